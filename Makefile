@@ -1,0 +1,36 @@
+# Two commands are all a fresh machine needs: `make demo` and `make test`.
+PYTHON ?= $(shell command -v python3.11 || command -v python3)
+VENV := .venv
+RUN := $(VENV)/bin
+READY := $(VENV)/.ready
+
+.PHONY: demo test check bench screens docs clean
+
+demo: $(READY)
+	$(RUN)/welvo demo
+
+test: $(READY)
+	QT_QPA_PLATFORM=offscreen $(RUN)/pytest
+
+check: $(READY)
+	$(RUN)/ruff check src tests benchmarks
+	$(RUN)/mypy
+	$(RUN)/lint-imports
+
+bench: $(READY)
+	QT_QPA_PLATFORM=offscreen $(RUN)/python benchmarks/run.py
+
+screens: $(READY)
+	scripts/on-a-screen $(RUN)/python -m welvo.app.screens docs/screenshots
+
+docs: $(READY)
+	$(RUN)/python scripts/make-docs.py
+
+$(READY): pyproject.toml scripts/system-packages
+	scripts/system-packages
+	test -x $(RUN)/python || $(PYTHON) -m venv $(VENV)
+	$(RUN)/python -m pip install --quiet --disable-pip-version-check -e '.[dev]'
+	touch $(READY)
+
+clean:
+	rm -rf $(VENV)

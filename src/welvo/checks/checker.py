@@ -1,0 +1,125 @@
+"""Runs the rules, all at once or only where a change may have made a difference."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import welvo.checks.device_rules
+import welvo.checks.feed_rules
+import welvo.checks.patch_rules
+import welvo.checks.profile_rules  # noqa: F401  (importing registers the rules)
+from welvo.checks.registry import RULES, SEVERITIES, Context, Finding, Scope
+from welvo.observed.values import NOTHING, Observed
+from welvo.patch.index import Followed, Index
+from welvo.rig.document import Change, Rig
+
+
+@dataclass(frozen=True)
+class Report:
+    """Findings in force, by severity then place, and those that are waived."""
+
+    findings: tuple[Finding, ...]
+    waived: tuple[tuple[Finding, str], ...]
+
+    def count(self, severity: str) -> int:
+        return sum(f.severity == severity for f in self.findings)
+
+    @property
+    def codes(self) -> set[str]:
+        return {f.code for f in self.findings}
+
+
+def subjects(rig: Rig, scope: Scope) -> list[str]:
+    if scope == "universe":
+        return list(rig.universes)
+    if scope == "thing":
+        return [*rig.fixtures, *rig.elements]
+    if scope == "profile":
+        return list(rig.profiles)
+    if scope == "feed":
+        return list(rig.feeds)
+    if scope == "device":
+        return list(rig.devices)
+    return [""]
+
+
+class Checker:
+    """Keeps the findings of a rig. `follow` re-checks only what an edit or a new observation can have touched."""
+
+    def __init__(self, index: Index, observed: Observed = NOTHING, now: float = 0.0) -> None:
+        self.context = Context(index.rig, index, observed, now)
+        self._found: dict[tuple[str, str], tuple[Finding, ...]] = {}
+        self._report: Report | None = None
+        self._run({scope: subjects(index.rig, scope) for scope in ("universe", "thing", "profile", "feed", "device", "rig")})
+
+    def _run(self, todo: dict[str, list[str]], live_only: bool = False) -> None:
+        for code, rule in RULES.items():
+            if live_only and not rule.live:
+                continue
+            for subject in todo.get(rule.scope, ()):
+                found = tuple(rule.check(self.context, subject))
+                if found:
+                    self._found[code, subject] = found
+                else:
+                    self._found.pop((code, subject), None)
+        self._report = None
+
+    def follow(self, change: Change, followed: Followed) -> None:
+        """Take over an edit that the index has followed already."""
+        rig = self.context.index.rig
+        self.context = Context(rig, self.context.index, self.context.observed, self.context.now)
+        universes = set(followed.universes) | set(change.ids("universes"))
+        if change.ids("shares"):
+            universes |= set(rig.universes)
+        wires = bool(
+            change.ids("feeds") or change.ids("universes") or change.ids("senders") or change.ids("devices")
+            or change.ids("device_models")
+        )  # fmt: skip
+        feeds = set(rig.feeds) if wires else {f for f, v in rig.feeds.items() if v.universe in universes}
+        if wires:
+            universes |= set(rig.universes)
+        things = set(followed.things) | set(change.ids("fixtures")) | set(change.ids("elements"))
+        touched: dict[str, set[str]] = {
+            "universe": universes, "thing": things, "profile": set(change.ids("profiles")), "feed": feeds,
+            "device": set(rig.devices) if wires else set(), "rig": {""},
+        }  # fmt: skip
+        alive: dict[str, set[str]] = {
+            "universe": set(rig.universes), "thing": set(rig.fixtures) | set(rig.elements) if len(things) > 50 else {
+                t for t in things if t in rig.fixtures or t in rig.elements},
+            "profile": set(rig.profiles), "feed": set(rig.feeds), "device": set(rig.devices), "rig": {""},
+        }  # fmt: skip
+        gone = {
+            (scope, s)
+            for scope, ids in {**touched, "feed": touched["feed"] | set(change.ids("feeds")),
+                               "device": touched["device"] | set(change.ids("devices"))}.items()
+            for s in ids if s not in alive[scope]
+        }  # fmt: skip
+        for key in [k for k in self._found if (RULES[k[0]].scope, k[1]) in gone]:
+            del self._found[key]
+        self._run({scope: [s for s in ids if s in alive[scope]] for scope, ids in touched.items()})
+
+    def observe(self, observed: Observed, now: float) -> None:
+        """Take over what was seen; only rules that read observations run again."""
+        self.context = Context(self.context.rig, self.context.index, observed, now)
+        self._run({s: subjects(self.context.rig, s) for s in ("device", "feed", "rig")}, live_only=True)  # type: ignore[arg-type]
+
+    @property
+    def report(self) -> Report:
+        if self._report is None:
+            waivers = {(w.code, w.subject): w for w in self.context.rig.waivers.values()}
+            findings, waived = [], []
+            for found in self._found.values():
+                for f in found:
+                    waiver = waivers.get((f.code, f.subject))
+                    if waiver and f.severity != "error" and waiver.facts == f.fingerprint:
+                        waived.append((f, waiver.reason))
+                    else:
+                        findings.append(f)
+            findings.sort(key=lambda f: (SEVERITIES.index(f.severity), f.cause or f.code, f.where, f.subject))
+            self._report = Report(tuple(findings), tuple(waived))
+        return self._report
+
+
+def check(rig: Rig, observed: Observed = NOTHING, now: float = 0.0) -> Report:
+    """All findings of a rig and of what was observed."""
+    return Checker(Index(rig), observed, now).report

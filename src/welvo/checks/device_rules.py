@@ -1,0 +1,147 @@
+"""Findings about boxes: what is planned for them and what they say themselves."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from welvo.checks.registry import Context, Finding, Fix, rule
+from welvo.observed.compare import compare, is_live
+from welvo.rig.notation import plural, say_wire
+from welvo.rig.plan import device_at, say_setting
+
+
+@rule(
+    "DEV-01", "error", "device", "Two boxes planned at one address",
+    "Two devices of the rig have the same IP address.",
+    "Both answer, or neither: levels and settings reach one of them by chance.",
+    "Give one of them another address.",
+)  # fmt: skip
+def same_ip(ctx: Context, did: str) -> Iterator[Finding]:
+    device = ctx.rig.devices[did]
+    for other_id, other in ctx.rig.devices.items():
+        if other_id < did and device.ip and other.ip == device.ip:
+            yield Finding(
+                "DEV-01", "error", did, device.ip, f"{other.name} and {device.name} are both at {device.ip}",
+                "Two boxes cannot have one address.", {"ip": device.ip, "first": other.name, "second": device.name},
+                "Devices", ("device", did),
+            )  # fmt: skip
+
+
+def _doubled(ctx: Context, did: str) -> bool:
+    """Another box is planned at the same address: what is heard there is held against that one only (DEV-01)."""
+    ip = ctx.rig.devices[did].ip
+    return any(d < did and other.ip == ip for d, other in ctx.rig.devices.items() if ip)
+
+
+@rule(
+    "DEV-02", "warning", "device", "A planned box is silent",
+    "Welvo is listening, and a planned device has not answered for 10 seconds.",
+    "It is off, on another network, or at another address; nothing is known of its settings.",
+    "Check power and cable, then the first three parts of both addresses.", live=True,
+)  # fmt: skip
+def silent(ctx: Context, did: str) -> Iterator[Finding]:
+    device = ctx.rig.devices[did]
+    if not ctx.observed.listening or not device.ip:
+        return
+    heard = ctx.observed.heard.get(device.ip)
+    if is_live(heard, ctx.now):
+        return
+    ever = "It answered before and stopped." if heard else "It has never answered here."
+    yield Finding(
+        "DEV-02", "warning", did, device.ip, f"{device.name} is silent", f"Planned at {device.ip}. {ever}",
+        {"device": device.name, "ip": device.ip, "heard before": "yes" if heard else "no"}, "Devices", ("device", did),
+    )  # fmt: skip
+
+
+@rule(
+    "DEV-03", "note", "rig", "A box that is not in the plan",
+    "A device answered on the network that the rig does not know.",
+    "It may be a spare, somebody else's, or a planned one at a wrong address.",
+    "Plan it in Devices, or leave it.", live=True,
+)  # fmt: skip
+def stranger(ctx: Context, _: str) -> Iterator[Finding]:
+    for ip, heard in ctx.observed.heard.items():
+        if is_live(heard, ctx.now) and not device_at(ctx.rig, ip):
+            yield Finding(
+                "DEV-03", "note", ip, ip, f"{heard.name or ip} is not in the plan",
+                f"A box called “{heard.name}” answers at {ip}.", {"ip": ip, "name": heard.name},
+                "Worth knowing", ("heard", ip),
+            )  # fmt: skip
+
+
+@rule(
+    "DEV-04", "warning", "device", "A setting of a box differs from the plan",
+    "The box reports another value for a setting than the plan has.",
+    "What was planned is not what happens.",
+    "Push the plan's value, or plan the box's.", live=True,
+)  # fmt: skip
+def differs(ctx: Context, did: str) -> Iterator[Finding]:
+    device = ctx.rig.devices[did]
+    if _doubled(ctx, did):
+        return
+    for line in compare(ctx.rig, ctx.observed, did, ctx.now):
+        if line.mark != "differs" or (line.port and line.spec.key in ("universe", "protocol")):
+            continue
+        plan, has = say_setting(line.spec, line.plan), say_setting(line.spec, line.reported)
+        what = f"{device.name} · {line.port + ' · ' if line.port else ''}{line.spec.label}"
+        fixes = (Fix(f"Push {plan}", ((what, has, plan),), push=(did, (line.key,))),) if line.spec.writable else ()
+        yield Finding(
+            "DEV-04", "warning", f"{did}/{line.key}", what, f"{line.spec.label} of {device.name}: plan {plan}, box {has}",
+            f"{what} is planned as {plan}; the box says {has}.", {"setting": line.key, "plan": plan, "reported": has},
+            "Devices", ("device", did), (), fixes,
+        )  # fmt: skip
+
+
+@rule(
+    "WIRE-01", "error", "device", "A port takes another universe than the plan sends",
+    "The box says that a port takes another protocol or universe than the feed planned for it.",
+    "Everything on that port shows the levels of another universe, or nothing.",
+    "Push the plan to the port, or plan what the port has.", live=True,
+)  # fmt: skip
+def port_differs(ctx: Context, did: str) -> Iterator[Finding]:
+    device = ctx.rig.devices[did]
+    if _doubled(ctx, did):
+        return
+    lines = {line.key: line for line in compare(ctx.rig, ctx.observed, did, ctx.now)}
+    for label, port in device.ports.items():
+        feed = ctx.rig.feeds.get(port.feed)
+        uni, proto = lines.get(f"{label}.universe"), lines.get(f"{label}.protocol")
+        if not feed or not uni or not proto or "differs" not in (uni.mark, proto.mark):
+            continue
+        has = say_wire(str(proto.reported), int(uni.reported)) if uni.reported is not None else "nothing"
+        sends = say_wire(feed.protocol, feed.wire)
+        lamps = tuple(sorted({s.key for s in ctx.index.on(feed.universe)})) if feed.universe in ctx.rig.universes else ()
+        keys = tuple(k for k, line in ((f"{label}.universe", uni), (f"{label}.protocol", proto)) if line.mark == "differs")
+        yield Finding(
+            "WIRE-01", "error", f"{did}/{label}", f"{device.name} · {label}",
+            f"Port {label} takes {has}, the plan sends {sends}",
+            f"{plural(len(lamps), 'fixture')} on port {label} show the levels of {has}, or nothing.",
+            {"device": device.name, "port": label, "takes": has, "sends": sends, "fixtures": len(lamps)},
+            f"Port {label} of {device.name} takes {has}", ("port", f"{did} {label}"), lamps,
+            (Fix(f"Push {sends}", ((f"{device.name} · port {label}", has, sends),), push=(did, keys)),),
+        )  # fmt: skip
+
+
+@rule(
+    "WIRE-02", "warning", "rig", "Two sources send one universe",
+    "Two sources are heard on one wire universe at the same highest priority.",
+    "Random flicker: the receiver merges them or jumps from one to the other.",
+    "Stop one of them, or give it a lower priority.", live=True,
+)  # fmt: skip
+def two_sources(ctx: Context, _: str) -> Iterator[Finding]:
+    by_wire: dict[tuple[str, int], list[int]] = {}
+    for n, s in enumerate(ctx.observed.sources):
+        by_wire.setdefault((s.protocol, s.wire), []).append(n)
+    for (protocol, wire), which in sorted(by_wire.items()):
+        sources = [ctx.observed.sources[n] for n in which]
+        top = max(s.priority for s in sources)
+        rivals = sorted((s for s in sources if s.priority == top), key=lambda s: (not s.own, s.name, s.ip))
+        if len(rivals) < 2:
+            continue
+        names = " and ".join(f"{s.name or 'a source'} ({s.ip})" for s in rivals[:3])
+        yield Finding(
+            "WIRE-02", "warning", f"{protocol}:{wire}", say_wire(protocol, wire),
+            f"{plural(len(rivals), 'source')} send {say_wire(protocol, wire)}",
+            f"{names} all send it at priority {top}.",
+            {"wire": say_wire(protocol, wire), "sources": names, "priority": top}, "Feeds", ("wire", f"{protocol} {wire}"),
+        )  # fmt: skip

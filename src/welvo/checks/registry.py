@@ -1,0 +1,93 @@
+"""What a finding is, and the registry of rules that make them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from typing import Literal
+
+from welvo.observed.values import Observed
+from welvo.patch.index import Index
+from welvo.rig.document import Change, Rig
+from welvo.rig.wiring import SettingValue
+
+Severity = Literal["error", "warning", "note"]
+Scope = Literal["universe", "thing", "profile", "feed", "device", "rig"]
+SEVERITIES: tuple[Severity, ...] = ("error", "warning", "note")
+
+
+@dataclass(frozen=True)
+class Fix:
+    """A way to put a finding right: an edit of the rig, or a push of planned values to a device.
+
+    `changes` is the preview: (thing, old, new). `edit` gives the new rig; `push` names (device id, setting keys).
+    """
+
+    label: str
+    changes: tuple[tuple[str, str, str], ...] = ()
+    edit: Callable[[Rig], tuple[Rig, Change]] | None = None
+    push: tuple[str, tuple[str, ...]] | None = None
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One finding. `subject` names its place for waivers; `goes_to` is (kind, id) of where it is put right."""
+
+    code: str
+    severity: Severity
+    subject: str
+    where: str
+    title: str
+    reason: str
+    facts: dict[str, str | int] = field(default_factory=dict)
+    cause: str = ""
+    goes_to: tuple[str, str] = ("", "")
+    things: tuple[str, ...] = ()
+    fixes: tuple[Fix, ...] = ()
+
+    @property
+    def fingerprint(self) -> str:
+        """The facts as one line: a waiver is bound to it and wakes when it changes."""
+        return "; ".join(f"{k}={v}" for k, v in sorted(self.facts.items()))
+
+
+@dataclass(frozen=True)
+class Context:
+    rig: Rig
+    index: Index
+    observed: Observed
+    now: float
+
+
+Check = Callable[[Context, str], Iterator[Finding]]
+
+
+@dataclass(frozen=True)
+class Rule:
+    """A registered rule; its text is the documentation (`docs/findings.md` is generated from it)."""
+
+    code: str
+    severity: Severity
+    scope: Scope
+    title: str
+    means: str
+    matters: str
+    put_right: str
+    check: Check
+    live: bool = False
+    """True when the rule reads what was observed, so that it runs again when the network changes."""
+
+
+RULES: dict[str, Rule] = {}
+
+
+def rule(
+    code: str, severity: Severity, scope: Scope, title: str, means: str, matters: str, put_right: str, live: bool = False
+) -> Callable[[Check], Check]:
+    def register(check: Check) -> Check:
+        if code in RULES:
+            raise ValueError(f"{code} is registered twice")
+        RULES[code] = Rule(code, severity, scope, title, means, matters, put_right, check, live)
+        return check
+
+    return register

@@ -1,0 +1,336 @@
+"""Commands for people who script, over the same core as the window. Errors go to stderr."""
+
+from __future__ import annotations
+
+import asyncio
+import importlib
+import json
+import os
+import re
+import sys
+import time
+from pathlib import Path
+from typing import Annotated, Any, NoReturn
+
+import typer
+
+app = typer.Typer(
+    no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False,
+    help="Define fixture profiles, patch them into Art-Net and sACN universes, set the boxes, prove it with light.",
+    context_settings={"help_option_names": ["-h", "--help"]},
+)  # fmt: skip
+
+RigFile = Annotated[Path, typer.Argument(help="A .welvo file, or a rig as bare JSON.", show_default=False)]
+AsJson = Annotated[bool, typer.Option("--json", help="Print JSON instead of text.")]
+InterfaceIp = Annotated[str, typer.Option("--interface", help="IPv4 address of the interface to use. Nothing else is touched.")]
+
+
+def _fail(message: str, code: int = 2) -> NoReturn:
+    typer.echo(f"welvo: {message}", err=True)
+    raise typer.Exit(code)
+
+
+def _load(file: Path) -> Any:
+    from welvo.formats.rigfile import RigFileError, load
+
+    try:
+        return load(file)
+    except RigFileError as e:
+        _fail(str(e))
+
+
+def _interface(ip: str) -> Any:
+    from welvo.live.interfaces import interface_of, interfaces
+
+    found = interface_of(ip)
+    if found is None:
+        have = ", ".join(i.label for i in interfaces())
+        _fail(f"No interface of this computer has the address {ip}. There are: {have}.")
+    return found
+
+
+@app.command("open")
+def open_(file: Annotated[Path | None, typer.Argument(help="The rig to open.", show_default=False)] = None) -> None:
+    """Open the window, with a rig or empty."""
+    # Looked up by name, so that no command but this one and demo ever loads Qt.
+    raise typer.Exit(importlib.import_module("welvo.app.main").run([str(file)] if file else []))
+
+
+@app.command()
+def demo(
+    headless: Annotated[bool, typer.Option("--headless", help="Run the example without a window and verify every step.")] = False,
+) -> None:
+    """Open the Drift Gallery with its stand-ins. Without a display the whole example runs headless.
+
+    Headless it exits with 1 if anything it says turns out to be untrue.
+    """
+    if headless or not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
+        from welvo.demo.run import headless as run
+
+        raise typer.Exit(run(typer.echo))
+    raise typer.Exit(importlib.import_module("welvo.app.main").run(["--demo"]))
+
+
+@app.command()
+def check(file: RigFile, as_json: AsJson = False) -> None:
+    """List what is wrong, doubtful or worth knowing. Exits with 1 when there are errors."""
+    from welvo.checks.checker import check as run
+
+    report = run(_load(file))
+    if as_json:
+        found = [
+            {
+                "code": f.code, "severity": f.severity, "where": f.where, "title": f.title, "reason": f.reason,
+                "facts": f.facts, "subject": f.subject,
+                "fixes": [{"label": x.label, "changes": [list(c) for c in x.changes]} for x in f.fixes],
+            }
+            for f in report.findings
+        ]  # fmt: skip
+        waived = [{"code": f.code, "subject": f.subject, "title": f.title, "reason": why} for f, why in report.waived]
+        typer.echo(json.dumps({"findings": found, "waived": waived}, indent=1, ensure_ascii=False))
+    else:
+        for f in report.findings:
+            typer.echo(f"{f.severity:7} {f.code:8} {f.where:24} {f.title}")
+            typer.echo(f"{'':17}{f.reason}")
+            for fix in f.fixes[:1]:
+                typer.echo(f"{'':17}fix: {fix.label}")
+        counts = ", ".join(f"{report.count(s)} {s}s" for s in ("error", "warning", "note"))
+        typer.echo(f"{counts}, {len(report.waived)} waived")
+    raise typer.Exit(1 if report.count("error") else 0)
+
+
+@app.command()
+def patch(file: RigFile, as_json: AsJson = False) -> None:
+    """List every span of slots: what, break, universe, first, last, running number in the rig."""
+    from welvo.patch.index import Index
+    from welvo.rig.counting import running_of
+    from welvo.rig.lookup import call, mode_of
+    from welvo.rig.notation import say_place
+
+    rig = _load(file)
+    index = Index(rig)
+    spans = sorted(index.all_spans(), key=lambda s: (rig.universes[s.universe].number, s.first, s.key, s.brk))
+    rows = []
+    for s in spans:
+        fixture = rig.fixtures.get(s.key)
+        mode = mode_of(rig, fixture) if fixture else None
+        rows.append(
+            {
+                "kind": "fixture" if fixture else "element", "number": fixture.number if fixture else None,
+                "name": fixture.name if fixture else call(rig, s.key), "break": s.brk + 1,
+                "break_name": mode.breaks[s.brk].name if mode else "", "universe": rig.universes[s.universe].number,
+                "first": s.first, "last": s.last, "running": running_of(rig.universes[s.universe].number - 1, s.first),
+            }
+        )  # fmt: skip
+    if as_json:
+        typer.echo(json.dumps(rows, indent=1, ensure_ascii=False))
+        return
+    for r in rows:
+        which = str(r["number"]) if r["number"] is not None else "–"
+        typer.echo(f"{which:>6}  {r['name']:28} {r['break']:>2}  {say_place(r['universe'], r['first'])} – {r['last']:03d}  {r['running']:>8}")
+
+
+@app.command("path")
+def path_(
+    file: RigFile,
+    target: Annotated[str, typer.Argument(help="A fixture number, NAME/PIXEL, or universe.address.", show_default=False)],
+    as_json: AsJson = False,
+) -> None:
+    """Every way of saying where something is, and each hop on its way to the light."""
+    from welvo.observed.values import NOTHING
+    from welvo.patch.index import Index
+    from welvo.patch.path import find_target
+    from welvo.patch.path import path as chain_of
+    from welvo.rig.notation import NotationError
+
+    index = Index(_load(file))
+    try:
+        found = find_target(index, target)
+    except NotationError as e:
+        _fail(str(e))
+    chain = chain_of(index, NOTHING, found, 0.0)
+    if as_json:
+        typer.echo(
+            json.dumps(
+                {
+                    "target": chain.target, "name": chain.name, "ways": [list(w) for w in chain.ways],
+                    "hops": [{"role": h.role, "value": h.value, "fact": h.fact} for h in chain.hops],
+                    "joints": [{"mark": j.mark, "sends": j.sends, "takes": j.takes, "word": j.word} for j in chain.joints],
+                },
+                indent=1, ensure_ascii=False,
+            )
+        )  # fmt: skip
+        return
+    typer.echo(f"{chain.target}  {chain.name}")
+    for word, way in chain.ways:
+        typer.echo(f"  {word:26} {way}")
+    for n, hop in enumerate(chain.hops):
+        mark = chain.joints[n - 1].mark if n else ""
+        typer.echo(f"  {hop.role:10} {hop.value:20} {hop.fact}" + (f"  [{mark}]" if mark else ""))
+
+
+@app.command()
+def send(
+    levels: Annotated[list[str], typer.Argument(help="slot=level pairs, such as 1=255 10=50%.", show_default=False)],
+    protocol: Annotated[str, typer.Option(help="sacn or artnet.")] = "sacn",
+    universe: Annotated[str, typer.Option(help="sACN universe, or Art-Net address as 0/0/3, 3 or 0x003.")] = "1",
+    to: Annotated[str, typer.Option(help="multicast (sACN), broadcast (Art-Net), or an IPv4 address.")] = "",
+    interface: InterfaceIp = "127.0.0.1",
+    seconds: Annotated[float, typer.Option(help="How long to send, at most one hour.", min=0.1, max=3600)] = 5.0,
+    rate: Annotated[float, typer.Option(help="Frames per second.", min=1, max=1000)] = 44.0,
+    priority: Annotated[int, typer.Option(help="sACN priority.", min=0, max=200)] = 100,
+    always: Annotated[bool, typer.Option("--always", help="Send every frame, not only changes and keep-alive.")] = False,
+) -> None:
+    """Send one universe for a while, then end the stream properly."""
+    from welvo.live.engine import EngineError, EngineProcess
+    from welvo.protocols import sacn as acn
+    from welvo.rig.notation import NotationError, read_ip, read_wire
+
+    if protocol not in ("sacn", "artnet"):
+        _fail(f"“{protocol}” is no protocol here: sacn or artnet.")
+    where = _interface(interface)
+    frame = bytearray(512)
+    try:
+        wire = read_wire(protocol, universe)
+        for pair in levels:
+            m = re.fullmatch(r"(\d+)=(\d+)(%?)", pair)
+            if not m:
+                raise NotationError(f"“{pair}” is no slot=level pair, such as 10=255 or 10=50%.")
+            slot, level = int(m[1]), round(int(m[2]) * 255 / 100) if m[3] else int(m[2])
+            if not 1 <= slot <= 512 or not 0 <= level <= 255:
+                raise NotationError(f"“{pair}”: slots run from 1 to 512, levels from 0 to 255.")
+            frame[slot - 1] = level
+        to = to or ("multicast" if protocol == "sacn" else "")
+        if not to:
+            raise NotationError("Art-Net needs --to with the box's address (or broadcast, with care).")
+        if to == "multicast" and protocol == "sacn":
+            target = acn.group(wire)
+        elif to == "broadcast" and protocol == "artnet":
+            target = where.broadcast
+            typer.echo("welvo: broadcast makes every box on the network read every frame", err=True)
+        else:
+            target = read_ip(to)
+    except NotationError as e:
+        _fail(str(e))
+    try:
+        engine = EngineProcess(where.ip, 1, "Welvo send")
+    except EngineError as e:
+        _fail(str(e))
+    try:
+        engine.write(bytes(frame))
+        engine.set_streams(
+            [{"id": "cli", "row": 0, "protocol": protocol, "wire": wire, "to": [target], "priority": priority,
+              "rate": rate, "rule": "always" if always else "change"}]
+        )  # fmt: skip
+        time.sleep(seconds)
+        sent = engine.status()
+    except KeyboardInterrupt:
+        sent = {}
+    finally:
+        engine.stop()
+    if sent:
+        typer.echo(f"{sent['sent']} packets to {target}, {sent['errors']} not taken by the network")
+        if sent["errors"]:
+            raise typer.Exit(1)
+
+
+@app.command()
+def listen(
+    interface: InterfaceIp = "127.0.0.1",
+    universes: Annotated[str, typer.Option(help="sACN universes to join as multicast, such as 1-8,20.")] = "1-16",
+    seconds: Annotated[float, typer.Option(help="How long to listen, at most one hour.", min=0.1, max=3600)] = 3.0,
+    as_json: AsJson = False,
+) -> None:
+    """Say what is on the wire: sources, universes, rates, levels, and the boxes that answer."""
+    from welvo.live.listener import Listener
+    from welvo.rig.notation import NotationError, read_numbers, say_wire
+
+    where = _interface(interface)
+    try:
+        wanted = read_numbers(universes)
+    except NotationError as e:
+        _fail(str(e))
+    if any(not 1 <= u <= 63999 for u in wanted):
+        _fail("sACN universes run from 1 to 63999.")
+    listener = Listener(where, wanted)
+    for problem in listener.problems:
+        typer.echo(f"welvo: {problem}", err=True)
+    listener.start()
+    try:
+        time.sleep(seconds)
+    except KeyboardInterrupt:
+        pass
+    now = time.time()
+    sources, heard = listener.sources(now), listener.heard()
+    rows = []
+    for s in sorted(sources, key=lambda s: (s.protocol, s.wire, -s.priority)):
+        levels = listener.levels(s.protocol, s.wire) or b""
+        lit = {n + 1: v for n, v in enumerate(levels) if v}
+        rows.append({"protocol": s.protocol, "universe": s.wire, "source": s.name, "ip": s.ip, "cid": s.key if s.protocol == "sacn" else None,
+                     "priority": s.priority, "rate": s.rate, "levels": lit})  # fmt: skip
+    boxes = [
+        {"ip": h.ip, "name": h.name, "long_name": h.long_name, "mac": h.mac,
+         "ports": [{"page": p.page, "protocol": p.protocol, "universe": p.wire} for p in h.ports if p.output]}
+        for h in heard.values()
+    ]  # fmt: skip
+    noise = {"packets": listener.packets, "noise": listener.noise, "last_noise": listener.last_noise}
+    listener.close()
+    if as_json:
+        typer.echo(json.dumps({"sources": rows, "devices": boxes, **noise}, indent=1, ensure_ascii=False))
+        raise typer.Exit(1 if listener.problems else 0)
+    for r in rows:
+        lit = r["levels"]
+        first = " ".join(f"{k}={v}" for k, v in list(lit.items())[:8]) + (" …" if len(lit) > 8 else "")
+        typer.echo(f"{say_wire(r['protocol'], r['universe']):12} {r['ip']:15} {r['source']:20} prio {r['priority']:3}  {r['rate']:5.1f}/s  {first or 'all at 0'}")
+    for b in boxes:
+        ports = ", ".join(say_wire(p["protocol"], p["universe"]) for p in b["ports"])
+        typer.echo(f"{b['name']:18} {b['ip']:15} {ports}")
+    typer.echo(f"{noise['packets']} packets, {noise['noise']} that are neither Art-Net nor sACN")
+    raise typer.Exit(1 if listener.problems else 0)
+
+
+@app.command()
+def standins(
+    file: RigFile,
+    state: Annotated[Path | None, typer.Option(help="TOML with what each simulated box holds itself.", show_default=False)] = None,
+    as_planned: Annotated[bool, typer.Option("--as-planned", help="Start with the rig's plan instead of factory settings.")] = False,
+    with_parent: Annotated[bool, typer.Option("--with-parent", hidden=True)] = False,
+) -> None:
+    """Run simulated boxes for the devices of a rig that are planned on 127.x, until Ctrl+C."""
+    from welvo.formats.models import shipped
+    from welvo.standins.host import StandInError, describe, read_state, run
+
+    rig = _load(file)
+    try:
+        boxes = read_state(state) if state else {}
+        described = describe(rig, boxes, shipped(), as_planned)
+        if not described:
+            _fail("No device of this rig is planned on 127.x; stand-ins live nowhere else.")
+        asyncio.run(run(described, boxes, with_parent))
+    except (StandInError, ValueError, TypeError) as e:
+        _fail(str(e))
+
+
+@app.command("convert")
+def convert(
+    source: RigFile,
+    target: Annotated[Path, typer.Argument(help="Where to write: .welvo, or .json for the bare text.", show_default=False)],
+) -> None:
+    """Write a rig anew, as .welvo or as bare JSON; older formats are brought up to date."""
+    from welvo.formats.rigfile import RigFileError, save
+
+    if target.suffix not in (".welvo", ".json"):
+        _fail(f"{target.name}: the name must end in .welvo or .json.")
+    try:
+        save(_load(source), target)
+    except RigFileError as e:
+        _fail(str(e))
+
+
+def main() -> None:
+    """Entry point of the `welvo` command."""
+    app()
+
+
+if __name__ == "__main__":
+    sys.exit(main())

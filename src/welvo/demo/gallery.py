@@ -1,0 +1,184 @@
+"""Builds the demo rig. All names of makers, models and places are made up."""
+
+from __future__ import annotations
+
+from importlib.resources import files
+from pathlib import Path
+
+from msgspec.structs import replace
+
+from welvo.formats.chart import read_chart
+from welvo.formats.models import shipped
+from welvo.rig import layout
+from welvo.rig.document import Rig
+from welvo.rig.edits import add_device
+from welvo.rig.lookup import code_for, lowest_free_tint
+from welvo.rig.patched import Element, Fixture, Place, Share
+from welvo.rig.profile import Mode, Profile, Range, Spot
+from welvo.rig.wiring import Device, Feed, Port, Segment, Sender, Universe
+
+EXPECTED_ON_PAPER = {
+    "PROF-01", "PROF-02", "PROF-03", "PROF-04", "PATCH-01", "PATCH-02", "PATCH-03", "PATCH-04", "PATCH-05",
+    "PATCH-06", "PATCH-07", "PATCH-08", "FEED-01", "FEED-02", "FEED-03", "FEED-04", "FEED-05", "FEED-06", "FEED-07",
+    "DEV-01",
+}  # fmt: skip
+"""Codes that the rig alone must show: one deliberate fault of each kind."""
+EXPECTED_LIVE = EXPECTED_ON_PAPER | {"DEV-02", "DEV-03", "DEV-04", "WIRE-01", "WIRE-02"}
+"""Codes that it must show with its stand-ins running."""
+
+EDDY = "pan 16, tilt 16, movement speed, dimmer 16, shutter, red, green, blue, white, zoom, focus, gobo, iris, prism, colour wheel, macro, fan, reset, control"
+UNDERTOW = "break head: pan 16, tilt 16, dimmer, shutter = 255, zoom 16, gap, puls, reset\nbreak pixels: 14 x (red green blue white)"
+
+
+def _mode(name: str, chart: str, spots: tuple[Spot, ...] = ()) -> Mode:
+    return replace(read_chart(chart).mode(name), spots=spots)
+
+
+def _eddy() -> Profile:
+    mode = _mode("22 slot", EDDY)
+    ranges = (
+        Range(first=0, last=9, name="closed", does="closed"),
+        Range(first=10, last=127, name="strobe, slow to fast", does="strobe"),
+        Range(first=128, last=239, name="pulse, slow to fast", does="strobe"),
+        Range(first=240, last=255, name="open", does="open"),
+    )
+    channels = tuple(replace(c, ranges=ranges) if c.function == "Shutter1" else c for c in mode.channels)
+    basic = _mode("9 slot", "pan, tilt, dimmer, shutter = 255, red, green, blue, white, zoom")
+    return Profile(name="Eddy head", maker="Tarnwick", modes={"m1": replace(mode, channels=channels), "m2": basic})
+
+
+def _profiles() -> list[Profile]:
+    doubled = _mode("draft", "dimmer, red, green, blue")
+    twice = tuple(replace(c, slots=(2,)) if c.function == "ColorAdd_G" else c for c in doubled.channels)
+    return [
+        Profile(name="Bar 9", maker="Osmer", modes={"m1": _mode("38 slot", "dimmer, shutter = 255, 9 x (red green blue white)", layout.row(9))}),
+        _eddy(),
+        Profile(name="Drop 14", maker="Pellucid", modes={"m1": _mode("44 slot", "dimmer, shutter = 255, 14 x (red green blue)", layout.rows(14, 2))}),
+        Profile(name="Lagoon flood", maker="Osmer", modes={"m1": _mode("8 slot", "red, green, blue, amber, uv, white, dimmer, shutter = 255")}),
+        Profile(name="Undertow wash", maker="Osmer", modes={"m1": _mode("split", UNDERTOW, layout.two_rings(14))}),
+        Profile(name="Tide panel (draft)", maker="Pellucid", notes="Not finished: green sits on red's slot, and the long mode is longer than a universe.",
+                modes={"m1": replace(doubled, channels=twice), "m2": _mode("170 pixels", "170 x (red green blue white)", layout.rows(170, 10))}),
+    ]  # fmt: skip
+
+
+def gallery() -> Rig:
+    """The rig of the opening night. `rig.note` says where the deliberate faults are."""
+    rig = Rig(name="Drift Gallery", note=NOTE)
+    profiles: dict[str, Profile] = {}
+    for n, p in enumerate(_profiles(), 1):
+        rig = replace(rig, profiles=profiles)
+        profiles = {**profiles, f"p{n}": replace(p, tint=lowest_free_tint(rig), code=code_for(rig, p.name))}
+    names = {1: "Kelp wall A", 2: "Kelp wall B", 3: "Ray basin", 4: "Entrance", 5: "Ribbons 1–2", 6: "Ribbons 3–4",
+             7: "Pool rim", 8: "Pool floor", 9: "Jelly drum", 10: "Reserve", 11: "Cloakroom", 12: "Lift lobby"}  # fmt: skip
+    universes = {f"u{n}": Universe(number=n, name=name) for n, name in names.items()}
+    fixtures = _fixtures()
+    elements = {
+        "e1": Element(name="ribbon", pixels=240, order="RGBW", kind="line", at=Place(universe="u5", address=1), tint=6, code="RIB", note="Along the tunnel, there and back."),
+        "e2": Element(name="drum", pixels=150, order="RGB", kind="ring", at=Place(universe="u12", address=101), tint=7, code="DRU", spots=layout.ring(150), note="PATCH-08: needs universe 13."),
+        "e3": Element(name="pumps", kind="block", slots=16, at=Place(universe="u9", address=481), tint=8, code="PUM"),
+    }  # fmt: skip
+    shares = {
+        "x1": Share(members=("f501", "f502"), reason="Both hoods light the ticket desk together."),
+        "x2": Share(members=("f511", "f512"), reason="The two window floods."),
+    }
+    senders = {
+        "s1": Sender(name="Bench", kind="bench"),
+        "s2": Sender(name="Aquarium desk", kind="desk", computer="desk-1", highest=512),
+    }
+    feeds = {
+        "w1": Feed(universe="u1", sender="s1", wire=1),
+        "w2": Feed(universe="u2", sender="s1", wire=2),
+        "w3": Feed(universe="u3", sender="s1", wire=3),
+        "w4": Feed(universe="u4", sender="s1", protocol="artnet", wire=4, to="subscribers"),
+        "w5": Feed(universe="u5", sender="s1", wire=5),
+        "w6": Feed(universe="u6", sender="s1", wire=6),
+        "w7": Feed(universe="u7", sender="s1", wire=7),
+        "w8": Feed(universe="u8", sender="s1", wire=7),
+        "w10": Feed(universe="u10", sender="s1", wire=10),
+        "w11": Feed(universe="u11", sender="s1", protocol="artnet", wire=0, to="subscribers"),
+        "w12": Feed(universe="u12", sender="s1", protocol="artnet", wire=0x0C, to="broadcast"),
+        "w20": Feed(universe="u2", sender="s2", wire=2),
+    }
+    rig = replace(
+        rig, profiles=profiles, universes=universes, fixtures=fixtures, elements=elements, shares=shares,
+        senders=senders, feeds=feeds,
+    )  # fmt: skip
+    return _devices(rig)
+
+
+def _series(number: int, count: int, name: str, profile: str, universe: int, start: int, spacing: int) -> dict[str, Fixture]:
+    return {
+        f"f{number + n}": Fixture(
+            number=number + n, name=f"{name} {n + 1}" if count > 1 else name, profile=profile, mode="m1",
+            at=(Place(universe=f"u{universe}", address=start + n * spacing),),
+        )
+        for n in range(count)
+    }  # fmt: skip
+
+
+def _fixtures() -> dict[str, Fixture]:
+    found = {
+        **_series(101, 12, "Kelp", "p1", 1, 1, 40),
+        **_series(113, 6, "Kelp", "p1", 2, 1, 40),
+        **_series(401, 8, "Urchin", "p4", 2, 257, 8),
+        **_series(201, 6, "Eddy, basin", "p2", 3, 1, 24),
+        **_series(207, 1, "Eddy, ray pool left", "p2", 3, 145, 22),
+        **_series(304, 1, "Drop, pool rim east", "p3", 3, 160, 44),
+        **_series(305, 3, "Drop, pool rim", "p3", 3, 208, 48),
+        **_series(501, 1, "Lagoon, hood left", "p4", 4, 401, 8),
+        **_series(502, 1, "Lagoon, hood right", "p4", 4, 401, 8),
+        **_series(503, 4, "Lagoon, sand bed", "p4", 4, 411, 10),
+        **_series(511, 1, "Lagoon, window left", "p4", 4, 301, 8),
+        **_series(512, 1, "Lagoon, window right", "p4", 4, 309, 8),
+        **_series(601, 8, "Drop, rim", "p3", 7, 1, 48),
+        **_series(611, 8, "Drop, floor", "p3", 8, 1, 48),
+        **_series(311, 10, "Drum", "p3", 9, 1, 48),
+        **_series(521, 4, "Lagoon, coats", "p4", 11, 1, 8),
+    }
+    found["f208"] = Fixture(
+        number=208, name="Eddy, ray pool right", profile="p2", mode="m1", at=(Place(after="f207", gap=260),),
+        note="Anchored: always 260 free slots behind 207.",
+    )  # fmt: skip
+    found["f321"] = Fixture(number=321, name="Drum, last", profile="p3", mode="m1", at=(Place(universe="u9", address=500),), note="PATCH-02: ends past 512.")  # fmt: skip
+    found["f118b"] = Fixture(number=118, name="Kelp, spare", profile="p1", mode="m1", at=(Place(universe="u2", address=401),), note="PATCH-04: 118 is taken.")  # fmt: skip
+    found["f701"] = Fixture(number=701, name="Undertow, stage left", profile="p5", mode="m1", at=(Place(universe="u4", address=1), Place(universe="u4", address=21)))  # fmt: skip
+    found["f702"] = Fixture(number=702, name="Undertow, stage right", profile="p5", mode="m1", at=(Place(universe="u4", address=101),), note="PATCH-03: its pixels have no address.")  # fmt: skip
+    found["f703"] = Fixture(number=703, name="Undertow, spare", profile="p5", mode="m1", at=(Place(after="f704"), Place(after="f704")), note="PATCH-05: stands behind 704, which is nowhere.")  # fmt: skip
+    found["f704"] = Fixture(number=704, name="Undertow, in the case", profile="p5", mode="m1")
+    return found
+
+
+def _devices(rig: Rig) -> Rig:
+    models = shipped()
+    for name, model, ip in (
+        ("WEIR-2", "weir-2", "127.0.0.21"), ("SLUICE-N", "sluice-4", "127.0.0.31"), ("SLUICE-S", "sluice-4", "127.0.0.32"),
+        ("BRINE", "weir-2", "127.0.0.40"), ("SPARE", "sluice-4", "127.0.0.32"),
+    ):  # fmt: skip
+        rig, _, _ = add_device(rig, models[model], name, ip)
+    line = tuple(f"f{n}" for n in (*range(201, 209), *range(304, 308)))
+    plans = {
+        "d1": {"A": Port(feed="w3", settings={"merge": "highest"}, run=(Segment(kind="line", fixtures=line, name="Ray basin line"),)),
+               "B": Port(feed="w4")},
+        "d2": {"1": Port(feed="w1"), "2": Port(feed="w2", settings={"merge": "highest"}), "3": Port(feed="w5"), "4": Port(feed="w6")},
+        "d3": {"1": Port(feed="w7"), "2": Port(feed="w8"), "3": Port(feed="w11"), "4": Port(feed="w10")},
+    }  # fmt: skip
+    devices: dict[str, Device] = {
+        did: replace(d, ports={**d.ports, **plans.get(did, {})}) for did, d in rig.devices.items()
+    }
+    return replace(rig, devices=devices)
+
+
+NOTE = """The opening night of the jellyfish hall. One fault of every kind stands in here on purpose:
+207 and 304 meet on 3.160–166 (PATCH-01). 321 ends past universe 9 (PATCH-02). 702 is half patched and 704 not at
+all (PATCH-03). 118 exists twice (PATCH-04). 703 follows 704, which is nowhere (PATCH-05). 501 and 502 share, which
+is fine (PATCH-06); 511 and 512 were meant to (PATCH-07). The drum needs universe 13 (PATCH-08). 7 and 8 go out under
+one number (FEED-01), 9 not at all (FEED-02), 10 is empty (FEED-03), 12 is broadcast (FEED-04) and no port takes it
+(FEED-07), 11 uses 0/0/0 (FEED-05), the desk and the Bench both send 2 (FEED-06). The spare Sluice has the south one's
+address (DEV-01). Undertow's “puls” is no function (PROF-01), the Tide panel is a draft (PROF-02, PROF-03), Eddy's
+shutter is closed by default (PROF-04). With the stand-ins running: Brine is off (DEV-02), a stranger answers (DEV-03),
+Sluice north merges otherwise (DEV-04), Weir's port A takes universe 2 (WIRE-01), a laptop sends 6 as well (WIRE-02)."""
+
+
+def state_file() -> Path:
+    """What the demo's stand-ins hold themselves."""
+    return Path(str(files("welvo") / "demo" / "standins.toml"))

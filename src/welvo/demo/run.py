@@ -1,0 +1,213 @@
+"""Starts the demo's stand-ins, and runs the whole example without a window, verifying every step."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import msgspec
+
+from welvo.bench.levels import Levels
+from welvo.checks.checker import Checker, check
+from welvo.demo.gallery import EXPECTED_LIVE, EXPECTED_ON_PAPER, gallery, state_file
+from welvo.formats.chart import read_chart, write_chart
+from welvo.formats.rigfile import load, save
+from welvo.live.engine import EngineProcess
+from welvo.live.interfaces import LOOPBACK
+from welvo.live.links import port_levels, push, read_status
+from welvo.live.listener import Listener
+from welvo.live.output import rows_of, streams
+from welvo.observed.compare import compare
+from welvo.observed.values import NOTHING, Observed
+from welvo.patch.index import Index
+from welvo.patch.path import find_target, path
+from welvo.rig.document import Rig
+from welvo.rig.notation import say_place
+from welvo.rig.plan import planned
+
+
+class StandIns:
+    """The stand-ins of a rig as a process of their own, which ends with this one."""
+
+    def __init__(self, rig_file: Path, state: Path | None) -> None:
+        command = [sys.executable, "-m", "welvo.cli", "standins", str(rig_file), "--with-parent"]
+        if state:
+            command += ["--state", str(state)]
+        self._process = subprocess.Popen(
+            command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+        )
+
+    def wait_ready(self) -> str:
+        """The line that says which boxes are there. Raises RuntimeError with the reason when they are not."""
+        assert self._process.stdout and self._process.stderr
+        line = self._process.stdout.readline().strip()
+        if not line:
+            self._process.wait(5)
+            raise RuntimeError(self._process.stderr.read().strip() or "the stand-ins did not start")
+        return line
+
+    def stop(self) -> None:
+        if self._process.stdin:
+            self._process.stdin.close()
+        try:
+            self._process.wait(3)
+        except subprocess.TimeoutExpired:
+            self._process.kill()
+            self._process.wait()
+        for pipe in (self._process.stdout, self._process.stderr):
+            if pipe:
+                pipe.close()
+
+
+class Untrue(Exception):
+    """A step of the demo that did not come out as it says."""
+
+
+def _wait(what: str, condition: Callable[[], bool], seconds: float = 8.0) -> float:
+    """Wait for something to come true; gives how long it took."""
+    begun = time.monotonic()
+    while time.monotonic() - begun < seconds:
+        if condition():
+            return time.monotonic() - begun
+        time.sleep(0.02)
+    raise Untrue(f"{what} did not come true within {seconds:.0f} s")
+
+
+def _must(what: str, true: bool) -> None:
+    if not true:
+        raise Untrue(what)
+
+
+def headless(say: Callable[[str], None] = print) -> int:
+    """The whole example on loopback. Gives 0 when everything it says was seen to be true, else 1."""
+    with tempfile.TemporaryDirectory(prefix="welvo-demo-") as folder:
+        try:
+            _example(Path(folder), say)
+        except (Untrue, RuntimeError) as e:
+            say(f"NOT TRUE: {e}")
+            return 1
+    say("Everything above was verified.")
+    return 0
+
+
+def _example(folder: Path, say: Callable[[str], None]) -> None:
+    say("Drift Gallery, the opening night of the jellyfish hall. Everything stays on 127.0.0.x.")
+    chart = read_chart("pan 16, tilt 16, dimmer, shutter = 255, 7 x (amber white)")
+    mode = chart.mode("20 slot")
+    _must("the chart gives 20 slots", mode.footprint == 20 and mode.pixels == 7 and not chart.problems)
+    _must("the chart is the same after writing", read_chart(write_chart(mode)).mode("20 slot") == mode)
+    say("1  profile   a chart line became 20 slots with 7 pixels, and reads back the same")
+
+    rig = gallery()
+    file = folder / "drift-gallery.welvo"
+    save(rig, file)
+    rig = load(file)
+    _must("the file gives the same rig", rig == gallery())
+    say(f"2  file      {len(rig.fixtures)} fixtures saved and reopened, equal in every value")
+
+    report = check(rig)
+    _must(f"findings on paper are exactly those meant ({sorted(report.codes ^ EXPECTED_ON_PAPER)})", report.codes == EXPECTED_ON_PAPER)
+    clash = next(f for f in report.findings if f.code == "PATCH-01")
+    say(f"3  check     {len(report.findings)} findings of {len(report.codes)} kinds, exactly those built in; {clash.title}, {clash.where}")
+    fixed, _ = clash.fixes[0].edit(rig)  # type: ignore[misc]
+    _must("the fix of the clash leaves no clash", "PATCH-01" not in check(fixed).codes)
+    say(f"             its fix “{clash.fixes[0].label}” leaves no clash")
+
+    stand_ins = StandIns(file, state_file())
+    listener: Listener | None = None
+    engine: EngineProcess | None = None
+    try:
+        say("4  stand-ins " + stand_ins.wait_ready())
+        listener = Listener(LOOPBACK, [f.wire for f in rig.feeds.values() if f.protocol == "sacn"])
+        _must("; ".join(listener.problems), not listener.problems)
+        listener.start()
+        engine = _live(rig, listener, say)
+    finally:
+        if engine:
+            engine.stop()
+        if listener:
+            listener.close()
+        stand_ins.stop()
+
+
+def _live(rig: Rig, listener: Listener, say: Callable[[str], None]) -> EngineProcess:
+    index = Index(rig)
+
+    def seen() -> Observed:
+        now = time.time()
+        return msgspec.structs.replace(
+            NOTHING, heard=listener.heard(), sources=tuple(listener.sources(now)), listening=True
+        )
+
+    took = _wait("three boxes and a stranger are heard", lambda: len(listener.heard()) == 4)
+    say(f"5  devices   4 boxes heard after {took:.1f} s: " + ", ".join(f"{h.name} at {ip}" for ip, h in sorted(listener.heard().items())))
+
+    engine = EngineProcess(LOOPBACK.ip, len(rig.universes), "Welvo demo", listener.artnet_fd)
+    listener.own(engine.cid.bytes)
+    levels = Levels()
+    rows = rows_of(rig)
+
+    def send() -> None:
+        frames = levels.frames(index)
+        engine.write(b"".join(frames[uid].tobytes() for uid in rows))
+
+    send()
+    engine.set_streams(streams(rig, LOOPBACK, listener.heard(), {}))
+    _must("the engine took the streams", engine.wait_for(("streams",), 2.0) is not None)
+
+    span = index.spans("f207")[0]
+    at = span.first + 5  # dimmer, coarse byte
+    levels.hold(["f207"], "Dimmer", 1.0)
+    send()
+    where = say_place(3, at)
+
+    def wire() -> int:
+        found = listener.levels("sacn", 3)
+        return found[at - 1] if found else -1
+
+    def lamp() -> int:
+        found = port_levels(read_status("127.0.0.21", 8421), "A")
+        return found[at - 1] if found else -1
+
+    took = _wait("the level is on the wire", lambda: wire() == 255)
+    say(f"6  armed     dimmer of 207 at full: 255 on {where}, seen on the wire as sACN 3 after {1000 * took:.0f} ms")
+    time.sleep(0.3)
+    _must("the level has not reached the lamp yet", lamp() != 255)
+    now = time.time()
+    _wait("all findings with live data are exactly those meant", lambda: _codes(index, seen(), now) == EXPECTED_LIVE, 12.0)
+    chain = path(index, seen(), find_target(index, "207"), time.time(), "Dim 255", True)
+    joint = next(j for j in chain.joints if j.mark == "differs")
+    _must("the path names both sides", (joint.sends, joint.takes) == ("sends 3", "takes 2"))
+    say(f"7  path      207 is dark at the lamp ({lamp()}): Weir's port A — {joint.sends}, {joint.takes}. Findings live: exactly those built in")
+
+    plan = planned(rig, "d1")
+    values = {k: v for k, v in plan.items() if k in ("A.universe", "A.protocol")}
+    push(listener, rig.device_models[rig.devices["d1"].model], listener.heard()["127.0.0.21"], "127.0.0.21", values)
+
+    def agrees() -> bool:
+        lines = {x.key: x for x in compare(rig, seen(), "d1", time.time())}
+        return lines["A.universe"].mark == "agrees" and lines["A.universe"].reported == 3
+
+    took = _wait("the box reads back what was pushed", agrees)
+    say(f"8  push      universe 3 pushed to port A; read back equal after {1000 * took:.0f} ms")
+    took = _wait("the level arrives at the lamp", lambda: lamp() == 255)
+    say(f"9  light     {where} = 255 comes out at port A after {1000 * took:.0f} ms more: the very level that was sent")
+    _must("WIRE-01 is gone", "WIRE-01" not in _codes(index, seen(), time.time()))
+
+    levels.release()
+    send()
+    took = _wait("the released dimmer is down at the lamp", lambda: lamp() == 0)
+    say(f"10 release   the dimmer is back at its default, 0, at the lamp after {1000 * took:.0f} ms")
+    engine.stop()
+    _must("the streaming process is gone", not engine.alive)
+    took = _wait("all own streams ended", lambda: not [s for s in listener.sources(time.time()) if s.own and s.protocol == "sacn"], 1.0)
+    say(f"11 disarm    streams ended by termination after {1000 * took:.0f} ms; the process is gone")
+    return engine
+
+
+def _codes(index: Index, observed: Observed, now: float) -> set[str]:
+    return Checker(index, observed, max(now, time.time())).report.codes

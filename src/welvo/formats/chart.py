@@ -1,0 +1,483 @@
+"""Channel charts: a mode's layout as text that can be typed, or pasted from a manual. See docs/chart.md."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field
+from difflib import get_close_matches
+
+from msgspec.structs import replace
+
+from welvo.rig.attributes import BY_KEY, BY_WORD, LONGEST_WORD, OWN, default_of, family_of, word_for
+from welvo.rig.notation import plural
+from welvo.rig.profile import Break, Channel, Mode
+
+MOST_SLOTS = 4096
+"""A chart that asks for more is refused: no lamp has them, and a mistyped count must not fill the memory."""
+
+
+@dataclass(frozen=True)
+class Problem:
+    """Something in the text that was not understood. `line` and `column` count from 0."""
+
+    line: int
+    column: int
+    length: int
+    message: str
+    error: bool = False
+    brk: int = 0
+    slot: int = 0
+    offers: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Source:
+    """Where in the text a channel stands."""
+
+    line: int
+    column: int
+    length: int
+
+
+@dataclass
+class Chart:
+    """What a text means: breaks and channels, and every doubt with its place."""
+
+    breaks: list[Break] = field(default_factory=list)
+    channels: list[Channel] = field(default_factory=list)
+    problems: list[Problem] = field(default_factory=list)
+    sources: dict[tuple[int, int], Source] = field(default_factory=dict)
+    """By break (from 0) and first slot."""
+
+    def mode(self, name: str, old: Mode | None = None) -> Mode:
+        """The mode; what the chart cannot say (short names, ranges, places of pixels) is kept from `old`."""
+        channels = _keep(self.channels, old.channels) if old else tuple(self.channels)
+        made = Mode(name=name, breaks=tuple(self.breaks) or (Break(),), channels=_shorts(channels))
+        if old:
+            made = replace(made, spots=old.spots if len(old.spots) == made.pixels else (), extra=old.extra)
+        return made
+
+
+@dataclass(frozen=True)
+class _Word:
+    text: str
+    column: int
+
+
+_TOKEN = re.compile(r'"[^"]*"|[(),;=]|[^\s(),;="]+|"')
+_LABEL = re.compile(r"(?:ch(?:annel)?\.?\s*)?(\d{1,4})\s*(?:[-–—]\s*(\d{1,4}))?\s*[:.)]?(?=\s)", re.IGNORECASE)
+_REPEAT = re.compile(r"(\d{1,5})\s*[x×*](?=[\s(])\s*", re.IGNORECASE)
+_HEADER = re.compile(r"\s*break\b\s*([^:]*):", re.IGNORECASE)
+_WIDTH = {"8": 1, "16": 2, "24": 3, "32": 4, "8bit": 1, "16bit": 2, "24bit": 3, "32bit": 4, "8-bit": 1, "16-bit": 2, "24-bit": 3, "32-bit": 4}  # fmt: skip
+
+
+class _Reader:
+    def __init__(self) -> None:
+        self.chart = Chart()
+        self.brk = -1
+        self.cursor = 1
+        self.pixel = 0
+        self.line = 0
+
+    # ---- lines and items
+
+    def read(self, text: str) -> Chart:
+        for self.line, raw in enumerate(text.replace("\t", " ").splitlines()):
+            hash_at = _comment(raw)
+            body = raw[:hash_at] if hash_at >= 0 else raw
+            at = 0
+            header = _HEADER.match(body)
+            if header:
+                self._open(header[1].strip())
+                at = header.end()
+            for item, column in _split(body, at):
+                self._item(item, column)
+                if self.cursor > MOST_SLOTS:
+                    self._problem(column, len(item), f"More than {MOST_SLOTS} slots: is a count mistyped?", error=True)
+                    self._close()
+                    return self.chart
+        self._close()
+        return self.chart
+
+    def _open(self, name: str) -> None:
+        self._close()
+        self.brk += 1
+        self.cursor = 1
+        self.chart.breaks.append(Break(name=name))
+
+    def _close(self) -> None:
+        if self.brk >= 0:
+            old = self.chart.breaks[self.brk]
+            self.chart.breaks[self.brk] = replace(old, slots=self.cursor - 1)
+
+    def _problem(
+        self, column: int, length: int, message: str, *, error: bool = False, offers: tuple[str, ...] = (), slot: int = 0
+    ) -> None:
+        self.chart.problems.append(
+            Problem(self.line, column, max(1, length), message, error, max(0, self.brk), slot or self.cursor, offers)
+        )
+
+    def _item(self, item: str, column: int) -> None:
+        if self.brk < 0:
+            self._open("")
+        repeat = _REPEAT.match(item)
+        if repeat:
+            self._repeat(int(repeat[1]), item[repeat.end() :], column + repeat.end(), column, len(item))
+            return
+        width = None
+        label = _LABEL.match(item)
+        if label:
+            width = self._label(label, column)
+            rest = item[label.end() :]
+            column += label.end() + len(rest) - len(rest.lstrip())
+            item = rest.strip()
+        if item.startswith("(") or item.endswith(")"):
+            self._problem(column, len(item), "A bracket needs a count before it, as in 7 x (amber white).", error=True)
+            item = item.replace("(", " ").replace(")", " ")
+        self._channels(item, column, width, 0)
+
+    def _label(self, label: re.Match[str], column: int) -> int | None:
+        """A slot number from the manual: what is left out becomes a gap, going back is an error."""
+        first, last = int(label[1]), int(label[2] or label[1])
+        if last < first:
+            self._problem(column, label.end(), f"{label[0].strip()} runs backwards.", error=True)
+            return None
+        if first < self.cursor:
+            self._problem(
+                column, label.end(), f"The chart says slot {first}, but slots up to {self.cursor - 1} are taken. Counted on as {self.cursor}.",
+                error=True,
+            )  # fmt: skip
+        elif first > self.cursor:
+            if first > MOST_SLOTS:
+                self._problem(column, label.end(), f"Slot {first} is far too high.", error=True)
+                return None
+            missing = f"slot {self.cursor}" if first == self.cursor + 1 else f"slots {self.cursor}–{first - 1}"
+            self._problem(column, label.end(), f"The chart says nothing of {missing}; left as a gap.")
+            self.cursor = first
+        return last - first + 1 if label[2] else None
+
+    def _repeat(self, count: int, body: str, column: int, start: int, length: int) -> None:
+        inner = body.strip()
+        lead = len(body) - len(body.lstrip())
+        if inner.startswith("("):
+            if not inner.endswith(")"):
+                self._problem(start, length, "The bracket is not closed.", error=True)
+            inner_text, offset = inner[1:].rstrip(")"), column + lead + 1
+        else:
+            inner_text, offset = inner, column + lead
+        if not inner_text.strip() or not 1 <= count <= 2000:
+            self._problem(start, length, "Say 1 to 2000 times of what, as in 7 x (amber white).", error=True)
+            return
+        if _REPEAT.search(inner_text):
+            self._problem(start, length, "A repeat inside a repeat is not understood; write the inner one out.", error=True)
+            return
+        begun, problems = len(self.chart.channels), len(self.chart.problems)
+        at = self.cursor
+        parts = _split(inner_text, 0)
+        for part, col in parts:
+            self._channels(part, offset + col, None, self.pixel + 1)
+        made = self.chart.channels[begun:]
+        lights = any(family_of(c.function) in ("colour", "intensity", "shutter") for c in made)
+        if not lights:
+            made = [replace(c, pixel=0) for c in made]
+            self.chart.channels[begun:] = made
+        stride = self.cursor - at
+        if stride == 0 or len(self.chart.problems) > problems and stride * count > MOST_SLOTS:
+            return
+        if at + stride * count > MOST_SLOTS:
+            self.cursor = at + stride * count
+            return
+        for n in range(1, count):
+            for c in made:
+                slots = tuple(s + n * stride for s in c.slots)
+                self.chart.channels.append(replace(c, slots=slots, pixel=c.pixel + n if c.pixel else 0))
+                self.chart.sources[self.brk, slots[0]] = self.chart.sources[self.brk, c.slots[0]]
+        self.cursor = at + stride * count
+        if lights:
+            self.pixel += count
+
+    # ---- words
+
+    def _channels(self, text: str, column: int, width: int | None, pixel: int) -> None:
+        words = [_Word(m[0], column + m.start()) for m in _TOKEN.finditer(text) if m[0] not in "(),;"]
+        n = 0
+        single = True
+        begun = len(self.chart.channels)
+        gap_before = self.cursor
+        while n < len(words):
+            n, made = self._one(words, n, pixel)
+            single = single and (made or n >= len(words))
+        fresh = self.chart.channels[begun:]
+        if width and len(fresh) == 1 and len(fresh[0].slots) != width:
+            self._widen(fresh[0], width, words)
+        elif width and not fresh and self.cursor - gap_before < width:
+            self.cursor = gap_before + width
+        elif width and len(fresh) > 1 and self.cursor - gap_before != width:
+            self._problem(column, len(text), f"The chart gives {plural(width, 'slot')} to {len(fresh)} functions.", error=True)
+
+    def _widen(self, channel: Channel, width: int, words: list[_Word]) -> None:
+        first = channel.slots[0]
+        if width > 4:
+            at = words[0].column if words else 0
+            self._problem(at, 1, f"One function on {width} slots? At most 4 (32 bit). Left as a gap behind the first.", slot=first)
+            self.cursor = first + width
+            return
+        slots = tuple(range(first, first + width))
+        default = channel.default if channel.default else default_of(channel.function, width)
+        if channel.default == default_of(channel.function, len(channel.slots)):
+            default = default_of(channel.function, width)
+        self.chart.channels[-1] = replace(channel, slots=slots, default=default)
+        self.cursor = first + width
+
+    def _one(self, words: list[_Word], n: int, pixel: int) -> tuple[int, bool]:
+        """Read one function from word n on; gives the next word and whether a channel was made."""
+        word = words[n]
+        low = word.text.lower()
+        if low == "gap":
+            count = 1
+            if n + 1 < len(words) and words[n + 1].text.isdigit():
+                count, n = int(words[n + 1].text), n + 1
+            if not 1 <= count <= 512:
+                self._problem(word.column, 3, "A gap is 1 to 512 slots wide.", error=True)
+                count = 1
+            self.cursor += count
+            return n + 1, False
+        if word.text.startswith('"'):
+            own = word.text.strip('"').strip()
+            if not own or word.text == '"':
+                self._problem(word.column, len(word.text), "A function of your own needs a name between two quotes.", error=True)
+                return n + 1, False
+            return self._finish(words, n + 1, OWN + own, "", word, len(word.text), pixel)
+        for take in range(min(LONGEST_WORD, len(words) - n), 0, -1):
+            found = BY_WORD.get(" ".join(w.text.lower() for w in words[n : n + take]))
+            if found:
+                last = words[n + take - 1]
+                return self._finish(words, n + take, found.key, "", word, last.column + len(last.text) - word.column, pixel)
+        end = n + 1
+        while end < len(words) and not self._starts_something(words, end):
+            end += 1
+        unknown = " ".join(w.text for w in words[n:end])
+        length = words[end - 1].column + len(words[end - 1].text) - word.column
+        if unknown == "?":
+            self._problem(word.column, length, f"Slot {self.cursor} is not described yet.")
+        elif low in _WIDTH or low == "=" or low == "highlight":
+            self._problem(word.column, length, f"“{unknown}” belongs behind a function.", error=True)
+            return end, False
+        else:
+            self._problem(
+                word.column, length, f"Slot {self.cursor}: “{unknown}” is no function name.", offers=nearest(unknown)
+            )
+        return self._finish(words, end, "", "" if unknown == "?" else unknown, word, length, pixel)
+
+    def _starts_something(self, words: list[_Word], n: int) -> bool:
+        low = words[n].text.lower()
+        if low in ("gap", "=", "highlight", "?") or low in _WIDTH or low.startswith('"'):
+            return True
+        return any(
+            " ".join(w.text.lower() for w in words[n : n + take]) in BY_WORD for take in range(1, LONGEST_WORD + 1)
+        )
+
+    def _finish(
+        self, words: list[_Word], n: int, function: str, name: str, word: _Word, length: int, pixel: int
+    ) -> tuple[int, bool]:
+        """Take width, default and highlight behind a function, then make its channel."""
+        width = 1
+        if n < len(words) and words[n].text.lower() in _WIDTH:
+            width = _WIDTH[words[n].text.lower()]
+            n += 1
+            if n < len(words) and words[n].text.lower() in ("bit", "bits"):
+                n += 1
+        top = int(256**width) - 1
+        default, highlight = default_of(function, width), None
+        while n < len(words) and words[n].text.lower() in ("=", "highlight"):
+            which = words[n].text.lower()
+            value, n = self._value(words, n + 1, top, words[n])
+            if value is not None:
+                if which == "=":
+                    default = value
+                else:
+                    highlight = value
+        slots = tuple(range(self.cursor, self.cursor + width))
+        if slots[-1] <= MOST_SLOTS:
+            self.chart.sources[self.brk, self.cursor] = Source(self.line, word.column, length)
+            self.chart.channels.append(
+                Channel(function=function, name=name, slots=slots, brk=self.brk, pixel=pixel, default=default, highlight=highlight)
+            )
+        self.cursor += width
+        return n, True
+
+    def _value(self, words: list[_Word], n: int, top: int, sign: _Word) -> tuple[int | None, int]:
+        if n >= len(words) or not re.fullmatch(r"\d+(\.\d+)?%?", words[n].text):
+            self._problem(sign.column, len(sign.text), f"A number from 0 to {top}, or a percentage, must follow.", error=True)
+            return None, n
+        text = words[n].text
+        percent = text.endswith("%") or (n + 1 < len(words) and words[n + 1].text == "%")
+        after = n + (2 if percent and not text.endswith("%") else 1)
+        number = float(text.rstrip("%"))
+        value = round(number * top / 100) if percent else int(number)
+        if value > top or (not percent and number != value):
+            self._problem(words[n].column, len(text), f"{text} does not fit: 0 to {top} here.", error=True)
+            return None, after
+        return value, after
+
+
+def _comment(line: str) -> int:
+    quoted = False
+    for n, c in enumerate(line):
+        if c == '"':
+            quoted = not quoted
+        elif c == "#" and not quoted:
+            return n
+    return -1
+
+
+def _split(text: str, start: int) -> list[tuple[str, int]]:
+    """Items between commas and semicolons outside brackets and quotes, with the column each starts at."""
+    found, depth, begin, quoted = [], 0, start, False
+    for n in range(start, len(text) + 1):
+        c = text[n] if n < len(text) else ","
+        if c == '"':
+            quoted = not quoted
+        if n < len(text) and quoted:
+            continue
+        if c == "(":
+            depth += 1
+        elif c == ")":
+            depth = max(0, depth - 1)
+        if (c in ",;" and depth == 0) or n == len(text):
+            piece = text[begin:n]
+            if piece.strip():
+                found.append((piece.strip(), begin + len(piece) - len(piece.lstrip())))
+            begin = n + 1
+    return found
+
+
+def nearest(word: str, most: int = 3) -> tuple[str, ...]:
+    """The plain function words nearest to one that is not known."""
+    low = word.lower()
+    inside = [a for w, a in BY_WORD.items() if len(low) > 2 and (low in w or (len(w) > 3 and w in low))]
+    close = [BY_WORD[w] for w in get_close_matches(low, BY_WORD, most, 0.6)]
+    return tuple(dict.fromkeys(a.word for a in (*close, *inside)))[:most]
+
+
+def read_chart(text: str) -> Chart:
+    """Read a chart; never raises for bad text, every doubt stands in `problems`."""
+    return _Reader().read(text)
+
+
+def _keep(new: list[Channel], old: tuple[Channel, ...]) -> tuple[Channel, ...]:
+    """Carry over short names, ranges and unknown fields to the channels that are still the same function."""
+    seen: dict[tuple[str, int, int], list[Channel]] = {}
+    for c in old:
+        seen.setdefault((c.function, c.pixel, len(c.slots)), []).append(c)
+    kept = []
+    for c in new:
+        same = seen.get((c.function, c.pixel, len(c.slots)))
+        if same and c.function:
+            before = same.pop(0)
+            c = replace(c, short=before.short, ranges=before.ranges, extra=before.extra)
+        kept.append(c)
+    return tuple(kept)
+
+
+def _shorts(channels: tuple[Channel, ...]) -> tuple[Channel, ...]:
+    """Give every channel without one a short name of up to four letters, unique among those of its pixel."""
+    taken: dict[int, set[str]] = {}
+    for c in channels:
+        if c.short:
+            taken.setdefault(c.pixel, set()).add(c.short)
+    found = []
+    for c in channels:
+        if not c.short:
+            mine = taken.setdefault(c.pixel, set())
+            known = BY_KEY.get(c.function)
+            stem = known.short if known else (word_for(c.function, c.name) or "?").title().replace(" ", "")[:4]
+            short, n = stem, 2
+            while short in mine:
+                short, n = stem[: 4 - len(str(n))] + str(n), n + 1
+            mine.add(short)
+            c = replace(c, short=short)
+        found.append(c)
+    return tuple(found)
+
+
+# ---- writing
+
+
+def _say(c: Channel) -> str:
+    if c.function.startswith(OWN):
+        text = f'"{c.function[len(OWN) :]}"'
+    else:
+        text = word_for(c.function, c.name) or "?"
+    if len(c.slots) > 1:
+        text += f" {8 * len(c.slots)}"
+    if c.default != default_of(c.function, len(c.slots)):
+        text += f" = {c.default}"
+    if c.highlight is not None:
+        text += f" highlight {c.highlight}"
+    return text
+
+
+def write_chart(mode: Mode) -> str:
+    """The chart of a mode; reading it again gives the same mode."""
+    lines = []
+    for b, part in enumerate(mode.breaks):
+        mine = sorted((c for c in mode.channels if c.brk == b), key=lambda c: c.slots[0])
+        items = _items(mine, part.slots)
+        head = f"break {part.name}: ".replace(" :", ":") if len(mode.breaks) > 1 or part.name else ""
+        lines.append(head + ", ".join(items))
+    return "\n".join(lines)
+
+
+def _items(channels: list[Channel], footprint: int) -> list[str]:
+    items: list[str] = []
+    cursor, n = 1, 0
+    while n < len(channels):
+        c = channels[n]
+        if c.slots[0] > cursor:
+            items.append(_gap(c.slots[0] - cursor))
+        if c.pixel:
+            text, n, cursor = _group(channels, n)
+            items.append(text)
+        else:
+            items.append(_say(c))
+            cursor = c.slots[-1] + 1
+            n += 1
+    if cursor <= footprint:
+        items.append(_gap(footprint - cursor + 1))
+    return items
+
+
+def _gap(slots: int) -> str:
+    return "gap" if slots == 1 else f"gap {slots}"
+
+
+def _group(channels: list[Channel], n: int) -> tuple[str, int, int]:
+    """One bracket: the pixels from channel n on that repeat the same functions at one stride."""
+
+    def pixel(at: int) -> list[Channel]:
+        number = channels[at].pixel
+        end = at
+        while end < len(channels) and channels[end].pixel == number:
+            end += 1
+        return channels[at:end]
+
+    first = pixel(n)
+    start = first[0].slots[0]
+    following = channels[n + len(first)] if n + len(first) < len(channels) else None
+    stride = first[-1].slots[-1] + 1 - start
+    if following is not None and following.pixel == first[0].pixel + 1:
+        second = pixel(n + len(first))
+        if [_say(c) for c in second] == [_say(c) for c in first]:
+            stride = second[0].slots[0] - start
+    count, at = 1, n + len(first)
+    while at < len(channels) and channels[at].pixel == first[0].pixel + count:
+        again = pixel(at)
+        moved = [tuple(s + count * stride for s in c.slots) for c in first]
+        if [_say(c) for c in again] != [_say(c) for c in first] or [c.slots for c in again] != moved:
+            break
+        count += 1
+        at += len(again)
+    inside = _items([replace(c, slots=tuple(s - start + 1 for s in c.slots), pixel=0) for c in first], stride)
+    plain = all(" " not in item and item in BY_WORD and BY_WORD[item].family == "colour" for item in inside)
+    return f"{count} x ({(' ' if plain else ', ').join(inside)})", at, start + count * stride

@@ -1,0 +1,63 @@
+"""Named steps from older file formats to the present one. Each takes and gives the plain JSON object."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from typing import Any
+
+from welvo.rig.document import FORMAT
+
+
+def places_from_text(raw: dict[str, Any]) -> dict[str, Any]:
+    """Format 1 → 2: an address was the text `3.145`; now it is a place that names the universe by id.
+
+    Format 1 also kept one list of feeds under each universe instead of a mapping of the rig.
+    """
+    ids: dict[int, str] = {}
+    universes = raw.get("universes")
+    feeds: dict[str, Any] = dict(raw.get("feeds") or {})
+    senders: dict[str, Any] = dict(raw.get("senders") or {})
+    if isinstance(universes, dict):
+        for uid, universe in universes.items():
+            if not isinstance(universe, dict):
+                continue
+            if isinstance(universe.get("number"), int):
+                ids[universe["number"]] = uid
+            for feed in universe.pop("feeds", []):
+                bench = next((s for s, v in senders.items() if v.get("kind") == "bench"), "")
+                if not bench:
+                    bench = "bench"
+                    senders[bench] = {"name": "Bench", "kind": "bench"}
+                feeds[f"w{len(feeds) + 1}"] = {"universe": uid, "sender": bench, **feed}
+    if feeds:
+        raw["feeds"], raw["senders"] = feeds, senders
+    for part in ("fixtures", "elements"):
+        things = raw.get(part)
+        for thing in things.values() if isinstance(things, dict) else ():
+            at = thing.get("at") if isinstance(thing, dict) else None
+            if isinstance(at, str):
+                place = _place(at, ids)
+                thing["at"] = [place] if part == "fixtures" else place
+    return raw
+
+
+def _place(text: str, ids: dict[int, str]) -> dict[str, Any]:
+    m = re.fullmatch(r"\s*(\d+)\.(\d+)\s*", text)
+    if not m:
+        return {}
+    return {"universe": ids.get(int(m[1]), m[1]), "address": int(m[2])}
+
+
+STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: places_from_text}
+"""From which format each step leads to the next."""
+
+
+def migrate(raw: dict[str, Any]) -> dict[str, Any]:
+    """Bring an object of any older format to the present one; `format` says which it is (absent: the present)."""
+    number = raw.get("format", FORMAT)
+    while isinstance(number, int) and number < FORMAT and number in STEPS:
+        raw = STEPS[number](raw)
+        number += 1
+        raw["format"] = number
+    return raw

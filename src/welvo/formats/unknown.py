@@ -1,0 +1,70 @@
+"""Keeps what a file says and this version does not know: it is written back where it stood."""
+
+from __future__ import annotations
+
+import types
+import typing
+from functools import cache
+from typing import Any, get_args, get_origin, get_type_hints
+
+import msgspec
+
+from welvo.rig.base import Value
+
+
+@cache
+def _fields(kind: type[Value]) -> dict[str, Any]:
+    return {name: _value_type(t) for name, t in get_type_hints(kind).items()}
+
+
+def _value_type(t: Any) -> Any:
+    """The Value type inside an annotation: itself, ('map', V) or ('list', V); None when there is none."""
+    if isinstance(t, type) and issubclass(t, Value):
+        return t
+    origin, args = get_origin(t), get_args(t)
+    if origin is dict:
+        inner = _value_type(args[1])
+        return ("map", inner) if inner else None
+    if origin is tuple:
+        inner = _value_type(args[0]) if args else None
+        return ("list", inner) if inner else None
+    if origin in (typing.Union, types.UnionType):
+        return next((v for v in (_value_type(a) for a in args) if v), None)
+    return None
+
+
+def gather(raw: Any, kind: Any) -> Any:
+    """Move unknown keys of JSON objects into `extra`, all the way down. Gives `raw` itself where nothing is unknown."""
+    if kind is None:
+        return raw
+    if isinstance(kind, tuple):
+        shape, inner = kind
+        if shape == "map" and isinstance(raw, dict):
+            return {k: gather(v, inner) for k, v in raw.items()}
+        if shape == "list" and isinstance(raw, list):
+            return [gather(v, inner) for v in raw]
+        return raw
+    if not isinstance(raw, dict):
+        return raw
+    fields = _fields(kind)
+    known = {k: gather(v, fields[k]) if fields[k] else v for k, v in raw.items() if k in fields and k != "extra"}
+    unknown = {k: v for k, v in raw.items() if k not in fields or k == "extra"}
+    if unknown:
+        known["extra"] = unknown
+    return known
+
+
+def scatter(raw: Any) -> Any:
+    """The reverse on builtins made from values: `extra` goes back beside the known keys."""
+    if isinstance(raw, dict):
+        extra = raw.get("extra")
+        plain = {k: scatter(v) for k, v in raw.items() if k != "extra"}
+        return {**extra, **plain} if isinstance(extra, dict) else plain
+    if isinstance(raw, list | tuple):
+        return [scatter(v) for v in raw]
+    return raw
+
+
+def to_plain(value: Value) -> Any:
+    """A value as JSON-ready builtins with unknown fields back in their places."""
+    return scatter(msgspec.to_builtins(value))

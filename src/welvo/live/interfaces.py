@@ -1,0 +1,67 @@
+"""The computer's network interfaces, and who holds a port."""
+
+from __future__ import annotations
+
+import ipaddress
+import socket
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Interface:
+    name: str
+    ip: str
+    mask: str
+
+    @property
+    def broadcast(self) -> str:
+        return str(ipaddress.IPv4Network(f"{self.ip}/{self.mask}", strict=False).broadcast_address)
+
+    @property
+    def label(self) -> str:
+        return f"{self.name} · {self.ip}"
+
+
+LOOPBACK = Interface("lo", "127.0.0.1", "255.0.0.0")
+
+
+def interfaces() -> list[Interface]:
+    """All IPv4 interfaces that are up, loopback first: the choice that lets nothing out of the computer."""
+    import psutil
+
+    found = [LOOPBACK]
+    stats = psutil.net_if_stats()
+    for name, addresses in psutil.net_if_addrs().items():
+        for a in addresses:
+            if a.family == socket.AF_INET and a.netmask and name in stats and stats[name].isup:
+                if not a.address.startswith("127."):
+                    found.append(Interface(name, a.address, a.netmask))
+    return found
+
+
+def interface_of(ip: str) -> Interface | None:
+    """The interface that has an address of its own; any 127.x.x.x counts as loopback with that address."""
+    if ip.startswith("127."):
+        return Interface("lo", ip, "255.0.0.0")
+    return next((i for i in interfaces() if i.ip == ip), None)
+
+
+ROLES = {6454: "Art-Net", 5568: "sACN"}
+
+
+def port_taken(ip: str, port: int) -> str:
+    """In words: which role's port is taken where, and by whom if the system tells."""
+    import psutil
+
+    holder = ""
+    try:
+        for c in psutil.net_connections("udp4"):
+            if c.laddr and c.laddr.port == port and c.laddr.ip in (ip, "0.0.0.0") and c.pid:
+                holder = f" by {psutil.Process(c.pid).name()} (process {c.pid})"
+                break
+    except (psutil.Error, OSError):
+        pass
+    return (
+        f"The {ROLES.get(port, 'UDP')} port (UDP {port}) on {ip} is taken{holder or ' by another program'}. "
+        f"End that program, or choose another interface."
+    )

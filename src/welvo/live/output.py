@@ -1,0 +1,51 @@
+"""From feeds to streams: what the engine has to send for a rig."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from welvo.live.interfaces import Interface
+from welvo.observed.values import Heard
+from welvo.protocols import sacn
+from welvo.rig.document import Rig
+from welvo.rig.lookup import bench_sender
+
+
+def rows_of(rig: Rig) -> dict[str, int]:
+    """Which row of the frame each universe of the rig has, in order of their ids' entry."""
+    return {uid: n for n, uid in enumerate(rig.universes)}
+
+
+def subscribers(heard: dict[str, Heard], wire: int) -> list[str]:
+    """Nodes that list a Port-Address among their outputs: Art-Net 4 unicasts to these and to no others."""
+    return sorted(
+        ip for ip, h in heard.items() if any(p.output and p.protocol == "artnet" and p.wire == wire for p in h.ports)
+    )
+
+
+def streams(rig: Rig, interface: Interface, heard: dict[str, Heard], defaults: dict[str, bytes]) -> list[dict[str, Any]]:
+    """One stream per feed of the Bench. `defaults` by universe id, for feeds that end on their defaults."""
+    bench = bench_sender(rig)
+    rows = rows_of(rig)
+    found = []
+    for fid, feed in rig.feeds.items():
+        if feed.sender != bench or feed.universe not in rig.universes:
+            continue
+        if feed.to == "multicast":
+            to = [sacn.group(feed.wire)]
+        elif feed.to == "broadcast":
+            to = [interface.broadcast]
+        elif feed.to == "subscribers":
+            to = subscribers(heard, feed.wire)
+        else:
+            to = [feed.to]
+        size = rig.universes[feed.universe].size
+        last = {"hold": None, "zero": bytes(size).hex(), "defaults": defaults.get(feed.universe, bytes(size))[:size].hex()}
+        found.append(
+            {
+                "id": fid, "row": rows[feed.universe], "protocol": feed.protocol, "wire": feed.wire, "to": to,
+                "priority": feed.priority, "rate": feed.rate, "rule": feed.rule, "slots": size,
+                "last": last[feed.at_disarm] if feed.protocol == "artnet" else None,
+            }
+        )  # fmt: skip
+    return found

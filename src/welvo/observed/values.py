@@ -1,0 +1,81 @@
+"""What the network showed, as values. Times are seconds since the epoch, given from outside."""
+
+from __future__ import annotations
+
+import msgspec
+
+from welvo.rig.wiring import Protocol, SettingValue
+
+SILENT_AFTER = 10.0
+"""Seconds without a reply (three missed polls) after which a device counts as silent; Art-Net 4, conversation."""
+
+
+class HeardPort(msgspec.Struct, frozen=True):
+    """One port as a node's own reply tells it; `wire` in the counting of the wire (0-based for Art-Net)."""
+
+    page: int
+    index: int
+    output: bool
+    protocol: Protocol
+    wire: int
+    active: bool = False
+    merging: bool = False
+    ltp: bool = False
+
+
+class Heard(msgspec.Struct, frozen=True):
+    """A device that answered, all its pages together."""
+
+    ip: str
+    name: str = ""
+    long_name: str = ""
+    mac: str = ""
+    firmware: int = 0
+    report: str = ""
+    ports: tuple[HeardPort, ...] = ()
+    at: float = 0.0
+
+
+class SourceSeen(msgspec.Struct, frozen=True):
+    """One source of one wire universe: `key` is its CID (sACN) or IP and input port (Art-Net)."""
+
+    protocol: Protocol
+    wire: int
+    key: str
+    name: str
+    ip: str
+    priority: int
+    rate: float
+    own: bool
+    at: float
+
+
+class Written(msgspec.Struct, frozen=True):
+    """A value that was pushed to a box; `answered` when the box replied, whatever it replied."""
+
+    value: SettingValue
+    at: float
+    answered: bool = False
+
+
+class Event(msgspec.Struct, frozen=True):
+    at: float
+    device: str
+    setting: str
+    what: str
+
+
+class Observed(msgspec.Struct, frozen=True):
+    """All that was seen. `heard` by IP address, `written` by device id then full setting key."""
+
+    heard: dict[str, Heard] = {}
+    sources: tuple[SourceSeen, ...] = ()
+    written: dict[str, dict[str, Written]] = {}
+    log: tuple[Event, ...] = ()
+    listening: bool = False
+
+    def note(self, event: Event) -> Observed:
+        return msgspec.structs.replace(self, log=(*self.log[-499:], event))
+
+
+NOTHING = Observed()

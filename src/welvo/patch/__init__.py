@@ -1,0 +1,4 @@
+"""Addresses: the index of who is on which slot, allocation, the path of one thing.
+
+May import `rig`, `observed` and `protocols`.
+"""

@@ -1,0 +1,294 @@
+"""The whole chain of one thing, hop by hop, with what agrees and what differs between each two."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field
+
+from welvo.observed.compare import Mark, compare, heard_port, is_live
+from welvo.observed.values import Observed
+from welvo.patch.index import Index, Span
+from welvo.rig.attributes import word_for
+from welvo.rig.counting import pixel_place, running_of
+from welvo.rig.document import Rig
+from welvo.rig.lookup import call, mode_of, universe_by_number
+from welvo.rig.notation import NotationError, every_way, plural, read_place, say_place, say_wire, thousands
+from welvo.rig.plan import feed_reaches, model_of, port_of_fixture, ports_taking
+
+
+@dataclass(frozen=True)
+class Hop:
+    """One station of the chain: its role, the number that matters there, one fact, where it is set."""
+
+    role: str
+    value: str
+    fact: str = ""
+    goes_to: tuple[str, str] = ("", "")
+    ways: tuple[tuple[str, str], ...] = ()
+
+
+@dataclass(frozen=True)
+class Joint:
+    """What stands between two hops. Where the two differ, `sends` and `takes` say both sides."""
+
+    mark: Mark
+    sends: str = ""
+    takes: str = ""
+    word: str = ""
+
+
+@dataclass(frozen=True)
+class Path:
+    """`hops[i]` and `hops[i + 1]` are joined by `joints[i]`. `ways` says the target's place in every way."""
+
+    target: str
+    name: str
+    hops: tuple[Hop, ...]
+    joints: tuple[Joint, ...]
+    ways: tuple[tuple[str, str], ...] = ()
+    key: str = ""
+    feeds: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Target:
+    """What a path is asked for: a thing, one break or pixel of it, or a bare slot."""
+
+    key: str = ""
+    brk: int = 0
+    universe: str = ""
+    address: int = 0
+    label: str = ""
+    pixel: int = 0
+    extra: tuple[tuple[str, str], ...] = field(default=())
+
+
+def find_target(index: Index, text: str) -> Target:
+    """A fixture number, `NAME/PIXEL` or `universe.address`. Raises NotationError with the reason."""
+    rig = index.rig
+    t = text.strip()
+    if re.fullmatch(r"\d+", t):
+        fid = next((k for k, f in rig.fixtures.items() if f.number == int(t)), "")
+        if not fid:
+            raise NotationError(f"There is no fixture {t} in this rig.")
+        return of_thing(index, fid)
+    if re.fullmatch(r"\d+\.\d+", t):
+        number, address = read_place(t)
+        uid = universe_by_number(rig, number)
+        if not uid:
+            raise NotationError(f"There is no universe {number} in this rig.")
+        return of_slot(index, uid, address)
+    name, slash, pixel = t.rpartition("/")
+    if slash and re.fullmatch(r"\d+", pixel):
+        eid = next((k for k, e in rig.elements.items() if e.name.lower() == name.strip().lower()), "")
+        if not eid:
+            raise NotationError(f"There is no element “{name}” in this rig.")
+        return of_pixel(index, eid, int(pixel))
+    eid = next((k for k, e in rig.elements.items() if e.name.lower() == t.lower()), "")
+    if eid:
+        return of_thing(index, eid)
+    raise NotationError(f"“{t}” is no fixture number, no NAME/PIXEL and no universe.address.")
+
+
+def of_thing(index: Index, key: str, brk: int = 0) -> Target:
+    span = next((s for s in index.spans(key) if s.brk == brk), None)
+    label = call(index.rig, key)
+    return Target(key, brk, span.universe if span else "", span.first if span else 0, label)
+
+
+def of_pixel(index: Index, eid: str, pixel: int) -> Target:
+    rig = index.rig
+    element = rig.elements[eid]
+    if element.kind == "block" or not 1 <= pixel <= element.pixels:
+        raise NotationError(f"{element.name} has {plural(element.pixels, 'pixel')}; there is no pixel {pixel}.")
+    spans = index.spans(eid)
+    if not spans:
+        return Target(eid, 0, "", 0, f"{element.name}/{pixel}", pixel)
+    start = spans[0]
+    first = rig.universes[start.universe]
+    k = len(element.order)
+    places = []
+    for c in range(1, k + 1):
+        ahead, address = pixel_place(start.first, pixel, c, k, first.size, element.whole)
+        places.append((first.number + ahead, address))
+    uid = universe_by_number(rig, places[0][0])
+    extra = tuple(
+        (f"Component {c} · {letter}", say_place(*places[c - 1])) for c, letter in enumerate(element.order, 1)
+    )
+    if places[0][0] != places[-1][0]:
+        extra += (("Cut by the universe's end", f"{say_place(*places[0])} to {say_place(*places[-1])}"),)
+    return Target(eid, 0, uid, places[0][1] if uid else 0, f"{element.name}/{pixel}", pixel, extra)
+
+
+def of_slot(index: Index, universe: str, address: int) -> Target:
+    here = index.at(universe, address)
+    number = index.rig.universes[universe].number
+    return Target(here[0].key if here else "", here[0].brk if here else 0, universe, address, say_place(number, address))
+
+
+def slot_word(rig: Rig, span: Span, address: int) -> str:
+    """What one slot of a span does: `Pan`, `Red of pixel 3`."""
+    within = span.offset + address - span.first + 1
+    fixture = rig.fixtures.get(span.key)
+    if fixture:
+        mode = mode_of(rig, fixture)
+        for c in mode.channels if mode else ():
+            if c.brk == span.brk and within in c.slots:
+                word = c.name or word_for(c.function)
+                fine = f", byte {c.slots.index(within) + 1} of {len(c.slots)}" if len(c.slots) > 1 else ""
+                return f"{word}{f' of pixel {c.pixel}' if c.pixel else ''}{fine}"
+        return "gap"
+    element = rig.elements[span.key]
+    if element.kind == "block":
+        return f"slot {within}"
+    k = len(element.order)
+    return f"{element.order[(within - 1) % k]} of pixel {(within - 1) // k + 1}"
+
+
+def place_ways(index: Index, target: Target) -> tuple[tuple[str, str], ...]:
+    """Every way the trade says the place of a target."""
+    rig = index.rig
+    if not target.universe:
+        return (("Universe.address", "not patched"), *target.extra)
+    universe = rig.universes[target.universe]
+    ways = [("Universe.address", say_place(universe.number, target.address))]
+    span = next((s for s in index.at(target.universe, target.address) if s.key == target.key), None)
+    if span:
+        within = span.offset + target.address - span.first + 1
+        ways.append(("Slot in it", f"{within} · {slot_word(rig, span, target.address)}"))
+    ways.append(("Running in rig", thousands(running_of(universe.number - 1, target.address))))
+    port = _port(rig, target)
+    if port:
+        model = model_of(rig, port[0])
+        if model and port[1] in model.ports:
+            before = model.ports.index(port[1])
+            ways.append(("Running in device", thousands(running_of(before, target.address))))
+    feed = next((f for f in rig.feeds.values() if f.universe == target.universe), None)
+    if feed:
+        ways += every_way(feed.protocol, feed.wire)
+    return (*ways, *target.extra)
+
+
+def _port(rig: Rig, target: Target) -> tuple[str, str, int] | None:
+    """The port a thing hangs on: where a line lists it, else the port that takes its universe."""
+    listed = port_of_fixture(rig, target.key) if target.key in rig.fixtures else None
+    if listed:
+        return listed
+    for fid, feed in rig.feeds.items():
+        if feed.universe == target.universe:
+            ports = ports_taking(rig, fid)
+            if ports:
+                return (*ports[0], 0)
+    return None
+
+
+def path(
+    index: Index, observed: Observed, target: Target, now: float, level: str = "", armed: bool = False,
+    lamp: str = "", which_feed: int = 0,
+) -> Path:
+    """The chain level → universe → feed → device → port → line → lamp of one target.
+
+    `level` is what the Bench holds there, `lamp` what the port was seen to give out. A joint behind the first
+    one that differs is never better than `upstream`.
+    """  # fmt: skip
+    rig = index.rig
+    key = target.key
+    name = _name(rig, key)
+    hops = [Hop("level", level or "—", "armed" if armed else "not armed", ("bench", key))]
+    joints: list[Joint] = []
+    if not target.universe:
+        hops.append(Hop("universe", "not patched", "has no address yet", ("patch", key)))
+        joints.append(Joint("unknown", word="no address"))
+        return Path(target.label, name, tuple(hops), tuple(joints), place_ways(index, target), key)
+    universe = rig.universes[target.universe]
+    place = say_place(universe.number, target.address)
+    hops.append(Hop("universe", place, universe.name, ("universe", target.universe), place_ways(index, target)))
+    feeds = [fid for fid, f in rig.feeds.items() if f.universe == target.universe]
+    joints.append(Joint("agrees" if armed and feeds else "unknown", word="sending" if armed else "not armed"))
+    if not feeds:
+        hops.append(Hop("feed", "no feed", "nothing carries this universe", ("universe", target.universe)))
+        joints.append(Joint("unknown", word="no feed"))
+        return Path(target.label, name, tuple(hops), tuple(joints), place_ways(index, target), key)
+    port = _port(rig, target)
+    chosen = feeds[which_feed % len(feeds)]
+    if port and not which_feed and rig.devices[port[0]].ports[port[1]].feed in feeds:
+        chosen = rig.devices[port[0]].ports[port[1]].feed
+    feed = rig.feeds[chosen]
+    many = f" · {feeds.index(chosen) + 1} of {len(feeds)}" if len(feeds) > 1 else ""
+    hops.append(
+        Hop(
+            "feed", say_wire(feed.protocol, feed.wire), f"{feed.to} · prio {feed.priority}{many}", ("feed", chosen),
+            tuple(every_way(feed.protocol, feed.wire)),
+        )
+    )  # fmt: skip
+    joints.append(Joint("agrees"))
+    if not port:
+        hops.append(Hop("device", "none", "no port takes this feed", ("devices", "")))
+        joints.append(Joint("unknown", word="nobody takes it"))
+        return Path(target.label, name, tuple(hops), tuple(joints), place_ways(index, target), key, tuple(feeds))
+    did, label, nth = port
+    device = rig.devices[did]
+    heard = observed.heard.get(device.ip)
+    live = is_live(heard, now)
+    state = "heard" if live else ("silent" if heard else "not heard")
+    hops.append(Hop("device", device.name, f"{device.ip or 'no address'} · {state}", ("device", did)))
+    reaches = feed_reaches(feed, device.ip)
+    if not reaches:
+        joints.append(Joint("differs", f"to {feed.to}", device.ip, "sent elsewhere"))
+    else:
+        joints.append(Joint("agrees" if live else "unknown", word=state))
+    model = model_of(rig, did)
+    takes = heard_port(model, heard, label) if model and heard and live else None
+    says = say_wire(takes.protocol, takes.wire) if takes else "not known"
+    hops.append(Hop("port", label, f"set to {says}" if takes else "not read", ("port", f"{did} {label}")))
+    lines = {line.key: line.mark for line in compare(rig, observed, did, now)}
+    own = {lines.get(f"{label}.universe", "unknown"), lines.get(f"{label}.protocol", "unknown")}
+    wrong_feed = rig.devices[did].ports.get(label) is None or rig.devices[did].ports[label].feed not in feeds
+    if takes and (takes.protocol, takes.wire) != (feed.protocol, feed.wire):
+        same = takes.protocol == feed.protocol
+        joints.append(
+            Joint(
+                "differs", f"sends {feed.wire if same and feed.protocol == 'sacn' else say_wire(feed.protocol, feed.wire)}",
+                f"takes {takes.wire if same and feed.protocol == 'sacn' else says}", "another universe",
+            )
+        )  # fmt: skip
+    elif wrong_feed:
+        joints.append(Joint("differs", say_wire(feed.protocol, feed.wire), "port takes another feed"))
+    else:
+        joints.append(Joint("claimed" if "claimed" in own else "agrees" if takes else "unknown"))
+    if nth:
+        hops.append(Hop("line", f"{_ordinal(nth)} on {label}", "in cable order", ("device", did)))
+        joints.append(Joint("claimed", word="as drawn"))
+    fixture = rig.fixtures.get(key)
+    if fixture or key in rig.elements:
+        span = next((s for s in index.spans(key) if s.brk == target.brk), None)
+        at = str(span.first if span else target.address)
+        hops.append(Hop("lamp", at if fixture else target.label, lamp or "not read", (("patch", key))))
+        joints.append(Joint("agrees" if lamp else "unknown"))
+    return Path(
+        target.label, name, tuple(hops), tuple(_after_break(joints)), place_ways(index, target), key, tuple(feeds)
+    )
+
+
+def _after_break(joints: list[Joint]) -> list[Joint]:
+    """Behind the first joint that differs nothing agrees any more: it only suffers."""
+    found: list[Joint] = []
+    broken = False
+    for joint in joints:
+        if broken and joint.mark in ("agrees", "differs"):
+            joint = Joint("upstream", word="see before")
+        broken = broken or joint.mark == "differs"
+        found.append(joint)
+    return found
+
+
+def _name(rig: Rig, key: str) -> str:
+    fixture = rig.fixtures.get(key)
+    if fixture:
+        return fixture.name
+    return "element" if key in rig.elements else "free slot"
+
+
+def _ordinal(n: int) -> str:
+    suffix = "th" if 10 <= n % 100 <= 20 else {1: "st", 2: "nd", 3: "rd"}.get(n % 10, "th")
+    return f"{n}{suffix}"

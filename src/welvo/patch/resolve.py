@@ -1,0 +1,154 @@
+"""Where each thing starts: typed, anchored to another thing, or made by its place on a cable."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+
+from welvo.rig.counting import stretches
+from welvo.rig.document import Rig
+from welvo.rig.lookup import mode_of
+from welvo.rig.patched import Place
+
+Start = tuple[str, int]
+
+
+class Resolver:
+    """Answers `start(thing, break)` and remembers who depends on whom."""
+
+    def __init__(self, rig: Rig) -> None:
+        self.rig = rig
+        self._known: dict[tuple[str, int], Start | None] = {}
+        self._followers: dict[str, set[str]] = defaultdict(set)
+        self._anchors: dict[str, set[str]] = {}
+        self._on_runs: set[str] = set()
+        self._lines: dict[str, tuple[str, tuple[str, ...]]] | None = None
+        for key in (*rig.fixtures, *rig.elements):
+            self._note(key)
+
+    def _places(self, key: str) -> tuple[Place, ...]:
+        fixture = self.rig.fixtures.get(key)
+        if fixture:
+            return fixture.at
+        element = self.rig.elements.get(key)
+        return (element.at,) if element else ()
+
+    def _note(self, key: str) -> None:
+        places = self._places(key)
+        anchors = {p.after for p in places if p.way == "anchored"}
+        for anchor in self._anchors.get(key, set()) - anchors:
+            self._followers[anchor].discard(key)
+        for anchor in anchors:
+            self._followers[anchor].add(key)
+        self._anchors[key] = anchors
+        if any(p.way == "run" for p in places):
+            self._on_runs.add(key)
+        else:
+            self._on_runs.discard(key)
+
+    def start(self, key: str, brk: int) -> Start | None:
+        """Universe id and address, or None when it is nowhere (not patched, lost anchor, loop)."""
+        return self._start(key, brk, frozenset())
+
+    def _start(self, key: str, brk: int, trail: frozenset[tuple[str, int]]) -> Start | None:
+        me = (key, brk)
+        if me in self._known:
+            return self._known[me]
+        if me in trail:
+            return None
+        places = self._places(key)
+        place = places[brk] if brk < len(places) else Place()
+        found: Start | None = None
+        if place.way == "typed" and place.address is not None:
+            found = (place.universe, place.address) if place.universe in self.rig.universes else None
+        elif place.way == "anchored":
+            found = self._behind(place, brk, trail | {me})
+        elif place.way == "run":
+            found = self._from_line(key, brk)
+        if not trail or found:
+            self._known[me] = found
+        return found
+
+    def _behind(self, place: Place, brk: int, trail: frozenset[tuple[str, int]]) -> Start | None:
+        fixture = self.rig.fixtures.get(place.after)
+        if fixture:
+            mode = mode_of(self.rig, fixture)
+            if mode is None:
+                return None
+            b = brk if brk < len(mode.breaks) else 0
+            start = self._start(place.after, b, trail)
+            address = start[1] + mode.breaks[b].slots + place.gap if start else 0
+            return (start[0], address) if start and address <= 512 else None
+        element = self.rig.elements.get(place.after)
+        start = self._start(place.after, 0, trail) if element else None
+        if not element or not start:
+            return None
+        universe = self.rig.universes[start[0]]
+        unit = 1 if element.kind == "block" else len(element.order)
+        parts = stretches(start[1], element.footprint, unit, universe.size, element.whole)
+        if not parts:
+            return None
+        number, address = universe.number + parts[-1][0], parts[-1][2] + 1 + place.gap
+        uid = next((u for u, v in self.rig.universes.items() if v.number == number), None)
+        return (uid, address) if uid and address <= 512 else None
+
+    def _from_line(self, key: str, brk: int) -> Start | None:
+        """Fixtures on a DMX line that follow the cable stand packed from address 1, in cable order."""
+        if self._lines is None:
+            self._lines = {}
+            for d in self.rig.devices.values():
+                for port in d.ports.values():
+                    feed = self.rig.feeds.get(port.feed)
+                    for segment in port.run:
+                        if feed and segment.kind == "line":
+                            for member in segment.fixtures:
+                                self._lines.setdefault(member, (feed.universe, segment.fixtures))
+        line = self._lines.get(key)
+        if line is None or line[0] not in self.rig.universes:
+            return None
+        cursor = 1
+        for member in line[1]:
+            fixture = self.rig.fixtures.get(member)
+            mode = mode_of(self.rig, fixture) if fixture else None
+            if fixture is None or mode is None:
+                continue
+            for b, part in enumerate(mode.breaks):
+                if fixture.place(b).way == "run":
+                    if (member, b) == (key, brk):
+                        return (line[0], cursor) if cursor <= 512 else None
+                    cursor += part.slots
+                elif fixture.place(b).way == "typed" and fixture.place(b).universe == line[0]:
+                    cursor = max(cursor, (fixture.place(b).address or 0) + part.slots)
+        return None
+
+    def is_lost(self, key: str) -> bool:
+        """An anchored or cable place that leads nowhere."""
+        return any(
+            p.way in ("anchored", "run") and self.start(key, b) is None
+            for b, p in enumerate(self._places(key))
+        )
+
+    def dependents(self, keys: set[str]) -> list[str]:
+        found: dict[str, None] = {}
+        todo = list(keys)
+        while todo:
+            for follower in sorted(self._followers.get(todo.pop(), ())):
+                if follower not in found and follower not in keys:
+                    found[follower] = None
+                    todo.append(follower)
+        return list(found)
+
+    def follow(self, rig: Rig, keys: set[str], lines_too: bool) -> set[str]:
+        """Take over a new rig; gives all things whose start may be another one now, `keys` among them."""
+        self.rig = rig
+        for key in keys:
+            self._note(key)
+        touched = keys | set(self.dependents(keys))
+        if lines_too or touched & self._on_runs:
+            self._lines = None
+            touched |= self._on_runs
+            touched |= set(self.dependents(touched))
+        for known in [k for k in self._known if k[0] in touched] if len(touched) > 50 else [
+            (key, b) for key in touched for b in range(64) if (key, b) in self._known
+        ]:
+            del self._known[known]
+        return touched

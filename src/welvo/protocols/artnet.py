@@ -1,0 +1,230 @@
+"""Art-Net 4. Field names are the standard's; opcode and Port-Address are little-endian, lengths big-endian."""
+
+from __future__ import annotations
+
+import struct
+from dataclasses import dataclass, field
+
+from welvo.protocols.wire import WireError, read_text, text_field
+
+PORT = 6454
+IDENTIFIER = b"Art-Net\0"
+VERSION = 14
+OP_POLL, OP_POLL_REPLY, OP_DMX, OP_SYNC, OP_ADDRESS = 0x2000, 0x2100, 0x5000, 0x5200, 0x6000
+NO_CHANGE = 0x7F
+"""Switch fields of ArtAddress: leave as it is."""
+SEQUENCE_AT, SLOTS_AT = 12, 18
+OEM_UNKNOWN = 0x00FF
+ESTA_EXPERIMENTAL = 0x7FF0
+
+
+@dataclass(frozen=True)
+class Poll:
+    """ArtPoll: who is there? Flag bit 1 asks for replies on change, bit 4 disables VLC."""
+
+    flags: int = 0x02
+    priority: int = 0x10
+    top: int = 0
+    bottom: int = 0
+
+
+@dataclass(frozen=True)
+class PollReply:
+    """ArtPollReply: one page of a node. Lists are by port of this page, at most four."""
+
+    ip: tuple[int, int, int, int]
+    short_name: str = ""
+    long_name: str = ""
+    report: str = ""
+    firmware: int = 0
+    net: int = 0
+    sub: int = 0
+    oem: int = OEM_UNKNOWN
+    esta: int = ESTA_EXPERIMENTAL
+    status1: int = 0xD0
+    port_types: tuple[int, ...] = ()
+    good_input: tuple[int, ...] = ()
+    good_output: tuple[int, ...] = ()
+    sw_in: tuple[int, ...] = ()
+    sw_out: tuple[int, ...] = ()
+    acn_priority: int = 100
+    style: int = 0
+    mac: bytes = bytes(6)
+    bind_ip: tuple[int, int, int, int] = (0, 0, 0, 0)
+    bind_index: int = 1
+    status2: int = 0x1D
+    good_output_b: tuple[int, ...] = ()
+    status3: int = 0
+
+    @property
+    def ports(self) -> int:
+        return len(self.port_types)
+
+
+@dataclass(frozen=True)
+class Dmx:
+    """ArtDmx: the levels of one Port-Address. Sequence 0 switches sequencing off."""
+
+    address: int
+    slots: bytes
+    sequence: int = 0
+    physical: int = 0
+
+
+@dataclass(frozen=True)
+class Sync:
+    """ArtSync."""
+
+
+@dataclass(frozen=True)
+class Address:
+    """ArtAddress: remote programming of a page. Switch fields: 0x80 | value programs, 0x7F leaves alone."""
+
+    bind_index: int = 1
+    net: int = NO_CHANGE
+    sub: int = NO_CHANGE
+    sw_in: tuple[int, int, int, int] = (NO_CHANGE,) * 4
+    sw_out: tuple[int, int, int, int] = (NO_CHANGE,) * 4
+    short_name: str = ""
+    long_name: str = ""
+    acn_priority: int = 255
+    command: int = 0
+
+
+@dataclass(frozen=True)
+class Other:
+    """An Art-Net packet of a kind that Welvo does not read."""
+
+    opcode: int
+    raw: bytes = field(repr=False, default=b"")
+
+
+Packet = Poll | PollReply | Dmx | Sync | Address | Other
+
+COMMAND_MERGE_LTP, COMMAND_MERGE_HTP = 0x10, 0x50
+COMMAND_TAKE_ARTNET, COMMAND_TAKE_SACN = 0x60, 0x70
+COMMAND_LOCATE, COMMAND_NORMAL = 0x04, 0x02
+
+
+def _four(values: tuple[int, ...]) -> bytes:
+    return bytes(values[:4]).ljust(4, b"\0")
+
+
+def _header(opcode: int) -> bytes:
+    return IDENTIFIER + struct.pack("<H", opcode) + struct.pack(">H", VERSION)
+
+
+def encode(p: Packet) -> bytes:
+    """Bytes of a packet. Raises WireError when a value does not fit the standard."""
+    if isinstance(p, Poll):
+        return _header(OP_POLL) + struct.pack(
+            ">BBHHHH", p.flags, p.priority, p.top, p.bottom, ESTA_EXPERIMENTAL, OEM_UNKNOWN
+        )
+    if isinstance(p, Dmx):
+        return _encode_dmx(p)
+    if isinstance(p, Sync):
+        return _header(OP_SYNC) + b"\0\0"
+    if isinstance(p, Address):
+        return _header(OP_ADDRESS) + struct.pack(
+            ">BB18s64s4s4sBBB", p.net, p.bind_index, text_field(p.short_name, 18), text_field(p.long_name, 64),
+            _four(p.sw_in), _four(p.sw_out), p.sub, p.acn_priority, p.command,
+        )  # fmt: skip
+    if isinstance(p, PollReply):
+        return _encode_reply(p)
+    return p.raw
+
+
+def _encode_dmx(p: Dmx) -> bytes:
+    if not 0 <= p.address <= 0x7FFF:
+        raise WireError("Port-Address", f"{p.address} is not in 0..32767")
+    if not 1 <= len(p.slots) <= 512:
+        raise WireError("length", f"{len(p.slots)} is not in 1..512")
+    slots = p.slots if len(p.slots) % 2 == 0 else p.slots + b"\0"
+    return (
+        _header(OP_DMX)
+        + struct.pack("<BBH", p.sequence & 255, p.physical, p.address)
+        + struct.pack(">H", len(slots))
+        + slots
+    )
+
+
+def _encode_reply(p: PollReply) -> bytes:
+    if p.ports > 4:
+        raise WireError("NumPorts", f"{p.ports} ports are more than one page holds")
+    return (
+        IDENTIFIER
+        + struct.pack("<H", OP_POLL_REPLY)
+        + bytes(p.ip)
+        + struct.pack("<H", PORT)
+        + struct.pack(">HBBHBB", p.firmware, p.net, p.sub, p.oem, 0, p.status1)
+        + struct.pack("<H", p.esta)
+        + text_field(p.short_name, 18) + text_field(p.long_name, 64) + text_field(p.report, 64)
+        + struct.pack(">H", p.ports)
+        + _four(p.port_types) + _four(p.good_input) + _four(p.good_output) + _four(p.sw_in) + _four(p.sw_out)
+        + struct.pack(">BBB3xB", p.acn_priority, 0, 0, p.style)
+        + p.mac[:6].ljust(6, b"\0") + bytes(p.bind_ip)
+        + bytes([p.bind_index, p.status2]) + _four(p.good_output_b)
+        + bytes([p.status3]) + bytes(6) + bytes(2) + bytes(2) + bytes(1) + bytes(10)
+    )  # fmt: skip
+
+
+def decode(raw: bytes) -> Packet:
+    """Read a packet: longer ones than known are fine, shorter replies of older nodes as well."""
+    if len(raw) < 10 or raw[:8] != IDENTIFIER:
+        raise WireError("identifier", "is not Art-Net")
+    opcode = struct.unpack_from("<H", raw, 8)[0]
+    if opcode == OP_POLL_REPLY:
+        return _decode_reply(raw)
+    if len(raw) < 12 or struct.unpack_from(">H", raw, 10)[0] < VERSION:
+        raise WireError("protocol version", "is missing or below 14")
+    if opcode == OP_POLL:
+        if len(raw) < 14:
+            raise WireError("packet", f"{len(raw)} octets are too few for ArtPoll")
+        top, bottom = struct.unpack_from(">HH", raw.ljust(18, b"\0"), 14)
+        return Poll(raw[12], raw[13], top, bottom)
+    if opcode == OP_DMX:
+        if len(raw) < 19:
+            raise WireError("packet", f"{len(raw)} octets are too few for ArtDmx")
+        sequence, physical, address = struct.unpack_from("<BBH", raw, 12)
+        length = struct.unpack_from(">H", raw, 16)[0]
+        if not 1 <= length <= 512 or 18 + length > len(raw):
+            raise WireError("length", f"{length} does not fit {len(raw)} octets")
+        if address > 0x7FFF:
+            raise WireError("Port-Address", "its highest bit is set")
+        return Dmx(address, raw[18 : 18 + length], sequence, physical)
+    if opcode == OP_SYNC:
+        return Sync()
+    if opcode == OP_ADDRESS:
+        if len(raw) < 107:
+            raise WireError("packet", f"{len(raw)} octets are too few for ArtAddress")
+        net, bind, short, long, sw_in, sw_out, sub, priority, command = struct.unpack_from(">BB18s64s4s4sBBB", raw, 12)
+        return Address(
+            bind, net, sub, (*sw_in,), (*sw_out,), read_text(short), read_text(long), priority, command  # type: ignore[arg-type]
+        )
+    return Other(opcode, raw)
+
+
+def _decode_reply(raw: bytes) -> PollReply:
+    if len(raw) < 207:
+        raise WireError("packet", f"{len(raw)} octets are too few for ArtPollReply")
+    whole = raw.ljust(239, b"\0")
+    if struct.unpack_from("<H", raw, 14)[0] != PORT:
+        raise WireError("Port", "is not 6454")
+    ports = struct.unpack_from(">H", raw, 172)[0]
+    if ports > 4:
+        raise WireError("NumPorts", f"{ports} ports are more than one page holds")
+    firmware, net, sub, oem, _, status1 = struct.unpack_from(">HBBHBB", raw, 16)
+    if net > 127 or sub > 15:
+        raise WireError("NetSwitch", f"{net}/{sub} is out of range")
+
+    def four(at: int) -> tuple[int, ...]:
+        return tuple(whole[at : at + ports])
+
+    return PollReply(
+        ip=(raw[10], raw[11], raw[12], raw[13]), short_name=read_text(raw[26:44]), long_name=read_text(raw[44:108]),
+        report=read_text(raw[108:172]), firmware=firmware, net=net, sub=sub, oem=oem,
+        esta=struct.unpack_from("<H", raw, 24)[0], status1=status1, port_types=four(174), good_input=four(178),
+        good_output=four(182), sw_in=four(186), sw_out=four(190), acn_priority=raw[194], style=raw[200],
+        mac=raw[201:207], bind_ip=(whole[207], whole[208], whole[209], whole[210]), bind_index=max(1, whole[211]),
+        status2=whole[212], good_output_b=four(213), status3=whole[217],
+    )  # fmt: skip

@@ -1,0 +1,27 @@
+"""What all codecs share."""
+
+from __future__ import annotations
+
+
+class WireError(ValueError):
+    """Bytes that are no such packet; `field` names the part that is wrong."""
+
+    def __init__(self, field: str, why: str) -> None:
+        super().__init__(f"{field}: {why}")
+        self.field = field
+
+
+def text_field(text: str, length: int) -> bytes:
+    """UTF-8, cut at a character boundary so that at least one zero ends the field, zero-padded."""
+    raw = text.encode("utf-8")[: length - 1]
+    while raw:
+        try:
+            raw.decode("utf-8")
+            break
+        except UnicodeDecodeError:
+            raw = raw[:-1]
+    return raw.ljust(length, b"\0")
+
+
+def read_text(raw: bytes) -> str:
+    return raw.split(b"\0", 1)[0].decode("utf-8", "replace")

@@ -1,0 +1,16 @@
+"""What all values of a rig have in common."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+
+class Value(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True, gc=False):
+    """An immutable part of a rig; change it with `msgspec.structs.replace`.
+
+    `extra` holds what a file said that this version does not know. It is written back where it stood.
+    """
+
+    extra: dict[str, Any] | None = None

@@ -1,0 +1,90 @@
+"""The rig: everything a `.welvo` file holds."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+import msgspec
+from msgspec import Meta
+
+from welvo.rig.base import Value
+from welvo.rig.patched import Element, Fixture, Share, Waiver
+from welvo.rig.profile import Profile
+from welvo.rig.wiring import Device, DeviceModel, Feed, Sender, Universe
+
+FORMAT = 2
+"""The number of the file format this version writes."""
+
+
+class Picture(Value, kw_only=True):
+    """A reference picture that travels with the rig."""
+
+    name: str
+    media: str = "image/png"
+    data: bytes = b""
+
+
+class Rig(Value, kw_only=True):
+    """One installation's hardware, whole. All parts stand in mappings by id; an id never changes."""
+
+    format: Annotated[int, Meta(ge=1)] = FORMAT
+    name: str = "New rig"
+    note: str = ""
+    profiles: dict[str, Profile] = {}
+    pictures: dict[str, Picture] = {}
+    fixtures: dict[str, Fixture] = {}
+    elements: dict[str, Element] = {}
+    universes: dict[str, Universe] = {}
+    senders: dict[str, Sender] = {}
+    feeds: dict[str, Feed] = {}
+    device_models: dict[str, DeviceModel] = {}
+    devices: dict[str, Device] = {}
+    shares: dict[str, Share] = {}
+    waivers: dict[str, Waiver] = {}
+
+
+PARTS = (
+    "profiles", "pictures", "fixtures", "elements", "universes", "senders", "feeds", "device_models", "devices",
+    "shares", "waivers",
+)  # fmt: skip
+
+
+class Change(msgspec.Struct, frozen=True):
+    """What an edit touched: `label` for the undo menu, ids by part of the rig."""
+
+    label: str
+    touched: dict[str, frozenset[str]]
+
+    def ids(self, part: str) -> frozenset[str]:
+        return self.touched.get(part, frozenset())
+
+
+def put(rig: Rig, label: str, **parts: dict[str, Any]) -> tuple[Rig, Change]:
+    """Set entries in parts of the rig; a value of None removes the entry. The rest is shared with the old rig."""
+    new: dict[str, dict[str, Any]] = {}
+    touched: dict[str, frozenset[str]] = {}
+    for part, entries in parts.items():
+        if not entries:
+            continue
+        mapping = dict(getattr(rig, part))
+        for key, value in entries.items():
+            if value is None:
+                mapping.pop(key, None)
+            else:
+                mapping[key] = value
+        new[part] = mapping
+        touched[part] = frozenset(entries)
+    return msgspec.structs.replace(rig, **new), Change(label, touched)
+
+
+def everything(rig: Rig, label: str) -> Change:
+    """The change that says all of a rig is new."""
+    return Change(label, {part: frozenset(getattr(rig, part)) for part in PARTS})
+
+
+def fresh_id(taken: Any, stem: str) -> str:
+    """An id that starts with `stem` and is not in `taken`."""
+    n = len(taken) + 1
+    while f"{stem}{n}" in taken:
+        n += 1
+    return f"{stem}{n}"

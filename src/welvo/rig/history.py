@@ -1,0 +1,51 @@
+"""Undo and redo: earlier values are kept whole and share what did not change."""
+
+from __future__ import annotations
+
+from welvo.rig.document import Change, Rig
+
+
+class History:
+    """The rigs before and after the present one. `saved` marks the rig that stands in the file."""
+
+    def __init__(self, rig: Rig, depth: int = 500) -> None:
+        self.rig = rig
+        self.saved: Rig | None = rig
+        self._depth = depth
+        self._past: list[tuple[Rig, Change]] = []
+        self._future: list[tuple[Rig, Change]] = []
+
+    @property
+    def dirty(self) -> bool:
+        return self.rig is not self.saved
+
+    @property
+    def undo_label(self) -> str:
+        return self._past[-1][1].label if self._past else ""
+
+    @property
+    def redo_label(self) -> str:
+        return self._future[-1][1].label if self._future else ""
+
+    def push(self, rig: Rig, change: Change) -> None:
+        self._past.append((self.rig, change))
+        del self._past[: -self._depth]
+        self._future.clear()
+        self.rig = rig
+
+    def undo(self) -> Change | None:
+        """Go back one edit; gives the change that says what is different now."""
+        if not self._past:
+            return None
+        rig, change = self._past.pop()
+        self._future.append((self.rig, change))
+        self.rig = rig
+        return change
+
+    def redo(self) -> Change | None:
+        if not self._future:
+            return None
+        rig, change = self._future.pop()
+        self._past.append((self.rig, change))
+        self.rig = rig
+        return change

@@ -1,0 +1,85 @@
+"""Questions that are asked of a rig everywhere."""
+
+from __future__ import annotations
+
+from welvo.rig.document import Rig
+from welvo.rig.notation import NotationError, plural
+from welvo.rig.patched import Element, Fixture
+from welvo.rig.profile import Mode, Profile
+
+
+def mode_of(rig: Rig, fixture: Fixture) -> Mode | None:
+    profile = rig.profiles.get(fixture.profile)
+    return profile.modes.get(fixture.mode) if profile else None
+
+
+def profile_of(rig: Rig, fixture: Fixture) -> Profile | None:
+    return rig.profiles.get(fixture.profile)
+
+
+def universe_by_number(rig: Rig, number: int) -> str:
+    """The id of the universe with a number, or an empty string."""
+    return next((uid for uid, u in rig.universes.items() if u.number == number), "")
+
+
+def universes_in_order(rig: Rig) -> list[str]:
+    return sorted(rig.universes, key=lambda u: (rig.universes[u].number, u))
+
+
+def feeds_of(rig: Rig, universe: str) -> list[str]:
+    return [fid for fid, f in rig.feeds.items() if f.universe == universe]
+
+
+def bench_sender(rig: Rig) -> str:
+    """The id of the sender that is Welvo's own Bench, or an empty string."""
+    return next((sid for sid, s in rig.senders.items() if s.kind == "bench"), "")
+
+
+def thing(rig: Rig, key: str) -> Fixture | Element | None:
+    return rig.fixtures.get(key) or rig.elements.get(key)
+
+
+def call(rig: Rig, key: str) -> str:
+    """What the crew calls a thing: a fixture's number, an element's name."""
+    fixture = rig.fixtures.get(key)
+    if fixture:
+        return str(fixture.number)
+    element = rig.elements.get(key)
+    return element.name if element else key
+
+
+def fixtures_by_number(rig: Rig, numbers: list[int]) -> list[str]:
+    """Ids for numbers, in the order asked; an unknown number is an error that names it."""
+    by_number: dict[int, str] = {}
+    for fid, f in rig.fixtures.items():
+        by_number.setdefault(f.number, fid)
+    missing = [n for n in numbers if n not in by_number]
+    if missing:
+        first = ", ".join(str(n) for n in missing[:3])
+        more = f" and {plural(len(missing) - 3, 'more')}" if len(missing) > 3 else ""
+        raise NotationError(f"There is no fixture {first}{more} in this rig.")
+    return [by_number[n] for n in numbers]
+
+
+def used_by(rig: Rig, profile: str, mode: str | None = None) -> list[str]:
+    return [
+        fid for fid, f in rig.fixtures.items() if f.profile == profile and (mode is None or f.mode == mode)
+    ]
+
+
+def lowest_free_tint(rig: Rig) -> int:
+    taken = {p.tint for p in rig.profiles.values()} | {e.tint for e in rig.elements.values()}
+    k = 0
+    while k in taken:
+        k += 1
+    return k
+
+
+def code_for(rig: Rig, name: str) -> str:
+    """Three letters out of a name that no other profile or element of the rig has."""
+    taken = {p.code for p in rig.profiles.values()} | {e.code for e in rig.elements.values()}
+    letters = "".join(c for c in name.upper() if c.isalnum()) or "FIX"
+    candidates = [letters[:3].ljust(3, "X")]
+    candidates += [letters[0] + letters[i] + letters[j] for i in range(1, len(letters)) for j in range(i + 1, len(letters))]
+    candidates += [f"{letters[:1]}{n:02d}" for n in range(100)]
+    return next((c for c in candidates if c not in taken), letters[:3])

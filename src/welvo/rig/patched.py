@@ -1,0 +1,97 @@
+"""Fixtures, elements and the places they are given."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from msgspec import Meta
+
+from welvo.rig.base import Value
+from welvo.rig.profile import Spot
+
+Address = Annotated[int, Meta(ge=1, le=512, description="DMX address, 1 to 512")]
+
+
+class Place(Value, kw_only=True):
+    """Where a break or an element starts, said in one of three ways.
+
+    Typed: `universe` (an id of the rig) and `address`. Anchored: `after` (an id of a fixture or element) plus
+    `gap` free slots. From a run: `from_run`, then the cable decides. Nothing set: not patched. A `locked`
+    place is never moved by anything but the operator's own hand.
+    """
+
+    universe: str = ""
+    address: Address | None = None
+    after: str = ""
+    gap: Annotated[int, Meta(ge=0, le=65535)] = 0
+    from_run: bool = False
+    locked: bool = False
+
+    @property
+    def way(self) -> Literal["none", "typed", "anchored", "run"]:
+        if self.from_run:
+            return "run"
+        if self.after:
+            return "anchored"
+        return "typed" if self.universe and self.address is not None else "none"
+
+
+NOWHERE = Place()
+
+
+class Fixture(Value, kw_only=True):
+    """One lamp of a profile. `at` has one place per break of its mode; missing ones are not patched."""
+
+    number: Annotated[int, Meta(ge=1, le=999_999, description="the crew's name for it")]
+    name: str = ""
+    profile: str
+    mode: str
+    at: tuple[Place, ...] = ()
+    note: str = ""
+
+    def place(self, brk: int) -> Place:
+        return self.at[brk] if brk < len(self.at) else NOWHERE
+
+
+Kind = Literal["line", "rows", "ring", "free", "block"]
+
+
+class Element(Value, kw_only=True):
+    """A pixel thing that is no lamp (ribbon, wall, ring), or a plain block of slots.
+
+    It belongs to no profile and may span universes. `order` names the components of one pixel in sending
+    order (`RGB`, `GRBW`). A block has `slots` instead of pixels. `whole` keeps each pixel inside one universe.
+    """
+
+    name: str
+    kind: Kind = "line"
+    pixels: Annotated[int, Meta(ge=0, le=100_000)] = 0
+    order: Annotated[str, Meta(pattern="^[RGBWAUCDV]{1,6}$")] = "RGB"
+    slots: Annotated[int, Meta(ge=0, le=512 * 63999)] = 0
+    whole: bool = True
+    at: Place = NOWHERE
+    spots: tuple[Spot, ...] = ()
+    tint: Annotated[int, Meta(ge=0, le=9999)] = 0
+    code: Annotated[str, Meta(max_length=4)] = ""
+    note: str = ""
+
+    @property
+    def footprint(self) -> int:
+        """Slots it needs, padding not counted."""
+        return self.slots if self.kind == "block" else self.pixels * len(self.order)
+
+
+class Share(Value, kw_only=True):
+    """Fixtures that use the same slots on purpose."""
+
+    members: Annotated[tuple[str, ...], Meta(min_length=2)]
+    reason: str = ""
+
+
+class Waiver(Value, kw_only=True):
+    """A warning or note the operator accepts. It wakes when `facts` no longer match the finding's own."""
+
+    code: str
+    subject: str
+    facts: str
+    reason: Annotated[str, Meta(min_length=1)]

@@ -1,0 +1,82 @@
+"""What the rig says each setting of a device is. Said once: a port's universe follows from the feed it takes."""
+
+from __future__ import annotations
+
+from welvo.rig.document import Rig
+from welvo.rig.notation import say_artnet
+from welvo.rig.wiring import DeviceModel, Feed, SettingSpec, SettingValue
+
+
+def setting_key(port: str, key: str) -> str:
+    """`A.universe` for a port's setting, `name` for the device's own."""
+    return f"{port}.{key}" if port else key
+
+
+def split_key(full: str) -> tuple[str, str]:
+    port, dot, key = full.rpartition(".")
+    return (port, key) if dot else ("", full)
+
+
+def planned(rig: Rig, device: str) -> dict[str, SettingValue]:
+    """All planned settings of a device by full key; what the plan does not care about is absent."""
+    d = rig.devices[device]
+    plan: dict[str, SettingValue] = dict(d.settings)
+    if d.ip:
+        plan["ip"] = d.ip
+    for label, port in d.ports.items():
+        for key, value in port.settings.items():
+            plan[setting_key(label, key)] = value
+        feed = rig.feeds.get(port.feed)
+        if feed:
+            plan[setting_key(label, "protocol")] = feed.protocol
+            plan[setting_key(label, "universe")] = feed.wire
+    return plan
+
+
+def model_of(rig: Rig, device: str) -> DeviceModel | None:
+    return rig.device_models.get(rig.devices[device].model)
+
+
+def all_settings(model: DeviceModel) -> list[tuple[str, str, SettingSpec]]:
+    """(full key, port label or empty, spec), the device's own first, then port by port as printed on the box."""
+    found = [(s.key, "", s) for s in model.settings if s.scope == "device"]
+    for label in model.ports:
+        found += [(setting_key(label, s.key), label, s) for s in model.settings if s.scope == "port"]
+    return found
+
+
+def say_setting(spec: SettingSpec | None, value: SettingValue | None, protocol: str = "sacn") -> str:
+    """A value as the interface shows it."""
+    if value is None or value == "":
+        return "—"
+    if spec and spec.type == "universe" and isinstance(value, int):
+        return str(value) if protocol == "sacn" else say_artnet(value)
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    if value in ("sacn", "artnet"):
+        return "sACN" if value == "sacn" else "Art-Net"
+    return str(value)
+
+
+def ports_taking(rig: Rig, feed: str) -> list[tuple[str, str]]:
+    """(device id, port label) of all ports planned to take a feed."""
+    return [(did, label) for did, d in rig.devices.items() for label, p in d.ports.items() if p.feed == feed]
+
+
+def port_of_fixture(rig: Rig, fixture: str) -> tuple[str, str, int] | None:
+    """Device id, port label and place on the line (from 1) where a DMX line lists the fixture."""
+    for did, d in rig.devices.items():
+        for label, p in d.ports.items():
+            for segment in p.run:
+                if segment.kind == "line" and fixture in segment.fixtures:
+                    return did, label, segment.fixtures.index(fixture) + 1
+    return None
+
+
+def device_at(rig: Rig, ip: str) -> str:
+    return next((did for did, d in rig.devices.items() if d.ip and d.ip == ip), "")
+
+
+def feed_reaches(feed: Feed, ip: str) -> bool:
+    """Whether a feed's packets get to a box at an address: all but unicast to somebody else."""
+    return feed.to in ("multicast", "broadcast", "subscribers", ip)

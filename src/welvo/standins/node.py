@@ -1,0 +1,224 @@
+"""A simulated node: takes Art-Net and sACN, answers polls, can be programmed, shows what its ports put out."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from welvo.protocols import artnet, sacn
+from welvo.rig.counting import net_sub_universe
+from welvo.rig.wiring import DeviceModel, SettingValue
+
+MERGE_END = 10.0
+"""Seconds without a frame after which an Art-Net source leaves the merge (Art-Net 4, merge)."""
+
+
+@dataclass
+class Source:
+    key: str
+    name: str
+    ip: str
+    priority: int
+    at: float
+    levels: bytes
+    sequence: int | None = None
+
+
+@dataclass
+class NodePort:
+    """One DMX output of the box with its own settings, as the box has them."""
+
+    label: str
+    protocol: str = "artnet"
+    universe: int = 1
+    merge: str = "highest"
+    slots: int = 512
+    sources: dict[str, Source] = field(default_factory=dict)
+    latest: str = ""
+    frames: int = 0
+
+    def levels(self, now: float) -> bytes:
+        """What comes out at the socket: the sources of the highest priority, merged as the box is set.
+
+        A box without any source holds its last frame, as real ones do by default.
+        """
+        lost = sacn.DATA_LOSS if self.protocol == "sacn" else MERGE_END
+        live = {k: s for k, s in self.sources.items() if now - s.at <= lost}
+        if not live:
+            held = max(self.sources.values(), key=lambda s: s.at, default=None)
+            self.sources = {held.key: held} if held else {}
+            return (held.levels if held else b"")[: self.slots].ljust(512, b"\0")
+        self.sources = live
+        top = max(s.priority for s in live.values())
+        best = [s for s in live.values() if s.priority == top]
+        if self.merge == "latest" or len(best) == 1:
+            newest = max(best, key=lambda s: s.at)
+            out = newest.levels
+        else:
+            rows = [s.levels.ljust(512, b"\0") for s in best]
+            out = bytes(max(column) for column in zip(*rows))
+        return out[: self.slots].ljust(512, b"\0")
+
+
+class Node:
+    """The box's mind, without sockets: datagrams in, datagrams out. `clock` gives seconds."""
+
+    def __init__(
+        self, ip: str, model: DeviceModel, settings: dict[str, SettingValue], clock: Callable[[], float]
+    ) -> None:
+        self.ip = ip
+        self.model = model
+        self.clock = clock
+        self.name = str(settings.get("name", _factory(model, "name") or model.name))[:17]
+        self.long_name = str(settings.get("long_name", f"{model.maker} {model.name} (simulated)"))
+        self.mac = bytes([0x02, 0x57, *(int(p) for p in ip.split("."))])
+        self.counter = 0
+        self.report = "power-on ok"
+        self.identify = False
+        self.slots_out = int(settings.get("slots", model.slots_per_port))
+        self.ports: list[NodePort] = []
+        for n, label in enumerate(model.ports):
+            universe = settings.get(f"{label}.universe", int(_factory(model, "universe") or 1) + n)
+            self.ports.append(
+                NodePort(
+                    label, str(settings.get(f"{label}.protocol", _factory(model, "protocol") or "artnet")),
+                    int(universe), str(settings.get(f"{label}.merge", "highest")), self.slots_out,
+                )
+            )  # fmt: skip
+        self.noise = 0
+
+    # ---- Art-Net
+
+    def take_artnet(self, packet: artnet.Packet, ip: str) -> list[bytes]:
+        """What the box answers to one packet, if anything."""
+        if isinstance(packet, artnet.Poll):
+            return self.replies()
+        if isinstance(packet, artnet.Address):
+            self._program(packet)
+            return self.replies()
+        if isinstance(packet, artnet.Dmx):
+            for port in self.ports:
+                if port.protocol == "artnet" and port.universe == packet.address:
+                    key = f"{ip}/{packet.physical}"
+                    if key not in port.sources and len(port.sources) >= 2:
+                        self.noise += 1  # a third source is ignored
+                        continue
+                    port.sources[key] = Source(key, "", ip, 100, self.clock(), packet.slots)
+                    port.frames += 1
+        return []
+
+    def replies(self) -> list[bytes]:
+        """One ArtPollReply per port: net and sub-net are common to a page, so each port has a page of its own."""
+        found = []
+        self.counter = (self.counter + 1) % 10000
+        ip = tuple(int(p) for p in self.ip.split("."))
+        for n, port in enumerate(self.ports):
+            net, sub, universe = net_sub_universe(port.universe)
+            live = [s for s in port.sources.values() if self.clock() - s.at < MERGE_END]
+            good = (0x80 if live else 0) | (0x08 if len(live) > 1 else 0) | (0x02 if port.merge == "latest" else 0)
+            found.append(
+                artnet.encode(
+                    artnet.PollReply(
+                        ip=ip, short_name=self.name, long_name=self.long_name,  # type: ignore[arg-type]
+                        report=f"#0001 [{self.counter:04d}] {self.report}", firmware=0x0103, net=net, sub=sub,
+                        status1=0x50 if self.identify else 0xD0, port_types=(0x80,), good_input=(0,),
+                        good_output=(good | (1 if port.protocol == "sacn" else 0),), sw_in=(0,), sw_out=(universe,),
+                        mac=self.mac, bind_ip=ip, bind_index=n + 1,  # type: ignore[arg-type]
+                    )
+                )
+            )  # fmt: skip
+        return found
+
+    def _program(self, p: artnet.Address) -> None:
+        page = max(1, p.bind_index) - 1
+        if p.short_name:
+            self.name, self.report = p.short_name, "short name ok"
+        if p.long_name:
+            self.long_name, self.report = p.long_name, "long name ok"
+        if page >= len(self.ports):
+            self.report = "config error"
+            return
+        port = self.ports[page]
+        net, sub, universe = net_sub_universe(port.universe)
+        net = p.net & 0x7F if p.net & 0x80 else net
+        sub = p.sub & 0x0F if p.sub & 0x80 else sub
+        universe = p.sw_out[0] & 0x0F if p.sw_out[0] & 0x80 else universe
+        before = (port.universe, port.protocol)
+        port.universe = net << 8 | sub << 4 | universe
+        command = p.command
+        if command == artnet.COMMAND_TAKE_ARTNET:
+            port.protocol = "artnet"
+        elif command == artnet.COMMAND_TAKE_SACN:
+            port.protocol = "sacn"
+        elif command == artnet.COMMAND_MERGE_LTP:
+            port.merge = "latest"
+        elif command == artnet.COMMAND_MERGE_HTP:
+            port.merge = "highest"
+        elif command == artnet.COMMAND_LOCATE:
+            self.identify = True
+        elif command == artnet.COMMAND_NORMAL:
+            self.identify = False
+        if before != (port.universe, port.protocol):
+            port.sources.clear()
+
+    # ---- sACN
+
+    def take_sacn(self, packet: sacn.Packet, ip: str) -> None:
+        if not isinstance(packet, sacn.Data) or packet.preview or packet.start_code:
+            return
+        for port in self.ports:
+            if port.protocol != "sacn" or port.universe != packet.universe:
+                continue
+            key = packet.cid.hex()
+            old = port.sources.get(key)
+            if old and not sacn.accepts(old.sequence, packet.sequence):
+                continue
+            if packet.terminated:
+                if old and len(port.sources) > 1:
+                    del port.sources[key]
+                elif old:
+                    old.at = -1e9  # the only source ended: its last frame is held
+                continue
+            port.sources[key] = Source(
+                key, packet.name, ip, packet.priority, self.clock(), packet.slots, packet.sequence
+            )
+            port.frames += 1
+
+    def sacn_universes(self) -> set[int]:
+        return {p.universe for p in self.ports if p.protocol == "sacn" and p.universe}
+
+    # ---- what anyone may see
+
+    def status(self) -> dict[str, object]:
+        """The status page: settings as the box has them and what each port puts out."""
+        now = self.clock()
+        return {
+            "name": self.name, "long_name": self.long_name, "ip": self.ip, "model": self.model.name,
+            "identify": self.identify, "noise": self.noise,
+            "ports": [
+                {
+                    "label": p.label, "protocol": p.protocol, "universe": p.universe, "merge": p.merge,
+                    "slots": p.slots, "frames": p.frames, "levels": list(p.levels(now)),
+                    "sources": [
+                        {"ip": s.ip, "name": s.name, "priority": s.priority, "age": round(now - s.at, 3)}
+                        for s in p.sources.values()
+                    ],
+                }
+                for p in self.ports
+            ],
+        }  # fmt: skip
+
+
+def _factory(model: DeviceModel, key: str) -> SettingValue | None:
+    spec = model.spec(key)
+    return spec.factory if spec else None
+
+
+def known_settings(model: DeviceModel) -> set[str]:
+    """Setting keys that a stand-in's description may give for a model."""
+    keys = {"name", "long_name", "slots"}
+    for label in model.ports:
+        keys |= {f"{label}.{k}" for k in ("protocol", "universe", "merge")}
+    return keys
+
+
