@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import importlib
 import json
 import os
 import re
-import sys
 import time
 from pathlib import Path
 from typing import Annotated, Any, NoReturn
@@ -22,7 +22,9 @@ app = typer.Typer(
 
 RigFile = Annotated[Path, typer.Argument(help="A .welvo file, or a rig as bare JSON.", show_default=False)]
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON instead of text.")]
-InterfaceIp = Annotated[str, typer.Option("--interface", help="IPv4 address of the interface to use. Nothing else is touched.")]
+InterfaceIp = Annotated[
+    str, typer.Option("--interface", help="IPv4 address of the interface to use. Nothing else is touched.")
+]
 
 
 def _fail(message: str, code: int = 2) -> NoReturn:
@@ -58,7 +60,9 @@ def open_(file: Annotated[Path | None, typer.Argument(help="The rig to open.", s
 
 @app.command()
 def demo(
-    headless: Annotated[bool, typer.Option("--headless", help="Run the example without a window and verify every step.")] = False,
+    headless: Annotated[
+        bool, typer.Option("--headless", help="Run the example without a window and verify every step.")
+    ] = False,
 ) -> None:
     """Open the Drift Gallery with its stand-ins. Without a display the whole example runs headless.
 
@@ -127,13 +131,17 @@ def patch(file: RigFile, as_json: AsJson = False) -> None:
         return
     for r in rows:
         which = str(r["number"]) if r["number"] is not None else "–"
-        typer.echo(f"{which:>6}  {r['name']:28} {r['break']:>2}  {say_place(r['universe'], r['first'])} – {r['last']:03d}  {r['running']:>8}")
+        typer.echo(
+            f"{which:>6}  {r['name']:28} {r['break']:>2}  {say_place(r['universe'], r['first'])} – {r['last']:03d}  {r['running']:>8}"
+        )
 
 
 @app.command("path")
 def path_(
     file: RigFile,
-    target: Annotated[str, typer.Argument(help="A fixture number, NAME/PIXEL, or universe.address.", show_default=False)],
+    target: Annotated[
+        str, typer.Argument(help="A fixture number, NAME/PIXEL, or universe.address.", show_default=False)
+    ],
     as_json: AsJson = False,
 ) -> None:
     """Every way of saying where something is, and each hop on its way to the light."""
@@ -179,7 +187,9 @@ def send(
     seconds: Annotated[float, typer.Option(help="How long to send, at most one hour.", min=0.1, max=3600)] = 5.0,
     rate: Annotated[float, typer.Option(help="Frames per second.", min=1, max=1000)] = 44.0,
     priority: Annotated[int, typer.Option(help="sACN priority.", min=0, max=200)] = 100,
-    always: Annotated[bool, typer.Option("--always", help="Send every frame, not only changes and keep-alive.")] = False,
+    always: Annotated[
+        bool, typer.Option("--always", help="Send every frame, not only changes and keep-alive.")
+    ] = False,
 ) -> None:
     """Send one universe for a while, then end the stream properly."""
     from welvo.live.engine import EngineError, EngineProcess
@@ -256,19 +266,17 @@ def listen(
     for problem in listener.problems:
         typer.echo(f"welvo: {problem}", err=True)
     listener.start()
-    try:
+    with contextlib.suppress(KeyboardInterrupt):
         time.sleep(seconds)
-    except KeyboardInterrupt:
-        pass
     now = time.time()
     sources, heard = listener.sources(now), listener.heard()
-    rows = []
+    rows: list[dict[str, Any]] = []
     for s in sorted(sources, key=lambda s: (s.protocol, s.wire, -s.priority)):
         levels = listener.levels(s.protocol, s.wire) or b""
         lit = {n + 1: v for n, v in enumerate(levels) if v}
         rows.append({"protocol": s.protocol, "universe": s.wire, "source": s.name, "ip": s.ip, "cid": s.key if s.protocol == "sacn" else None,
                      "priority": s.priority, "rate": s.rate, "levels": lit})  # fmt: skip
-    boxes = [
+    boxes: list[dict[str, Any]] = [
         {"ip": h.ip, "name": h.name, "long_name": h.long_name, "mac": h.mac,
          "ports": [{"page": p.page, "protocol": p.protocol, "universe": p.wire} for p in h.ports if p.output]}
         for h in heard.values()
@@ -281,7 +289,9 @@ def listen(
     for r in rows:
         lit = r["levels"]
         first = " ".join(f"{k}={v}" for k, v in list(lit.items())[:8]) + (" …" if len(lit) > 8 else "")
-        typer.echo(f"{say_wire(r['protocol'], r['universe']):12} {r['ip']:15} {r['source']:20} prio {r['priority']:3}  {r['rate']:5.1f}/s  {first or 'all at 0'}")
+        typer.echo(
+            f"{say_wire(r['protocol'], r['universe']):12} {r['ip']:15} {r['source']:20} prio {r['priority']:3}  {r['rate']:5.1f}/s  {first or 'all at 0'}"
+        )
     for b in boxes:
         ports = ", ".join(say_wire(p["protocol"], p["universe"]) for p in b["ports"])
         typer.echo(f"{b['name']:18} {b['ip']:15} {ports}")
@@ -292,8 +302,12 @@ def listen(
 @app.command()
 def standins(
     file: RigFile,
-    state: Annotated[Path | None, typer.Option(help="TOML with what each simulated box holds itself.", show_default=False)] = None,
-    as_planned: Annotated[bool, typer.Option("--as-planned", help="Start with the rig's plan instead of factory settings.")] = False,
+    state: Annotated[
+        Path | None, typer.Option(help="TOML with what each simulated box holds itself.", show_default=False)
+    ] = None,
+    as_planned: Annotated[
+        bool, typer.Option("--as-planned", help="Start with the rig's plan instead of factory settings.")
+    ] = False,
     with_parent: Annotated[bool, typer.Option("--with-parent", hidden=True)] = False,
 ) -> None:
     """Run simulated boxes for the devices of a rig that are planned on 127.x, until Ctrl+C."""
@@ -314,7 +328,9 @@ def standins(
 @app.command("convert")
 def convert(
     source: RigFile,
-    target: Annotated[Path, typer.Argument(help="Where to write: .welvo, or .json for the bare text.", show_default=False)],
+    target: Annotated[
+        Path, typer.Argument(help="Where to write: .welvo, or .json for the bare text.", show_default=False)
+    ],
 ) -> None:
     """Write a rig anew, as .welvo or as bare JSON; older formats are brought up to date."""
     from welvo.formats.rigfile import RigFileError, save
@@ -333,4 +349,4 @@ def main() -> None:
 
 
 if __name__ == "__main__":
-    sys.exit(main())
+    main()

@@ -158,5 +158,3 @@ def faders(rig: Rig, keys: list[str]) -> list[Fader]:
                 if name not in found:
                     found[name] = Fader(name, word_for(name), letter, 1, 255, 0, family_of(name))
     return list(found.values())
-
-

@@ -50,7 +50,9 @@ class Checker:
         self.context = Context(index.rig, index, observed, now)
         self._found: dict[tuple[str, str], tuple[Finding, ...]] = {}
         self._report: Report | None = None
-        self._run({scope: subjects(index.rig, scope) for scope in ("universe", "thing", "profile", "feed", "device", "rig")})
+        self._run(
+            {scope: subjects(index.rig, scope) for scope in ("universe", "thing", "profile", "feed", "device", "rig")}
+        )
 
     def _run(self, todo: dict[str, list[str]], live_only: bool = False) -> None:
         for code, rule in RULES.items():
@@ -101,7 +103,7 @@ class Checker:
     def observe(self, observed: Observed, now: float) -> None:
         """Take over what was seen; only rules that read observations run again."""
         self.context = Context(self.context.rig, self.context.index, observed, now)
-        self._run({s: subjects(self.context.rig, s) for s in ("device", "feed", "rig")}, live_only=True)  # type: ignore[arg-type]
+        self._run({s: subjects(self.context.rig, s) for s in ("device", "feed", "rig")}, live_only=True)
 
     @property
     def report(self) -> Report:

@@ -110,8 +110,12 @@ def port_differs(ctx: Context, did: str) -> Iterator[Finding]:
             continue
         has = say_wire(str(proto.reported), int(uni.reported)) if uni.reported is not None else "nothing"
         sends = say_wire(feed.protocol, feed.wire)
-        lamps = tuple(sorted({s.key for s in ctx.index.on(feed.universe)})) if feed.universe in ctx.rig.universes else ()
-        keys = tuple(k for k, line in ((f"{label}.universe", uni), (f"{label}.protocol", proto)) if line.mark == "differs")
+        lamps = (
+            tuple(sorted({s.key for s in ctx.index.on(feed.universe)})) if feed.universe in ctx.rig.universes else ()
+        )
+        keys = tuple(
+            k for k, line in ((f"{label}.universe", uni), (f"{label}.protocol", proto)) if line.mark == "differs"
+        )
         yield Finding(
             "WIRE-01", "error", f"{did}/{label}", f"{device.name} · {label}",
             f"Port {label} takes {has}, the plan sends {sends}",

@@ -138,7 +138,7 @@ def two_senders(ctx: Context, fid: str) -> Iterator[Finding]:
         names = sorted(ctx.rig.senders[s].name if s in ctx.rig.senders else s for s in (feed.sender, other.sender))
         wire = say_wire(feed.protocol, feed.wire)
         lower = feed.priority - 10
-        fixes = ()
+        fixes: tuple[Fix, ...] = ()
         if feed.protocol == "sacn" and lower >= 0:
             label = f"send {wire} from {ctx.rig.senders[feed.sender].name} at {lower}"
             fixes = (Fix(f"Send at {lower} from {ctx.rig.senders[feed.sender].name}",

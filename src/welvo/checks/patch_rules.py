@@ -21,7 +21,9 @@ def _range(first: int, last: int, number: int) -> str:
 
 
 def _words(ctx: Context, span: Span, first: int, last: int) -> str:
-    words = list(dict.fromkeys(slot_word(ctx.rig, span, a).split(",")[0] for a in range(first, min(last, first + 40) + 1)))
+    words = list(
+        dict.fromkeys(slot_word(ctx.rig, span, a).split(",")[0] for a in range(first, min(last, first + 40) + 1))
+    )
     return ", ".join(words[:3]) + (" …" if len(words) > 3 else "")
 
 
@@ -42,7 +44,9 @@ def _move_fix(ctx: Context, span: Span) -> Fix | None:
     new = say_place(rig.universes[spot[0]].number, spot[1])
     old = say_place(rig.universes[span.universe].number, span.first)
     who = call(rig, span.key)
-    edit: Callable[[Rig], tuple[Rig, Change]] = partial(move, key=span.key, brk=span.brk, universe=spot[0], address=spot[1])
+    edit: Callable[[Rig], tuple[Rig, Change]] = partial(
+        move, key=span.key, brk=span.brk, universe=spot[0], address=spot[1]
+    )
     return Fix(f"Move {who} to {new} (next free)", ((f"{who} · address", old, new),), edit)
 
 
@@ -65,7 +69,9 @@ def clash(ctx: Context, uid: str) -> Iterator[Finding]:
         fixes = [fix for fix in (_move_fix(ctx, c.b), _move_fix(ctx, c.a)) if fix]
         fa, fb = ctx.rig.fixtures.get(a), ctx.rig.fixtures.get(b)
         if fa and fb and a != b and (fa.profile, fa.mode) == (fb.profile, fb.mode) and c.a.first == c.b.first:
-            fixes.append(Fix(f"Share: {names} move together", ((names, "clash", "share"),), partial(share, members=[a, b])))
+            fixes.append(
+                Fix(f"Share: {names} move together", ((names, "clash", "share"),), partial(share, members=[a, b]))
+            )
         yield Finding(
             "PATCH-01", "error", f"{uid}:{min(a, b)}+{max(a, b)}", _range(c.first, c.last, number),
             f"{names} meet on {plural(slots, 'slot')}",
@@ -117,8 +123,12 @@ def unpatched(ctx: Context, key: str) -> Iterator[Finding]:
     if spot:
         new = say_place(ctx.rig.universes[spot[0]].number, spot[1])
         edit = partial(move, key=key, brk=open_[0], universe=spot[0], address=spot[1])
-        fixes.append(Fix(f"Patch {fixture.number} at {new} (next free)", ((f"{fixture.number} · address", "none", new),), edit))
-    part_word = "not patched" if len(open_) == len(mode.breaks) else f"half patched: break {open_[0] + 1} has no address"
+        fixes.append(
+            Fix(f"Patch {fixture.number} at {new} (next free)", ((f"{fixture.number} · address", "none", new),), edit)
+        )
+    part_word = (
+        "not patched" if len(open_) == len(mode.breaks) else f"half patched: break {open_[0] + 1} has no address"
+    )
     yield Finding(
         "PATCH-03", "warning", key, f"fixture {fixture.number}", f"{fixture.number} is {part_word}",
         f"{fixture.number} {fixture.name} needs {plural(mode.breaks[open_[0]].slots, 'slot')} and has no address for them.",

@@ -41,9 +41,7 @@ def double_use(ctx: Context, pid: str) -> Iterator[Finding]:
     for mid, mode in profile.modes.items():
         used = Counter((c.brk, s) for c in mode.channels for s in c.slots)
         twice = sorted(k for k, n in used.items() if n > 1)
-        beyond = sorted(
-            k for k in used if k[0] >= len(mode.breaks) or k[1] > mode.breaks[k[0]].slots
-        )
+        beyond = sorted(k for k in used if k[0] >= len(mode.breaks) or k[1] > mode.breaks[k[0]].slots)
         if twice or beyond:
             brk, slot = (twice or beyond)[0]
             why = "is used by two channels" if twice else "lies outside the break's footprint"

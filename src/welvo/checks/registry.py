@@ -9,7 +9,6 @@ from typing import Literal
 from welvo.observed.values import Observed
 from welvo.patch.index import Index
 from welvo.rig.document import Change, Rig
-from welvo.rig.wiring import SettingValue
 
 Severity = Literal["error", "warning", "note"]
 Scope = Literal["universe", "thing", "profile", "feed", "device", "rig"]
@@ -82,7 +81,14 @@ RULES: dict[str, Rule] = {}
 
 
 def rule(
-    code: str, severity: Severity, scope: Scope, title: str, means: str, matters: str, put_right: str, live: bool = False
+    code: str,
+    severity: Severity,
+    scope: Scope,
+    title: str,
+    means: str,
+    matters: str,
+    put_right: str,
+    live: bool = False,
 ) -> Callable[[Check], Check]:
     def register(check: Check) -> Check:
         if code in RULES:

@@ -106,7 +106,9 @@ def gallery() -> Rig:
     return _devices(rig)
 
 
-def _series(number: int, count: int, name: str, profile: str, universe: int, start: int, spacing: int) -> dict[str, Fixture]:
+def _series(
+    number: int, count: int, name: str, profile: str, universe: int, start: int, spacing: int
+) -> dict[str, Fixture]:
     return {
         f"f{number + n}": Fixture(
             number=number + n, name=f"{name} {n + 1}" if count > 1 else name, profile=profile, mode="m1",

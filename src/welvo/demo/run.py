@@ -110,9 +110,14 @@ def _example(folder: Path, say: Callable[[str], None]) -> None:
     say(f"2  file      {len(rig.fixtures)} fixtures saved and reopened, equal in every value")
 
     report = check(rig)
-    _must(f"findings on paper are exactly those meant ({sorted(report.codes ^ EXPECTED_ON_PAPER)})", report.codes == EXPECTED_ON_PAPER)
+    _must(
+        f"findings on paper are exactly those meant ({sorted(report.codes ^ EXPECTED_ON_PAPER)})",
+        report.codes == EXPECTED_ON_PAPER,
+    )
     clash = next(f for f in report.findings if f.code == "PATCH-01")
-    say(f"3  check     {len(report.findings)} findings of {len(report.codes)} kinds, exactly those built in; {clash.title}, {clash.where}")
+    say(
+        f"3  check     {len(report.findings)} findings of {len(report.codes)} kinds, exactly those built in; {clash.title}, {clash.where}"
+    )
     fixed, _ = clash.fixes[0].edit(rig)  # type: ignore[misc]
     _must("the fix of the clash leaves no clash", "PATCH-01" not in check(fixed).codes)
     say(f"             its fix “{clash.fixes[0].label}” leaves no clash")
@@ -144,7 +149,10 @@ def _live(rig: Rig, listener: Listener, say: Callable[[str], None]) -> EnginePro
         )
 
     took = _wait("three boxes and a stranger are heard", lambda: len(listener.heard()) == 4)
-    say(f"5  devices   4 boxes heard after {took:.1f} s: " + ", ".join(f"{h.name} at {ip}" for ip, h in sorted(listener.heard().items())))
+    say(
+        f"5  devices   4 boxes heard after {took:.1f} s: "
+        + ", ".join(f"{h.name} at {ip}" for ip, h in sorted(listener.heard().items()))
+    )
 
     engine = EngineProcess(LOOPBACK.ip, len(rig.universes), "Welvo demo", listener.artnet_fd)
     listener.own(engine.cid.bytes)
@@ -178,11 +186,15 @@ def _live(rig: Rig, listener: Listener, say: Callable[[str], None]) -> EnginePro
     time.sleep(0.3)
     _must("the level has not reached the lamp yet", lamp() != 255)
     now = time.time()
-    _wait("all findings with live data are exactly those meant", lambda: _codes(index, seen(), now) == EXPECTED_LIVE, 12.0)
+    _wait(
+        "all findings with live data are exactly those meant", lambda: _codes(index, seen(), now) == EXPECTED_LIVE, 12.0
+    )
     chain = path(index, seen(), find_target(index, "207"), time.time(), "Dim 255", True)
     joint = next(j for j in chain.joints if j.mark == "differs")
     _must("the path names both sides", (joint.sends, joint.takes) == ("sends 3", "takes 2"))
-    say(f"7  path      207 is dark at the lamp ({lamp()}): Weir's port A — {joint.sends}, {joint.takes}. Findings live: exactly those built in")
+    say(
+        f"7  path      207 is dark at the lamp ({lamp()}): Weir's port A — {joint.sends}, {joint.takes}. Findings live: exactly those built in"
+    )
 
     plan = planned(rig, "d1")
     values = {k: v for k, v in plan.items() if k in ("A.universe", "A.protocol")}
@@ -204,7 +216,11 @@ def _live(rig: Rig, listener: Listener, say: Callable[[str], None]) -> EnginePro
     say(f"10 release   the dimmer is back at its default, 0, at the lamp after {1000 * took:.0f} ms")
     engine.stop()
     _must("the streaming process is gone", not engine.alive)
-    took = _wait("all own streams ended", lambda: not [s for s in listener.sources(time.time()) if s.own and s.protocol == "sacn"], 1.0)
+    took = _wait(
+        "all own streams ended",
+        lambda: not [s for s in listener.sources(time.time()) if s.own and s.protocol == "sacn"],
+        1.0,
+    )
     say(f"11 disarm    streams ended by termination after {1000 * took:.0f} ms; the process is gone")
     return engine
 

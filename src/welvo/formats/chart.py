@@ -111,7 +111,14 @@ class _Reader:
             self.chart.breaks[self.brk] = replace(old, slots=self.cursor - 1)
 
     def _problem(
-        self, column: int, length: int, message: str, *, error: bool = False, offers: tuple[str, ...] = (), slot: int = 0
+        self,
+        column: int,
+        length: int,
+        message: str,
+        *,
+        error: bool = False,
+        offers: tuple[str, ...] = (),
+        slot: int = 0,
     ) -> None:
         self.chart.problems.append(
             Problem(self.line, column, max(1, length), message, error, max(0, self.brk), slot or self.cursor, offers)
@@ -169,7 +176,9 @@ class _Reader:
             self._problem(start, length, "Say 1 to 2000 times of what, as in 7 x (amber white).", error=True)
             return
         if _REPEAT.search(inner_text):
-            self._problem(start, length, "A repeat inside a repeat is not understood; write the inner one out.", error=True)
+            self._problem(
+                start, length, "A repeat inside a repeat is not understood; write the inner one out.", error=True
+            )
             return
         begun, problems = len(self.chart.channels), len(self.chart.problems)
         at = self.cursor
@@ -182,7 +191,7 @@ class _Reader:
             made = [replace(c, pixel=0) for c in made]
             self.chart.channels[begun:] = made
         stride = self.cursor - at
-        if stride == 0 or len(self.chart.problems) > problems and stride * count > MOST_SLOTS:
+        if stride == 0 or (len(self.chart.problems) > problems and stride * count > MOST_SLOTS):
             return
         if at + stride * count > MOST_SLOTS:
             self.cursor = at + stride * count
@@ -213,13 +222,17 @@ class _Reader:
         elif width and not fresh and self.cursor - gap_before < width:
             self.cursor = gap_before + width
         elif width and len(fresh) > 1 and self.cursor - gap_before != width:
-            self._problem(column, len(text), f"The chart gives {plural(width, 'slot')} to {len(fresh)} functions.", error=True)
+            self._problem(
+                column, len(text), f"The chart gives {plural(width, 'slot')} to {len(fresh)} functions.", error=True
+            )
 
     def _widen(self, channel: Channel, width: int, words: list[_Word]) -> None:
         first = channel.slots[0]
         if width > 4:
             at = words[0].column if words else 0
-            self._problem(at, 1, f"One function on {width} slots? At most 4 (32 bit). Left as a gap behind the first.", slot=first)
+            self._problem(
+                at, 1, f"One function on {width} slots? At most 4 (32 bit). Left as a gap behind the first.", slot=first
+            )
             self.cursor = first + width
             return
         slots = tuple(range(first, first + width))
@@ -245,14 +258,18 @@ class _Reader:
         if word.text.startswith('"'):
             own = word.text.strip('"').strip()
             if not own or word.text == '"':
-                self._problem(word.column, len(word.text), "A function of your own needs a name between two quotes.", error=True)
+                self._problem(
+                    word.column, len(word.text), "A function of your own needs a name between two quotes.", error=True
+                )
                 return n + 1, False
             return self._finish(words, n + 1, OWN + own, "", word, len(word.text), pixel)
         for take in range(min(LONGEST_WORD, len(words) - n), 0, -1):
             found = BY_WORD.get(" ".join(w.text.lower() for w in words[n : n + take]))
             if found:
                 last = words[n + take - 1]
-                return self._finish(words, n + take, found.key, "", word, last.column + len(last.text) - word.column, pixel)
+                return self._finish(
+                    words, n + take, found.key, "", word, last.column + len(last.text) - word.column, pixel
+                )
         end = n + 1
         while end < len(words) and not self._starts_something(words, end):
             end += 1
@@ -301,14 +318,24 @@ class _Reader:
         if slots[-1] <= MOST_SLOTS:
             self.chart.sources[self.brk, self.cursor] = Source(self.line, word.column, length)
             self.chart.channels.append(
-                Channel(function=function, name=name, slots=slots, brk=self.brk, pixel=pixel, default=default, highlight=highlight)
+                Channel(
+                    function=function,
+                    name=name,
+                    slots=slots,
+                    brk=self.brk,
+                    pixel=pixel,
+                    default=default,
+                    highlight=highlight,
+                )
             )
         self.cursor += width
         return n, True
 
     def _value(self, words: list[_Word], n: int, top: int, sign: _Word) -> tuple[int | None, int]:
         if n >= len(words) or not re.fullmatch(r"\d+(\.\d+)?%?", words[n].text):
-            self._problem(sign.column, len(sign.text), f"A number from 0 to {top}, or a percentage, must follow.", error=True)
+            self._problem(
+                sign.column, len(sign.text), f"A number from 0 to {top}, or a percentage, must follow.", error=True
+            )
             return None, n
         text = words[n].text
         percent = text.endswith("%") or (n + 1 < len(words) and words[n + 1].text == "%")

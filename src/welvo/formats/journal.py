@@ -58,7 +58,7 @@ def _alive(pid: int, started: float) -> bool:
     if pid == os.getpid():
         return True
     try:
-        return abs(psutil.Process(pid).create_time() - started) < 5.0
+        return bool(abs(psutil.Process(pid).create_time() - started) < 5.0)
     except psutil.Error:
         return False
 

@@ -84,9 +84,7 @@ def from_plain(raw: Any, name: str = "the file", pictures: dict[str, bytes] | No
     except (RecursionError, AttributeError, TypeError, KeyError) as e:
         raise RigFileError(f"{name} does not have the shape of a rig ({e}).") from e
     if pictures:
-        rig = replace(
-            rig, pictures={k: replace(p, data=pictures.get(k, p.data)) for k, p in rig.pictures.items()}
-        )
+        rig = replace(rig, pictures={k: replace(p, data=pictures.get(k, p.data)) for k, p in rig.pictures.items()})
     problems = problems_of(rig)
     if problems:
         more = f" And {len(problems) - 3} more like it." if len(problems) > 3 else ""
@@ -129,10 +127,20 @@ def _unzip(data: bytes, name: str) -> tuple[bytes, dict[str, bytes]]:
             if RIG_ENTRY not in archive.namelist():
                 raise RigFileError(f"{name} is a ZIP without {RIG_ENTRY}; it is no rig.")
             pictures = {
-                e.filename.split("/", 1)[1]: _entry(archive, e, name) for e in entries if e.filename.startswith("pictures/")
+                e.filename.split("/", 1)[1]: _entry(archive, e, name)
+                for e in entries
+                if e.filename.startswith("pictures/")
             }
             return _entry(archive, archive.getinfo(RIG_ENTRY), name), pictures
-    except (zipfile.BadZipFile, zipfile.LargeZipFile, EOFError, NotImplementedError, RuntimeError, OSError, ValueError) as e:
+    except (
+        zipfile.BadZipFile,
+        zipfile.LargeZipFile,
+        EOFError,
+        NotImplementedError,
+        RuntimeError,
+        OSError,
+        ValueError,
+    ) as e:
         raise RigFileError(f"{name} is damaged ({e}). The backup beside it (.welvo~) may be whole.") from e
 
 

@@ -254,5 +254,3 @@ def main() -> None:
 if __name__ == "__main__":
     main()
     os._exit(0)  # skip teardown: everything was sent, and nothing must keep a disarmed process alive
-
-

@@ -102,6 +102,10 @@ def port_levels(status: dict[str, Any], label: str) -> bytes | None:
     for port in status["ports"]:
         if isinstance(port, dict) and port.get("label") == label:
             levels = port.get("levels")
-            if isinstance(levels, list) and len(levels) <= 512 and all(isinstance(v, int) and 0 <= v <= 255 for v in levels):
+            if (
+                isinstance(levels, list)
+                and len(levels) <= 512
+                and all(isinstance(v, int) and 0 <= v <= 255 for v in levels)
+            ):
                 return bytes(levels).ljust(512, b"\0")
     return None

@@ -53,7 +53,11 @@ class Listener:
     """Start with `start()`, end with `close()`. All questions may be asked from any thread."""
 
     def __init__(
-        self, interface: Interface, universes: Iterable[int] = (), clock: Callable[[], float] = time.time, poll: bool = True
+        self,
+        interface: Interface,
+        universes: Iterable[int] = (),
+        clock: Callable[[], float] = time.time,
+        poll: bool = True,
     ) -> None:
         self.interface = interface
         self._clock = clock
@@ -264,8 +268,8 @@ class Listener:
             return [
                 SourceSeen(
                     s.protocol, s.wire, s.key, s.name, s.ip, s.priority, round(_rate(s, now), 1),
-                    s.protocol == "sacn" and bytes.fromhex(s.key) in self._own_cids
-                    or s.protocol == "artnet" and s.ip == self.interface.ip and bool(self._own_cids),
+                    (s.protocol == "sacn" and bytes.fromhex(s.key) in self._own_cids)
+                    or (s.protocol == "artnet" and s.ip == self.interface.ip and bool(self._own_cids)),
                     s.at,
                 )
                 for s in self._sources.values()
@@ -316,5 +320,3 @@ def _heard(ip: str, pages: dict[int, tuple[artnet.PollReply, float]]) -> Heard:
     return Heard(
         ip, root.short_name, root.long_name, root.mac.hex(":"), root.firmware, root.report, tuple(ports), newest
     )
-
-

@@ -23,7 +23,9 @@ def subscribers(heard: dict[str, Heard], wire: int) -> list[str]:
     )
 
 
-def streams(rig: Rig, interface: Interface, heard: dict[str, Heard], defaults: dict[str, bytes]) -> list[dict[str, Any]]:
+def streams(
+    rig: Rig, interface: Interface, heard: dict[str, Heard], defaults: dict[str, bytes]
+) -> list[dict[str, Any]]:
     """One stream per feed of the Bench. `defaults` by universe id, for feeds that end on their defaults."""
     bench = bench_sender(rig)
     rows = rows_of(rig)
@@ -40,7 +42,11 @@ def streams(rig: Rig, interface: Interface, heard: dict[str, Heard], defaults: d
         else:
             to = [feed.to]
         size = rig.universes[feed.universe].size
-        last = {"hold": None, "zero": bytes(size).hex(), "defaults": defaults.get(feed.universe, bytes(size))[:size].hex()}
+        last = {
+            "hold": None,
+            "zero": bytes(size).hex(),
+            "defaults": defaults.get(feed.universe, bytes(size))[:size].hex(),
+        }
         found.append(
             {
                 "id": fid, "row": rows[feed.universe], "protocol": feed.protocol, "wire": feed.wire, "to": to,

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 
 from welvo.patch.index import Index, Span
 from welvo.rig.counting import how_many_fit
-from welvo.rig.document import Change, Rig, fresh_id, put
+from welvo.rig.document import Change, Rig, put
 from welvo.rig.edits import add_universe, with_place
 from welvo.rig.lookup import call, mode_of, universe_by_number, universes_in_order
 from welvo.rig.notation import NotationError, plural, read_place, read_series, say_place
@@ -20,7 +20,9 @@ from welvo.rig.patched import Element, Fixture, Place
 Edit = tuple[Rig, Change]
 
 
-def next_free(index: Index, universe: str, footprint: int, start: int = 1, ignore: frozenset[str] = frozenset()) -> int | None:
+def next_free(
+    index: Index, universe: str, footprint: int, start: int = 1, ignore: frozenset[str] = frozenset()
+) -> int | None:
     """The first address from `start` on where `footprint` slots are free to the end of the universe, or None."""
     size = index.rig.universes[universe].size
     taken = index.occupancy(universe)[:size] > 0
@@ -257,7 +259,9 @@ def read_wish(rig: Rig, text: str) -> Wish:
         mid = next((k for k, v in modes.items() if v.name.lower() == m[3].strip().lower()), "")
         if not mid:
             raise NotationError(
-                f"{rig.profiles[pid].name} has no mode “{m[3].strip()}”. It has: " + ", ".join(v.name for v in modes.values()) + "."
+                f"{rig.profiles[pid].name} has no mode “{m[3].strip()}”. It has: "
+                + ", ".join(v.name for v in modes.values())
+                + "."
             )
     return Wish(count, pid, mid, (m[4] or "").strip())
 
@@ -278,7 +282,9 @@ def add_fixtures(
         while f"f{serial}" in rig.fixtures or f"f{serial}" in made:
             serial += 1
         fid = f"f{serial}"
-        text = name.replace("#", str(n + 1)) if "#" in name else (f"{name} {n + 1}" if name and wish.count > 1 else name)
+        text = (
+            name.replace("#", str(n + 1)) if "#" in name else (f"{name} {n + 1}" if name and wish.count > 1 else name)
+        )
         made[fid] = Fixture(number=number + n, name=text or profile.name, profile=wish.profile, mode=wish.mode)
     label = f"add {wish.count} {profile.name}"
     base, change = put(rig, label, fixtures=made)
@@ -288,10 +294,10 @@ def add_fixtures(
     if wish.start.lower() != "free":
         wanted, _ = read_place(read_series(wish.start).start)
         if not universe_by_number(base, wanted):
-            base, grown, uid = add_universe(base, wanted)
+            base, _, uid = add_universe(base, wanted)
             universes = {"universes": frozenset({uid})}
     elif not base.universes:
-        base, grown, uid = add_universe(base, 1)
+        base, _, uid = add_universe(base, 1)
         universes = {"universes": frozenset({uid})}
     room = Index(base)
     breaks = len(profile.modes[wish.mode].breaks)

@@ -229,9 +229,7 @@ class Index:
 
     def shared_with(self, key: str) -> list[str]:
         """The other members of the shares a thing belongs to."""
-        return sorted(
-            {m for s in self.rig.shares.values() if key in s.members for m in s.members if m != key}
-        )
+        return sorted({m for s in self.rig.shares.values() if key in s.members for m in s.members if m != key})
 
 
 def _same(a: Span, b: Span) -> bool:

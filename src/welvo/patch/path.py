@@ -112,9 +112,7 @@ def of_pixel(index: Index, eid: str, pixel: int) -> Target:
         ahead, address = pixel_place(start.first, pixel, c, k, first.size, element.whole)
         places.append((first.number + ahead, address))
     uid = universe_by_number(rig, places[0][0])
-    extra = tuple(
-        (f"Component {c} · {letter}", say_place(*places[c - 1])) for c, letter in enumerate(element.order, 1)
-    )
+    extra = tuple((f"Component {c} · {letter}", say_place(*places[c - 1])) for c, letter in enumerate(element.order, 1))
     if places[0][0] != places[-1][0]:
         extra += (("Cut by the universe's end", f"{say_place(*places[0])} to {say_place(*places[-1])}"),)
     return Target(eid, 0, uid, places[0][1] if uid else 0, f"{element.name}/{pixel}", pixel, extra)
@@ -123,7 +121,9 @@ def of_pixel(index: Index, eid: str, pixel: int) -> Target:
 def of_slot(index: Index, universe: str, address: int) -> Target:
     here = index.at(universe, address)
     number = index.rig.universes[universe].number
-    return Target(here[0].key if here else "", here[0].brk if here else 0, universe, address, say_place(number, address))
+    return Target(
+        here[0].key if here else "", here[0].brk if here else 0, universe, address, say_place(number, address)
+    )
 
 
 def slot_word(rig: Rig, span: Span, address: int) -> str:
@@ -183,8 +183,14 @@ def _port(rig: Rig, target: Target) -> tuple[str, str, int] | None:
 
 
 def path(
-    index: Index, observed: Observed, target: Target, now: float, level: str = "", armed: bool = False,
-    lamp: str = "", which_feed: int = 0,
+    index: Index,
+    observed: Observed,
+    target: Target,
+    now: float,
+    level: str = "",
+    armed: bool = False,
+    lamp: str = "",
+    which_feed: int = 0,
 ) -> Path:
     """The chain level → universe → feed → device → port → line → lamp of one target.
 

@@ -122,10 +122,7 @@ class Resolver:
 
     def is_lost(self, key: str) -> bool:
         """An anchored or cable place that leads nowhere."""
-        return any(
-            p.way in ("anchored", "run") and self.start(key, b) is None
-            for b, p in enumerate(self._places(key))
-        )
+        return any(p.way in ("anchored", "run") and self.start(key, b) is None for b, p in enumerate(self._places(key)))
 
     def dependents(self, keys: set[str]) -> list[str]:
         found: dict[str, None] = {}
@@ -147,8 +144,10 @@ class Resolver:
             self._lines = None
             touched |= self._on_runs
             touched |= set(self.dependents(touched))
-        for known in [k for k in self._known if k[0] in touched] if len(touched) > 50 else [
-            (key, b) for key in touched for b in range(64) if (key, b) in self._known
-        ]:
+        for known in (
+            [k for k in self._known if k[0] in touched]
+            if len(touched) > 50
+            else [(key, b) for key in touched for b in range(64) if (key, b) in self._known]
+        ):
             del self._known[known]
         return touched

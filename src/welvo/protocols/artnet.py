@@ -199,7 +199,15 @@ def decode(raw: bytes) -> Packet:
             raise WireError("packet", f"{len(raw)} octets are too few for ArtAddress")
         net, bind, short, long, sw_in, sw_out, sub, priority, command = struct.unpack_from(">BB18s64s4s4sBBB", raw, 12)
         return Address(
-            bind, net, sub, (*sw_in,), (*sw_out,), read_text(short), read_text(long), priority, command  # type: ignore[arg-type]
+            bind,
+            net,
+            sub,
+            (*sw_in,),
+            (*sw_out,),
+            read_text(short),
+            read_text(long),
+            priority,
+            command,
         )
     return Other(opcode, raw)
 

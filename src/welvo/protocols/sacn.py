@@ -160,9 +160,7 @@ def _decode_data(raw: bytes, cid: bytes) -> Data:
     if priority > 200:
         raise WireError("priority", f"{priority} is reserved")
     _check_universe("universe", universe)
-    return Data(
-        cid, universe, raw[126 : 125 + count], read_text(name), priority, sequence, options, sync, start
-    )
+    return Data(cid, universe, raw[126 : 125 + count], read_text(name), priority, sequence, options, sync, start)
 
 
 def _decode_extended(raw: bytes, cid: bytes) -> Packet:

@@ -40,9 +40,7 @@ def pixel_slot(stream_start: int, components: int, pixel: int, component: int) -
     return stream_start + (pixel - 1) * components + component - 1
 
 
-def pixel_place(
-    address: int, pixel: int, component: int, components: int, size: int, whole: bool
-) -> tuple[int, int]:
+def pixel_place(address: int, pixel: int, component: int, components: int, size: int, whole: bool) -> tuple[int, int]:
     """Universe (0 = the one it starts in) and address of one component of one pixel of an element.
 
     Dense streams run on over the universe's end. Whole pixels never straddle it: what is left of a universe

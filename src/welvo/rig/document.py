@@ -16,7 +16,7 @@ FORMAT = 2
 """The number of the file format this version writes."""
 
 
-class Picture(Value, kw_only=True):
+class Picture(Value, frozen=True, kw_only=True):
     """A reference picture that travels with the rig."""
 
     name: str
@@ -24,7 +24,7 @@ class Picture(Value, kw_only=True):
     data: bytes = b""
 
 
-class Rig(Value, kw_only=True):
+class Rig(Value, frozen=True, kw_only=True):
     """One installation's hardware, whole. All parts stand in mappings by id; an id never changes."""
 
     format: Annotated[int, Meta(ge=1)] = FORMAT

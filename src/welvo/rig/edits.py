@@ -54,7 +54,9 @@ def move(rig: Rig, key: str, brk: int, universe: str, address: int) -> Edit:
     if element:
         return put(rig, f"move {element.name} to {where}", elements={key: replace(element, at=place)})
     fixture = rig.fixtures[key]
-    return put(rig, f"move {fixture.number} to {where}", fixtures={key: replace(fixture, at=with_place(fixture, brk, place))})
+    return put(
+        rig, f"move {fixture.number} to {where}", fixtures={key: replace(fixture, at=with_place(fixture, brk, place))}
+    )
 
 
 def with_place(fixture: Fixture, brk: int, place: Place) -> tuple[Place, ...]:
@@ -77,7 +79,9 @@ def remove_things(rig: Rig, keys: list[str]) -> Edit:
             label: replace(
                 port,
                 run=tuple(
-                    replace(s, fixtures=tuple(f for f in s.fixtures if f not in gone)) for s in port.run if s.element not in gone
+                    replace(s, fixtures=tuple(f for f in s.fixtures if f not in gone))
+                    for s in port.run
+                    if s.element not in gone
                 ),
             )
             for label, port in device.ports.items()
@@ -153,7 +157,9 @@ def add_feed(
     on_wire = wire if wire is not None else number
     fid = fresh_id(rig.feeds, "w")
     to = "multicast" if protocol == "sacn" else "subscribers"
-    feed = Feed(universe=universe, sender=who, protocol="artnet" if protocol == "artnet" else "sacn", wire=on_wire, to=to)
+    feed = Feed(
+        universe=universe, sender=who, protocol="artnet" if protocol == "artnet" else "sacn", wire=on_wire, to=to
+    )
     label = f"feed universe {number} by {say_wire(protocol, on_wire)}"
     return *put(rig, label, senders=senders, feeds={fid: feed}), fid
 
@@ -182,7 +188,9 @@ def check_feed(feed: Feed) -> None:
 
 def remove_feed(rig: Rig, fid: str) -> Edit:
     feed = rig.feeds[fid]
-    return put(rig, f"remove feed {say_wire(feed.protocol, feed.wire)}", feeds={fid: None}, devices=_without_feeds(rig, {fid}))
+    return put(
+        rig, f"remove feed {say_wire(feed.protocol, feed.wire)}", feeds={fid: None}, devices=_without_feeds(rig, {fid})
+    )
 
 
 def add_device(rig: Rig, model: DeviceModel, name: str, ip: str = "") -> tuple[Rig, Change, str]:
@@ -194,7 +202,13 @@ def add_device(rig: Rig, model: DeviceModel, name: str, ip: str = "") -> tuple[R
         models[mid] = model
     did = fresh_id(rig.devices, "d")
     ports = {label: Port() for label in model.ports}
-    device = Device(name=name, model=mid, ip=read_ip(ip) if ip else "", ports=ports, settings={"name": name} if model.spec("name") else {})
+    device = Device(
+        name=name,
+        model=mid,
+        ip=read_ip(ip) if ip else "",
+        ports=ports,
+        settings={"name": name} if model.spec("name") else {},
+    )
     return *put(rig, f"add {name}", device_models=models, devices={did: device}), did
 
 
@@ -257,7 +271,9 @@ def waive(rig: Rig, code: str, subject: str, facts: str, reason: str) -> Edit:
     if not reason.strip():
         raise NotationError("A waiver needs a reason, for whoever reads it next.")
     wid = fresh_id(rig.waivers, "v")
-    return put(rig, f"waive {code}", waivers={wid: Waiver(code=code, subject=subject, facts=facts, reason=reason.strip())})
+    return put(
+        rig, f"waive {code}", waivers={wid: Waiver(code=code, subject=subject, facts=facts, reason=reason.strip())}
+    )
 
 
 def unwaive(rig: Rig, code: str, subject: str) -> Edit:

@@ -62,9 +62,7 @@ def fixtures_by_number(rig: Rig, numbers: list[int]) -> list[str]:
 
 
 def used_by(rig: Rig, profile: str, mode: str | None = None) -> list[str]:
-    return [
-        fid for fid, f in rig.fixtures.items() if f.profile == profile and (mode is None or f.mode == mode)
-    ]
+    return [fid for fid, f in rig.fixtures.items() if f.profile == profile and (mode is None or f.mode == mode)]
 
 
 def lowest_free_tint(rig: Rig) -> int:
@@ -80,6 +78,8 @@ def code_for(rig: Rig, name: str) -> str:
     taken = {p.code for p in rig.profiles.values()} | {e.code for e in rig.elements.values()}
     letters = "".join(c for c in name.upper() if c.isalnum()) or "FIX"
     candidates = [letters[:3].ljust(3, "X")]
-    candidates += [letters[0] + letters[i] + letters[j] for i in range(1, len(letters)) for j in range(i + 1, len(letters))]
+    candidates += [
+        letters[0] + letters[i] + letters[j] for i in range(1, len(letters)) for j in range(i + 1, len(letters))
+    ]
     candidates += [f"{letters[:1]}{n:02d}" for n in range(100)]
     return next((c for c in candidates if c not in taken), letters[:3])

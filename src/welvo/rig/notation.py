@@ -108,9 +108,7 @@ def read_artnet(text: str) -> int:
     """`0/0/3` (net/sub-net/universe), `3` (the 15-bit number), `0x003` (hexadecimal) → Port-Address."""
     t = re.sub(r"^\s*art(-?net)?\s*", "", text.lower()).strip()
     if re.fullmatch(r"\d+\.\d+\.\d+\.\d+", t):
-        raise NotationError(
-            f"“{text.strip()}” looks like a network mask. Art-Net's sub-net is a number from 0 to 15."
-        )
+        raise NotationError(f"“{text.strip()}” looks like a network mask. Art-Net's sub-net is a number from 0 to 15.")
     m = re.fullmatch(r"(\d+)\s*[/:.]\s*(\d+)\s*[/:.]\s*(\d+)", t)
     if m:
         net, sub, uni = (int(g) for g in m.groups())

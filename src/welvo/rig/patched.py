@@ -12,7 +12,7 @@ from welvo.rig.profile import Spot
 Address = Annotated[int, Meta(ge=1, le=512, description="DMX address, 1 to 512")]
 
 
-class Place(Value, kw_only=True):
+class Place(Value, frozen=True, kw_only=True):
     """Where a break or an element starts, said in one of three ways.
 
     Typed: `universe` (an id of the rig) and `address`. Anchored: `after` (an id of a fixture or element) plus
@@ -39,7 +39,7 @@ class Place(Value, kw_only=True):
 NOWHERE = Place()
 
 
-class Fixture(Value, kw_only=True):
+class Fixture(Value, frozen=True, kw_only=True):
     """One lamp of a profile. `at` has one place per break of its mode; missing ones are not patched."""
 
     number: Annotated[int, Meta(ge=1, le=999_999, description="the crew's name for it")]
@@ -56,7 +56,7 @@ class Fixture(Value, kw_only=True):
 Kind = Literal["line", "rows", "ring", "free", "block"]
 
 
-class Element(Value, kw_only=True):
+class Element(Value, frozen=True, kw_only=True):
     """A pixel thing that is no lamp (ribbon, wall, ring), or a plain block of slots.
 
     It belongs to no profile and may span universes. `order` names the components of one pixel in sending
@@ -81,14 +81,14 @@ class Element(Value, kw_only=True):
         return self.slots if self.kind == "block" else self.pixels * len(self.order)
 
 
-class Share(Value, kw_only=True):
+class Share(Value, frozen=True, kw_only=True):
     """Fixtures that use the same slots on purpose."""
 
     members: Annotated[tuple[str, ...], Meta(min_length=2)]
     reason: str = ""
 
 
-class Waiver(Value, kw_only=True):
+class Waiver(Value, frozen=True, kw_only=True):
     """A warning or note the operator accepts. It wakes when `facts` no longer match the finding's own."""
 
     code: str

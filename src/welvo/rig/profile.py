@@ -12,7 +12,7 @@ Slot = Annotated[int, Meta(ge=1, le=4096, description="a slot of a break, counte
 Width = Literal[1, 2, 3, 4]
 
 
-class Range(Value, kw_only=True):
+class Range(Value, frozen=True, kw_only=True):
     """A named span of a channel's values: `first` to `last` inclusive, in the channel's own width."""
 
     first: Annotated[int, Meta(ge=0, le=0xFFFFFFFF)]
@@ -21,7 +21,7 @@ class Range(Value, kw_only=True):
     does: str = ""
 
 
-class Channel(Value, kw_only=True):
+class Channel(Value, frozen=True, kw_only=True):
     """One function on 1 to 4 slots.
 
     `function` is a GDTF attribute name, `own:WORDS` for a function of the user's own, or empty for a channel
@@ -50,21 +50,21 @@ class Channel(Value, kw_only=True):
         return bool(self.function)
 
 
-class Break(Value, kw_only=True):
+class Break(Value, frozen=True, kw_only=True):
     """A part of a mode with an address of its own; `slots` is its footprint."""
 
     name: str = ""
     slots: Annotated[int, Meta(ge=0, le=4096)] = 0
 
 
-class Spot(Value, kw_only=True):
+class Spot(Value, frozen=True, kw_only=True):
     """Where one pixel sits on the face, in units of one pixel pitch, x to the right and y down."""
 
     x: float
     y: float
 
 
-class Mode(Value, kw_only=True):
+class Mode(Value, frozen=True, kw_only=True):
     """One personality. `spots[p - 1]` is the place of pixel p; empty means a plain row."""
 
     name: str
@@ -83,7 +83,7 @@ class Mode(Value, kw_only=True):
         return max((c.pixel for c in self.channels), default=0)
 
 
-class Profile(Value, kw_only=True):
+class Profile(Value, frozen=True, kw_only=True):
     """A fixture type. `code` is its three letters on the tapes, `tint` its place in the colour table."""
 
     name: str

@@ -12,7 +12,7 @@ Protocol = Literal["sacn", "artnet"]
 SettingValue = str | int | bool
 
 
-class Universe(Value, kw_only=True):
+class Universe(Value, frozen=True, kw_only=True):
     """One of the rig's own numbered universes; `size` is how many slots its sender uses (512 or 510 mostly)."""
 
     number: Annotated[int, Meta(ge=1, le=63999)]
@@ -20,7 +20,7 @@ class Universe(Value, kw_only=True):
     size: Annotated[int, Meta(ge=1, le=512)] = 512
 
 
-class Sender(Value, kw_only=True):
+class Sender(Value, frozen=True, kw_only=True):
     """Whatever feeds universes: a desk, another program, Welvo's own Bench (`kind` bench)."""
 
     name: str
@@ -35,7 +35,7 @@ class Sender(Value, kw_only=True):
     brightness: Annotated[float, Meta(ge=0, le=1)] = 1.0
 
 
-class Feed(Value, kw_only=True):
+class Feed(Value, frozen=True, kw_only=True):
     """How a universe leaves its sender.
 
     `wire` is the sACN universe (1..63999) or the Art-Net Port-Address (0..32767, 0-based). `to` is `multicast`
@@ -55,7 +55,7 @@ class Feed(Value, kw_only=True):
     at_disarm: Literal["hold", "zero", "defaults"] = "hold"
 
 
-class Segment(Value, kw_only=True):
+class Segment(Value, frozen=True, kw_only=True):
     """One thing on a cable, in cable order. A `line` is a DMX line of fixtures; the others belong to pixels."""
 
     kind: Literal["pixels", "null", "extension", "bridge", "line"]
@@ -70,7 +70,7 @@ class Segment(Value, kw_only=True):
     name: str = ""
 
 
-class Port(Value, kw_only=True):
+class Port(Value, frozen=True, kw_only=True):
     """What is planned for one port: the feed it takes, further settings by key, and what hangs on it."""
 
     feed: str = ""
@@ -78,7 +78,7 @@ class Port(Value, kw_only=True):
     run: tuple[Segment, ...] = ()
 
 
-class Device(Value, kw_only=True):
+class Device(Value, frozen=True, kw_only=True):
     """Anything that turns a feed into light. `ports` by the label printed on the box."""
 
     name: str
@@ -89,7 +89,7 @@ class Device(Value, kw_only=True):
     note: str = ""
 
 
-class SettingSpec(Value, kw_only=True):
+class SettingSpec(Value, frozen=True, kw_only=True):
     """One setting of a device model: what it is called, what it may be, what it risks, what it needs."""
 
     key: str
@@ -107,7 +107,7 @@ class SettingSpec(Value, kw_only=True):
     factory: SettingValue = ""
 
 
-class DeviceModel(Value, kw_only=True):
+class DeviceModel(Value, frozen=True, kw_only=True):
     """A kind of box. `counts` says from which number its own pages count each protocol's universes."""
 
     name: str

@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import ipaddress
+import os
 import signal
 import socket
 import sys
@@ -27,7 +28,9 @@ class StandInError(Exception):
     """Stand-ins that cannot be started; the message says which and why."""
 
 
-def describe(rig: Rig, state: dict[str, Any], models: dict[str, DeviceModel], as_planned: bool = False) -> list[tuple[str, DeviceModel, dict[str, SettingValue]]]:
+def describe(
+    rig: Rig, state: dict[str, Any], models: dict[str, DeviceModel], as_planned: bool = False
+) -> list[tuple[str, DeviceModel, dict[str, SettingValue]]]:
     """(ip, model, settings the box has) for each device of the rig on 127.x, and for `extra` boxes of the state.
 
     `state` is the TOML beside a rig: a table per IP address with what that box has, `model` for boxes that are
@@ -113,7 +116,9 @@ class Host:
             sock.bind((ip, port))
         except OSError as e:
             sock.close()
-            raise StandInError(f"UDP {port} on {ip} cannot be had: {e.strerror}. Is another set of stand-ins running?") from e
+            raise StandInError(
+                f"UDP {port} on {ip} cannot be had: {e.strerror}. Is another set of stand-ins running?"
+            ) from e
         sock.setblocking(False)
         self._open.append(sock)
         return sock
@@ -228,7 +233,9 @@ async def rival(universe: int, name: str, priority: int, level: int) -> None:
         sock.close()
 
 
-async def run(described: list[tuple[str, DeviceModel, dict[str, SettingValue]]], state: dict[str, Any], until_eof: bool) -> None:
+async def run(
+    described: list[tuple[str, DeviceModel, dict[str, SettingValue]]], state: dict[str, Any], until_eof: bool
+) -> None:
     """Host the nodes until SIGTERM, SIGINT, or (when a parent holds the pipe) the end of standard input."""
     host = Host([Node(ip, model, settings, time.monotonic) for ip, model, settings in described])
     await host.start()
@@ -237,7 +244,7 @@ async def run(described: list[tuple[str, DeviceModel, dict[str, SettingValue]]],
     for number in (signal.SIGTERM, signal.SIGINT):
         loop.add_signal_handler(number, done.set)
     if until_eof:
-        loop.add_reader(sys.stdin.fileno(), lambda: None if sys.stdin.buffer.read1(64) else done.set())
+        loop.add_reader(sys.stdin.fileno(), lambda: None if os.read(sys.stdin.fileno(), 64) else done.set())
     rivals = state.get("rival")
     tasks = [asyncio.create_task(rival(**r)) for r in (rivals if isinstance(rivals, list) else [])]
     print(f"{len(host.nodes)} stand-ins ready: " + ", ".join(f"{n.name} at {n.ip}" for n in host.nodes), flush=True)

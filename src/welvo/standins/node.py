@@ -220,5 +220,3 @@ def known_settings(model: DeviceModel) -> set[str]:
     for label in model.ports:
         keys |= {f"{label}.{k}" for k in ("protocol", "universe", "merge")}
     return keys
-
-

@@ -1,0 +1,335 @@
+"""The head: menus, the jump box, the arm switch, the count of findings; and the rail of stations."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PySide6.QtCore import QPoint, QRectF, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QMenuBar, QWidget
+
+from welvo.app import marks
+from welvo.app.fields import set_help
+from welvo.app.paint import CENTRE, RIGHT, box, row, text, width_of
+from welvo.app.session import Session
+from welvo.app.theme import THEME
+from welvo.app.wire import Wire
+from welvo.rig.lookup import universes_in_order
+
+STATIONS = ("Profiles", "Patch", "Devices", "Bench")
+KEYS = {"Profiles": 1, "Patch": 2, "Devices": 4, "Bench": 5}
+"""Alt and this number goes to the station; 3 and 6 are kept for Runs and Sheets."""
+
+
+class ArmSwitch(QWidget):
+    """Says whether output leaves the computer, and through which interface. Click or Enter arms and disarms."""
+
+    toggled = Signal()
+    choose = Signal()
+
+    def __init__(self, wire: Wire) -> None:
+        super().__init__()
+        self._wire = wire
+        self.setFixedHeight(30)
+        self.setMinimumWidth(212)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Arm switch")
+        self.setToolTip(
+            "Arm lets levels leave this computer through the interface shown; disarming ends all streams. "
+            "A receiver may jump to what you hold. Right click chooses the interface."
+        )
+        wire.armed_changed.connect(self.update)
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        p = QPainter(self)
+        armed = self._wire.armed
+        r = QRectF(self.rect())
+        outline = "accent" if armed or self.hasFocus() else "edge"
+        box(p, r, "accent_wash" if armed else "field", outline, 15, 2 if armed or self.hasFocus() else 1)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        c = THEME.color("accent" if armed else "quiet")
+        p.setPen(c)
+        if armed:
+            p.setBrush(c)
+            p.drawEllipse(10, 8, 14, 14)
+        else:
+            pen = p.pen()
+            pen.setWidthF(2)
+            p.setPen(pen)
+            p.drawEllipse(11, 9, 12, 12)
+        name = self._wire.interface.name
+        if armed:
+            text(p, r.adjusted(32, 0, -10, 0), f"Armed · {self._wire.armed_universes} univ · {name}", bold=True)
+        else:
+            text(p, r.adjusted(32, 0, -10, 0), "Not armed", bold=True)
+            text(p, r.adjusted(0, 0, -14, 0), name, "quiet", align=RIGHT)
+
+    def mousePressEvent(self, e: QMouseEvent) -> None:
+        if e.button() == Qt.MouseButton.RightButton:
+            self.choose.emit()
+        elif e.button() == Qt.MouseButton.LeftButton:
+            self.toggled.emit()
+
+    def keyPressEvent(self, e: QKeyEvent) -> None:
+        if e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.toggled.emit()
+        else:
+            super().keyPressEvent(e)
+
+
+class Counts(QWidget):
+    """The three counts of findings; click opens the drawer."""
+
+    clicked = Signal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.setFixedHeight(30)
+        self.setMinimumWidth(190)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setAccessibleName("Findings")
+        self.setToolTip("Errors, warnings and notes. Click or Alt+0 opens the findings.")
+        session.changed.connect(lambda _: self.update())
+        session.observed_changed.connect(self.update)
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        p = QPainter(self)
+        p.setPen(THEME.color("line"))
+        p.drawLine(0, 4, 0, 26)
+        text(p, QRectF(10, 0, 64, 30), "Findings", "quiet")
+        x = 10 + width_of("Findings") + 12
+        report = self._session.report
+        for kind in ("error", "warning", "note"):
+            n = report.count(kind)
+            marks.draw(p, kind, x, 8, 14, none=not n)
+            words = str(n)
+            text(p, QRectF(x + 20, 0, 40, 30), words, "text" if n else "quiet", 13, bool(n))
+            x += 20 + width_of(words, 13, True) + 12
+        if self.minimumWidth() != int(x) + 4:
+            self.setMinimumWidth(int(x) + 4)
+        if self.hasFocus():
+            box(p, QRectF(self.rect()).adjusted(2, 1, -1, -1), None, "accent", 4, 2)
+
+    def mousePressEvent(self, _: QMouseEvent) -> None:
+        self.clicked.emit()
+
+    def keyPressEvent(self, e: QKeyEvent) -> None:
+        if e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            self.clicked.emit()
+        else:
+            super().keyPressEvent(e)
+
+
+class JumpBox(QLineEdit):
+    """Takes a fixture number, universe.address, NAME/PIXEL, an IP address, a name or a command, and goes there."""
+
+    def __init__(
+        self, session: Session, commands: Callable[[], dict[str, Callable[[], object]]], go: Callable[[str, str], None]
+    ) -> None:
+        super().__init__()
+        self._session = session
+        self._commands = commands
+        self._go = go
+        self.setPlaceholderText("Go to 207, 3.045, an address, a name")
+        set_help(
+            self,
+            "Goes to a fixture number, 3.045, ribbon/27, an IP address, a name, or runs a command. Changes nothing by itself.",
+        )
+        self.setMinimumWidth(180)
+        self.setMaximumWidth(420)
+        self._list = QListWidget(self)
+        self._list.setWindowFlags(Qt.WindowType.ToolTip)
+        self._list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._list.itemClicked.connect(self._take)
+        self.textEdited.connect(self._offer)
+        self._found: list[tuple[str, Callable[[], object]]] = []
+
+    def matches(self, typed: str) -> list[tuple[str, Callable[[], object]]]:
+        """(words, act) for what the text may mean, best first."""
+        t = typed.strip().lower()
+        if not t:
+            return []
+        rig, s = self._session.rig, self._session
+        found: list[tuple[str, Callable[[], object]]] = []
+        for fid, f in rig.fixtures.items():
+            if str(f.number) == t:
+                found.insert(0, (f"{f.number}  {f.name}", partial(self._go, "thing", fid)))
+            elif str(f.number).startswith(t) or t in f.name.lower():
+                found.append((f"{f.number}  {f.name}", partial(self._go, "thing", fid)))
+            if len(found) > 12:
+                break
+        if "." in t or "/" in t:
+            found.insert(0, (f"Go to {typed.strip()}", lambda: s.go_to(typed.strip()) and self._go("", "")))
+        for eid, e in rig.elements.items():
+            if t.split("/")[0] in e.name.lower():
+                found.append((f"{e.name}  element", partial(self._go, "thing", eid)))
+        for uid in universes_in_order(rig):
+            u = rig.universes[uid]
+            if t in u.name.lower() or t in (f"universe {u.number}", f"u{u.number}"):
+                found.append((f"universe {u.number}  {u.name}", partial(self._go, "universe", uid)))
+        for did, d in rig.devices.items():
+            if t in d.name.lower() or (d.ip and t in d.ip):
+                found.append((f"{d.name}  {d.ip}", partial(self._go, "device", did)))
+        for pid, profile in rig.profiles.items():
+            if t in profile.name.lower():
+                found.append((f"{profile.name}  profile", partial(self._go, "profile", pid)))
+        for words, act in self._commands().items():
+            if t in words.lower():
+                found.append((words, act))
+        return found[:9]
+
+    def _offer(self, typed: str) -> None:
+        self._found = self.matches(typed)
+        self._list.clear()
+        for words, _ in self._found:
+            self._list.addItem(QListWidgetItem(words))
+        if typed.strip() and not self._found:
+            self._list.addItem(
+                f"Nothing called “{typed.strip()}”. A fixture number, 3.045, an IP address, a name or a command."
+            )
+        if not typed.strip():
+            self._list.hide()
+            return
+        self._list.setCurrentRow(0)
+        self._list.setGeometry(self.mapToGlobal(QPoint(0, self.height())).x(), self.mapToGlobal(QPoint(0, self.height() + 2)).y(),
+                               max(self.width(), 420), 26 * self._list.count() + 8)  # fmt: skip
+        self._list.show()
+
+    def _take(self, _: object = None) -> None:
+        n = self._list.currentRow()
+        self._list.hide()
+        if 0 <= n < len(self._found):
+            act = self._found[n][1]
+            self.clear()
+            act()
+
+    def keyPressEvent(self, e: QKeyEvent) -> None:
+        if e.key() == Qt.Key.Key_Down:
+            self._list.setCurrentRow(min(self._list.count() - 1, self._list.currentRow() + 1))
+        elif e.key() == Qt.Key.Key_Up:
+            self._list.setCurrentRow(max(0, self._list.currentRow() - 1))
+        elif e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self._take()
+        elif e.key() == Qt.Key.Key_Escape:
+            self._list.hide()
+            self.clear()
+        else:
+            super().keyPressEvent(e)
+
+    def focusOutEvent(self, e: object) -> None:
+        self._list.hide()
+        super().focusOutEvent(e)  # type: ignore[arg-type]
+
+
+class SavedRing(QWidget):
+    """An amber ring and “not saved” beside the rig's name while the file is older than the rig."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.setFixedSize(86, 30)
+        session.changed.connect(lambda _: self.update())
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        if not self._session.dirty:
+            return
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        pen = p.pen()
+        pen.setColor(THEME.color("warning"))
+        pen.setWidthF(2)
+        p.setPen(pen)
+        p.drawEllipse(3, 11, 8, 8)
+        text(p, QRectF(18, 0, 70, 30), "not saved", "quiet", 11)
+
+
+class Head(QFrame):
+    def __init__(self, session: Session, wire: Wire, menus: QMenuBar, jump: JumpBox) -> None:
+        super().__init__()
+        self.setFixedHeight(44)
+        self.setObjectName("head")
+        self.setAutoFillBackground(True)
+        self.arm = ArmSwitch(wire)
+        self.counts = Counts(session)
+        self.ring = SavedRing(session)
+        self.menus = menus
+        layout = row(menus, self.ring, None, spacing=0)
+        layout.setContentsMargins(8, 0, 16, 0)
+        layout.addWidget(jump, 3)
+        layout.addStretch(0)
+        layout.addSpacing(16)
+        layout.addWidget(self.arm)
+        layout.addSpacing(12)
+        layout.addWidget(self.counts)
+        layout.setAlignment(Qt.AlignmentFlag.AlignVCenter)
+        self.setLayout(layout)
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        p = QPainter(self)
+        p.fillRect(self.rect(), THEME.color("raised"))
+        p.fillRect(0, self.height() - 1, self.width(), 1, THEME.color("edge"))
+
+
+class Rail(QWidget):
+    """The stations, in the order of the work."""
+
+    picked = Signal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedWidth(72)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setAccessibleName("Stations")
+        self.current = STATIONS[0]
+        self._hover = ""
+        self.setMouseTracking(True)
+
+    def set(self, name: str) -> None:
+        self.current = name
+        self.update()
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        p = QPainter(self)
+        p.fillRect(self.rect(), THEME.color("ground"))
+        for n, name in enumerate(STATIONS):
+            r = QRectF(0, 8 + 64 * n, 72, 60)
+            on = name == self.current
+            if on:
+                p.fillRect(r, THEME.color("station"))
+                p.fillRect(QRectF(0, r.top(), 4, 60), THEME.color("accent"))
+            elif name == self._hover:
+                p.fillRect(r, THEME.color("raised"))
+            token = "accent" if on else "quiet"
+            marks.station_icon(p, name, 24, r.top() + 12, THEME.color(token))
+            text(p, QRectF(2, r.top() + 36, 70, 18), name, "text" if on else "quiet", 11, on, CENTRE)
+            if on and self.hasFocus():
+                box(p, r.adjusted(5, 1, -1, -1), None, "accent", 2, 2)
+
+    def _at(self, y: float) -> str:
+        n = int((y - 8) // 64)
+        return STATIONS[n] if 0 <= n < len(STATIONS) and (y - 8) % 64 <= 60 else ""
+
+    def mouseMoveEvent(self, e: QMouseEvent) -> None:
+        self._hover = self._at(e.position().y())
+        self.setToolTip(f"{self._hover}   Alt+{KEYS[self._hover]}" if self._hover else "")
+        self.update()
+
+    def leaveEvent(self, _: object) -> None:
+        self._hover = ""
+        self.update()
+
+    def mousePressEvent(self, e: QMouseEvent) -> None:
+        name = self._at(e.position().y())
+        if name:
+            self.picked.emit(name)
+
+    def keyPressEvent(self, e: QKeyEvent) -> None:
+        n = STATIONS.index(self.current)
+        if e.key() == Qt.Key.Key_Down and n + 1 < len(STATIONS):
+            self.picked.emit(STATIONS[n + 1])
+        elif e.key() == Qt.Key.Key_Up and n:
+            self.picked.emit(STATIONS[n - 1])
+        else:
+            super().keyPressEvent(e)

@@ -1,0 +1,252 @@
+"""The one session of a window: the present rig, what was observed, history and selection."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QObject, Signal
+
+from welvo.checks.checker import Checker, Report
+from welvo.formats.rigfile import RigFileError, load, save
+from welvo.observed.values import NOTHING, Event, Observed, Written
+from welvo.patch.index import Index
+from welvo.patch.path import Target, find_target, of_pixel, of_slot, of_thing
+from welvo.rig.document import Change, Rig, everything
+from welvo.rig.history import History
+from welvo.rig.notation import NotationError
+
+
+@dataclass(frozen=True)
+class Selection:
+    """What is selected, shared by all stations. `kind`: thing, universe, feed, device, port, profile or none."""
+
+    kind: str = "none"
+    ids: tuple[str, ...] = ()
+    brk: int = 0
+    slot: tuple[str, int] | None = None
+    pixel: int = 0
+    setting: str = ""
+
+    @property
+    def first(self) -> str:
+        return self.ids[0] if self.ids else ""
+
+
+class Session(QObject):
+    """Edits come in through `edit`; `changed` carries the Change of every edit, undo and redo."""
+
+    changed = Signal(object)
+    replaced = Signal()
+    observed_changed = Signal()
+    selection_changed = Signal()
+    said = Signal(str, str)
+    about_to_act = Signal()
+
+    def __init__(self, rig: Rig | None = None) -> None:
+        super().__init__()
+        self.path: Path | None = None
+        self.now: Callable[[], float] = time.time
+        self.observed: Observed = NOTHING
+        self._set(rig or Rig())
+
+    def _set(self, rig: Rig) -> None:
+        self.history = History(rig)
+        self.index = Index(rig)
+        self.checker = Checker(self.index, self.observed, self.now())
+        self.selection = Selection()
+        self._before: list[Selection] = []
+        self._after: list[Selection] = []
+
+    @property
+    def rig(self) -> Rig:
+        return self.history.rig
+
+    @property
+    def report(self) -> Report:
+        return self.checker.report
+
+    @property
+    def dirty(self) -> bool:
+        return self.history.dirty
+
+    # ---- saying
+
+    def say(self, text: str, severity: str = "note") -> None:
+        """Tell the operator something in the message line."""
+        self.said.emit(text, severity)
+
+    def commit_pending(self) -> None:
+        """Commit a value that is still being typed, wherever it is."""
+        self.about_to_act.emit()
+
+    # ---- editing
+
+    def edit(self, function: Callable[..., Any], *args: Any, **kwargs: Any) -> Any:
+        """Run an edit on the present rig and take its result over.
+
+        Gives what the edit returned beyond (rig, change), or True. A refused edit is said and gives None.
+        """
+        try:
+            result = function(self.rig, *args, **kwargs)
+        except NotationError as e:
+            self.say(str(e), "error")
+            return None
+        return self.take(result)
+
+    def take(self, result: tuple[Any, ...]) -> Any:
+        """Take over (rig, change, …) of an edit that was computed elsewhere."""
+        rig, change, *rest = result
+        if rig is self.rig or rig == self.rig:
+            return rest[0] if rest else True
+        self.history.push(rig, change)
+        self._follow(change)
+        return rest[0] if rest else True
+
+    def _follow(self, change: Change) -> None:
+        followed = self.index.follow(self.rig, change)
+        self.checker.follow(change, followed)
+        self._drop_lost_selection()
+        self.changed.emit(change)
+
+    def undo(self) -> None:
+        self.commit_pending()
+        change = self.history.undo()
+        if change:
+            self._follow(change)
+            self.say(f"Undone: {change.label}")
+
+    def redo(self) -> None:
+        self.commit_pending()
+        change = self.history.redo()
+        if change:
+            self._follow(change)
+            self.say(f"Done again: {change.label}")
+
+    # ---- files
+
+    def replace(self, rig: Rig, path: Path | None, saved: bool = True) -> None:
+        """Put another rig in place of the present one."""
+        self.path = path
+        self._set(rig)
+        if not saved:
+            self.history.saved = None
+        self.replaced.emit()
+        self.changed.emit(everything(rig, "open"))
+        self.selection_changed.emit()
+
+    def open(self, path: Path) -> bool:
+        """Open a file; when that fails the present rig stays, and the reason is said."""
+        try:
+            rig = load(path)
+        except RigFileError as e:
+            self.say(str(e), "error")
+            return False
+        self.replace(rig, path)
+        return True
+
+    def save(self, path: Path) -> bool:
+        self.commit_pending()
+        try:
+            save(self.rig, path)
+        except RigFileError as e:
+            self.say(str(e), "error")
+            return False
+        self.path = path
+        self.history.saved = self.rig
+        self.changed.emit(Change("save", {}))
+        return True
+
+    # ---- observing
+
+    def observe(self, **parts: Any) -> None:
+        """Take over new observations; undo never touches them."""
+        import msgspec
+
+        self.observed = msgspec.structs.replace(self.observed, **parts)
+        self.checker.observe(self.observed, self.now())
+        self.observed_changed.emit()
+
+    def note_written(self, device: str, values: dict[str, Any], what: str) -> None:
+        """A push went out: its values are claimed until the box says them itself."""
+        now = self.now()
+        written = dict(self.observed.written)
+        written[device] = {**written.get(device, {}), **{k: Written(v, now) for k, v in values.items()}}
+        observed = self.observed
+        for key in values:
+            observed = observed.note(Event(now, device, key, what))
+        self.observe(written=written, log=observed.log)
+
+    # ---- selection
+
+    def select(self, selection: Selection) -> None:
+        if selection == self.selection:
+            return
+        if self.selection.kind != "none":
+            self._before = [*self._before[-99:], self.selection]
+        self._after.clear()
+        self.selection = selection
+        self.selection_changed.emit()
+
+    def select_things(self, keys: list[str], brk: int = 0, slot: tuple[str, int] | None = None) -> None:
+        self.select(Selection("thing", tuple(keys), brk, slot) if keys else Selection())
+
+    def step_selection(self, back: bool) -> None:
+        """Alt+Left and Alt+Right: what was selected before, and after."""
+        source, target = (self._before, self._after) if back else (self._after, self._before)
+        if source:
+            target.append(self.selection)
+            self.selection = source.pop()
+            self._drop_lost_selection()
+            self.selection_changed.emit()
+
+    def _drop_lost_selection(self) -> None:
+        s = self.selection
+        part = {
+            "thing": {**self.rig.fixtures, **self.rig.elements} if s.kind == "thing" and len(s.ids) > 1 else None,
+            "universe": self.rig.universes, "feed": self.rig.feeds, "device": self.rig.devices, "port": self.rig.devices,
+            "profile": self.rig.profiles,
+        }.get(s.kind)  # fmt: skip
+        if s.kind == "thing" and len(s.ids) == 1:
+            left = tuple(i for i in s.ids if i in self.rig.fixtures or i in self.rig.elements)
+        elif part is None:
+            return
+        else:
+            left = tuple(i for i in s.ids if i in part)
+        if left != s.ids:
+            self.selection = Selection(s.kind, left, s.brk) if left else Selection()
+            self.selection_changed.emit()
+
+    def target(self) -> Target | None:
+        """What the path is shown for: the selected thing, pixel or slot."""
+        s = self.selection
+        try:
+            if s.kind == "thing":
+                if s.slot and s.slot[0] in self.rig.universes:
+                    return Target(s.first, s.brk, s.slot[0], s.slot[1], of_thing(self.index, s.first).label)
+                return of_pixel(self.index, s.first, s.pixel) if s.pixel else of_thing(self.index, s.first, s.brk)
+            if s.kind == "slot" and s.slot:
+                return of_slot(self.index, *s.slot)
+        except (NotationError, KeyError):
+            return None
+        return None
+
+    def go_to(self, text: str) -> bool:
+        """Select what a fixture number, NAME/PIXEL or universe.address names."""
+        try:
+            found = find_target(self.index, text)
+        except NotationError:
+            return False
+        if found.pixel:
+            self.select(Selection("thing", (found.key,), pixel=found.pixel))
+        elif "." in text:
+            if found.key:
+                self.select(Selection("thing", (found.key,), found.brk, (found.universe, found.address)))
+            else:
+                self.select(Selection("slot", (), slot=(found.universe, found.address)))
+        else:
+            self.select(Selection("thing", (found.key,)))
+        return True

@@ -1,0 +1,1 @@
+"""The stations: one module each, and the drawings they are made of."""

@@ -1,0 +1,215 @@
+"""All colours, sizes and type of the interface, in one table of tokens for two themes."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from functools import lru_cache
+
+from PySide6.QtGui import QColor, QFont, QFontMetrics, QPalette
+from PySide6.QtWidgets import QApplication
+
+TOKENS: dict[str, dict[str, str]] = {
+    "dusk": {
+        "ground": "#0f151b", "station": "#151c24", "raised": "#1d2630", "field": "#0b1015", "line": "#2c3845",
+        "edge": "#6b7a89", "text": "#ece6da", "quiet": "#b1ab9e", "select": "#27384a", "accent": "#58c9a6",
+        "accent_ink": "#08130f", "accent_wash": "#173a33", "error": "#ff8577", "error_wash": "#45201f",
+        "warning": "#f2bd4e", "warning_wash": "#3d3118", "note": "#93bce6", "note_wash": "#1e3044",
+    },
+    "paper": {
+        "ground": "#eae5da", "station": "#f6f2e9", "raised": "#fffdf8", "field": "#ffffff", "line": "#d2cbbc",
+        "edge": "#7d776a", "text": "#1b2229", "quiet": "#51585f", "select": "#dde4ea", "accent": "#08705a",
+        "accent_ink": "#ffffff", "accent_wash": "#d3ebe2", "error": "#ad2318", "error_wash": "#fbdcd6",
+        "warning": "#815300", "warning_wash": "#f8e7c2", "note": "#285a8a", "note_wash": "#d9e6f4",
+    },
+}  # fmt: skip
+
+LIGHT = {
+    "ColorAdd_R": "#e5534b", "ColorAdd_G": "#45a862", "ColorAdd_B": "#4a7fe0", "ColorAdd_W": "#f4efe2",
+    "ColorAdd_WW": "#ffdca6", "ColorAdd_CW": "#dcecff", "ColorAdd_RY": "#f0a030", "ColorAdd_GY": "#b6e04a",
+    "ColorAdd_UV": "#8052e0", "ColorAdd_C": "#36cfd6", "ColorAdd_M": "#e04ac0", "ColorAdd_Y": "#ecd640",
+}  # fmt: skip
+"""Colours of actual light: content, not tokens; always drawn with an outline."""
+
+SIZES = (11, 13, 16, 22)
+
+
+@dataclass
+class Theme:
+    """The theme in force. `step` is added to all four type sizes."""
+
+    name: str = "dusk"
+    step: int = 0
+    family: str = ""
+
+    def color(self, token: str) -> QColor:
+        return _qcolor(TOKENS[self.name][token])
+
+    def font(self, size: int = 13, bold: bool = False) -> QFont:
+        return _font(self.family, size + self.step, bold)
+
+    def metrics(self, size: int = 13, bold: bool = False) -> QFontMetrics:
+        return _metrics(self.family, size + self.step, bold)
+
+    def tint(self, k: int) -> tuple[QColor, QColor]:
+        """Spine and body of tint k."""
+        spine, body = tint_hex(k, self.name)
+        return _qcolor(spine), _qcolor(body)
+
+
+THEME = Theme()
+
+
+@lru_cache(256)
+def _qcolor(hex_: str) -> QColor:
+    return QColor(hex_)
+
+
+@lru_cache(32)
+def _font(family: str, size: int, bold: bool) -> QFont:
+    font = QFont(family) if family else QFont()
+    font.setPixelSize(size)
+    font.setBold(bold)
+    font.setFeature(QFont.Tag("tnum"), 1)
+    return font
+
+
+@lru_cache(32)
+def _metrics(family: str, size: int, bold: bool) -> QFontMetrics:
+    return QFontMetrics(_font(family, size, bold))
+
+
+# ---- tints: OKLCH, lowered in chroma until inside sRGB
+
+
+def _linear(lightness: float, chroma: float, hue: float) -> tuple[float, float, float]:
+    a, b = chroma * math.cos(math.radians(hue)), chroma * math.sin(math.radians(hue))
+    l3 = (lightness + 0.3963377774 * a + 0.2158037573 * b) ** 3
+    m3 = (lightness - 0.1055613458 * a - 0.0638541728 * b) ** 3
+    s3 = (lightness - 0.0894841775 * a - 1.2914855480 * b) ** 3
+    return (
+        4.0767416621 * l3 - 3.3077115913 * m3 + 0.2309699292 * s3,
+        -1.2684380046 * l3 + 2.6097574011 * m3 - 0.3413193965 * s3,
+        -0.0041960863 * l3 - 0.7034186147 * m3 + 1.7076147010 * s3,
+    )
+
+
+def oklch_hex(lightness: float, chroma: float, hue: float) -> str:
+    """An OKLCH colour as sRGB hex; chroma is lowered by .002 until the colour exists."""
+    rgb = _linear(lightness, chroma, hue)
+    while chroma > 0 and not all(-1e-4 <= v <= 1.0001 for v in rgb):
+        chroma -= 0.002
+        rgb = _linear(lightness, max(0.0, chroma), hue)
+    out = []
+    for v in rgb:
+        v = min(1.0, max(0.0, v))
+        out.append(round(255 * (12.92 * v if v <= 0.0031308 else 1.055 * v ** (1 / 2.4) - 0.055)))
+    return "#{:02x}{:02x}{:02x}".format(*out)
+
+
+@lru_cache(1024)
+def tint_hex(k: int, theme: str) -> tuple[str, str]:
+    """Spine and body of tint k as hex."""
+    hue = (55 + (15 + 102 * k) % 290) % 360
+    dusk = (0.60, 0.76, 0.84, 0.68)[k % 4]
+    light = dusk if theme == "dusk" else 1.22 - dusk
+    spine = oklch_hex(light, 0.09, hue)
+    if theme == "dusk":
+        return spine, oklch_hex(0.32 + 0.6 * (light - 0.60), 0.06, hue)
+    return spine, oklch_hex(0.93 - 0.5 * (0.62 - light), 0.045, hue)
+
+
+def weave(k: int) -> int:
+    """0 solid, 1 two lines, 2 dashes: tells tints of like hue apart."""
+    return (k // 8) % 3
+
+
+# ---- the whole application
+
+
+def apply(app: QApplication) -> None:
+    """Put the theme on the application: palette, font and the few rules of style."""
+    c = THEME.color
+    palette = QPalette()
+    for role, token in (
+        (QPalette.ColorRole.Window, "station"), (QPalette.ColorRole.WindowText, "text"), (QPalette.ColorRole.Base, "field"),
+        (QPalette.ColorRole.AlternateBase, "station"), (QPalette.ColorRole.Text, "text"), (QPalette.ColorRole.Button, "raised"),
+        (QPalette.ColorRole.ButtonText, "text"), (QPalette.ColorRole.Highlight, "select"),
+        (QPalette.ColorRole.HighlightedText, "text"), (QPalette.ColorRole.ToolTipBase, "raised"),
+        (QPalette.ColorRole.ToolTipText, "text"), (QPalette.ColorRole.PlaceholderText, "quiet"),
+    ):  # fmt: skip
+        palette.setColor(role, c(token))
+    app.setPalette(palette)
+    app.setFont(THEME.font(13))
+    app.setStyleSheet(_sheet())
+
+
+def _sheet() -> str:
+    t = TOKENS[THEME.name]
+    s, m = 11 + THEME.step, 13 + THEME.step
+    return f"""
+    QWidget {{ color: {t["text"]}; font-size: {m}px; }}
+    QToolTip {{ background: {t["raised"]}; color: {t["text"]}; border: 1px solid {t["edge"]}; padding: 4px; }}
+    QLabel[quiet="true"] {{ color: {t["quiet"]}; font-size: {s}px; }}
+    QLabel[small="true"] {{ font-size: {s}px; }}
+    QLineEdit, QPlainTextEdit, QSpinBox {{ background: {t["field"]}; border: 1px solid {t["edge"]}; border-radius: 3px;
+        padding: 2px 6px; min-height: 22px; selection-background-color: {t["select"]}; selection-color: {t["text"]}; }}
+    QLineEdit:focus, QPlainTextEdit:focus {{ border: 2px solid {t["accent"]}; padding: 1px 5px; }}
+    QLineEdit[pending="true"] {{ border-left: 2px solid {t["warning"]}; }}
+    QLineEdit[wrong="true"] {{ border: 2px solid {t["error"]}; padding: 1px 5px; }}
+    QLineEdit:disabled {{ color: {t["quiet"]}; background: {t["station"]}; }}
+    QPushButton {{ background: {t["raised"]}; border: 1px solid {t["edge"]}; border-radius: 4px; padding: 0 12px;
+        min-height: 26px; }}
+    QPushButton:hover {{ border-color: {t["text"]}; }}
+    QPushButton:pressed, QPushButton:checked {{ background: {t["select"]}; border-color: {t["text"]}; }}
+    QPushButton:focus {{ border: 2px solid {t["accent"]}; padding: 0 11px; min-height: 24px; }}
+    QPushButton:disabled {{ color: {t["quiet"]}; border-color: {t["line"]}; }}
+    QPushButton[primary="true"] {{ background: {t["accent"]}; color: {t["accent_ink"]}; border-color: {t["accent"]};
+        font-weight: bold; min-height: 30px; }}
+    QPushButton[primary="true"]:focus {{ border: 2px solid {t["text"]}; }}
+    QPushButton[primary="true"]:disabled {{ background: {t["raised"]}; color: {t["quiet"]}; border-color: {t["line"]}; }}
+    QPushButton[strong="true"] {{ border: 2px solid {t["text"]}; font-weight: bold; }}
+    QPushButton[strong="true"]:checked {{ background: {t["text"]}; color: {t["station"]}; }}
+    QPushButton[segment="true"] {{ border-radius: 0; padding: 0 12px; background: {t["field"]}; }}
+    QPushButton[segment="true"]:checked {{ background: {t["select"]}; border: 2px solid {t["accent"]}; font-weight: bold; }}
+    QPushButton[flat="true"] {{ border: none; background: transparent; text-align: left; padding: 0 4px; }}
+    QComboBox {{ background: {t["field"]}; border: 1px solid {t["edge"]}; border-radius: 3px; padding: 2px 6px; min-height: 22px; }}
+    QComboBox:focus {{ border: 2px solid {t["accent"]}; padding: 1px 5px; }}
+    QComboBox QAbstractItemView {{ background: {t["raised"]}; selection-background-color: {t["select"]}; border: 1px solid {t["edge"]}; }}
+    QMenuBar {{ background: transparent; spacing: 0; }}
+    QMenuBar::item {{ padding: 4px 8px; background: transparent; border-radius: 4px; }}
+    QMenuBar::item:selected {{ background: {t["select"]}; }}
+    QMenu {{ background: {t["raised"]}; border: 1px solid {t["edge"]}; padding: 4px; }}
+    QMenu::item {{ padding: 5px 24px 5px 12px; }}
+    QMenu::item:selected {{ background: {t["select"]}; }}
+    QMenu::item:disabled {{ color: {t["quiet"]}; }}
+    QMenu::separator {{ height: 1px; background: {t["line"]}; margin: 4px 8px; }}
+    QTableView {{ background: {t["station"]}; border: none; gridline-color: {t["line"]}; selection-background-color: {t["select"]};
+        selection-color: {t["text"]}; outline: none; }}
+    QTableView:focus {{ border: 2px solid {t["accent"]}; }}
+    QHeaderView::section {{ background: {t["raised"]}; color: {t["quiet"]}; border: none; border-bottom: 1px solid {t["line"]};
+        padding: 0 6px; font-size: {s}px; height: 24px; }}
+    QScrollArea, QAbstractScrollArea {{ border: none; background: transparent; }}
+    QScrollBar:vertical {{ width: 10px; background: transparent; }}
+    QScrollBar:horizontal {{ height: 10px; background: transparent; }}
+    QScrollBar::handle {{ background: {t["edge"]}; border-radius: 3px; margin: 2px; min-height: 24px; min-width: 24px; }}
+    QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; border: none;
+        width: 0; height: 0; }}
+    QSplitter::handle {{ background: {t["line"]}; }}
+    QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {t["edge"]}; border-radius: 3px; background: {t["field"]}; }}
+    QCheckBox::indicator:checked {{ background: {t["accent"]}; border-color: {t["text"]}; }}
+    QCheckBox:focus {{ color: {t["accent"]}; }}
+    QDialog {{ background: {t["station"]}; }}
+    """
+
+
+def contrast(a: str, b: str) -> float:
+    """WCAG contrast of two hex colours."""
+
+    def luminance(h: str) -> float:
+        parts = [int(h[i : i + 2], 16) / 255 for i in (1, 3, 5)]
+        r, g, bl = (v / 12.92 if v <= 0.04045 else ((v + 0.055) / 1.055) ** 2.4 for v in parts)
+        return 0.2126 * r + 0.7152 * g + 0.0722 * bl
+
+    hi, lo = sorted((luminance(a), luminance(b)), reverse=True)
+    return (hi + 0.05) / (lo + 0.05)
