@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QLayout, QPushButton, QVBoxLayout, QWidget
 
 from welvo.app.theme import THEME
 
@@ -67,13 +67,12 @@ def box(
 
 
 def label(words: str = "", size: int = 13, bold: bool = False, quiet: bool = False, wrap: bool = False) -> QLabel:
-    """A text label in the theme."""
+    """A text label; its size, weight and colour are properties, so that a change of theme reaches it."""
     made = QLabel(words)
     made.setFont(THEME.font(size, bold))
-    made.setStyleSheet(
-        f"font-size: {size + THEME.step}px; {'font-weight: bold;' if bold else ''}"
-        + (f"color: {THEME.color('quiet').name()};" if quiet else "")
-    )
+    made.setProperty("px", str(size))
+    made.setProperty("bold", bold)
+    made.setProperty("quiet", quiet)
     made.setWordWrap(wrap)
     made.setTextInteractionFlags(Qt.TextInteractionFlag.NoTextInteraction)
     return made
@@ -115,13 +114,15 @@ def column(margins: tuple[int, int, int, int] = (0, 0, 0, 0), spacing: int = 8) 
     return made
 
 
-def clear(layout: object) -> None:
-    """Take everything out of a layout."""
-    while layout.count():  # type: ignore[attr-defined]
-        item = layout.takeAt(0)  # type: ignore[attr-defined]
-        if item.widget():
-            item.widget().hide()
-            item.widget().setParent(None)
-            item.widget().deleteLater()
-        elif item.layout():
-            clear(item.layout())
+def clear(layout: QLayout) -> None:
+    """Take everything out of a layout. Widgets go when the event at hand is over: one of them may be its sender."""
+    while layout.count():
+        item = layout.takeAt(0)
+        if item is None:
+            return
+        widget, inner = item.widget(), item.layout()
+        if widget:
+            widget.hide()
+            widget.deleteLater()
+        elif inner:
+            clear(inner)

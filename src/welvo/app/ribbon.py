@@ -7,6 +7,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from welvo.app import marks
+from welvo.app.chain import chain_of
 from welvo.app.paint import CENTRE, box, fitting, text
 from welvo.app.session import Session
 from welvo.app.theme import THEME
@@ -70,30 +71,7 @@ class Ribbon(QWidget):
         target = s.target()
         if target is None:
             return None
-        level, lamp = "", ""
-        if target.universe:
-            frame = self._wire.frames().get(target.universe)
-            if frame is not None and target.address:
-                level = str(int(frame[target.address - 1]))
-            lamp = self._lamp(target.universe, target.address, target.key)
-        return path(s.index, s.observed, target, s.now(), level, self._wire.armed, lamp, self.which_feed)
-
-    def _lamp(self, universe: str, address: int, key: str) -> str:
-        """What the port that the thing hangs on was seen to give out on the slot."""
-        from welvo.rig.plan import port_of_fixture, ports_taking
-
-        rig = self._session.rig
-        on = port_of_fixture(rig, key) if key in rig.fixtures else None
-        ports = (
-            [on[:2]]
-            if on
-            else [p for fid, f in rig.feeds.items() if f.universe == universe for p in ports_taking(rig, fid)]
-        )
-        for did, label in ports[:1]:
-            given = self._wire.port_gives(did, label)
-            if given is not None and 1 <= address <= 512:
-                return f"port gives {given[address - 1]}"
-        return ""
+        return chain_of(s, self._wire, target, self.which_feed)
 
     def _many(self, ids: tuple[str, ...]) -> Path:
         """Counts where many things are selected; each joint shows its worst member."""

@@ -214,6 +214,8 @@ class Session(QObject):
             left = tuple(i for i in s.ids if i in self.rig.fixtures or i in self.rig.elements)
         elif part is None:
             return
+        elif s.kind == "port":
+            left = s.ids if s.first in self.rig.devices else ()
         else:
             left = tuple(i for i in s.ids if i in part)
         if left != s.ids:

@@ -147,11 +147,13 @@ def apply(app: QApplication) -> None:
 def _sheet() -> str:
     t = TOKENS[THEME.name]
     s, m = 11 + THEME.step, 13 + THEME.step
+    labels = " ".join(f'QLabel[px="{n}"] {{ font-size: {n + THEME.step}px; }}' for n in SIZES)
     return f"""
     QWidget {{ color: {t["text"]}; font-size: {m}px; }}
     QToolTip {{ background: {t["raised"]}; color: {t["text"]}; border: 1px solid {t["edge"]}; padding: 4px; }}
-    QLabel[quiet="true"] {{ color: {t["quiet"]}; font-size: {s}px; }}
-    QLabel[small="true"] {{ font-size: {s}px; }}
+    QLabel[quiet="true"] {{ color: {t["quiet"]}; }}
+    QLabel[bold="true"] {{ font-weight: bold; }}
+    {labels}
     QLineEdit, QPlainTextEdit, QSpinBox {{ background: {t["field"]}; border: 1px solid {t["edge"]}; border-radius: 3px;
         padding: 2px 6px; min-height: 22px; selection-background-color: {t["select"]}; selection-color: {t["text"]}; }}
     QLineEdit:focus, QPlainTextEdit:focus {{ border: 2px solid {t["accent"]}; padding: 1px 5px; }}

@@ -12,7 +12,7 @@ from welvo.app.session import Session
 from welvo.bench.levels import Frame, Levels
 from welvo.live.engine import EngineError, EngineProcess
 from welvo.live.interfaces import LOOPBACK, Interface, interface_of
-from welvo.live.links import LinkError, port_levels, push, read_status
+from welvo.live.links import LinkError, identify, port_levels, push, read_status
 from welvo.live.listener import Listener, ListenError
 from welvo.live.output import rows_of, streams
 from welvo.observed.values import Event
@@ -58,7 +58,8 @@ class Wire(QObject):
         self.listener: Listener | None = None
         self.engine: EngineProcess | None = None
         self._sent: list[dict[str, Any]] = []
-        self._dirty = False
+        self._dirty = True
+        self._stale = True
         self._watch = _Watch()
         self._frames: dict[str, Frame] = {}
         self._tick = QTimer(self, interval=100)
@@ -163,14 +164,15 @@ class Wire(QObject):
 
     def touch(self) -> None:
         """Levels changed: they go out with the next flush."""
-        self._dirty = True
+        self._dirty = self._stale = True
         if not self.engine:
             self.ticked.emit()
 
     def frames(self) -> dict[str, Frame]:
         """The levels meant for each universe, by id."""
-        if self._dirty or self._frames.keys() != self.session.rig.universes.keys():
+        if self._stale or self._frames.keys() != self.session.rig.universes.keys():
             self._frames = self.levels.frames(self.session.index)
+            self._stale = False
         return self._frames
 
     def _write(self) -> None:
@@ -185,7 +187,7 @@ class Wire(QObject):
     # ---- changes and ticks
 
     def _on_change(self, change: Change) -> None:
-        self._dirty = True
+        self._dirty = self._stale = True
         if change.ids("feeds") and self.listener:
             self.listener.join(self._universes())
         if self.engine and (change.ids("universes") or change.ids("feeds") or change.ids("senders")):
@@ -266,4 +268,15 @@ class Wire(QObject):
             return False
         self.session.note_written(device, values, f"pushed {names}")
         QTimer.singleShot(150, self.read_again)
+        return True
+
+    def identify(self, ip: str, on: bool) -> bool:
+        """Let a box blink, or stop it."""
+        if not self.listener:
+            return False
+        try:
+            identify(self.listener, ip, on)
+        except ListenError as e:
+            self.session.say(str(e), "error")
+            return False
         return True

@@ -50,6 +50,13 @@ class StandIns:
             raise RuntimeError(self._process.stderr.read().strip() or "the stand-ins did not start")
         return line
 
+    def failed(self) -> str:
+        """Why the stand-ins are not running any more; empty while they are."""
+        if self._process.poll() is None:
+            return ""
+        assert self._process.stderr
+        return self._process.stderr.read().strip() or f"exit code {self._process.returncode}"
+
     def stop(self) -> None:
         if self._process.stdin:
             self._process.stdin.close()

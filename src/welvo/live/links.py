@@ -109,3 +109,9 @@ def port_levels(status: dict[str, Any], label: str) -> bytes | None:
             ):
                 return bytes(levels).ljust(512, b"\0")
     return None
+
+
+def identify(listener: Listener, ip: str, on: bool) -> None:
+    """Let a box blink, or stop it: Art-Net's locate and normal commands. Raises ListenError."""
+    command = artnet.COMMAND_LOCATE if on else artnet.COMMAND_NORMAL
+    listener.send_artnet(artnet.Address(command=command), ip)

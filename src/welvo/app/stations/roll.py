@@ -304,6 +304,7 @@ class Roll(QTableView):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self._busy = False
         self.roll = RollModel(session)
         self.setModel(self.roll)
         self.setItemDelegate(_Delegate(self))
@@ -325,7 +326,6 @@ class Roll(QTableView):
             self.setColumnWidth(n, w)
         self.setSortingEnabled(True)
         self.sortByColumn(1, Qt.SortOrder.AscendingOrder)
-        self._busy = False
         self.roll.modelReset.connect(self._show)
         session.selection_changed.connect(self._show)
 

@@ -1,0 +1,127 @@
+"""Starts the window: `run([FILE])` or `run(["--demo"])`."""
+
+from __future__ import annotations
+
+import contextlib
+import signal
+import sys
+import tempfile
+from pathlib import Path
+
+from PySide6.QtCore import QSocketNotifier, QTimer
+from PySide6.QtWidgets import QApplication
+
+from welvo.app import theme
+from welvo.app.computer import Computer
+from welvo.app.session import Session
+from welvo.app.theme import THEME
+from welvo.app.window import Window
+from welvo.app.wire import Wire
+from welvo.formats import journal
+from welvo.rig.document import Rig
+
+
+class Demo:
+    """The Drift Gallery with its stand-ins, which live as long as the window."""
+
+    def __init__(self) -> None:
+        from welvo.demo.gallery import gallery, state_file
+        from welvo.demo.run import StandIns
+        from welvo.formats.rigfile import save
+
+        self.rig: Rig = gallery()
+        self._folder = tempfile.TemporaryDirectory(prefix="welvo-demo-")
+        file = Path(self._folder.name) / "drift-gallery.welvo"
+        save(self.rig, file)
+        self.stand_ins = StandIns(file, state_file())
+
+    def stop(self) -> None:
+        self.stand_ins.stop()
+        self._folder.cleanup()
+
+
+def make_window(session: Session, computer: Computer, interface: str = "", state_folder: Path | None = None) -> Window:
+    """A window over a session, not yet shown and not yet listening."""
+    THEME.name, THEME.step = computer.theme, computer.text_step
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+    theme.apply(app)
+    window = Window(session, Wire(session, interface or computer.interface), computer, state_folder)
+    window.resize(max(1120, computer.width), max(640, computer.height))
+    return window
+
+
+def start_demo(window: Window) -> None:
+    """Put the demo rig in and start its stand-ins. It listens on loopback and nowhere else."""
+    from welvo.live.interfaces import LOOPBACK
+
+    if not window.may_leave():
+        return
+    try:
+        demo = Demo()
+    except OSError as e:
+        window.session.say(f"The demo's stand-ins cannot be started: {e}", "error")
+        return
+    window.on_close.append(demo.stop)
+    if window.wire.interface != LOOPBACK:
+        window.wire.use(LOOPBACK)
+    window.session.replace(demo.rig, None)
+    window.session.select_things(["f207"])
+
+    def look() -> None:
+        problem = demo.stand_ins.failed()
+        if problem:
+            window.session.say(f"The demo's stand-ins ended: {problem}", "error")
+
+    QTimer.singleShot(3000, window, look)
+
+
+def run(arguments: list[str]) -> int:
+    """Open the window and stay until it is closed. Gives the exit code."""
+    app = QApplication([sys.argv[0]])
+    app.setApplicationName("welvo")
+    app.setStyle("Fusion")
+    computer = Computer.load()
+    session = Session()
+    demo = "--demo" in arguments
+    window = make_window(session, computer, "127.0.0.1" if demo else "")
+    window.open_demo = lambda: start_demo(window)
+    notifier = _quit_on_signals(window)
+    window.show()
+    window.wire.start()
+    if demo:
+        start_demo(window)
+    elif arguments:
+        window.open_file(Path(arguments[0]))
+    QTimer.singleShot(0, window, lambda: window.offer_recovery(journal.abandoned(window.keeper.folder)))
+    code = app.exec()
+    window.shut()
+    del notifier
+    return code
+
+
+def _quit_on_signals(window: Window) -> QSocketNotifier:
+    """Ctrl+C and SIGTERM end output properly; unsaved edits stay in the recovery journal for the next start."""
+    import socket
+
+    reader, writer = socket.socketpair()
+    writer.setblocking(False)
+    signal.set_wakeup_fd(writer.fileno())
+    for number in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(number, lambda *_: None)
+    notifier = QSocketNotifier(reader.fileno(), QSocketNotifier.Type.Read, window)
+
+    def leave() -> None:
+        with contextlib.suppress(OSError):
+            reader.recv(64)
+        if window.session.dirty:
+            window.keeper.write()
+            window.keeper.keep = True
+        window.shut()
+        app = QApplication.instance()
+        if app:
+            app.quit()
+
+    notifier.activated.connect(leave)
+    window.on_close += [reader.close, writer.close]
+    return notifier

@@ -1,0 +1,611 @@
+"""The window: head, rail, station, panel and path, and what the menus do."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtCore import QEvent, QObject, QRectF, Qt, QTimer
+from PySide6.QtGui import QAction, QCloseEvent, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QResizeEvent, QShortcut
+from PySide6.QtWidgets import (
+    QApplication,
+    QDialog,
+    QFileDialog,
+    QInputDialog,
+    QMenu,
+    QMenuBar,
+    QMessageBox,
+    QScrollArea,
+    QStackedWidget,
+    QToolTip,
+    QWhatsThis,
+    QWidget,
+)  # fmt: skip
+
+from welvo.app import marks, theme
+from welvo.app.computer import Computer
+from welvo.app.drawer import Drawer
+from welvo.app.fields import commit_focus
+from welvo.app.head import KEYS, Head, JumpBox, Rail
+from welvo.app.paint import button, column, label, row
+from welvo.app.recovery import Keeper
+from welvo.app.ribbon import Ribbon
+from welvo.app.session import Selection, Session
+from welvo.app.stations.bench import BenchStation
+from welvo.app.stations.devices import DevicesStation
+from welvo.app.stations.patch import PatchStation
+from welvo.app.stations.profiles import ProfilesStation
+from welvo.app.stations.tapes import NAMED
+from welvo.app.theme import THEME
+from welvo.app.wire import Wire
+from welvo.formats import journal
+from welvo.live.interfaces import interfaces
+from welvo.rig.document import Rig
+from welvo.rig.edits import rename_rig
+
+KEY_HELP = """<table cellpadding="3">
+<tr><td><b>Alt+1 2 4 5</b></td><td>Profiles, Patch, Devices, Bench</td></tr>
+<tr><td><b>Alt+0</b></td><td>findings; F8 and Shift+F8 step through them</td></tr>
+<tr><td><b>Ctrl+K</b></td><td>jump box: 207, 3.045, ribbon/27, an IP address, a name, a command</td></tr>
+<tr><td><b>F6, Shift+F6</b></td><td>next and former region of the window</td></tr>
+<tr><td><b>F9, Shift+F9</b></td><td>blackout; disarm at once</td></tr>
+<tr><td><b>F5, Shift+F5</b></td><td>read the boxes again</td></tr>
+<tr><td><b>F1</b></td><td>help on the field that has the focus</td></tr>
+<tr><td><b>Alt+Left, Alt+Right</b></td><td>what was selected before, and after</td></tr>
+<tr><td><b>Ctrl+1 to Ctrl+4</b></td><td>zoom of the tapes: Field, Fit, Block, Slot; Ctrl+plus and Ctrl+minus for steps</td></tr>
+<tr><td><b>On tapes</b></td><td>arrows walk, Enter edits the address, Space opens the lens, Ctrl+M picks up: arrows move, Enter drops, Esc gives back</td></tr>
+<tr><td><b>In the roll</b></td><td>F2 or Enter edits, Ctrl+Enter gives the value to all selected, Del removes</td></tr>
+<tr><td><b>On faders</b></td><td>Left and Right walk, Up and Down by 1, PgUp and PgDn by 16, Home 0, End full, digits type a value, Del gives back</td></tr>
+</table>"""
+
+
+class Message(QWidget):
+    """What the program says, above the path; errors stay longer. Click takes it away."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.words, self.severity = "", "note"
+        self._hide = QTimer(self, singleShot=True)
+        self._hide.timeout.connect(self.hide)
+        self.setAccessibleName("Message")
+        self.hide()
+
+    def say(self, words: str, severity: str) -> None:
+        if self.isVisible() and self.severity == "error" and severity == "note":
+            return  # a note must not wipe out an error nobody has read yet
+        self.words, self.severity = words, severity
+        self._place()
+        self.show()
+        self.raise_()
+        self.update()
+        self._hide.start(12_000 if severity == "error" else 6_000)
+
+    def _place(self) -> None:
+        parent = self.parentWidget()
+        assert parent
+        room = parent.width() - 72 - 24
+        wide = min(room, THEME.metrics(13).horizontalAdvance(self.words) + 56)
+        lines = 1 if wide < room else 2
+        high = 14 + lines * THEME.metrics(13).lineSpacing() + 6
+        self.setGeometry(72 + 12, parent.height() - 84 - high - 12, wide, high)
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        p = QPainter(self)
+        p.fillRect(self.rect(), THEME.color("raised"))
+        p.setPen(THEME.color(self.severity))
+        p.drawRect(self.rect().adjusted(0, 0, -1, -1))
+        p.fillRect(0, 0, 4, self.height(), THEME.color(self.severity))
+        marks.draw(p, self.severity, 14, 12, 14)
+        p.setFont(THEME.font(13))
+        p.setPen(THEME.color("text"))
+        p.drawText(
+            QRectF(38, 6, self.width() - 48, self.height() - 12),
+            Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap,
+            self.words,
+        )
+
+    def mousePressEvent(self, _: object) -> None:
+        self.hide()
+
+
+class Window(QWidget):
+    """One window over one session. `open_demo` is called by the menu's Drift Gallery entry."""
+
+    def __init__(self, session: Session, wire: Wire, computer: Computer, state_folder: Path | None = None) -> None:
+        super().__init__()
+        self.session, self.wire, self.computer = session, wire, computer
+        self.open_demo: Callable[[], object] | None = None
+        self.on_close: list[Callable[[], object]] = []
+        self.keeper = Keeper(session, state_folder or Computer.state_folder())
+        self.setMinimumSize(1120, 640)
+        self.stations: dict[str, ProfilesStation | PatchStation | DevicesStation | BenchStation] = {}
+        self.patch = PatchStation(session, wire)
+        self.stack, self.panels = QStackedWidget(), QStackedWidget()
+        self.panels.setFixedWidth(300)
+        self._menus()
+        self.jump = JumpBox(session, self._commands, self.go)
+        self.head = Head(session, wire, self.menus, self.jump)
+        self.rail = Rail()
+        self.ribbon = Ribbon(session, wire)
+        self.profiles = ProfilesStation(session, wire)
+        self.devices = DevicesStation(session, wire)
+        self.bench = BenchStation(session, wire)
+        for station in (self.profiles, self.patch, self.devices, self.bench):
+            self.stations[station.name] = station
+            self.stack.addWidget(station)
+            self.panels.addWidget(station.panel)
+        layout = column(spacing=0)
+        layout.addWidget(self.head)
+        middle = row(self.rail, spacing=0)
+        middle.addWidget(self.stack, 1)
+        middle.addWidget(self.panels)
+        layout.addLayout(middle, 1)
+        layout.addWidget(self.ribbon)
+        self.setLayout(layout)
+        self.drawer = Drawer(session, wire, self)
+        self.message = Message(self)
+        self._connect()
+        self._shortcuts()
+        self.show_station("Patch" if session.rig.profiles else "Profiles")
+        self._titles()
+        self.restyle()
+
+    def _connect(self) -> None:
+        self.session.said.connect(self.message.say)
+        self.session.about_to_act.connect(commit_focus)
+        self.session.changed.connect(lambda _: self._titles())
+        self.session.replaced.connect(self._replaced)
+        self.rail.picked.connect(self.show_station)
+        self.head.counts.clicked.connect(self.toggle_findings)
+        self.head.arm.toggled.connect(self.toggle_arm)
+        self.head.arm.choose.connect(self._choose_interface)
+        self.ribbon.go.connect(self.go)
+        self.drawer.go.connect(self.go)
+        self.wire.armed_changed.connect(self._titles)
+
+    # ---- stations
+
+    @property
+    def station(self) -> str:
+        return self.rail.current
+
+    def show_station(self, name: str) -> None:
+        self.session.commit_pending()
+        self.rail.set(name)
+        self.stack.setCurrentWidget(self.stations[name])
+        self.panels.setCurrentWidget(self.stations[name].panel)
+        self.ribbon.station = name
+        self.ribbon.update()
+        if name == "Devices":
+            self.devices.choose_first()
+
+    def go(self, kind: str, id_: str) -> None:
+        """Go to where a thing of a kind is set, and select it."""
+        rig = self.session.rig
+        if kind in ("thing", "patch"):
+            if id_ in rig.fixtures or id_ in rig.elements:
+                self.session.select_things([id_])
+            self.show_station("Patch")
+        elif kind == "universe" and id_ in rig.universes:
+            self.session.select(Selection("universe", (id_,)))
+            self.show_station("Patch")
+        elif kind == "feed" and id_ in rig.feeds:
+            self.session.select(Selection("feed", (id_,)))
+            self.show_station("Patch")
+        elif kind == "wire":
+            protocol, number = id_.split()
+            fid = next((f for f, v in rig.feeds.items() if (v.protocol, v.wire) == (protocol, int(number))), "")
+            self.go("feed", fid)
+        elif kind == "device" and id_ in rig.devices:
+            self.session.select(Selection("device", (id_,)))
+            self.show_station("Devices")
+        elif kind == "port" and id_.split(" ")[0] in rig.devices:
+            did, _, port = id_.partition(" ")
+            self.session.select(Selection("port", (did, port), setting=f"{port}.universe"))
+            self.show_station("Devices")
+        elif kind == "heard":
+            self.session.select(Selection("heard", (id_,)))
+            self.show_station("Devices")
+        elif kind == "profile" and id_ in rig.profiles:
+            self.session.select(Selection("profile", (id_,)))
+            self.show_station("Profiles")
+        elif kind in ("device", "devices", "port"):
+            self.show_station("Devices")
+        elif kind == "bench":
+            self.show_station("Bench")
+        else:
+            self.show_station("Patch")
+
+    def toggle_findings(self) -> None:
+        self._place_drawer()
+        self.drawer.toggle()
+
+    def _place_drawer(self) -> None:
+        wide = min(600, self.width() - 300)
+        self.drawer.setGeometry(self.width() - wide, 44, wide, self.height() - 44 - 84)
+
+    def resizeEvent(self, e: QResizeEvent) -> None:
+        self.panels.setFixedWidth(360 if self.width() >= 1600 else 300)
+        self._place_drawer()
+        if self.message.isVisible():
+            self.message._place()
+        super().resizeEvent(e)
+
+    # ---- menus
+
+    def _menus(self) -> None:
+        self.menus = QMenuBar()
+        self.menus.setNativeMenuBar(False)
+        self.rig_menu = self.menus.addMenu("Rig")
+        a = self._action
+        a(self.rig_menu, "New rig", self.new_rig, QKeySequence.StandardKey.New)
+        a(self.rig_menu, "Open…", self.open_dialog, QKeySequence.StandardKey.Open)
+        self._recent = self.rig_menu.addMenu("Open recent")
+        self._recent.aboutToShow.connect(self._fill_recent)
+        a(self.rig_menu, "Open the Drift Gallery (demo)", lambda: self.open_demo and self.open_demo())
+        self.rig_menu.addSeparator()
+        a(self.rig_menu, "Save", self.save, QKeySequence.StandardKey.Save)
+        a(self.rig_menu, "Save as…", self.save_as, QKeySequence("Ctrl+Shift+S"))
+        a(self.rig_menu, "Rename the rig…", self.rename)
+        self.rig_menu.addSeparator()
+        a(self.rig_menu, "Quit", self.close, QKeySequence.StandardKey.Quit)
+        edit = self.menus.addMenu("Edit")
+        self._undo = a(edit, "Undo", self.session.undo, QKeySequence.StandardKey.Undo)
+        self._redo = a(edit, "Redo", self.session.redo, QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y"))
+        edit.addSeparator()
+        a(edit, "Add…", self.add_here, QKeySequence("Ctrl+Shift+I"))
+        a(edit, "Selection before", lambda: self.session.step_selection(True), QKeySequence("Alt+Left"))
+        a(edit, "Selection after", lambda: self.session.step_selection(False), QKeySequence("Alt+Right"))
+        a(edit, "Filter the list", self._focus_filter, QKeySequence.StandardKey.Find)
+        view = self.menus.addMenu("View")
+        for name, n in KEYS.items():
+            a(view, name, partial(self.show_station, name), QKeySequence(f"Alt+{n}"))
+        a(view, "Findings", self.toggle_findings, QKeySequence("Alt+0"))
+        a(view, "Next finding", lambda: self._step_finding(False), QKeySequence("F8"))
+        a(view, "Former finding", lambda: self._step_finding(True), QKeySequence("Shift+F8"))
+        view.addSeparator()
+        for n, level in enumerate(NAMED, 1):
+            a(view, f"Zoom: {level}", partial(self._zoom_to, level), QKeySequence(f"Ctrl+{n}"))
+        a(view, "Zoom in", lambda: self.patch.tapes.zoom(1), QKeySequence("Ctrl++"), QKeySequence("Ctrl+="))
+        a(view, "Zoom out", lambda: self.patch.tapes.zoom(-1), QKeySequence("Ctrl+-"))
+        a(view, "Zoom: whole universe", partial(self._zoom_to, "Fit"), QKeySequence("Ctrl+0"))
+        view.addSeparator()
+        a(view, "Dusk or paper", self.toggle_theme)
+        a(view, "Larger text on or off", self.toggle_text)
+        self._panel_action = a(view, "Hide the panel", self.toggle_panel)
+        a(view, "Full screen", self.toggle_full_screen, QKeySequence("F11"))
+        out = self.menus.addMenu("Output")
+        self._arm = a(out, "Arm", self.toggle_arm)
+        a(out, "Disarm at once", self.wire.disarm, QKeySequence("Shift+F9"))
+        a(out, "Blackout", lambda: self.bench.toggle_blackout(), QKeySequence("F9"))
+        a(out, "Release all", lambda: self.bench._release())
+        self._interfaces = out.addMenu("Interface")
+        self._interfaces.aboutToShow.connect(lambda: self._fill_interfaces(self._interfaces))
+        out.addSeparator()
+        a(out, "Read the boxes again", self.wire.read_again, QKeySequence("F5"), QKeySequence("Shift+F5"))
+        help_ = self.menus.addMenu("Help")
+        a(help_, "Help on what has the focus", self.help_here, QKeySequence("F1"))
+        a(help_, "Keys", lambda: self._show_text("Keys", KEY_HELP))
+        a(help_, "About Welvo", self._about)
+        a(edit, "Jump…", self.focus_jump, QKeySequence("Ctrl+K"))
+
+    def _action(
+        self, menu: QMenu, words: str, act: Callable[[], object], *keys: QKeySequence | QKeySequence.StandardKey
+    ) -> QAction:
+        made = QAction(words, self)
+        made.triggered.connect(lambda *_: act())
+        if keys:
+            made.setShortcuts([QKeySequence(k) for k in keys])
+        menu.addAction(made)
+        self.addAction(made)
+        return made
+
+    def _commands(self) -> dict[str, Callable[[], object]]:
+        """Every menu entry as a command of the jump box."""
+        found: dict[str, Callable[[], object]] = {}
+        for menu in self.menus.actions():
+            inside = menu.menu()
+            for action in inside.actions() if isinstance(inside, QMenu) else ():
+                if action.text() and not action.menu() and action.isEnabled():
+                    found[action.text()] = action.trigger
+        return found
+
+    def _shortcuts(self) -> None:
+        for keys, back in (("F6", False), ("Shift+F6", True)):
+            QShortcut(QKeySequence(keys), self, partial(self._next_region, back))
+
+    def focus_jump(self) -> None:
+        self.jump.setFocus()
+        self.jump.selectAll()
+
+    def _next_region(self, back: bool) -> None:
+        """F6: head, rail, station, panel, path."""
+        regions: list[QWidget] = [self.head, self.rail, self.stack, self.panels, self.ribbon]
+        focus = QApplication.focusWidget()
+        now = next((n for n, r in enumerate(regions) if focus and (focus is r or r.isAncestorOf(focus))), -1)
+        for step in range(1, len(regions) + 1):
+            region = regions[(now + (-step if back else step)) % len(regions)]
+            target = self.jump if region is self.head else self._first_in(region)
+            if target:
+                target.setFocus(Qt.FocusReason.TabFocusReason)
+                return
+
+    def _first_in(self, region: QWidget) -> QWidget | None:
+        if region.focusPolicy() != Qt.FocusPolicy.NoFocus:
+            return region
+        if region is self.stack and self.station == "Patch" and self.patch.tapes.isVisible():
+            return self.patch.tapes
+        return next(
+            (
+                w
+                for w in region.findChildren(QWidget)
+                if w.isVisible() and w.isEnabled() and w.focusPolicy() & Qt.FocusPolicy.TabFocus
+            ),
+            None,
+        )
+
+    def _titles(self) -> None:
+        rig = self.session.rig
+        self.rig_menu.setTitle((rig.name or "Rig").replace("&", "&&")[:28])
+        self.setWindowTitle(f"{rig.name}{' · not saved' if self.session.dirty else ''} · Welvo")
+        history = self.session.history
+        self._undo.setText(f"Undo: {history.undo_label}" if history.undo_label else "Undo")
+        self._undo.setEnabled(bool(history.undo_label))
+        self._redo.setText(f"Redo: {history.redo_label}" if history.redo_label else "Redo")
+        self._redo.setEnabled(bool(history.redo_label))
+        self._arm.setText("Disarm" if self.wire.armed else "Arm")
+
+    def _replaced(self) -> None:
+        self.wire.disarm()
+        self.wire.levels.release()
+        self.wire.touch()
+        self.patch.tapes.lens = None
+        self.show_station("Patch" if self.session.rig.profiles else "Profiles")
+
+    # ---- files
+
+    def may_leave(self) -> bool:
+        """Ask what to do with a rig that is not saved. False means stay."""
+        self.session.commit_pending()
+        if not self.session.dirty:
+            return True
+        box = QMessageBox(self)
+        box.setWindowTitle("Not saved")
+        box.setText(f"“{self.session.rig.name}” has changes that are in no file yet.")
+        save = box.addButton("Save them", QMessageBox.ButtonRole.AcceptRole)
+        drop = box.addButton("Drop them", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton("Stay here", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        if box.clickedButton() is save:
+            return self.save()
+        return box.clickedButton() is drop
+
+    def new_rig(self) -> None:
+        if self.may_leave():
+            self.session.replace(Rig(), None)
+
+    def open_dialog(self) -> None:
+        if self.may_leave():
+            name, _ = QFileDialog.getOpenFileName(
+                self, "Open a rig", self._folder(), "Rigs (*.welvo *.json);;All files (*)"
+            )
+            if name:
+                self.open_file(Path(name))
+
+    def open_file(self, path: Path) -> bool:
+        """Open a file in place of the present rig; what cannot be opened changes nothing."""
+        if not self.session.open(path):
+            return False
+        self.computer.remember(str(path))
+        self.computer.save()
+        return True
+
+    def save(self) -> bool:
+        if self.session.path is None:
+            return self.save_as()
+        return self._save_to(self.session.path)
+
+    def save_as(self) -> bool:
+        self.session.commit_pending()
+        start = str(Path(self._folder()) / f"{self.session.rig.name or 'rig'}.welvo")
+        name, _ = QFileDialog.getSaveFileName(self, "Save the rig", start, "Rig (*.welvo);;Rig as bare JSON (*.json)")
+        if not name:
+            return False
+        path = Path(name)
+        return self._save_to(path if path.suffix in (".welvo", ".json") else path.with_name(path.name + ".welvo"))
+
+    def _save_to(self, path: Path) -> bool:
+        if not self.session.save(path):
+            return False
+        self.computer.remember(str(path))
+        self.computer.save()
+        self.session.say(f"Saved as {path.name}.")
+        return True
+
+    def _folder(self) -> str:
+        return str(self.session.path.parent) if self.session.path else str(Path.home())
+
+    def _fill_recent(self) -> None:
+        self._recent.clear()
+        for name in self.computer.recent:
+            self._recent.addAction(Path(name).name, partial(self._open_recent, name)).setToolTip(name)
+        if not self.computer.recent:
+            self._recent.addAction("nothing opened yet").setEnabled(False)
+
+    def _open_recent(self, name: str) -> None:
+        if self.may_leave():
+            self.open_file(Path(name))
+
+    def rename(self) -> None:
+        self.session.commit_pending()
+        name, ok = QInputDialog.getText(
+            self, "Rename the rig", "What this installation is called:", text=self.session.rig.name
+        )
+        if ok and name.strip():
+            self.session.edit(rename_rig, name.strip())
+
+    def offer_recovery(self, found: list[journal.Recovered]) -> None:
+        """Rigs of windows that ended without saving are offered back, newest first."""
+        for r in found:
+            box = QMessageBox(self)
+            box.setWindowTitle("Not saved last time")
+            when = time.strftime("%d %b, %H:%M:%S", time.localtime(r.written))
+            box.setText(f"“{r.name}” was open when Welvo ended without saving. Its last edits, of {when}, are kept.")
+            take = box.addButton("Open it", QMessageBox.ButtonRole.AcceptRole)
+            drop = box.addButton("Drop it", QMessageBox.ButtonRole.DestructiveRole)
+            box.addButton("Ask again later", QMessageBox.ButtonRole.RejectRole)
+            box.exec()
+            if box.clickedButton() is take:
+                self.recover(r)
+                return
+            if box.clickedButton() is drop:
+                r.file.unlink(missing_ok=True)
+
+    def recover(self, r: journal.Recovered) -> None:
+        self.session.replace(r.rig, Path(r.path) if r.path else None, saved=False)
+        self.keeper.write()
+        r.file.unlink(missing_ok=True)
+        self.session.say(f"“{r.name}” is back as it was; it is not saved yet.")
+
+    def closeEvent(self, e: QCloseEvent) -> None:
+        if not self.may_leave():
+            e.ignore()
+            return
+        self.computer.width, self.computer.height = self.width(), self.height()
+        self.computer.interface = self.wire.interface.ip
+        self.computer.save()
+        self.shut()
+        e.accept()
+
+    def shut(self) -> None:
+        """End output, listening and what was started with the window; the journal is not needed any more."""
+        self.wire.close()
+        self.keeper.discard()
+        for act in self.on_close:
+            act()
+        self.on_close.clear()
+
+    # ---- acting
+
+    def toggle_arm(self) -> None:
+        if self.wire.armed:
+            self.wire.disarm()
+        else:
+            self.wire.arm()
+
+    def _fill_interfaces(self, menu: QMenu) -> None:
+        menu.clear()
+        for i in interfaces():
+            action = menu.addAction(i.label, partial(self.wire.use, i))
+            action.setCheckable(True)
+            action.setChecked(i.ip == self.wire.interface.ip)
+
+    def _choose_interface(self) -> None:
+        menu = QMenu(self)
+        self._fill_interfaces(menu)
+        menu.exec(self.head.arm.mapToGlobal(self.head.arm.rect().bottomLeft()))
+
+    def add_here(self) -> None:
+        if self.station == "Patch":
+            self.patch.add_fixtures()
+        elif self.station == "Devices":
+            self.devices.add_device()
+        elif self.station == "Profiles":
+            self.profiles.new_profile()
+
+    def _focus_filter(self) -> None:
+        field = self.drawer.filter if self.drawer.isVisible() else self.patch.filter
+        if not self.drawer.isVisible():
+            self.show_station("Patch")
+        field.setFocus()
+        field.selectAll()
+
+    def _step_finding(self, back: bool) -> None:
+        if not self.drawer.isVisible():
+            self.toggle_findings()
+        self.drawer.step(back)
+
+    def _zoom_to(self, level: str) -> None:
+        self.show_station("Patch")
+        self.patch.tapes.set_level(level)
+
+    def toggle_panel(self) -> None:
+        self.panels.setVisible(not self.panels.isVisible())
+        self._panel_action.setText("Hide the panel" if self.panels.isVisible() else "Show the panel")
+
+    def toggle_full_screen(self) -> None:
+        self.showNormal() if self.isFullScreen() else self.showFullScreen()
+
+    def toggle_theme(self) -> None:
+        self.set_look("paper" if THEME.name == "dusk" else "dusk", THEME.step)
+
+    def toggle_text(self) -> None:
+        self.set_look(THEME.name, 0 if THEME.step else 2)
+
+    def set_look(self, name: str, step: int) -> None:
+        self.session.commit_pending()
+        THEME.name, THEME.step = name, step
+        self.computer.theme, self.computer.text_step = name, step
+        self.computer.save()
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            theme.apply(app)
+        self.restyle()
+
+    def restyle(self) -> None:
+        for station in self.stations.values():
+            station.restyle()
+        self.drawer.refresh()
+        for w in self.findChildren(QWidget):
+            w.update()
+
+    def help_here(self) -> None:
+        """F1: what the focused field does and what it risks, beside it."""
+        w: QObject | None = QApplication.focusWidget()
+        while isinstance(w, QWidget) and not w.whatsThis():
+            w = w.parentWidget()
+        if isinstance(w, QWidget) and w.whatsThis():
+            at = w.mapToGlobal(w.rect().bottomLeft())
+            QWhatsThis.showText(at, f"<p>{w.whatsThis()}</p>", w)
+        else:
+            self._show_text("Keys", KEY_HELP)
+
+    def _show_text(self, title: str, html: str) -> None:
+        dialog = QDialog(self)
+        dialog.setWindowTitle(title)
+        body = column((20, 16, 20, 16), 12)
+        body.addWidget(label(title, 16, True))
+        words = label(html, 13, wrap=True)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setWidget(words)
+        body.addWidget(area, 1)
+        body.addLayout(row(None, button("Close", dialog.accept)))
+        dialog.setLayout(body)
+        dialog.resize(660, 480)
+        dialog.exec()
+
+    def _about(self) -> None:
+        from welvo import __version__
+
+        self._show_text(
+            "About Welvo",
+            f"<p>Welvo {__version__}. Define fixture profiles, patch them into universes, set the boxes, and prove it with light.</p>"
+            "<p>Speaks Art-Net 4 and sACN (ANSI E1.31). Art-Net™ is a trademark of its owner.</p>",
+        )
+
+    def keyPressEvent(self, e: QKeyEvent) -> None:
+        if e.key() == Qt.Key.Key_Escape and self.drawer.isVisible():
+            self.drawer.toggle()
+        else:
+            super().keyPressEvent(e)
+
+    def event(self, e: QEvent) -> bool:
+        if e.type() == QEvent.Type.WindowDeactivate:
+            QToolTip.hideText()
+        return super().event(e)
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        QPainter(self).fillRect(self.rect(), THEME.color("station"))
