@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from PySide6.QtCore import QEvent, QObject, Qt
-from PySide6.QtGui import QKeyEvent, QKeySequence
+from PySide6.QtCore import QEvent, QObject, QPointF, Qt
+from PySide6.QtGui import QKeyEvent, QKeySequence, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QApplication, QCheckBox, QComboBox, QLineEdit, QPlainTextEdit, QWidget
 
 from welvo.rig.notation import NotationError
@@ -140,6 +140,14 @@ class Choice(QComboBox):
             for data, words in options:
                 self.addItem(words, data)
         self.setCurrentIndex(max(0, self.findData(value)))
+
+    def paintEvent(self, e: QPaintEvent) -> None:
+        super().paintEvent(e)
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setPen(QPen(self.palette().text().color(), 1.5))
+        x, y = self.width() - 15, self.height() / 2 - 2
+        p.drawPolyline([QPointF(x, y), QPointF(x + 4, y + 4), QPointF(x + 8, y)])
 
     def wheelEvent(self, e: Any) -> None:
         e.ignore()  # a wheel over a closed box must never change a setting

@@ -255,6 +255,7 @@ class Head(QFrame):
         self.counts = Counts(session)
         self.ring = SavedRing(session)
         self.menus = menus
+        menus.setFixedHeight(30)
         layout = row(menus, self.ring, None, spacing=0)
         layout.setContentsMargins(8, 0, 16, 0)
         layout.addWidget(jump, 3)

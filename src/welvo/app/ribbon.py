@@ -13,7 +13,7 @@ from welvo.app.session import Session
 from welvo.app.theme import THEME
 from welvo.app.wire import Wire
 from welvo.patch.path import Hop, Joint, Path, path
-from welvo.rig.lookup import call
+from welvo.rig.lookup import call, used_by
 from welvo.rig.notation import plural, say_wire
 
 ROLES = ("level", "universe", "feed", "device", "port", "line", "lamp")
@@ -68,6 +68,8 @@ class Ribbon(QWidget):
         if kind in ("universe", "feed"):
             uid = s.selection.first if kind == "universe" else s.rig.feeds[s.selection.first].universe
             return self._universe(uid)
+        if kind == "profile" and s.selection.first in s.rig.profiles:
+            return self._profile(s.selection.first)
         target = s.target()
         if target is None:
             return None
@@ -102,6 +104,15 @@ class Ribbon(QWidget):
             tuple(hops),
             tuple(joints),
         )
+
+    def _profile(self, pid: str) -> Path | None:
+        """Where the fixtures of a profile are: counts along the way, worst joints."""
+        s = self._session
+        users = used_by(s.rig, pid)
+        if not users:
+            return None
+        many = self._many(tuple(users))
+        return Path(s.rig.profiles[pid].code, f"{plural(len(users), 'fixture')} of it", many.hops, many.joints)
 
     def _universe(self, uid: str) -> Path:
         s = self._session
@@ -157,7 +168,10 @@ class Ribbon(QWidget):
                 ("device", did),
             ),
             Hop(
-                "port", label or "–", f"{plural(len(off), 'setting')} differ" if off else "", ("port", f"{did} {label}")
+                "port",
+                label or "–",
+                (f"{plural(len(off), 'setting')} differ" if len(off) > 1 else "1 setting differs") if off else "",
+                ("port", f"{did} {label}"),
             ),
         ]
         on = sum(len({x.key for x in s.index.on(f.universe)}) for f in feeds)

@@ -173,12 +173,13 @@ def _sheet() -> str:
     QPushButton[strong="true"] {{ border: 2px solid {t["text"]}; font-weight: bold; }}
     QPushButton[strong="true"]:checked {{ background: {t["text"]}; color: {t["station"]}; }}
     QPushButton[segment="true"] {{ border-radius: 0; padding: 0 12px; background: {t["field"]}; }}
-    QPushButton[segment="true"]:checked {{ background: {t["select"]}; border: 2px solid {t["accent"]}; font-weight: bold; }}
+    QPushButton[segment="true"]:checked {{ background: {t["select"]}; border: 2px solid {t["accent"]}; padding: 0 11px; min-height: 24px; }}
     QPushButton[flat="true"] {{ border: none; background: transparent; text-align: left; padding: 0 4px; }}
     QComboBox {{ background: {t["field"]}; border: 1px solid {t["edge"]}; border-radius: 3px; padding: 2px 6px; min-height: 22px; }}
+    QComboBox::drop-down {{ border: none; width: 18px; }}
     QComboBox:focus {{ border: 2px solid {t["accent"]}; padding: 1px 5px; }}
     QComboBox QAbstractItemView {{ background: {t["raised"]}; selection-background-color: {t["select"]}; border: 1px solid {t["edge"]}; }}
-    QMenuBar {{ background: transparent; spacing: 0; }}
+    QMenuBar {{ background: transparent; spacing: 0; font-weight: normal; }}
     QMenuBar::item {{ padding: 4px 8px; background: transparent; border-radius: 4px; }}
     QMenuBar::item:selected {{ background: {t["select"]}; }}
     QMenu {{ background: {t["raised"]}; border: 1px solid {t["edge"]}; padding: 4px; }}
@@ -191,7 +192,9 @@ def _sheet() -> str:
     QTableView:focus {{ border: 2px solid {t["accent"]}; }}
     QHeaderView::section {{ background: {t["raised"]}; color: {t["quiet"]}; border: none; border-bottom: 1px solid {t["line"]};
         padding: 0 6px; font-size: {s}px; height: 24px; }}
-    QScrollArea, QAbstractScrollArea {{ border: none; background: transparent; }}
+    QScrollArea {{ border: none; background: transparent; }}
+    QAbstractScrollArea::corner {{ background: transparent; }}
+    QHeaderView::up-arrow, QHeaderView::down-arrow {{ subcontrol-origin: padding; subcontrol-position: center left; width: 8px; height: 8px; left: 2px; }}
     QScrollBar:vertical {{ width: 10px; background: transparent; }}
     QScrollBar:horizontal {{ height: 10px; background: transparent; }}
     QScrollBar::handle {{ background: {t["edge"]}; border-radius: 3px; margin: 2px; min-height: 24px; min-width: 24px; }}

@@ -69,14 +69,22 @@ def why_dark(index: Index, levels: Levels, key: str, chain: Path, armed: bool) -
     for n, joint in enumerate(chain.joints):
         nxt = chain.hops[n + 1]
         if joint.mark == "differs":
-            sides = f": {joint.sends}, {joint.takes}" if joint.sends else ""
-            return Cause(
-                f"{nxt.role.capitalize()} {nxt.value} and {chain.hops[n].role} {chain.hops[n].value} differ{sides}.",
-                n + 1,
-            )
+            return Cause(_difference(chain, n, who), n + 1)
         if joint.word in ("no feed", "nobody takes it", "silent", "not heard"):
             return Cause(f"{nxt.role.capitalize()}: {nxt.fact or joint.word}.", n + 1)
     return Cause(
         "Nothing up to the port is at fault. Look at the lamp: power, its own address and mode, the cable behind the port.",
         len(roles) - 1, certain=False,
     )  # fmt: skip
+
+
+def _difference(chain: Path, n: int, who: str) -> str:
+    """The joint behind hop n in words."""
+    joint, before, after = chain.joints[n], chain.hops[n], chain.hops[n + 1]
+    if after.role == "port" and joint.takes.startswith("takes"):
+        feed = next((h.value for h in chain.hops if h.role == "feed"), joint.sends)
+        return f"Port {after.value} {joint.takes}. Your levels for {who} go out as {feed}."
+    if after.role == "device":
+        return f"The feed goes {joint.sends}; {after.value} is at {joint.takes}."
+    sides = f": {joint.sends}, {joint.takes}" if joint.sends else ""
+    return f"{before.role.capitalize()} {before.value} and {after.role} {after.value} differ{sides}."

@@ -39,7 +39,8 @@ def two_rings(pixels: int) -> tuple[Spot, ...]:
     outer = pixels - inner
     big = ring(outer)
     reach = max((math.hypot(s.x, s.y) for s in big), default=1.0)
-    small = 0.5 * reach
+    natural = 0.5 / math.sin(math.pi / inner) if inner > 1 else 0.0
+    small = reach - 1.0 if reach - 1.0 >= 0.8 * natural else 0.5 * reach
     return big + tuple(
         Spot(
             x=round(small * math.sin(2 * math.pi * n / inner), 4),

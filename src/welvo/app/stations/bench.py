@@ -16,7 +16,7 @@ from welvo.app.fields import Field
 from welvo.app.paint import CENTRE, button, clear, column, label, row, text
 from welvo.app.panel import Panel, Title
 from welvo.app.session import Session
-from welvo.app.stations.faders import FaderBank
+from welvo.app.stations.faders import FOOT, HIGHEST, TOP, FaderBank
 from welvo.app.stations.tape_paint import channel_words
 from welvo.app.theme import THEME
 from welvo.app.wire import Wire
@@ -227,7 +227,8 @@ class BenchStation(QWidget):
         scroll.setWidgetResizable(True)
         scroll.setWidget(self.bank)
         scroll.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setFixedHeight(self.bank.height() + 12)
+        scroll.setMinimumHeight(self.bank.minimumHeight() + 12)
+        scroll.setMaximumHeight(TOP + HIGHEST + FOOT + 12)
         self._arrived_title = label("Meant and arrived", 13, True)
         self._arrived_note = label("", 11, quiet=True)
         self.arrived = Arrived()
@@ -270,7 +271,7 @@ class BenchStation(QWidget):
             inside.addLayout(layout)
         band = column((16, 0, 16, 0), 0)
         band.addWidget(scroll)
-        inside.addLayout(band)
+        inside.addLayout(band, 1)
         head = row(self._arrived_title, self._arrived_note, None)
         head.setContentsMargins(16, 6, 16, 0)
         inside.addLayout(head)
@@ -282,7 +283,7 @@ class BenchStation(QWidget):
         inside.addLayout(band)
         self._faders.setLayout(inside)
         self._empty = self._nothing()
-        body.addWidget(self._faders)
+        body.addWidget(self._faders, 1)
         body.addWidget(self._empty, 1)
         raw = row(
             label("Raw slot", 13, True),

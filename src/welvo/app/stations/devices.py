@@ -313,8 +313,15 @@ class DevicesPanel(Panel):
             if protocol and protocol.plan != protocol.reported:
                 return "The protocol differs as well; set that first, the numbers count otherwise in each."
             by = line.reported - line.plan
-            if abs(by) == 1:
-                return f"One {'more' if by > 0 else 'less'} than planned: look whether somebody counted from the other end, 0 or 1."
+            if abs(by) == 1 and protocol:
+                base = model.counts.get(str(protocol.plan), 1) if model else 1
+                usual = 1 if protocol.plan == "sacn" else 0
+                same = (
+                    f"counts from {base} too, so counting is not the cause"
+                    if base == usual
+                    else f"counts from {base}: somebody may have typed the plan's number there"
+                )
+                return f"One {'more' if by > 0 else 'less'} than planned. Its own page {same}."
             if protocol and protocol.plan == "artnet":
                 return f"The box takes {say_artnet(line.reported)}, the plan sends {say_artnet(line.plan)}."
         return "The box has another value than the plan."

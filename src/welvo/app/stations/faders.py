@@ -13,7 +13,9 @@ from welvo.bench.levels import Fader, Levels, faders, function_key
 from welvo.rig.document import Rig
 from welvo.rig.lookup import mode_of
 
-TOP, TRACK, FOOT = 34, 176, 40
+TOP, FOOT = 34, 40
+LOWEST, HIGHEST = 110, 320
+"""How long a fader's track may be, by the room there is."""
 
 
 def range_word(rig: Rig, keys: list[str], fader: Fader, value: int) -> str:
@@ -42,10 +44,14 @@ class FaderBank(QWidget):
         self._typed = ""
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Faders")
-        self.setFixedHeight(TOP + TRACK + FOOT)
+        self.setMinimumHeight(TOP + LOWEST + FOOT)
 
     def sizeHint(self) -> QSize:
-        return QSize(64 * max(1, len(self.faders)), TOP + TRACK + FOOT)
+        return QSize(64 * max(1, len(self.faders)), TOP + 176 + FOOT)
+
+    @property
+    def track(self) -> int:
+        return max(LOWEST, min(HIGHEST, self.height() - TOP - FOOT))
 
     def show_things(self, keys: list[str]) -> None:
         self.keys = keys
@@ -70,6 +76,7 @@ class FaderBank(QWidget):
 
     def paintEvent(self, _: QPaintEvent) -> None:
         p = QPainter(self)
+        foot = TOP + self.track
         for n, fader in enumerate(self.faders):
             r = self.column(n)
             value, held, mixed = self._state(fader)
@@ -84,11 +91,11 @@ class FaderBank(QWidget):
                 bold=held,
                 align=CENTRE,
             )
-            track = QRectF(r.center().x() - 7, TOP, 14, TRACK)
+            track = QRectF(r.center().x() - 7, TOP, 14, self.track)
             box(p, track, "field", "edge", 3)
-            y = TOP + TRACK - value * TRACK
+            y = foot - value * self.track
             if held:
-                box(p, QRectF(track.left() + 1, y, 12, TOP + TRACK - y), "accent", None, 2)
+                box(p, QRectF(track.left() + 1, y, 12, foot - y), "accent", None, 2)
             knob = QRectF(r.center().x() - 16, y - 5, 32, 10)
             box(p, knob, "text" if held else "station", "text" if held else "quiet", 2)
             number = round(value * fader.top)
@@ -100,7 +107,7 @@ class FaderBank(QWidget):
             if name and fitting(with_name, r.width() - 4, (11, 1)) == 11:
                 text(
                     p,
-                    QRectF(r.left(), TOP + TRACK + 6, r.width(), 18),
+                    QRectF(r.left(), foot + 6, r.width(), 18),
                     with_name,
                     "text" if held else "quiet",
                     11,
@@ -110,7 +117,7 @@ class FaderBank(QWidget):
             else:
                 text(
                     p,
-                    QRectF(r.left(), TOP + TRACK + 6, r.width(), 18),
+                    QRectF(r.left(), foot + 6, r.width(), 18),
                     shown,
                     "text" if held else "quiet",
                     13 if fader.slots == 1 else 11,
@@ -121,12 +128,12 @@ class FaderBank(QWidget):
             if light:
                 p.setPen(QPen(THEME.color("edge"), 1))
                 p.setBrush(QColor(light))
-                p.drawRect(QRectF(r.center().x() - 16, TOP + TRACK + 27, 32, 4))
+                p.drawRect(QRectF(r.center().x() - 16, foot + 27, 32, 4))
             if n == self.current and self.hasFocus():
                 box(p, r.adjusted(2, 1, -2, -3), None, "accent", 4, 2)
         if not self.faders:
             for n in range(10):
-                track = QRectF(60 + 80 * n, TOP, 14, TRACK)
+                track = QRectF(60 + 80 * n, TOP, 14, self.track)
                 box(p, track, None, "line", 3, 1, dashed=True)
 
     def hold(self, n: int, value: float) -> None:
@@ -135,7 +142,7 @@ class FaderBank(QWidget):
         self.moved.emit()
 
     def _drag(self, y: float) -> None:
-        self.hold(self.current, 1.0 - (y - TOP) / TRACK)
+        self.hold(self.current, 1.0 - (y - TOP) / self.track)
 
     def mousePressEvent(self, e: QMouseEvent) -> None:
         n = next((n for n in range(len(self.faders)) if self.column(n).contains(e.position())), -1)

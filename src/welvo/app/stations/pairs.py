@@ -39,6 +39,10 @@ def pairs_of(session: Session) -> list[Pair]:
         model = model_of(rig, did)
         kind = KINDS.get(model.kind, model.kind) if model else "unknown model"
         planned = (d.name, d.ip or "no address planned", f"{kind} · {plural(len(d.ports), 'port')}")
+        twin = next((o.name for o_id, o in rig.devices.items() if d.ip and o.ip == d.ip and o_id != did), "")
+        if twin and device_at(rig, d.ip) != did:
+            found.append(Pair(did, d.ip, planned, ("who answers?", d.ip, f"same address as {twin}"), "upstream"))
+            continue
         heard = observed.heard.get(d.ip) if d.ip else None
         mark: Mark
         if heard is None or not is_live(heard, now):

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QDialog, QLineEdit, QSplitter, QStackedWidget, QWidget
 
 from welvo.app.fields import Choice, Field, set_help
-from welvo.app.paint import button, column, label, row
+from welvo.app.paint import RIGHT, box, button, column, label, row, text
 from welvo.app.panel import PatchPanel, field_row
 from welvo.app.session import Selection, Session
 from welvo.app.stations.roll import Roll
@@ -217,7 +218,7 @@ class PatchStation(QWidget):
 
     def _empty(self) -> QWidget:
         """What an empty rig shows: what a fixture is, and one field to begin with."""
-        made = QWidget()
+        made = _EmptyTapes()
         body = column((40, 40, 40, 40), 10)
         body.addStretch(1)
         for words, size in (
@@ -290,6 +291,16 @@ class PatchStation(QWidget):
         self.tapes.restyle()
         self.panel.restyle()
         self.panel.build()
+
+
+class _EmptyTapes(QWidget):
+    """Where there is nothing yet the tapes stay as empty shapes."""
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        p = QPainter(self)
+        for n in range(3):
+            text(p, QRectF(16, 12 + 26 * n, 24, 20), str(n + 1), "line", 16, True, RIGHT)
+            box(p, QRectF(272, 12 + 26 * n, self.width() - 296, 20), None, "line", 0, 1, dashed=True)
 
 
 def row_of(widgets: list[QWidget | int | None]) -> QWidget:

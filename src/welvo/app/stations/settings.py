@@ -187,7 +187,13 @@ class Settings(QWidget):
             mine = [x for x in self.lines if x.port == section]
             off = len(differing(mine))
             agree = sum(x.mark == "agrees" for x in mine)
-            words = f"{off} of {len(mine)} differ" if off else f"{agree} agree" if agree else ""
+            words = (
+                f"{off} of {len(mine)} {'differs' if off == 1 else 'differ'}"
+                if off
+                else f"{agree} agree"
+                if agree
+                else ""
+            )
             parts: list[QWidget | int | None] = [label(f"Port {section}" if section else "Network", 13, True)]
             if section:
                 parts += [

@@ -11,7 +11,7 @@ from welvo.app import marks
 from welvo.app.paint import CENTRE, text, width_of
 from welvo.app.theme import LIGHT, THEME, weave
 from welvo.bench.levels import LETTERS
-from welvo.patch.index import Index, Span
+from welvo.patch.index import Clash, Index, Span
 from welvo.rig.attributes import family_of
 from welvo.rig.counting import SLOTS
 from welvo.rig.document import Rig
@@ -181,6 +181,7 @@ def paint_tape(
                 p.drawLine(QPointF(x, 0), QPointF(x, level.lane + (lanes - 1) * level.more))
     if size < SLOTS:
         marks.hatch(p, QRectF(size * pp - x0, top, (SLOTS - size) * pp, level.lane), THEME.color("line"), 6, 1)
+    clashes = index.clashes(universe, 200)
     combs = _combs(rig, blocks, pp, focus) if level is FIT else {}
     done: set[int] = set()
     for n, block in enumerate(blocks):
@@ -210,31 +211,48 @@ def paint_tape(
         elif level is FIT:
             body(p, r, k)
             words = title_of(rig, block)
-            room = r.width() - 5
+            left, right = _label_room(s, clashes, pp, x0, width)
+            room = right - left - 5
             if width_of(words, 11) <= room:
-                text(p, QRectF(x + 5, y, room, level.lane), words, size=11)
+                text(p, QRectF(left + 5, y, room, level.lane), words, size=11)
                 wide = width_of(words, 11)
                 code = "share" if len(block.spans) > 1 else code_of(rig, s.key)
                 if wide + 6 + width_of(code, 11) <= room:
-                    text(p, QRectF(x + 11 + wide, y, room - wide, level.lane), code, size=11)
+                    text(p, QRectF(left + 11 + wide, y, room - wide, level.lane), code, size=11)
         elif level is BLOCK:
             body(p, r, k)
             _function_comb(p, rig, s, x, y + level.lane, pp, width)
-            left = max(r.left(), 0.0)
-            words = title_of(rig, block)
-            text(p, QRectF(left + 6, y + 1, r.right() - left - 8, 18), words, bold=True)
-            wide = width_of(words, 13, True)
-            if r.right() - left - 14 - wide > 20:
-                text(
-                    p, QRectF(left + 12 + wide, y + 2, r.right() - left - 16 - wide, 17), kind_name(rig, s.key), size=11
-                )
+            _title(p, rig, block, y, *_label_room(s, clashes, pp, x0, width))
         else:
             _slot_block(p, rig, block, r, pp, x0, width, k)
+            _title(p, rig, block, y, *_label_room(s, clashes, pp, x0, width))
         if len(block.spans) > 1:
             _share_outline(p, r)
-    _clashes(p, index, universe, blocks, pp, x0, width, top, level)
+    _clashes(p, clashes, blocks, pp, x0, width, top, level)
     if level is SLOT:
         _slot_ruler(p, index, blocks, pp, x0, width, size)
+
+
+def _label_room(span: Span, clashes: list[Clash], pp: float, x0: float, width: float) -> tuple[float, float]:
+    """From where to where a block's label may stand: its widest stretch in view that no clash covers."""
+    cuts = [(max(c.first, span.first), min(c.last, span.last)) for c in clashes if span in (c.a, c.b)]
+    stretches, at = [], span.first
+    for first, last in [*sorted(cuts), (span.last + 1, span.last + 1)]:
+        if first > at:
+            stretches.append((max(0.0, (at - 1) * pp - x0), min(width, (first - 1) * pp - x0)))
+        at = max(at, last + 1)
+    return max(stretches, key=lambda s: s[1] - s[0], default=(0.0, 0.0))
+
+
+def _title(p: QPainter, rig: Rig, block: Block, y: float, left: float, right: float) -> None:
+    """Number in bold and what it is, as far as there is room."""
+    words = title_of(rig, block)
+    wide = width_of(words, 13, True)
+    if right - left - 8 < min(wide, 24):
+        return
+    text(p, QRectF(left + 8, y + 1, right - left - 10, 17), words, bold=True)
+    if right - left - 18 - wide > 20:
+        text(p, QRectF(left + 15 + wide, y + 1, right - left - 18 - wide, 17), kind_name(rig, block.span.key), size=11)
 
 
 def _field_block(p: QPainter, r: QRectF, k: int) -> None:
@@ -299,11 +317,6 @@ def _slot_block(p: QPainter, rig: Rig, block: Block, r: QRectF, pp: float, x0: f
     line, fill = THEME.tint(k)
     p.fillRect(r, fill)
     spine(p, r.left(), r.top(), r.height(), k, line)
-    left = max(r.left(), 0.0)
-    words = title_of(rig, block)
-    text(p, QRectF(left + 8, r.top(), r.right() - left - 8, 18), words, bold=True)
-    wide = width_of(words, 13, True)
-    text(p, QRectF(left + 16 + wide, r.top() + 1, r.right() - left - 18 - wide, 17), kind_name(rig, span.key), size=11)
     channels = channel_words(rig, span)
     pixel_before = 0
     cells = r.top() + 32
@@ -342,8 +355,7 @@ def _upright(p: QPainter, r: QRectF, words: str) -> None:
 
 def _clashes(
     p: QPainter,
-    index: Index,
-    universe: str,
+    clashes: list[Clash],
     blocks: list[Block],
     pp: float,
     x0: float,
@@ -353,7 +365,7 @@ def _clashes(
 ) -> None:
     """Hatched plate and outline across the lanes that two things share; never over text."""
     lane_of = {(s.key, s.brk): b.lane for b in blocks for s in b.spans}
-    for c in index.clashes(universe, 200):
+    for c in clashes:
         x, w = (c.first - 1) * pp - x0, max((c.last - c.first + 1) * pp, 6 if level is FIELD else 2)
         if x > width or x + w < 0:
             continue

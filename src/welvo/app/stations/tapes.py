@@ -16,7 +16,7 @@ from PySide6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QAbstractScrollArea, QApplication, QToolTip
+from PySide6.QtWidgets import QAbstractScrollArea, QApplication, QFrame, QToolTip
 
 from welvo.app import marks
 from welvo.app.paint import RIGHT, box, text
@@ -87,6 +87,7 @@ class Tapes(QAbstractScrollArea):
         self._carry: Carry | None = None
         self._press: tuple[QPointF, Span] | None = None
         self.lens: tuple[str, int] | None = None
+        self.setFrameShape(QFrame.Shape.NoFrame)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Tapes")
         self.viewport().setMouseTracking(True)
@@ -443,7 +444,7 @@ class Tapes(QAbstractScrollArea):
         last = min(SLOTS, self.lens[1] + slots - 1)
         text(p, QRectF(20, y + 6, 200, 16), "Lens", "quiet", 11)
         text(p, QRectF(20, y + 22, 220, 22), f"{say_place(number, self.lens[1])} – {last}", size=16, bold=True)
-        text(p, QRectF(20, y + 46, 230, 16), "Space opens and closes it, arrows move it", "quiet", 11)
+        text(p, QRectF(20, y + 46, 230, 16), "Space opens and closes it", "quiet", 11)
         clashes = [c for c in self._session.index.clashes(uid, 50) if c.last >= self.lens[1] and c.first <= last]
         if clashes:
             c = clashes[0]
