@@ -27,7 +27,6 @@ class Keeper(QObject):
         self.folder = folder
         self.keep = False
         """True when the program is being ended from outside: the journal must stay for the next start."""
-        self._started = _process_start()
         self._timer = QTimer(self, singleShot=True, interval=DELAY)
         self._timer.timeout.connect(self.write)
         self._lock = threading.Lock()
@@ -46,7 +45,7 @@ class Keeper(QObject):
 
         def work() -> None:
             with self._lock, contextlib.suppress(RigFileError, OSError):
-                journal.write(self.folder, rig, path, os.getpid(), self._started, time.time())
+                journal.write(self.folder, rig, path, os.getpid(), _process_start(), time.time())
 
         self._thread = threading.Thread(target=work, name="journal")
         self._thread.start()

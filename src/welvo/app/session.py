@@ -13,7 +13,7 @@ from PySide6.QtCore import QObject, Signal
 from welvo.checks.checker import Checker, Report
 from welvo.formats.rigfile import RigFileError, load, save
 from welvo.observed.values import NOTHING, Event, Observed, Written
-from welvo.patch.index import Index
+from welvo.patch.index import Followed, Index
 from welvo.patch.path import Target, find_target, of_pixel, of_slot, of_thing
 from welvo.rig.document import Change, Rig, everything
 from welvo.rig.history import History
@@ -57,6 +57,8 @@ class Session(QObject):
         self.history = History(rig)
         self.index = Index(rig)
         self.checker = Checker(self.index, self.observed, self.now())
+        self.followed = Followed(frozenset(rig.universes), frozenset())
+        """Universes and things that the last edit touched."""
         self.selection = Selection()
         self._before: list[Selection] = []
         self._after: list[Selection] = []
@@ -107,8 +109,8 @@ class Session(QObject):
         return rest[0] if rest else True
 
     def _follow(self, change: Change) -> None:
-        followed = self.index.follow(self.rig, change)
-        self.checker.follow(change, followed)
+        self.followed = self.index.follow(self.rig, change)
+        self.checker.follow(change, self.followed)
         self._drop_lost_selection()
         self.changed.emit(change)
 

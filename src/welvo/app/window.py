@@ -150,7 +150,6 @@ class Window(QWidget):
         self._shortcuts()
         self.show_station("Patch" if session.rig.profiles else "Profiles")
         self._titles()
-        self.restyle()
 
     def _connect(self) -> None:
         self.session.said.connect(self.message.say)

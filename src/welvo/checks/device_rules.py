@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from welvo.checks.registry import Context, Finding, Fix, rule
+from welvo.checks.registry import Context, Finding, Fix, just, rule
 from welvo.observed.compare import compare, is_live
 from welvo.rig.notation import plural, say_wire
 from welvo.rig.plan import device_at, say_setting
@@ -84,11 +84,11 @@ def differs(ctx: Context, did: str) -> Iterator[Finding]:
             continue
         plan, has = say_setting(line.spec, line.plan), say_setting(line.spec, line.reported)
         what = f"{device.name} · {line.port + ' · ' if line.port else ''}{line.spec.label}"
-        fixes = (Fix(f"Push {plan}", ((what, has, plan),), push=(did, (line.key,))),) if line.spec.writable else ()
+        push = just(Fix(f"Push {plan}", ((what, has, plan),), push=(did, (line.key,)))) if line.spec.writable else None
         yield Finding(
             "DEV-04", "warning", f"{did}/{line.key}", what, f"{line.spec.label} of {device.name}: plan {plan}, box {has}",
             f"{what} is planned as {plan}; the box says {has}.", {"setting": line.key, "plan": plan, "reported": has},
-            "Devices", ("device", did), (), fixes,
+            "Devices", ("device", did), (), push,
         )  # fmt: skip
 
 
@@ -122,7 +122,7 @@ def port_differs(ctx: Context, did: str) -> Iterator[Finding]:
             f"{plural(len(lamps), 'fixture')} on port {label} show the levels of {has}, or nothing.",
             {"device": device.name, "port": label, "takes": has, "sends": sends, "fixtures": len(lamps)},
             f"Port {label} of {device.name} takes {has}", ("port", f"{did} {label}"), lamps,
-            (Fix(f"Push {sends}", ((f"{device.name} · port {label}", has, sends),), push=(did, keys)),),
+            just(Fix(f"Push {sends}", ((f"{device.name} · port {label}", has, sends),), push=(did, keys))),
         )  # fmt: skip
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import partial
 
-from welvo.checks.registry import Context, Finding, Fix, rule
+from welvo.checks.registry import Context, Finding, Fix, just, rule
 from welvo.rig.document import Change, Rig
 from welvo.rig.edits import add_feed, set_feed
 from welvo.rig.lookup import feeds_of
@@ -39,8 +39,8 @@ def same_wire(ctx: Context, fid: str) -> Iterator[Finding]:
             "FEED-01", "error", fid, wire, f"Universes {a} and {b} both go out as {wire}",
             f"Both are sent to {wire}, one after the other, many times a second.",
             {"first": a, "second": b, "wire": wire}, "Feeds", ("feed", fid), (),
-            (Fix(f"Send {b} as {say_wire(feed.protocol, free)}", ((f"universe {b} · wire", wire, say_wire(feed.protocol, free)),),
-                 partial(set_feed, fid=fid, label=f"send universe {b} as {say_wire(feed.protocol, free)}", wire=free)),),
+            just(Fix(f"Send {b} as {say_wire(feed.protocol, free)}", ((f"universe {b} · wire", wire, say_wire(feed.protocol, free)),),
+                 partial(set_feed, fid=fid, label=f"send universe {b} as {say_wire(feed.protocol, free)}", wire=free))),
         )  # fmt: skip
 
 
@@ -64,7 +64,7 @@ def no_feed(ctx: Context, uid: str) -> Iterator[Finding]:
         "FEED-02", "warning", uid, f"universe {number}", f"Universe {number} has {plural(len(things), 'fixture')} and no feed",
         f"{plural(len(things), 'fixture')} in universe {number} get no levels: nothing sends it.",
         {"universe": number, "things": len(things)}, "Feeds", ("universe", uid), tuple(sorted(things)),
-        (Fix(f"Feed {number} by sACN {number}", ((f"universe {number} · feed", "none", f"sACN {number}"),), edit),),
+        just(Fix(f"Feed {number} by sACN {number}", ((f"universe {number} · feed", "none", f"sACN {number}"),), edit)),
     )  # fmt: skip
 
 
@@ -100,8 +100,8 @@ def broadcast(ctx: Context, fid: str) -> Iterator[Finding]:
     yield Finding(
         "FEED-04", "warning", fid, wire, f"{wire} goes to everyone", "Every box on the network must read each of its frames.",
         {"wire": wire}, "Feeds", ("feed", fid), (),
-        (Fix("Send to subscribers", ((f"{wire} · to", "broadcast", "subscribers"),),
-             partial(set_feed, fid=fid, label=f"send {wire} to subscribers", to="subscribers")),),
+        just(Fix("Send to subscribers", ((f"{wire} · to", "broadcast", "subscribers"),),
+             partial(set_feed, fid=fid, label=f"send {wire} to subscribers", to="subscribers"))),
     )  # fmt: skip
 
 
@@ -138,12 +138,12 @@ def two_senders(ctx: Context, fid: str) -> Iterator[Finding]:
         names = sorted(ctx.rig.senders[s].name if s in ctx.rig.senders else s for s in (feed.sender, other.sender))
         wire = say_wire(feed.protocol, feed.wire)
         lower = feed.priority - 10
-        fixes: tuple[Fix, ...] = ()
+        fixes = None
         if feed.protocol == "sacn" and lower >= 0:
             label = f"send {wire} from {ctx.rig.senders[feed.sender].name} at {lower}"
-            fixes = (Fix(f"Send at {lower} from {ctx.rig.senders[feed.sender].name}",
+            fixes = just(Fix(f"Send at {lower} from {ctx.rig.senders[feed.sender].name}",
                          ((f"{wire} · priority", str(feed.priority), str(lower)),),
-                         partial(set_feed, fid=fid, label=label, priority=lower)),)  # fmt: skip
+                         partial(set_feed, fid=fid, label=label, priority=lower)))  # fmt: skip
         yield Finding(
             "FEED-06", "warning", fid, wire, f"{names[0]} and {names[1]} both send {wire}",
             f"Both are planned at priority {feed.priority}, so no receiver can tell whose levels count.",

@@ -6,14 +6,15 @@ from collections import defaultdict
 from collections.abc import Callable, Iterator
 from functools import partial
 
-from welvo.checks.registry import Context, Finding, Fix, rule
+from welvo.checks.registry import Context, Finding, Fix, just, rule
 from welvo.patch.allocate import footprint_of, next_free_anywhere
 from welvo.patch.index import Clash, Span
-from welvo.patch.path import slot_word
+from welvo.patch.path import words_on
+from welvo.rig.counting import HIGHEST_SACN
 from welvo.rig.document import Change, Rig
 from welvo.rig.edits import add_universe, move, set_fixtures, share
 from welvo.rig.lookup import call, mode_of
-from welvo.rig.notation import NotationError, plural, say_place
+from welvo.rig.notation import plural, say_place
 
 
 def _range(first: int, last: int, number: int) -> str:
@@ -21,15 +22,15 @@ def _range(first: int, last: int, number: int) -> str:
 
 
 def _words(ctx: Context, span: Span, first: int, last: int) -> str:
-    words = list(
-        dict.fromkeys(slot_word(ctx.rig, span, a).split(",")[0] for a in range(first, min(last, first + 40) + 1))
-    )
+    words = words_on(ctx.rig, span, first, last)
     return ", ".join(words[:3]) + (" …" if len(words) > 3 else "")
 
 
 def _move_fix(ctx: Context, span: Span) -> Fix | None:
     """Move one of two to the next place that is free of clashes."""
-    rig = ctx.rig
+    rig = ctx.index.rig
+    if span.key not in rig.fixtures and span.key not in rig.elements:
+        return None
     if span.key in rig.fixtures:
         place = rig.fixtures[span.key].place(span.brk)
     else:
@@ -66,20 +67,23 @@ def clash(ctx: Context, uid: str) -> Iterator[Finding]:
         c = clashes[0]
         slots = sum(x.last - x.first + 1 for x in clashes)
         names = f"{call(ctx.rig, a)} and {call(ctx.rig, b)}"
-        fixes = [fix for fix in (_move_fix(ctx, c.b), _move_fix(ctx, c.a)) if fix]
-        fa, fb = ctx.rig.fixtures.get(a), ctx.rig.fixtures.get(b)
-        if fa and fb and a != b and (fa.profile, fa.mode) == (fb.profile, fb.mode) and c.a.first == c.b.first:
-            fixes.append(
-                Fix(f"Share: {names} move together", ((names, "clash", "share"),), partial(share, members=[a, b]))
-            )
         yield Finding(
             "PATCH-01", "error", f"{uid}:{min(a, b)}+{max(a, b)}", _range(c.first, c.last, number),
             f"{names} meet on {plural(slots, 'slot')}",
             f"{_range(c.first, c.last, number)}: {_words(ctx, c.a, c.first, c.last)} of {call(ctx.rig, a)} "
             f"also moves {_words(ctx, c.b, c.first, c.last)} of {call(ctx.rig, b)}.",
             {"a": call(ctx.rig, a), "b": call(ctx.rig, b), "universe": number, "first": c.first, "last": c.last, "slots": slots},
-            "Clashes", ("thing", b), (a, b), tuple(fixes),
+            "Clashes", ("thing", b), (a, b), partial(_clash_fixes, ctx, c, names),
         )  # fmt: skip
+
+
+def _clash_fixes(ctx: Context, c: Clash, names: str) -> list[Fix]:
+    fixes = [fix for fix in (_move_fix(ctx, c.b), _move_fix(ctx, c.a)) if fix]
+    fa, fb = ctx.index.rig.fixtures.get(c.a.key), ctx.index.rig.fixtures.get(c.b.key)
+    if fa and fb and fa is not fb and (fa.profile, fa.mode) == (fb.profile, fb.mode) and c.a.first == c.b.first:
+        edit = partial(share, members=[c.a.key, c.b.key])
+        fixes.append(Fix(f"Share: {names} move together", ((names, "clash", "share"),), edit))
+    return fixes
 
 
 @rule(
@@ -94,14 +98,28 @@ def past_the_end(ctx: Context, uid: str) -> Iterator[Finding]:
         if span.last > universe.size:
             who = call(ctx.rig, span.key)
             lost = span.last - max(universe.size, span.first - 1)
-            fix = _move_fix(ctx, span)
             yield Finding(
                 "PATCH-02", "error", f"{uid}:{span.key}/{span.brk}", say_place(universe.number, span.first),
                 f"{who} ends {plural(lost, 'slot')} past universe {universe.number}",
                 f"{who} would take {say_place(universe.number, span.first)} to {span.last}; the universe ends at {universe.size}.",
                 {"fixture": who, "universe": universe.number, "first": span.first, "last": span.last, "size": universe.size},
-                "Clashes", ("thing", span.key), (span.key,), (fix,) if fix else (),
+                "Clashes", ("thing", span.key), (span.key,), partial(_move_fixes, ctx, span),
             )  # fmt: skip
+
+
+def _move_fixes(ctx: Context, span: Span) -> list[Fix]:
+    fix = _move_fix(ctx, span)
+    return [fix] if fix else []
+
+
+def _patch_fixes(ctx: Context, key: str, brk: int) -> list[Fix]:
+    rig = ctx.index.rig
+    spot = next_free_anywhere(ctx.index, footprint_of(rig, key, brk)) if key in rig.fixtures else None
+    if not spot:
+        return []
+    who, new = call(rig, key), say_place(rig.universes[spot[0]].number, spot[1])
+    edit = partial(move, key=key, brk=brk, universe=spot[0], address=spot[1])
+    return [Fix(f"Patch {who} at {new} (next free)", ((f"{who} · address", "none", new),), edit)]
 
 
 @rule(
@@ -118,14 +136,6 @@ def unpatched(ctx: Context, key: str) -> Iterator[Finding]:
     open_ = [b for b, part in enumerate(mode.breaks) if part.slots and fixture.place(b).way == "none"]
     if not open_:
         return
-    fixes = []
-    spot = next_free_anywhere(ctx.index, mode.breaks[open_[0]].slots)
-    if spot:
-        new = say_place(ctx.rig.universes[spot[0]].number, spot[1])
-        edit = partial(move, key=key, brk=open_[0], universe=spot[0], address=spot[1])
-        fixes.append(
-            Fix(f"Patch {fixture.number} at {new} (next free)", ((f"{fixture.number} · address", "none", new),), edit)
-        )
     part_word = (
         "not patched" if len(open_) == len(mode.breaks) else f"half patched: break {open_[0] + 1} has no address"
     )
@@ -133,7 +143,7 @@ def unpatched(ctx: Context, key: str) -> Iterator[Finding]:
         "PATCH-03", "warning", key, f"fixture {fixture.number}", f"{fixture.number} is {part_word}",
         f"{fixture.number} {fixture.name} needs {plural(mode.breaks[open_[0]].slots, 'slot')} and has no address for them.",
         {"fixture": fixture.number, "open breaks": len(open_), "slots": mode.breaks[open_[0]].slots},
-        "Not patched", ("thing", key), (key,), tuple(fixes),
+        "Not patched", ("thing", key), (key,), partial(_patch_fixes, ctx, key, open_[0]),
     )  # fmt: skip
 
 
@@ -154,7 +164,7 @@ def number_twice(ctx: Context, _: str) -> Iterator[Finding]:
                 f"“{ctx.rig.fixtures[seen[f.number]].name}” and “{f.name}” both carry number {f.number}.",
                 {"number": f.number, "first": ctx.rig.fixtures[seen[f.number]].name, "second": f.name},
                 "Numbers", ("thing", fid), (seen[f.number], fid),
-                (Fix(f"Number {f.name} {free}", ((f"{f.name} · number", str(f.number), str(free)),), edit),),
+                just(Fix(f"Number {f.name} {free}", ((f"{f.name} · number", str(f.number), str(free)),), edit)),
             )  # fmt: skip
         else:
             seen[f.number] = fid
@@ -247,12 +257,11 @@ def runs_out(ctx: Context, key: str) -> Iterator[Finding]:
         new, change, _ = add_universe(rig, number, element.name)
         return new, change
 
-    if number > 63999:
-        raise NotationError("universes end at 63999")
+    fix = Fix(f"Add universe {number}", ((f"universe {number}", "none", "512 slots"),), edit)
     yield Finding(
         "PATCH-08", "error", key, element.name, f"{element.name} needs universe {number}, which is not there",
         f"{element.footprint - covered} of its {element.footprint} slots lie past the rig's last universe.",
         {"element": element.name, "universe": number, "slots without a place": element.footprint - covered},
         "Not patched", ("thing", key), (key,),
-        (Fix(f"Add universe {number}", ((f"universe {number}", "none", "512 slots"),), edit),),
+        just(fix) if number <= HIGHEST_SACN else None,
     )  # fmt: skip

@@ -42,12 +42,23 @@ class Finding:
     cause: str = ""
     goes_to: tuple[str, str] = ("", "")
     things: tuple[str, ...] = ()
-    fixes: tuple[Fix, ...] = ()
+    mend: Callable[[], list[Fix]] | None = field(default=None, compare=False, repr=False)
+    """Works out the fixes when somebody looks at them: finding a free place for each of many clashes takes time."""
+
+    @property
+    def fixes(self) -> tuple[Fix, ...]:
+        """The ways to put it right, for the rig as it is now; the best one first."""
+        return tuple(self.mend()) if self.mend else ()
 
     @property
     def fingerprint(self) -> str:
         """The facts as one line: a waiver is bound to it and wakes when it changes."""
         return "; ".join(f"{k}={v}" for k, v in sorted(self.facts.items()))
+
+
+def just(*fixes: Fix) -> Callable[[], list[Fix]]:
+    """Fixes that are known already, as a finding wants them."""
+    return lambda: list(fixes)
 
 
 @dataclass(frozen=True)

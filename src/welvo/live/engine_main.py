@@ -15,6 +15,7 @@ import signal
 import socket
 import sys
 import time
+from collections.abc import Callable
 from typing import Any
 
 from welvo.live.frames import SLOTS, Frames
@@ -24,6 +25,8 @@ KEEP_ALIVE = 0.9
 """Seconds after which an unchanged frame goes out again; both standards ask for 0.8 to 1 s."""
 REPEATS = 3
 """Unchanged packets after the last change before sACN falls back to keep-alive (E1.31, 6.6.2)."""
+DISCOVERY_EVERY = 10.0
+"""Seconds between the lists of universes that a source announces (E1.31, 4.3)."""
 PHASES = 8
 """Streams of one rate are spread over this many moments of a period, so that a switch is not flooded."""
 
@@ -31,8 +34,11 @@ PHASES = 8
 class Stream:
     """One feed on its way out: a prebuilt packet of which only sequence and slots change."""
 
-    def __init__(self, spec: dict[str, Any], cid: bytes, name: str) -> None:
+    def __init__(
+        self, spec: dict[str, Any], cid: bytes, name: str, sendto: Callable[[bytes | bytearray, tuple[str, int]], int]
+    ) -> None:
         self.spec = spec
+        self.sendto = sendto
         self.row: int = spec["row"]
         self.slots: int = spec.get("slots", SLOTS)
         self.sacn = spec["protocol"] == "sacn"
@@ -45,46 +51,60 @@ class Stream:
         else:
             self.packet = bytearray(artnet.encode(artnet.Dmx(spec["wire"], bytes(self.slots), 1)))
             self.at = artnet.SLOTS_AT
-        self.sequence = 0
-        self.repeats = 0
+        self.first = self.row * SLOTS
+        self.behind = self.first + self.slots
+        self.levels = bytes(self.slots)
+        self.fresh = REPEATS + 1 if self.sacn else 1
+        self.repeats = self.fresh
+        self.seen = -1
+        self.sequence_at = sacn.SEQUENCE_AT if self.sacn else artnet.SEQUENCE_AT
+        self.wraps_to = 0 if self.sacn else 1  # Art-Net keeps 0 for “no sequence”
+        self.sequence = self.wraps_to
         self.last_sent = -1e9
         self.sent = 0
 
-    def frame(self, levels: bytes, now: float) -> bytearray | None:
-        """The packet to send at this tick, or None when nothing is due."""
-        start = self.row * SLOTS
-        new = levels[start : start + self.slots]
-        if new != self.packet[self.at : self.at + self.slots]:
-            self.packet[self.at : self.at + self.slots] = new
-            self.repeats = REPEATS + 1 if self.sacn else 1
-        elif not self.sent:
-            self.repeats = REPEATS + 1 if self.sacn else 1
-        if not (self.always or self.repeats or now - self.last_sent >= KEEP_ALIVE):
-            return None
-        self.repeats = max(0, self.repeats - 1)
-        return self._stamp(now)
+    def tick(self, number: int, levels: bytes, now: float) -> int:
+        """Send the packet if one is due; gives how many targets the network did not take it for.
 
-    def _stamp(self, now: float) -> bytearray:
-        if self.sacn:
-            self.packet[sacn.SEQUENCE_AT] = self.sequence
-            self.sequence = (self.sequence + 1) & 255
-        else:
-            self.sequence = self.sequence % 255 + 1
-            self.packet[artnet.SEQUENCE_AT] = self.sequence
+        `number` is that of the frame `levels` belong to. One method on purpose, without calls: it runs for every
+        packet that leaves.
+        """
+        if number != self.seen:
+            self.seen = number
+            new = levels[self.first : self.behind]
+            if new != self.levels:
+                self.levels = new
+                self.packet[self.at : self.at + self.slots] = new
+                self.repeats = self.fresh
+        if self.repeats:
+            self.repeats -= 1
+        elif not self.always and now - self.last_sent < KEEP_ALIVE:
+            return 0
+        sequence = self.sequence
+        self.packet[self.sequence_at] = sequence
+        self.sequence = sequence + 1 if sequence < 255 else self.wraps_to
         self.last_sent = now
         self.sent += 1
-        return self.packet
+        failed = 0
+        for target in self.targets:
+            try:
+                self.sendto(self.packet, target)
+            except OSError:
+                failed += 1
+        return failed
 
-    def farewell(self, now: float) -> list[bytes]:
-        """What ends the stream: three terminated packets, or Art-Net's chosen last frame and then silence."""
+    def end(self, now: float) -> None:
+        """End the stream: three terminated packets, or Art-Net's chosen last frame and then silence."""
         if self.sacn:
             self.packet[sacn.OPTIONS_AT] |= sacn.TERMINATED
-            return [bytes(self._stamp(now)) for _ in range(3)]
-        last = self.spec.get("last")
-        if last is None:
-            return []
-        self.packet[self.at : self.at + self.slots] = bytes.fromhex(last)[: self.slots].ljust(self.slots, b"\0")
-        return [bytes(self._stamp(now))]
+            times, last = 3, self.levels
+        elif self.spec.get("last") is None:
+            return
+        else:
+            times, last = 1, bytes.fromhex(self.spec["last"])[: self.slots].ljust(self.slots, b"\0")
+        for _ in range(times):
+            self.repeats = 1
+            self.tick(-2, bytes(self.first) + last, now)
 
 
 class Engine:
@@ -103,6 +123,8 @@ class Engine:
         self.cid = b""
         self.name = ""
         self.interface = ""
+        self.announce_at = 0.0
+        self.frame: tuple[int, bytes] | None = None
 
     def open(self, interface: str, name: str, cid: str) -> None:
         self.interface, self.name, self.cid = interface, name, bytes.fromhex(cid)
@@ -129,15 +151,18 @@ class Engine:
             if old and old.spec == spec:
                 fresh[spec["id"]] = old
                 continue
-            stream = Stream(spec, self.cid, self.name)
+            sock = self.udp if spec["protocol"] == "sacn" else self.art
+            assert sock is not None
+            stream = Stream(spec, self.cid, self.name, sock.sendto)
             if old and (old.sacn, old.spec["wire"]) == (stream.sacn, spec["wire"]):
                 stream.sequence = old.sequence
             elif old:
-                self._end(old, now)
+                old.end(now)
             fresh[spec["id"]] = stream
         for key in self.streams.keys() - fresh.keys():
-            self._end(self.streams[key], now)
+            self.streams[key].end(now)
         self.streams = fresh
+        self.announce_at = now
         by_rate: dict[float, list[Stream]] = {}
         for stream in fresh.values():
             by_rate.setdefault(float(stream.spec.get("rate", 44.0)), []).append(stream)
@@ -156,18 +181,18 @@ class Engine:
             }
         )  # fmt: skip
 
-    def _send(self, stream: Stream, data: bytes | bytearray) -> None:
-        sock = self.udp if stream.sacn else self.art
-        assert sock is not None
-        for target in stream.targets:
+    def announce(self, now: float) -> None:
+        """Say which sACN universes are being sent, in pages of 512 (E1.31, 8). Nothing sent, nothing said."""
+        self.announce_at = now + DISCOVERY_EVERY
+        universes = sorted({s.spec["wire"] for s in self.streams.values() if s.sacn})
+        pages = [tuple(universes[n : n + 512]) for n in range(0, len(universes), 512)]
+        for n, page in enumerate(pages):
+            data = sacn.encode(sacn.Discovery(self.cid, self.name, page, n, len(pages) - 1))
             try:
-                sock.sendto(data, target)
+                assert self.udp is not None
+                self.udp.sendto(data, (sacn.group(sacn.DISCOVERY_UNIVERSE), sacn.PORT))
             except OSError:
                 self.errors += 1
-
-    def _end(self, stream: Stream, now: float) -> None:
-        for data in stream.farewell(now):
-            self._send(stream, data)
 
     def say(self, message: dict[str, Any]) -> None:
         try:
@@ -179,14 +204,15 @@ class Engine:
     def tick(self) -> None:
         """Send what is due now, and put each group's next moment on its fixed schedule."""
         now = time.monotonic()
-        _, levels = self.frames.read()
+        if now >= self.announce_at:
+            self.announce(now)
+        number, levels = self.frames.read(self.frame)
+        self.frame = (number, levels)
         while self.heap and self.heap[0][0] <= now:
             due, order, period, group = heapq.heappop(self.heap)
             self.late = max(self.late, now - due)
             for stream in group:
-                data = stream.frame(levels, now)
-                if data is not None:
-                    self._send(stream, data)
+                self.errors += stream.tick(number, levels, now)
             following = due + period
             if now - following > 0.25:  # the computer slept: do not send a burst of old frames
                 following += int((now - following) / period) * period
@@ -235,7 +261,7 @@ class Engine:
                 self.tick()
         now = time.monotonic()
         for stream in self.streams.values():
-            self._end(stream, now)
+            stream.end(now)
         self.say({"ended": True})
 
 

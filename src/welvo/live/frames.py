@@ -40,13 +40,15 @@ class Frames:
         found: int = _WORD.unpack_from(self._map)[0]
         return found
 
-    def read(self) -> tuple[int, bytes]:
-        """The newest whole frame and its number.
+    def read(self, known: tuple[int, bytes] | None = None) -> tuple[int, bytes]:
+        """The newest whole frame and its number; `known` itself when it is still the newest.
 
         Read again when the writer moved on meanwhile: it may already be filling the bank that was copied.
         """
         while True:
             before = self.sequence()
+            if known and known[0] == before:
+                return known
             at = _HEADER + (before & 1) * self.rows * SLOTS
             data = self._map[at : at + self.rows * SLOTS]
             if self.sequence() == before:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import http.client
 import json
 from typing import Any
 
@@ -77,6 +76,8 @@ def push(listener: Listener, model: DeviceModel, heard: Heard | None, ip: str, v
 
 def read_status(ip: str, port: int, timeout: float = 0.5) -> dict[str, Any]:
     """A box's status page as JSON. Whatever is wrong with the answer is a LinkError in words."""
+    import http.client  # heavy, and not needed before a box with a page was heard
+
     try:
         connection = http.client.HTTPConnection(ip, port, timeout=timeout)
         try:

@@ -21,6 +21,8 @@ from welvo.rig.wiring import Protocol
 
 POLL_EVERY = 2.6
 """Seconds between polls; Art-Net 4 asks for 2.5 to 3."""
+CONTROLLER = 1
+"""Style code of a controller in ArtPollReply."""
 ART_LOST = 10.0
 """Seconds after which a silent ArtDmx source no longer counts (Art-Net 4, merge)."""
 _IP_MULTICAST_ALL = 49
@@ -187,13 +189,29 @@ class Listener:
             self.last_noise = f"{ip}: {e}"
 
     def _take_artnet(self, packet: artnet.Packet, ip: str, now: float) -> None:
-        if isinstance(packet, artnet.PollReply):
+        if isinstance(packet, artnet.Poll):
+            self._answer(ip)
+        elif isinstance(packet, artnet.PollReply):
+            if ip == self.interface.ip and packet.style == CONTROLLER:
+                return  # ourselves
             with self._lock:
                 pages = self._heard.setdefault(ip, {})
                 pages[packet.bind_index] = (packet, now)
         elif isinstance(packet, artnet.Dmx):
             key = f"{ip}/{packet.physical}"
             self._count("artnet", packet.address, key, "", ip, 100, packet.slots, now)
+
+    def _answer(self, ip: str) -> None:
+        """A controller answers polls too (Art-Net 4, style 1); its own are no question."""
+        if not self._art or ip == self.interface.ip:
+            return
+        parts = tuple(int(p) for p in self.interface.ip.split("."))
+        reply = artnet.PollReply(
+            ip=(parts[0], parts[1], parts[2], parts[3]), short_name="Welvo", long_name="Welvo, planning and testing",
+            report="#0001 [0000] listening", style=CONTROLLER, status1=0, status2=0x08,
+        )  # fmt: skip
+        with contextlib.suppress(OSError):
+            self._art.sendto(artnet.encode(reply), (ip, artnet.PORT))
 
     def _take_sacn(self, packet: sacn.Packet, ip: str, now: float) -> None:
         if isinstance(packet, sacn.Discovery):

@@ -145,6 +145,22 @@ def slot_word(rig: Rig, span: Span, address: int) -> str:
     return f"{element.order[(within - 1) % k]} of pixel {(within - 1) // k + 1}"
 
 
+def words_on(rig: Rig, span: Span, first: int, last: int) -> list[str]:
+    """What the slots `first` to `last` (addresses) of a span do, each function once, in order; at most eight."""
+    low, high = span.offset + first - span.first + 1, span.offset + last - span.first + 1
+    fixture = rig.fixtures.get(span.key)
+    if not fixture:
+        words = dict.fromkeys(slot_word(rig, span, a) for a in range(first, min(last, first + 8) + 1))
+        return list(words)[:8]
+    mode = mode_of(rig, fixture)
+    found = sorted(
+        (c.slots[0], f"{c.name or word_for(c.function)}{f' of pixel {c.pixel}' if c.pixel else ''}")
+        for c in (mode.channels if mode else ())
+        if c.brk == span.brk and any(low <= s <= high for s in c.slots)
+    )
+    return list(dict.fromkeys(w for _, w in found))[:8] or ["gap"]
+
+
 def place_ways(index: Index, target: Target) -> tuple[tuple[str, str], ...]:
     """Every way the trade says the place of a target."""
     rig = index.rig

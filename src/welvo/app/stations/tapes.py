@@ -26,6 +26,7 @@ from welvo.app.stations.tape_paint import (
     FIELD,
     SLOT,
     SLOT_TOP,
+    Block,
     blocks_of,
     level_for,
     paint_tape,
@@ -84,6 +85,9 @@ class Tapes(QAbstractScrollArea):
         self._rows: list[RowAt] = []
         self._cache: dict[str, QPixmap] = {}
         self._cached_for: object = None
+        self._block_cache: dict[str, tuple[list[Block], int]] = {}
+        self._worst_cache: tuple[object, dict[str, str]] = (None, {})
+        self._shown_on: set[str] = set()
         self._carry: Carry | None = None
         self._press: tuple[QPointF, Span] | None = None
         self.lens: tuple[str, int] | None = None
@@ -163,7 +167,6 @@ class Tapes(QAbstractScrollArea):
             self.viewport().update()
 
     def _layout(self) -> None:
-        index = self._session.index
         level = level_for(self.pp)
         order = universes_in_order(self._session.rig)
         self._rows = []
@@ -178,7 +181,7 @@ class Tapes(QAbstractScrollArea):
         else:
             y = 4.0
             for uid in order:
-                lanes = blocks_of(index, uid)[1]
+                lanes = self._blocks(uid)[1]
                 h = level.pitch + (lanes - 1) * level.more
                 self._rows.append(RowAt(uid, GUTTER + MARGIN, y, h, lanes))
                 y += h
@@ -200,17 +203,30 @@ class Tapes(QAbstractScrollArea):
         super().resizeEvent(e)
 
     def _on_change(self, change: Change) -> None:
-        self._cache.clear() if change.ids("profiles") or change.ids("shares") or change.ids("universes") else None
-        for uid in self._session.rig.universes:
+        touched = set(self._session.followed.universes)
+        if change.ids("profiles") or change.ids("shares") or change.ids("universes"):
+            touched |= self._cache.keys() | self._block_cache.keys()
+        for uid in touched:
             self._cache.pop(uid, None)
+            self._block_cache.pop(uid, None)
         self._carry = None
         if self.lens and self.lens[0] not in self._session.rig.universes:
             self.lens = None
         self._layout()
         self.viewport().update()
 
+    def _blocks(self, uid: str) -> tuple[list[Block], int]:
+        """Blocks and number of lanes of a universe, kept until an edit touches it."""
+        found = self._block_cache.get(uid)
+        if found is None:
+            found = self._block_cache[uid] = blocks_of(self._session.index, uid)
+        return found
+
     def _on_selection(self) -> None:
-        self._cache.clear()
+        now = {x.universe for x in self._selected_spans()}
+        for uid in now | self._shown_on:  # what is selected leaves its comb
+            self._cache.pop(uid, None)
+        self._shown_on = now
         self._show_selection()
         self.viewport().update()
 
@@ -316,14 +332,21 @@ class Tapes(QAbstractScrollArea):
                 )
 
     def _worst(self, uid: str) -> str:
-        from welvo.checks.registry import SEVERITIES
-
-        found = [
-            f.severity for f in self._session.report.findings
-            if f.goes_to == ("universe", uid) or f.subject.split(":")[0] == uid
-            or (f.goes_to[0] == "feed" and (x := self._session.rig.feeds.get(f.goes_to[1])) and x.universe == uid)
-        ]  # fmt: skip
-        return min(found, key=SEVERITIES.index) if found else ""
+        """The severest finding of a universe, gathered once for each report."""
+        report = self._session.report
+        if self._worst_cache[0] is not report:
+            rig, worst = self._session.rig, {}
+            for f in reversed(report.findings):  # they stand severest first
+                kind, where = f.goes_to
+                feed = rig.feeds.get(where) if kind == "feed" else None
+                for owner in {
+                    where if kind == "universe" else "",
+                    f.subject.split(":")[0],
+                    feed.universe if feed else "",
+                }:
+                    worst[owner] = str(f.severity)
+            self._worst_cache = (report, worst)
+        return self._worst_cache[1].get(uid, "")
 
     def _pixmap(self, uid: str, width: float, height: float, pp: float, x0: float) -> QPixmap:
         found = self._cache.get(uid)
@@ -374,7 +397,7 @@ class Tapes(QAbstractScrollArea):
 
     def _outline_selected(self, p: QPainter, r: RowAt, y: float) -> None:
         level = level_for(self.pp)
-        blocks = {(x.key, x.brk): b for b in blocks_of(self._session.index, r.universe)[0] for x in b.spans}
+        blocks = {(x.key, x.brk): b for b in self._blocks(r.universe)[0] for x in b.spans}
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(QPen(THEME.color("text"), 2))
         for span in self._selected_spans():
@@ -415,7 +438,7 @@ class Tapes(QAbstractScrollArea):
         return 16.0 if self.viewport().width() > 1300 else 14.0
 
     def _lens_height(self, uid: str) -> int:
-        lanes = blocks_of(self._session.index, uid)[1]
+        lanes = self._blocks(uid)[1]
         return SLOT_TOP + 14 + (lanes - 1) * SLOT.more + SLOT.lane + 12
 
     def toggle_lens(self, universe: str = "", address: int = 0) -> None:
@@ -463,7 +486,7 @@ class Tapes(QAbstractScrollArea):
             self.tape_width,
             frozenset(self._session.selection.ids),
         )
-        blocks = {(x.key, x.brk): b for b in blocks_of(self._session.index, uid)[0] for x in b.spans}
+        blocks = {(x.key, x.brk): b for b in self._blocks(uid)[0] for x in b.spans}
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(QPen(THEME.color("text"), 2))
         for span in self._selected_spans():
@@ -513,7 +536,7 @@ class Tapes(QAbstractScrollArea):
         here = self._session.index.at(*found)
         if not here or r is None or level is FIELD:
             return here[0] if here else None
-        blocks = {(x.key, x.brk): b for b in blocks_of(self._session.index, found[0])[0] for x in b.spans}
+        blocks = {(x.key, x.brk): b for b in self._blocks(found[0])[0] for x in b.spans}
         y = pos.y() + self.verticalScrollBar().value() - HEADER - r.y - (SLOT_TOP if level is SLOT else 0)
         if y > r.height:
             y = y - r.height - 8 - SLOT_TOP
@@ -628,7 +651,7 @@ class Tapes(QAbstractScrollArea):
             return
         level = level_for(self.pp)
         lane = 0
-        others = [b for b in blocks_of(self._session.index, land.universe)[0] if b.span.key != self._carry.key]
+        others = [b for b in self._blocks(land.universe)[0] if b.span.key != self._carry.key]
         while any(b.lane == lane and b.span.first <= land.last and land.first <= b.span.last for b in others):
             lane += 1
         y = r.y - off + (SLOT_TOP if level is SLOT else 0) + lane * (level.more or level.pitch)
