@@ -7,14 +7,14 @@ from collections.abc import Callable, Iterator
 from functools import partial
 
 from welvo.checks.registry import Context, Finding, Fix, just, rule
-from welvo.patch.allocate import footprint_of, next_free_anywhere
+from welvo.patch.allocate import apply_steps, footprint_of, lay_out, next_free_anywhere
 from welvo.patch.index import Clash, Span
 from welvo.patch.path import words_on
 from welvo.rig.counting import HIGHEST_SACN
 from welvo.rig.document import Change, Rig
 from welvo.rig.edits import add_universe, move, set_fixtures, share
 from welvo.rig.lookup import call, mode_of
-from welvo.rig.notation import plural, say_place
+from welvo.rig.notation import NotationError, plural, say_place
 
 
 def _range(first: int, last: int, number: int) -> str:
@@ -112,14 +112,26 @@ def _move_fixes(ctx: Context, span: Span) -> list[Fix]:
     return [fix] if fix else []
 
 
-def _patch_fixes(ctx: Context, key: str, brk: int) -> list[Fix]:
+def _patch_fixes(ctx: Context, key: str, breaks: list[int]) -> list[Fix]:
+    """Patch all breaks that have no address at the next free places."""
     rig = ctx.index.rig
-    spot = next_free_anywhere(ctx.index, footprint_of(rig, key, brk)) if key in rig.fixtures else None
-    if not spot:
+    if key not in rig.fixtures:
         return []
-    who, new = call(rig, key), say_place(rig.universes[spot[0]].number, spot[1])
-    edit = partial(move, key=key, brk=brk, universe=spot[0], address=spot[1])
-    return [Fix(f"Patch {who} at {new} (next free)", ((f"{who} · address", "none", new),), edit)]
+    try:
+        steps = lay_out(ctx.index, [(key, b) for b in breaks], None, None, None)
+    except NotationError:
+        return []  # the rig is full
+    who = call(rig, key)
+    where = [say_place(rig.universes[s.universe].number, s.address) for s in steps]
+    names = [f"{who} · address" if len(steps) == 1 else f"{who} · break {s.brk + 1}" for s in steps]
+    label = f"Patch {who} at {' and '.join(where)} (next free)"
+    return [
+        Fix(
+            label,
+            tuple((n, "none", w) for n, w in zip(names, where)),
+            partial(apply_steps, steps=steps, label=f"patch {who}"),
+        )
+    ]
 
 
 @rule(
@@ -143,7 +155,7 @@ def unpatched(ctx: Context, key: str) -> Iterator[Finding]:
         "PATCH-03", "warning", key, f"fixture {fixture.number}", f"{fixture.number} is {part_word}",
         f"{fixture.number} {fixture.name} needs {plural(mode.breaks[open_[0]].slots, 'slot')} and has no address for them.",
         {"fixture": fixture.number, "open breaks": len(open_), "slots": mode.breaks[open_[0]].slots},
-        "Not patched", ("thing", key), (key,), partial(_patch_fixes, ctx, key, open_[0]),
+        "Not patched", ("thing", key), (key,), partial(_patch_fixes, ctx, key, open_),
     )  # fmt: skip
 
 

@@ -16,7 +16,7 @@ import socket
 import sys
 import time
 from collections.abc import Callable
-from typing import Any
+from typing import Any, Protocol
 
 from welvo.live.frames import SLOTS, Frames
 from welvo.protocols import artnet, sacn
@@ -107,14 +107,23 @@ class Stream:
             self.tick(-2, bytes(self.first) + last, now)
 
 
+class Sends(Protocol):
+    """What the engine needs of a socket; tests put a recorder in its place."""
+
+    def sendto(self, data: bytes | bytearray, address: tuple[str, int], /) -> int: ...
+
+
 class Engine:
-    def __init__(self, frames: Frames, artnet_fd: int) -> None:
+    """Streams on a fixed schedule. `clock` gives seconds that never go back."""
+
+    def __init__(self, frames: Frames, artnet_fd: int, clock: Callable[[], float] = time.monotonic) -> None:
         self.frames = frames
+        self.clock = clock
         self.artnet_fd = artnet_fd
         self.streams: dict[str, Stream] = {}
         self.heap: list[tuple[float, int, float, list[Stream]]] = []
-        self.udp: socket.socket | None = None
-        self.art: socket.socket | None = None
+        self.udp: Sends | None = None
+        self.art: Sends | None = None
         self.start = 0.0
         self.errors = 0
         self.late = 0.0
@@ -128,23 +137,25 @@ class Engine:
 
     def open(self, interface: str, name: str, cid: str) -> None:
         self.interface, self.name, self.cid = interface, name, bytes.fromhex(cid)
-        self.udp = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
-        self.udp.setsockopt(socket.IPPROTO_IP, socket.IP_MULTICAST_IF, socket.inet_aton(interface))
-        self.udp.setsockopt(socket.IPPROTO_IP, socket.IP_MULTICAST_LOOP, 1)
-        self.udp.setsockopt(socket.SOL_SOCKET, socket.SO_SNDBUF, 1 << 20)
-        self.udp.bind((interface, 0))
-        self.udp.setblocking(False)
+        udp = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+        udp.setsockopt(socket.IPPROTO_IP, socket.IP_MULTICAST_IF, socket.inet_aton(interface))
+        udp.setsockopt(socket.IPPROTO_IP, socket.IP_MULTICAST_LOOP, 1)
+        udp.setsockopt(socket.SOL_SOCKET, socket.SO_SNDBUF, 1 << 20)
+        udp.bind((interface, 0))
+        udp.setblocking(False)
+        self.udp = udp
         if self.artnet_fd >= 0:
             self.art = socket.socket(fileno=self.artnet_fd)
         else:
-            self.art = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
-            self.art.setsockopt(socket.SOL_SOCKET, socket.SO_BROADCAST, 1)
-            self.art.bind((interface, 0))
-            self.art.setblocking(False)
+            art = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+            art.setsockopt(socket.SOL_SOCKET, socket.SO_BROADCAST, 1)
+            art.bind((interface, 0))
+            art.setblocking(False)
+            self.art = art
 
     def set_streams(self, specs: list[dict[str, Any]]) -> None:
         """Take over a new set: streams that stay keep their sequence, those that go are ended properly."""
-        now = time.monotonic()
+        now = self.clock()
         fresh: dict[str, Stream] = {}
         for spec in specs:
             old = self.streams.get(spec["id"])
@@ -155,6 +166,9 @@ class Engine:
             assert sock is not None
             stream = Stream(spec, self.cid, self.name, sock.sendto)
             if old and (old.sacn, old.spec["wire"]) == (stream.sacn, spec["wire"]):
+                old.targets = [t for t in old.targets if t not in stream.targets]
+                if old.targets:  # it goes on, but no longer to these
+                    old.end(now)
                 stream.sequence = old.sequence
             elif old:
                 old.end(now)
@@ -176,7 +190,7 @@ class Engine:
         heapq.heapify(self.heap)
         self.say(
             {
-                "streams": len(fresh), "start": self.start + time.time() - time.monotonic(),
+                "streams": len(fresh), "start": self.start + time.time() - self.clock(),
                 "phases": [[due - self.start, period, [s.spec["id"] for s in group]] for due, _, period, group in self.heap],
             }
         )  # fmt: skip
@@ -203,7 +217,7 @@ class Engine:
 
     def tick(self) -> None:
         """Send what is due now, and put each group's next moment on its fixed schedule."""
-        now = time.monotonic()
+        now = self.clock()
         if now >= self.announce_at:
             self.announce(now)
         number, levels = self.frames.read(self.frame)
@@ -217,7 +231,7 @@ class Engine:
             if now - following > 0.25:  # the computer slept: do not send a burst of old frames
                 following += int((now - following) / period) * period
             heapq.heappush(self.heap, (following, order, period, group))
-            now = time.monotonic()
+            now = self.clock()
 
     def hear(self, timeout: float) -> None:
         """Wait for a command, at most `timeout` seconds. The end of the pipe ends the engine."""
@@ -251,7 +265,7 @@ class Engine:
 
     def run(self) -> None:
         while not self.ending:
-            wait = self.heap[0][0] - time.monotonic() if self.heap else 0.25
+            wait = self.heap[0][0] - self.clock() if self.heap else 0.25
             if wait > 0.0015:
                 self.hear(min(wait - 0.001, 0.25))
             else:
@@ -259,7 +273,7 @@ class Engine:
                     time.sleep(wait)
                 self.hear(0.0)
                 self.tick()
-        now = time.monotonic()
+        now = self.clock()
         for stream in self.streams.values():
             stream.end(now)
         self.say({"ended": True})

@@ -1,0 +1,204 @@
+from __future__ import annotations
+
+import re
+
+import msgspec
+import pytest
+from msgspec.structs import replace
+
+from welvo.checks.checker import Checker, check
+from welvo.checks.registry import RULES, SEVERITIES, Finding
+from welvo.demo.gallery import EXPECTED_LIVE, EXPECTED_ON_PAPER, gallery
+from welvo.observed.values import Heard, HeardPort, Observed, SourceSeen
+from welvo.patch.index import Index
+from welvo.rig import edits
+from welvo.rig.document import Rig, put
+from welvo.rig.patched import Element, Fixture, Place, Share
+
+
+def only(rig: Rig, code: str, observed: Observed | None = None) -> Finding:
+    found = [f for f in (check(rig, observed, 100.0) if observed else check(rig)).findings if f.code == code]
+    assert len(found) == 1, found
+    return found[0]
+
+
+def test_the_plain_rig_has_nothing_wrong(rig: Rig) -> None:
+    assert check(rig).findings == ()
+
+
+def test_every_rule_is_documented_and_has_a_deliberate_fault_in_the_demo() -> None:
+    assert set(RULES) == EXPECTED_LIVE
+    for rule in RULES.values():
+        assert re.fullmatch(r"[A-Z]+-\d\d", rule.code) and rule.severity in SEVERITIES
+        for words in (rule.title, rule.means, rule.matters, rule.put_right):
+            assert len(words) > 10, rule.code
+    assert check(gallery()).codes == EXPECTED_ON_PAPER
+
+
+def test_fixes_of_the_demo_clear_what_they_promise() -> None:
+    rig = gallery()
+    for finding in check(rig).findings:
+        for fix in finding.fixes:
+            assert fix.changes and fix.label
+            if fix.edit:
+                new, _ = fix.edit(rig)
+                left = [(f.code, f.subject) for f in check(new).findings]
+                assert (finding.code, finding.subject) not in left, fix.label
+                assert sum(c == "PATCH-01" for c, _ in left) <= sum(f.code == "PATCH-01" for f in check(rig).findings)
+
+
+def test_a_clash_names_functions_slots_and_a_free_place(rig: Rig) -> None:
+    near, _ = edits.move(rig, "b", 0, "u1", 7)
+    f = only(near, "PATCH-01")
+    assert f.title == "101 and 102 meet on 2 slots" and f.where == "1.007–008" and f.facts["slots"] == 2
+    assert "zoom, gobo of 101 also moves pan of 102" in f.reason
+    assert [x.label for x in f.fixes] == ["Move 102 to 1.009 (next free)", "Move 101 to 1.015 (next free)"]
+    same, _ = edits.move(rig, "b", 0, "u1", 1)
+    assert [x.label for x in only(same, "PATCH-01").fixes][-1] == "Share: 101 and 102 move together"
+
+
+def test_past_the_end_says_how_far(rig: Rig) -> None:
+    short, _ = edits.set_universe(rig, "u1", "", size=12)
+    f = only(short, "PATCH-02")
+    assert f.title == "102 ends 4 slots past universe 1" and f.facts["size"] == 12
+
+
+def test_breaks_without_an_address(rig: Rig) -> None:
+    bare, _ = edits.set_fixtures(rig, "", {"a": {"at": ()}})
+    f = only(bare, "PATCH-03")
+    assert f.title == "101 is not patched" and f.fixes[0].label == "Patch 101 at 1.001 (next free)"
+
+
+def test_numbers_used_twice_and_anchors_that_lead_nowhere(rig: Rig) -> None:
+    twice, _ = edits.set_fixtures(rig, "", {"b": {"number": 101}})
+    assert only(twice, "PATCH-04").fixes[0].label == "Number Right 202"
+    lost, _ = edits.set_fixtures(rig, "", {"b": {"at": (Place(after="nobody"),)}})
+    assert only(lost, "PATCH-05").facts["thing"] == "102"
+
+
+def test_shares_that_hold_and_shares_that_came_apart(rig: Rig) -> None:
+    same, _ = edits.move(rig, "b", 0, "u1", 1)
+    held, _ = put(same, "", shares={"x": Share(members=("a", "b"), reason="Both over the door.")})
+    assert only(held, "PATCH-06").reason == "Both over the door."
+    apart, _ = edits.move(held, "b", 0, "u1", 3)
+    assert {f.code for f in check(apart).findings} == {"PATCH-01", "PATCH-07"}
+
+
+def test_an_element_that_runs_out_of_universes(rig: Rig) -> None:
+    long, _ = put(rig, "", elements={"e": replace(rig.elements["e"], pixels=200)})
+    f = only(long, "PATCH-08")
+    assert f.facts["slots without a place"] == 600 - 411 and f.fixes[0].label == "Add universe 3"
+    last, _ = edits.set_universe(long, "u2", "", number=63999)
+    assert only(last, "PATCH-08").fixes == ()  # there is no universe 64000 to add
+
+
+def test_feeds(rig: Rig) -> None:
+    same, _ = edits.set_feed(rig, "w2", "", protocol="sacn", to="multicast", wire=1)
+    f = only(same, "FEED-01")
+    assert f.title == "Universes 1 and 2 both go out as sACN 1" and f.fixes[0].label == "Send 2 as sACN 2"
+    unicast, _ = edits.set_feed(same, "w2", "", to="127.0.0.7")
+    split, _ = edits.set_feed(unicast, "w1", "", to="127.0.0.8")
+    assert "FEED-01" not in check(split).codes  # one number, two boxes: they never meet
+    unfed, _ = edits.remove_feed(rig, "w1")
+    assert only(unfed, "FEED-02").fixes[0].label == "Feed 1 by sACN 1"
+    empty, _ = edits.remove_things(rig, ["a", "b"])
+    assert only(empty, "FEED-03").facts["universe"] == 1
+    loud, _ = edits.set_feed(rig, "w2", "", to="broadcast")
+    assert only(loud, "FEED-04").fixes[0].label == "Send to subscribers"
+    zero, _ = edits.set_feed(rig, "w2", "", wire=0)
+    assert only(zero, "FEED-05").severity == "warning"
+    off, _ = edits.set_port(rig, "d", "A", "", feed="")
+    assert only(off, "FEED-07").facts["wire"] == "sACN 1"
+
+
+def test_two_boxes_at_one_address(rig: Rig) -> None:
+    twin, _, _ = edits.add_device(rig, rig.device_models["mod"], "TWIN", "127.0.0.60")
+    assert only(twin, "DEV-01").facts["ip"] == "127.0.0.60"
+
+
+def heard(wire: int = 1, merge_latest: bool = False) -> Observed:
+    ports = (HeardPort(1, 0, True, "sacn", wire, ltp=merge_latest), HeardPort(2, 0, True, "artnet", 2))
+    return Observed(heard={"127.0.0.60": Heard("127.0.0.60", "NODE", ports=ports, at=95.0)}, listening=True)
+
+
+def test_what_the_network_shows(rig: Rig) -> None:
+    assert check(rig, heard(), 100.0).codes == set()
+    f = only(rig, "WIRE-01", heard(wire=9))
+    assert (
+        f.title == "Port A takes sACN 9, the plan sends sACN 1"
+        and f.things == ("a", "b")
+        and f.fixes[0].push == ("d", ("A.universe",))
+    )
+    assert check(rig, heard(wire=9), 106.0).codes == {"DEV-02"}  # ten seconds after its last word it is silent
+    planned, _ = edits.plan_setting(rig, "d", "A.merge", "highest")
+    assert only(planned, "DEV-04", heard(merge_latest=True)).fixes[0].label == "Push highest"
+    stranger = msgspec.structs.replace(
+        heard(), heard={**heard().heard, "127.0.0.61": Heard("127.0.0.61", "WHO", at=99.0)}
+    )
+    assert only(rig, "DEV-03", stranger).goes_to == ("heard", "127.0.0.61")
+    two = tuple(SourceSeen("sacn", 1, k, k, "127.0.0.9", 100, 44.0, k == "a", 99.0) for k in "ab")
+    assert only(rig, "WIRE-02", msgspec.structs.replace(heard(), sources=two)).facts["priority"] == 100
+    lower = (two[0], msgspec.structs.replace(two[1], priority=90))
+    assert "WIRE-02" not in check(rig, msgspec.structs.replace(heard(), sources=lower), 100.0).codes
+
+
+def test_profiles(rig: Rig) -> None:
+    from tests.conftest import profile
+
+    odd, _ = put(rig, "", profiles={"x": profile("Odd", "dimmer, wobble")})
+    assert only(odd, "PROF-01").facts["word"] == "wobble"
+    long, _ = put(rig, "", profiles={"x": profile("Long", "200 x (red green blue)")})
+    assert only(long, "PROF-03").facts["slots"] == 600
+
+
+def test_a_waiver_is_bound_to_the_facts_and_wakes_when_they_change(rig: Rig) -> None:
+    unfed, _ = edits.remove_feed(rig, "w1")
+    f = only(unfed, "FEED-02")
+    waived, _ = edits.waive(unfed, f.code, f.subject, f.fingerprint, "the desk feeds it")
+    report = check(waived)
+    assert report.findings == () and report.waived[0][1] == "the desk feeds it"
+    more, _ = put(
+        waived, "", fixtures={"z": Fixture(number=9, profile="head", mode="m", at=(Place(universe="u1", address=99),))}
+    )
+    assert only(more, "FEED-02").facts["things"] == 3
+
+
+def test_an_error_cannot_be_waived(rig: Rig) -> None:
+    near, _ = edits.move(rig, "b", 0, "u1", 7)
+    f = only(near, "PATCH-01")
+    waived, _ = edits.waive(near, f.code, f.subject, f.fingerprint, "never mind")
+    assert only(waived, "PATCH-01").severity == "error"
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_following_edits_finds_what_checking_anew_finds(rig: Rig, seed: int) -> None:
+    import random
+
+    pick = random.Random(seed)
+    index = Index(rig)
+    checker = Checker(index)
+    for _ in range(30):
+        key = pick.choice(["a", "b", "c"])
+        acts = [
+            lambda key=key: edits.set_fixtures(
+                rig, "", {key: {"at": (Place(universe=pick.choice(["u1", "u2"]), address=pick.randint(1, 512)),)}}
+            ),
+            lambda key=key: edits.set_fixtures(rig, "", {key: {"number": pick.choice([101, 102, 201])}}),
+            lambda: (
+                edits.set_feed(rig, "w1", "", wire=pick.choice([1, 2]))
+                if "w1" in rig.feeds
+                else edits.add_feed(rig, "u1")[:2]
+            ),
+            lambda: (
+                edits.remove_feed(rig, pick.choice(list(rig.feeds))) if rig.feeds else edits.add_feed(rig, "u2")[:2]
+            ),
+            lambda: put(
+                rig, "", elements={"e": Element(name="ribbon", pixels=pick.randint(1, 300), at=Place(after="a"))}
+            ),
+            lambda: put(rig, "", shares={"x": Share(members=("a", "b"))} if not rig.shares else {"x": None}),
+            lambda: edits.set_universe(rig, "u1", "", size=pick.choice([16, 512])),
+            lambda: edits.set_port(rig, "d", "A", "", feed=pick.choice(["", *rig.feeds])),
+        ]
+        rig, change = pick.choice(acts)()
+        checker.follow(change, index.follow(rig, change))
+        assert checker.report == check(rig), change

@@ -1,0 +1,65 @@
+"""Things that many tests need: small rigs built by hand."""
+
+from __future__ import annotations
+
+import os
+
+import pytest
+
+from welvo.formats.chart import read_chart
+from welvo.rig.document import Rig
+from welvo.rig.patched import Element, Fixture, Place
+from welvo.rig.profile import Profile
+from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Segment, Sender, SettingSpec, Universe
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+
+def at(universe: int, address: int, **more: object) -> tuple[Place, ...]:
+    return (Place(universe=f"u{universe}", address=address, **more),)  # type: ignore[arg-type]
+
+
+def profile(name: str, chart: str, tint: int = 0) -> Profile:
+    return Profile(name=name, code=name[:3].upper(), tint=tint, modes={"m": read_chart(chart).mode("only")})
+
+
+@pytest.fixture
+def rig() -> Rig:
+    """Two universes, a head of 8 slots, a bar of 14 (one dimmer, shutter, 4 × RGB), a ribbon and a node on sACN.
+
+    101 stands on 1.001–008, 102 on 1.009–016, 201 on 2.001–014; the ribbon of 10 RGB pixels on 2.101–130.
+    """
+    return Rig(
+        name="Test rig",
+        profiles={"head": profile("Head", "pan 16, tilt 16, dimmer, shutter = 255, zoom, gobo"), "bar": profile("Bar", "dimmer, shutter, 4 x (red green blue)", 1)},
+        universes={"u1": Universe(number=1, name="One"), "u2": Universe(number=2, name="Two")},
+        fixtures={
+            "a": Fixture(number=101, name="Left", profile="head", mode="m", at=at(1, 1)),
+            "b": Fixture(number=102, name="Right", profile="head", mode="m", at=at(1, 9)),
+            "c": Fixture(number=201, name="Bar", profile="bar", mode="m", at=at(2, 1)),
+        },
+        elements={"e": Element(name="ribbon", pixels=10, order="RGB", at=at(2, 101)[0], tint=2, code="RIB")},
+        senders={"s": Sender(name="Bench", kind="bench")},
+        feeds={"w1": Feed(universe="u1", sender="s", wire=1), "w2": Feed(universe="u2", sender="s", protocol="artnet", wire=2, to="subscribers")},
+        device_models={"mod": node_model()},
+        devices={
+            "d": Device(
+                name="NODE", model="mod", ip="127.0.0.60",
+                ports={"A": Port(feed="w1", run=(Segment(kind="line", fixtures=("a", "b")),)), "B": Port(feed="w2")},
+            )
+        },
+    )  # fmt: skip
+
+
+def node_model() -> DeviceModel:
+    help_ = "What it does and what it risks, in one sentence."
+    return DeviceModel(
+        name="Node", kind="node", ports=("A", "B"), links=("artnet", "http"), status_port=8499, counts={"sacn": 1, "artnet": 0},
+        settings=(
+            SettingSpec(key="ip", label="Address", type="ip", writable=False, help=help_),
+            SettingSpec(key="name", label="Name", longest=17, factory="NODE", help=help_),
+            SettingSpec(key="protocol", label="Protocol", scope="port", type="choice", options=("artnet", "sacn"), factory="artnet", help=help_),
+            SettingSpec(key="universe", label="Universe", scope="port", type="universe", high=63999, factory=1, help=help_),
+            SettingSpec(key="merge", label="Merge", scope="port", type="choice", options=("highest", "latest"), factory="highest", help=help_),
+        ),
+    )  # fmt: skip

@@ -1,0 +1,63 @@
+from __future__ import annotations
+
+from msgspec.structs import replace
+
+from welvo.observed.compare import compare, differing, heard_port, is_live, reported
+from welvo.observed.values import NOTHING, Event, Heard, HeardPort, Observed, Written
+from welvo.rig import edits
+from welvo.rig.document import Rig
+
+PORTS = (
+    HeardPort(2, 0, True, "artnet", 2),
+    HeardPort(1, 1, False, "artnet", 9),
+    HeardPort(1, 0, True, "sacn", 5, ltp=True),
+)
+
+
+def observed(at: float = 100.0, **more: object) -> Observed:
+    return Observed(heard={"127.0.0.60": Heard("127.0.0.60", "BOX", ports=PORTS, at=at)}, **more)  # type: ignore[arg-type]
+
+
+def test_outputs_stand_in_the_order_printed_on_the_box(rig: Rig) -> None:
+    model, heard = rig.device_models["mod"], observed().heard["127.0.0.60"]
+    a, b = heard_port(model, heard, "A"), heard_port(model, heard, "B")
+    assert (
+        a and b and (a.page, a.wire) == (1, 5) and (b.page, b.wire) == (2, 2) and heard_port(model, heard, "C") is None
+    )
+    assert reported(model, heard)["A.merge"] == "latest" and reported(model, heard)["name"] == "BOX"
+
+
+def test_each_setting_gets_the_mark_it_deserves(rig: Rig) -> None:
+    marks = {x.key: x.mark for x in compare(rig, observed(), "d", 101.0)}
+    assert marks == {
+        "ip": "agrees", "name": "silent", "A.protocol": "agrees", "A.universe": "differs", "A.merge": "silent",
+        "B.protocol": "agrees", "B.universe": "agrees", "B.merge": "silent",
+    }  # fmt: skip
+    assert [x.key for x in differing(compare(rig, observed(), "d", 101.0))] == ["A.universe"]
+
+
+def test_silence_is_not_agreement(rig: Rig) -> None:
+    assert {x.mark for x in compare(rig, NOTHING, "d", 0.0) if x.plan is not None} == {"unknown"}
+    assert {x.mark for x in compare(rig, observed(), "d", 110.1) if x.plan is not None} == {"unknown"}
+    assert is_live(observed().heard["127.0.0.60"], 110.0) and not is_live(None, 0.0)
+
+
+def test_a_pushed_value_is_claimed_until_the_box_says_it_itself(rig: Rig) -> None:
+    written = {"d": {"A.universe": Written(1, 100.5)}}
+    line = {x.key: x for x in compare(rig, observed(written=written), "d", 101.0)}["A.universe"]
+    assert line.mark == "claimed"
+    later = {x.key: x for x in compare(rig, observed(at=101.0, written=written), "d", 101.5)}["A.universe"]
+    assert later.mark == "differs"  # it answered, and still says 5: the push did not take
+    other, _ = edits.set_feed(rig, "w1", "", wire=6)
+    assert {x.key: x for x in compare(other, observed(written=written), "d", 101.0)}["A.universe"].mark == "differs"
+
+
+def test_a_device_of_an_unknown_model_has_no_lines(rig: Rig) -> None:
+    assert compare(replace(rig, device_models={}), observed(), "d", 0.0) == []
+
+
+def test_the_log_keeps_the_last_500_events() -> None:
+    seen = NOTHING
+    for n in range(600):
+        seen = seen.note(Event(float(n), "d", "x", str(n)))
+    assert len(seen.log) == 500 and seen.log[0].what == "100"

@@ -1,0 +1,129 @@
+from __future__ import annotations
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from welvo.patch.allocate import add_fixtures, landing, next_free, patch_series, read_wish
+from welvo.patch.index import Index
+from welvo.rig import edits
+from welvo.rig.document import Rig, put
+from welvo.rig.notation import NotationError
+from welvo.rig.patched import Element, Place
+from welvo.rig.wiring import Universe
+
+
+def starts(rig: Rig, *keys: str) -> list[tuple[int, int]]:
+    index = Index(rig)
+    return [(rig.universes[s.universe].number, s.first) for k in keys for s in index.spans(k)]
+
+
+def test_the_next_free_place_is_the_first_that_holds_it_whole(rig: Rig) -> None:
+    index = Index(rig)
+    assert next_free(index, "u1", 8) == 17 and next_free(index, "u2", 8) == 15 and next_free(index, "u2", 87) == 131
+    assert (
+        next_free(index, "u1", 496) == 17
+        and next_free(index, "u1", 497) is None
+        and next_free(index, "u1", 600) is None
+    )
+    assert next_free(index, "u1", 8, ignore=frozenset({"a"})) == 1
+
+
+@settings(max_examples=100, deadline=None)
+@given(
+    st.lists(st.tuples(st.integers(1, 512), st.integers(1, 60)), max_size=12), st.integers(1, 80), st.integers(1, 512)
+)
+def test_the_next_free_place_agrees_with_looking_slot_by_slot(
+    taken: list[tuple[int, int]], width: int, start: int
+) -> None:
+    elements = {
+        f"e{n}": Element(
+            name=str(n), kind="block", slots=min(w, 513 - a), whole=False, at=Place(universe="u1", address=a)
+        )
+        for n, (a, w) in enumerate(taken)
+    }
+    index = Index(Rig(universes={"u1": Universe(number=1)}, elements=elements))
+    busy = {s for a, w in taken for s in range(a, a + w)}
+    wanted = next((s for s in range(start, 514 - width) if not busy & set(range(s, s + width))), None)
+    assert next_free(index, "u1", width, start) == wanted
+
+
+def test_series_in_every_writing(rig: Rig) -> None:
+    keys = [("a", 0), ("b", 0)]
+    index = Index(rig)
+    assert starts(patch_series(index, keys, "2.200")[0], "a", "b") == [(2, 200), (2, 208)]
+    assert starts(patch_series(index, keys, "2.200 +20")[0], "a", "b") == [(2, 200), (2, 220)]
+    assert starts(patch_series(index, keys, "2.200 gap 2")[0], "a", "b") == [(2, 200), (2, 210)]
+    assert starts(patch_series(index, keys, "1.500 +10")[0], "a", "b") == [(1, 500), (2, 1)]  # 510 + 7 is past 512
+    assert starts(patch_series(index, [("c", 0)], "free")[0], "c") == [(1, 17)]
+
+
+def test_free_places_do_not_overlap_each_other(rig: Rig) -> None:
+    new, change = patch_series(Index(rig), [("c", 0), ("a", 0), ("b", 0)], "free")
+    assert Index(new).flagged() == set() and change.ids("fixtures") == {"a", "b", "c"}
+
+
+@pytest.mark.parametrize(
+    ("typed", "says"),
+    [
+        ("3.1", "no universe 3"), ("1.506", "highest start is 505"), ("1.513", "no address 513"), ("0.1", "no universe 0"), ("x", "no address"),
+    ],
+)  # fmt: skip
+def test_places_that_cannot_be_are_refused(rig: Rig, typed: str, says: str) -> None:
+    with pytest.raises(NotationError, match=says):
+        patch_series(Index(rig), [("a", 0)], typed)
+
+
+def test_when_the_universes_run_out_it_says_how_many_fit(rig: Rig) -> None:
+    with pytest.raises(NotationError, match="1 of 3 fit. Add universe 3"):
+        patch_series(Index(rig), [("a", 0), ("b", 0), ("c", 0)], "2.500 +8")
+
+
+def test_a_landing_says_whom_it_would_meet(rig: Rig) -> None:
+    index = Index(rig)
+    clean = landing(index, "a", 0, "u2", 20)
+    assert clean.clean and (clean.first, clean.last, clean.free_before, clean.free_after) == (20, 27, 5, 73)
+    meets = landing(index, "a", 0, "u2", 10)
+    assert meets.meets == (("c", 10, 14),) and not meets.clean
+    assert landing(index, "a", 0, "u1", 508).past_end == 3
+    locked, _ = edits.set_fixtures(rig, "", {"a": {"at": (Place(universe="u1", address=1, locked=True),)}})
+    assert "locked" in landing(Index(locked), "a", 0, "u1", 100).refused
+
+
+def test_wishes_are_read_as_they_are_said(rig: Rig) -> None:
+    wish = read_wish(rig, "12 x Bar at 1.001 +40")
+    assert (wish.count, wish.profile, wish.mode, wish.start) == (12, "bar", "m", "1.001 +40")
+    assert read_wish(rig, "head").count == 1 and read_wish(rig, "2 × Head (only)").mode == "m"
+    for bad, says in (
+        ("", "how many"),
+        ("3 x Hed", "Did you mean Head"),
+        ("0 x Head", "between 1"),
+        ("Head (22)", "has no mode"),
+    ):
+        with pytest.raises(NotationError, match=says):
+            read_wish(rig, bad)
+
+
+def test_adding_numbers_names_and_places_many_at_once(rig: Rig) -> None:
+    new, change, made = add_fixtures(Index(rig), read_wish(rig, "3 x Head at 4.1 +10"), 301, "Wing #")
+    assert [new.fixtures[k].number for k in made] == [301, 302, 303] and new.fixtures[made[2]].name == "Wing 3"
+    assert starts(new, *made) == [(4, 1), (4, 11), (4, 21)] and len(change.ids("universes")) == 1  # universe 4 was made
+    with pytest.raises(NotationError, match="101 is taken"):
+        add_fixtures(Index(rig), read_wish(rig, "2 x Head"), 100)
+
+
+def test_adding_to_an_empty_rig_makes_its_first_universe(rig: Rig) -> None:
+    bare = Rig(profiles=dict(rig.profiles))
+    new, _, made = add_fixtures(Index(bare), read_wish(bare, "2 x Head at free"))
+    assert starts(new, *made) == [(1, 1), (1, 9)]
+
+
+def test_every_break_is_placed(rig: Rig) -> None:
+    from tests.conftest import profile
+
+    split, _ = put(
+        rig, "", profiles={"split": profile("Split", "break head: pan, tilt\nbreak pixels: 4 x (red green blue)")}
+    )
+    new, _, made = add_fixtures(Index(split), read_wish(split, "2 x Split at 1.100 +2"))
+    index = Index(new)
+    assert [(s.brk, s.first) for s in index.spans(made[0])] == [(0, 100), (1, 17)] and index.flagged() == set()

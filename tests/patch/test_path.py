@@ -1,0 +1,95 @@
+from __future__ import annotations
+
+import pytest
+
+from welvo.observed.values import NOTHING, Heard, HeardPort, Observed
+from welvo.patch.index import Index
+from welvo.patch.path import find_target, path, slot_word, words_on
+from welvo.rig import edits
+from welvo.rig.document import Rig
+from welvo.rig.notation import NotationError
+
+
+def seen(wire_a: int = 1, protocol: str = "sacn") -> Observed:
+    ports = (HeardPort(1, 0, True, protocol, wire_a), HeardPort(2, 0, True, "artnet", 2))  # type: ignore[arg-type]
+    return Observed(heard={"127.0.0.60": Heard("127.0.0.60", "NODE", ports=ports, at=100.0)}, listening=True)
+
+
+def test_targets_in_every_writing(rig: Rig) -> None:
+    index = Index(rig)
+    assert (
+        find_target(index, "102").key == "b"
+        and find_target(index, "1.9").key == "b"
+        and find_target(index, "RIBBON").key == "e"
+    )
+    pixel = find_target(index, "ribbon/4")
+    assert (pixel.universe, pixel.address, pixel.label) == ("u2", 110, "ribbon/4")  # 101 + 3 · 3
+    assert find_target(index, "1.400").key == ""
+    for bad, says in (
+        ("999", "no fixture 999"),
+        ("5.1", "no universe 5"),
+        ("ribbon/11", "no pixel 11"),
+        ("wall/1", "no element"),
+        ("?", "is no fixture number"),
+    ):
+        with pytest.raises(NotationError, match=says):
+            find_target(index, bad)
+
+
+def test_words_for_slots(rig: Rig) -> None:
+    index = Index(rig)
+    head, bar, ribbon = index.spans("a")[0], index.spans("c")[0], index.spans("e")[0]
+    assert slot_word(rig, head, 2) == "pan, byte 2 of 2" and slot_word(rig, head, 5) == "dimmer"
+    assert slot_word(rig, bar, 3) == "red of pixel 1" and slot_word(rig, ribbon, 105) == "G of pixel 2"
+    assert words_on(rig, head, 1, 5) == ["pan", "tilt", "dimmer"]
+
+
+def test_every_way_of_saying_a_place(rig: Rig) -> None:
+    index = Index(rig)
+    ways = dict(path(index, NOTHING, find_target(index, "201"), 0.0).ways)
+    assert ways["Universe.address"] == "2.001" and ways["Running in rig"] == "513"
+    assert (
+        ways["Running in device"] == "513"
+        and ways["Art-Net net/sub/uni"] == "0/0/2"
+        and ways["Hexadecimal"] == "0x0002"
+    )
+
+
+def test_a_path_that_agrees_from_end_to_end(rig: Rig) -> None:
+    index = Index(rig)
+    chain = path(index, seen(), find_target(index, "102"), 101.0, "Dim 255", True, "port gives 255")
+    assert [h.role for h in chain.hops] == ["level", "universe", "feed", "device", "port", "line", "lamp"]
+    assert [h.value for h in chain.hops] == ["Dim 255", "1.009", "sACN 1", "NODE", "A", "2nd on A", "9"]
+    assert [j.mark for j in chain.joints] == ["agrees", "agrees", "agrees", "agrees", "claimed", "agrees"]
+
+
+def test_the_joint_that_differs_says_both_sides_and_the_rest_only_suffers(rig: Rig) -> None:
+    index = Index(rig)
+    chain = path(index, seen(wire_a=2), find_target(index, "101"), 101.0, armed=True, lamp="port gives 0")
+    port = chain.joints[3]
+    assert (port.mark, port.sends, port.takes) == ("differs", "sends 1", "takes 2")
+    assert "differs" not in [j.mark for j in chain.joints[4:]] and chain.joints[-1].mark == "upstream"
+    other = path(index, seen(protocol="artnet"), find_target(index, "101"), 101.0)
+    assert (other.joints[3].sends, other.joints[3].takes) == ("sends sACN 1", "takes Art 0/0/1")
+
+
+def test_what_nobody_has_said_is_not_known(rig: Rig) -> None:
+    index = Index(rig)
+    for observed, now in ((NOTHING, 0.0), (seen(), 120.0)):  # never heard; silent for longer than ten seconds
+        chain = path(index, observed, find_target(index, "101"), now)
+        assert chain.joints[2].mark == "unknown" and chain.joints[3].mark == "unknown"
+
+
+def test_paths_that_end_early_say_where(rig: Rig) -> None:
+    unpatched, _ = edits.set_fixtures(rig, "", {"a": {"at": ()}})
+    assert path(Index(unpatched), NOTHING, find_target(Index(unpatched), "101"), 0.0).hops[-1].value == "not patched"
+    unfed, _ = edits.remove_feed(rig, "w1")
+    assert path(Index(unfed), NOTHING, find_target(Index(unfed), "101"), 0.0).hops[-1].value == "no feed"
+    off, _ = edits.set_port(rig, "d", "B", "", feed="")
+    assert path(Index(off), NOTHING, find_target(Index(off), "201"), 0.0).hops[-1].value == "none"
+
+
+def test_a_feed_to_another_address_never_reaches_the_box(rig: Rig) -> None:
+    away, _ = edits.set_feed(rig, "w1", "", to="127.0.0.99")
+    joint = path(Index(away), seen(), find_target(Index(away), "101"), 101.0).joints[2]
+    assert (joint.mark, joint.sends, joint.takes) == ("differs", "to 127.0.0.99", "127.0.0.60")

@@ -1,0 +1,104 @@
+import pytest
+
+from welvo.rig.notation import (
+    NotationError,
+    every_way,
+    plural,
+    read_ip,
+    read_numbers,
+    read_place,
+    read_series,
+    read_wire,
+    say_artnet,
+    say_place,
+    say_wire,
+    thousands,
+)  # fmt: skip
+
+
+def test_places_have_three_digit_addresses() -> None:
+    assert say_place(3, 45) == "3.045"
+    assert read_place(" 3.45 ") == read_place("3.045") == (3, 45)
+
+
+@pytest.mark.parametrize(
+    ("typed", "says"),
+    [
+        ("0.1", "no universe 0"), ("70000.1", "no universe 70000"), ("3.513", "no address 513"), ("3.0", "no address 0"),
+        ("3", "is no address"), ("three", "is no address"), ("", "is no address"), ("3.4.5", "is no address"), ("-3.1", "is no address"),
+    ],
+)  # fmt: skip
+def test_what_is_no_place_is_refused_by_name(typed: str, says: str) -> None:
+    with pytest.raises(NotationError, match=says):
+        read_place(typed)
+
+
+def test_spacing_and_gap_are_two_things() -> None:
+    packed, spaced, gapped, upwards = (read_series(t) for t in ("3.1", "3.1 +8", "3.1 gap 2", "101+"))
+    assert (packed.start, packed.spacing, packed.gap) == ("3.1", None, None)
+    assert (spaced.start, spaced.spacing, spaced.gap) == ("3.1", 8, None)
+    assert (gapped.start, gapped.spacing, gapped.gap) == ("3.1", None, 2)
+    assert (upwards.start, upwards.spacing) == ("101", 1)
+    with pytest.raises(NotationError, match="share"):
+        read_series("3.1 +0")
+
+
+def test_number_lists() -> None:
+    assert read_numbers("203, 205–207 210") == [203, 205, 206, 207, 210]
+    for bad, says in (("5-3", "backwards"), ("a", "no number"), ("1-20000", "more than 10 000")):
+        with pytest.raises(NotationError, match=says):
+            read_numbers(bad)
+
+
+@pytest.mark.parametrize(
+    ("typed", "says"),
+    [
+        ("10.0.40", "has 3 parts"), ("10.0.40.21.5", "has 5 parts"), ("10.0.40.256", "256"), ("10.0.x.1", "“x”"), ("0.0.0.0", "no address yet"),
+        ("255.255.255.0", "is a mask"), ("239.255.0.1", "multicast"), ("", "has 1 parts"),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_a_boxs_address_is_refused_with_the_reason(typed: str, says: str) -> None:
+    with pytest.raises(NotationError, match=says):
+        read_ip(typed)
+
+
+def test_an_address_is_said_plainly() -> None:
+    assert read_ip(" 010.000.040.021 ") == "10.0.40.21"
+
+
+@pytest.mark.parametrize(
+    ("typed", "wire"), [("0/0/3", 3), ("3", 3), ("0x003", 3), ("1/2/3", 0x123), ("127/15/15", 32767), ("Art 0/1/0", 16)]
+)
+def test_artnet_numbers_in_every_writing(typed: str, wire: int) -> None:
+    assert read_wire("artnet", typed) == wire
+
+
+@pytest.mark.parametrize(
+    ("protocol", "typed", "says"),
+    [
+        ("artnet", "255.255.255.0", "mask"), ("artnet", "0/16/0", "15"), ("artnet", "128/0/0", "127"), ("artnet", "32768", "32767"),
+        ("sacn", "0", "0"), ("sacn", "70000", "63999"), ("sacn", "64214", "63999"), ("sacn", "x", "no sACN"),
+    ],
+)  # fmt: skip
+def test_wire_numbers_that_do_not_exist(protocol: str, typed: str, says: str) -> None:
+    with pytest.raises(NotationError, match=says):
+        read_wire(protocol, typed)
+
+
+def test_every_way_shows_both_counts() -> None:
+    art = dict(every_way("artnet", 0x123))
+    assert (
+        art["Art-Net net/sub/uni"] == "1/2/3"
+        and art["One number, from 0"] == "291"
+        and art["One number, from 1"] == "292"
+    )
+    assert art["Hexadecimal"] == "0x0123"
+    acn = dict(every_way("sacn", 258))
+    assert acn["Multicast group"] == "239.255.1.2" and acn["Counted from 0"] == "257"
+    assert dict(every_way("artnet", 0))["sACN of that number"].startswith("none")
+    assert (say_wire("sacn", 3), say_wire("artnet", 3), say_artnet(32767)) == ("sACN 3", "Art 0/0/3", "127/15/15")
+
+
+def test_words() -> None:
+    assert thousands(10000) == "10\u2009000"
+    assert (plural(1, "slot"), plural(2, "slot"), plural(2, "box", "boxes")) == ("1 slot", "2 slots", "2 boxes")
