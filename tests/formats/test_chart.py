@@ -54,7 +54,7 @@ def test_a_slot_range_makes_one_wide_channel() -> None:
     ("text", "line", "column", "says"),
     [
         ("pan, wobble", 0, 5, "no function name"), ("dimmer\n  blink fast", 1, 2, "no function name"), ("dimmer = 300", 0, 9, "0 to 255"),
-        ("dimmer =", 0, 7, "must follow"), ("7 x", 0, 0, "no function|Say 1 to 2000"), ("9999 x (red)", 0, 0, "1 to 2000"),
+        ("dimmer =", 0, 7, "must follow"), ("7 x", 0, 2, "no function name"), ("9999 x (red)", 0, 0, "1 to 2000"),
         ("(red green)", 0, 0, "count before it"), ("3 x (red", 0, 0, "not closed"), ("2 x (3 x (red))", 0, 0, "inside a repeat"),
         ('"', 0, 0, "needs a name"), ("gap 900", 0, 0, "1 to 512"), ("5 pan\n2 tilt", 1, 0, "taken"), ("4-2 pan", 0, 0, "backwards"),
         ("1 pan\n4 tilt", 1, 0, "says nothing of slots 2–3"), ("16", 0, 0, "belongs behind"), ("9999 pan", 0, 0, "far too high"),

@@ -8,7 +8,7 @@ from functools import partial
 
 from welvo.checks.registry import Context, Finding, Fix, just, rule
 from welvo.patch.allocate import apply_steps, footprint_of, lay_out, next_free_anywhere
-from welvo.patch.index import Clash, Span
+from welvo.patch.index import Clash, Index, Span
 from welvo.patch.path import words_on
 from welvo.rig.counting import HIGHEST_SACN
 from welvo.rig.document import Change, Rig
@@ -121,6 +121,12 @@ def _patch_fixes(ctx: Context, key: str, breaks: list[int]) -> list[Fix]:
         steps = lay_out(ctx.index, [(key, b) for b in breaks], None, None, None)
     except NotationError:
         return []  # the rig is full
+    if ctx.index.dependents(key):  # what follows it lands somewhere as well, and must land clean
+        after = Index(apply_steps(rig, steps, "")[0])
+        if any(
+            {c.a.key, c.b.key} & {key, *after.dependents(key)} for uid in after.flagged() for c in after.clashes(uid)
+        ):
+            return []
     who = call(rig, key)
     where = [say_place(rig.universes[s.universe].number, s.address) for s in steps]
     names = [f"{who} · address" if len(steps) == 1 else f"{who} · break {s.brk + 1}" for s in steps]
