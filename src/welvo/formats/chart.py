@@ -464,7 +464,7 @@ def _items(channels: list[Channel], footprint: int) -> list[str]:
         if c.slots[0] > cursor:
             items.append(_gap(c.slots[0] - cursor))
         if c.pixel:
-            text, n, cursor = _group(channels, n)
+            text, n, cursor = _group(channels, n, footprint)
             items.append(text)
         else:
             items.append(_say(c))
@@ -479,7 +479,7 @@ def _gap(slots: int) -> str:
     return "gap" if slots == 1 else f"gap {slots}"
 
 
-def _group(channels: list[Channel], n: int) -> tuple[str, int, int]:
+def _group(channels: list[Channel], n: int, footprint: int) -> tuple[str, int, int]:
     """One bracket: the pixels from channel n on that repeat the same functions at one stride."""
 
     def pixel(at: int) -> list[Channel]:
@@ -505,6 +505,12 @@ def _group(channels: list[Channel], n: int) -> tuple[str, int, int]:
             break
         count += 1
         at += len(again)
+    behind = channels[at].slots[0] if at < len(channels) else footprint + 1
+    if start + count * stride > behind:  # a gap inside the bracket would reach past the last pixel: that one stands alone
+        count -= 1
+        at -= len(first)
+        if count <= 1:
+            count, at, stride = 1, n + len(first), first[-1].slots[-1] + 1 - start
     inside = _items([replace(c, slots=tuple(s - start + 1 for s in c.slots), pixel=0) for c in first], stride)
     plain = all(" " not in item and item in BY_WORD and BY_WORD[item].family == "colour" for item in inside)
     return f"{count} x ({(' ' if plain else ', ').join(inside)})", at, start + count * stride

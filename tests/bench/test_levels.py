@@ -1,0 +1,108 @@
+from __future__ import annotations
+
+import pytest
+from msgspec.structs import replace
+
+from welvo.bench.levels import Levels, faders
+from welvo.bench.why import held_dark, why_dark
+from welvo.demo.gallery import gallery
+from welvo.observed.values import NOTHING
+from welvo.patch.index import Index
+from welvo.patch.path import of_thing, path
+from welvo.rig import edits
+from welvo.rig.document import Rig, put
+from welvo.rig.patched import Place
+
+
+def test_defaults_stand_on_every_patched_slot(rig: Rig) -> None:
+    frame = Levels().frames(Index(rig))["u1"]
+    assert frame[:8].tolist() == [128, 0, 128, 0, 0, 255, 0, 0] and frame[8:16].tolist() == frame[:8].tolist()
+    assert not frame[16:].any()
+
+
+def test_what_is_held_goes_to_its_slots_coarse_and_fine(rig: Rig) -> None:
+    levels = Levels()
+    levels.hold(["a"], "Pan", 0.25)  # 0.25 × 65535 = 16384 = 0x4000
+    levels.hold(["a", "b"], "Dimmer", 1.0)
+    levels.hold(["c"], "ColorAdd_G", 0.5)
+    frames = levels.frames(Index(rig))
+    assert frames["u1"][:2].tolist() == [0x40, 0x00] and frames["u1"][4] == frames["u1"][12] == 255
+    assert frames["u2"][:14].tolist() == [0, 0, 0, 128, 0, 0, 128, 0, 0, 128, 0, 0, 128, 0]
+
+
+def test_elements_get_their_components_in_their_own_order(rig: Rig) -> None:
+    order, _ = put(rig, "", elements={"e": replace(rig.elements["e"], order="GRB", pixels=2)})
+    levels = Levels()
+    levels.hold(["e"], "ColorAdd_R", 1.0)
+    assert levels.frames(Index(order))["u2"][100:107].tolist() == [0, 255, 0, 0, 255, 0, 0]
+
+
+def test_raw_slots_win_and_blackout_wins_over_all_but_position(rig: Rig) -> None:
+    levels = Levels()
+    levels.hold(["a"], "Dimmer", 1.0)
+    levels.hold_slot("u1", 5, 7)
+    levels.hold_slot("u1", 400, 99)
+    frame = levels.frames(Index(rig))["u1"]
+    assert (frame[4], frame[399]) == (7, 99)
+    levels.blackout = True
+    dark = levels.frames(Index(rig))["u1"]
+    assert dark[:8].tolist() == [128, 0, 128, 0, 0, 0, 0, 0] and dark[399] == 0
+    for universe, address, level in (("u1", 0, 1), ("u1", 513, 1), ("u1", 1, 256), ("u1", 1, -1)):
+        with pytest.raises(ValueError, match="1 to 512"):
+            levels.hold_slot(universe, address, level)
+
+
+def test_release_gives_back_and_zero_leaves_heads_where_they_are(rig: Rig) -> None:
+    levels = Levels()
+    levels.zero(rig, ["a"])
+    assert levels.frames(Index(rig))["u1"][:8].tolist() == [128, 0, 128, 0, 0, 0, 0, 0]
+    levels.hold(["b"], "Dimmer", 1.0)
+    levels.release(["a"])
+    assert levels.value(["a"], "Dimmer") is None and levels.value(["b"], "Dimmer") == 1.0
+    levels.release()
+    assert levels.held == {} and levels.frames(Index(rig), defaults_only=True)["u1"][5] == 255
+
+
+def test_faders_stand_once_for_a_selection(rig: Rig) -> None:
+    assert [f.word for f in faders(rig, ["a", "b"])] == ["pan", "tilt", "dimmer", "shutter", "zoom", "gobo"]
+    assert [f.short for f in faders(rig, ["c", "e"])] == ["Dim", "Shut", "R", "G", "B"]
+    pan = faders(rig, ["a"])[0]
+    assert (pan.slots, pan.top, pan.default) == (2, 65535, 32768)
+
+
+def test_a_fixture_past_the_end_of_its_universe_drives_only_slots_that_are_there(rig: Rig) -> None:
+    late, _ = edits.set_fixtures(rig, "", {"a": {"at": (Place(universe="u1", address=509),)}})
+    assert Levels().frames(Index(late))["u1"][508:].tolist() == [128, 0, 128, 0]
+
+
+def cause(rig: Rig, levels: Levels, key: str, armed: bool = True) -> str:
+    index = Index(rig)
+    chain = path(index, NOTHING, of_thing(index, key), 0.0, "", armed)
+    return why_dark(index, levels, key, chain, armed).sentence
+
+
+def test_why_a_thing_is_dark_begins_at_the_level(rig: Rig) -> None:
+    levels = Levels()
+    assert cause(rig, levels, "c") == "Its dimmer is at 0."
+    levels.hold(["c"], "Dimmer", 1.0)
+    assert cause(rig, levels, "c") == "Its shutter is at 0, and the profile does not say what that means."
+    levels.hold(["c"], "Shutter1", 1.0)
+    assert cause(rig, levels, "c") == "All its colours are at 0: red, green, blue."
+    levels.hold(["c"], "ColorAdd_R", 1.0)
+    assert cause(rig, levels, "c", armed=False).startswith("Output is not armed")
+    assert cause(rig, levels, "c").startswith("Device: 127.0.0.60 · not heard")
+    levels.blackout = True
+    assert cause(rig, levels, "c").startswith("Blackout is on")
+    levels.blackout = False
+    bare, _ = edits.set_fixtures(rig, "", {"c": {"at": ()}})
+    assert cause(bare, levels, "c") == "201 has no address, so no level ever reaches it."
+    unfed, _ = edits.remove_feed(rig, "w2")
+    assert cause(unfed, levels, "c").startswith("Feed: nothing carries this universe")
+    assert cause(rig, levels, "e") == "All its components are at 0."
+
+
+def test_a_closed_shutter_is_named_by_its_range() -> None:
+    rig = gallery()
+    levels = Levels()
+    levels.hold(["f207"], "Dimmer", 1.0)
+    assert held_dark(Index(rig), levels, "f207") == "Its shutter stands at 0, “closed”."

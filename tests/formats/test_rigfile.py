@@ -1,0 +1,145 @@
+from __future__ import annotations
+
+import io
+import json
+import os
+import stat
+import zipfile
+from pathlib import Path
+
+import pytest
+from msgspec.structs import replace
+
+from welvo.demo.gallery import gallery
+from welvo.formats.rigfile import RigFileError, backup_of, dumps, load, loads, save, schema, to_json
+from welvo.rig.document import FORMAT, Picture, Rig
+
+CORPUS = Path(__file__).parent / "corpus"
+
+
+def test_a_saved_rig_opens_as_the_same_values(rig: Rig, tmp_path: Path) -> None:
+    whole = replace(gallery(), pictures={"k": Picture(name="manual.png", data=b"\x89PNG\x00\xff")})
+    for name in ("a.welvo", "a.json"):
+        save(whole, tmp_path / name)
+        assert load(tmp_path / name) == whole
+    with zipfile.ZipFile(tmp_path / "a.welvo") as z:
+        assert set(z.namelist()) == {"rig.json", "pictures/k"}
+        assert z.read("rig.json").startswith(b'{\n "format": 2,\n "name": "Drift Gallery"')  # readable, format first
+    assert loads(dumps(rig)) == rig and loads(b"\xef\xbb\xbf" + to_json(rig)) == rig
+
+
+def test_saving_keeps_the_former_file_and_never_half_writes(
+    rig: Rig, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    file = tmp_path / "hall.welvo"
+    save(rig, file)
+    os.chmod(file, 0o640)
+    save(replace(rig, name="Second"), file)
+    assert load(backup_of(file)).name == "Test rig" and load(file).name == "Second"
+    assert stat.S_IMODE(file.stat().st_mode) == 0o640
+    monkeypatch.setattr(os, "fsync", lambda _: (_ for _ in ()).throw(OSError(28, "No space left on device")))
+    with pytest.raises(RigFileError, match="No space left on device. Nothing was lost"):
+        save(replace(rig, name="Third"), file)
+    assert load(file).name == "Second" and sorted(p.name for p in tmp_path.iterdir()) == ["hall.welvo", "hall.welvo~"]
+
+
+def test_saving_where_nobody_may_write_says_so(rig: Rig, tmp_path: Path) -> None:
+    with pytest.raises(RigFileError, match="could not be written"):
+        save(rig, tmp_path / "no such folder" / "a.welvo")
+
+
+def test_every_older_format_of_the_corpus_opens() -> None:
+    old = load(CORPUS / "format-1.json")
+    assert old.format == FORMAT
+    assert (old.fixtures["f1"].at[0].universe, old.fixtures["f1"].at[0].address) == ("u1", 1)
+    assert (old.fixtures["f2"].at[0].universe, old.fixtures["f2"].at[0].address) == ("u7", 100)
+    assert old.fixtures["f3"].place(0).way == "none" and old.elements["e1"].at.address == 101
+    assert {(f.protocol, f.wire, f.universe) for f in old.feeds.values()} == {("sacn", 1, "u1"), ("artnet", 0, "u1")}
+    assert [s.kind for s in old.senders.values()] == ["bench"]
+    assert load(CORPUS / "format-2.json").fixtures["f1"].at[0].address == 1
+
+
+def test_what_this_version_does_not_know_is_written_back_where_it_stood(tmp_path: Path) -> None:
+    save(load(CORPUS / "format-2.json"), tmp_path / "again.json")
+    again = json.loads((tmp_path / "again.json").read_text())
+    assert again["made_by"] == {"tool": "a script", "version": 3}
+    profile = again["profiles"]["p1"]
+    assert profile["weight_kg"] == 2.5 and profile["modes"]["m1"]["breaks"][0]["colour"] == "blue"
+    assert (
+        profile["modes"]["m1"]["channels"][0]["curve"] == "square"
+        and again["fixtures"]["f1"]["at"][0]["hung"] == "truss 2"
+    )
+
+
+def zipped(**entries: bytes) -> bytes:
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as z:
+        for name, data in entries.items():
+            z.writestr(name.replace("__", "."), data)
+    return buffer.getvalue()
+
+
+@pytest.mark.parametrize(
+    ("data", "says"),
+    [
+        (b"", "is empty"), (b"   ", "is empty"), (b"GIF89a", "neither a .welvo file nor JSON"), (b"\x00\x01\x02", "neither"), (b"[1]", "neither"),
+        (b"{", "damaged JSON"), (b'{"format": 99}', "newer Welvo"), (b'{"format": "two"}', "must be a number"), (b'{"format": true}', "must be a number"),
+        (b'{"format": 0}', "must be a number"), (b"PK\x03\x04 not a zip", "is damaged"), (zipped(other__json=b"{}"), "without rig.json"),
+        (zipped(rig__json=b"{}")[:-30], "is damaged"), (b'{"name": 5}', "at name: Expected text, got a whole number"),
+        (b'{"fixtures": []}', "at fixtures: Expected an object, got a list"), (b'{"universes": {"u1": {"number": 0}}}', "universes.u1.number"),
+        (b'{"universes": {"u1": {"number": 70000}}}', "universes.u1.number"), (b'{"universes": {"u1": {}}}', "missing required field “number”"),
+        (b'{"universes": {"u": {"number": 1}}, "elements": {"e": {"name": "x", "at": {"universe": "u", "address": 513}}}}', "elements.e"),
+        (b'{"universes": {"a": {"number": 1}, "b": {"number": 1}}}', "both have number 1"),
+        (b'{"fixtures": {"f": {"number": 1, "profile": "p", "mode": "m"}}}', "not in the file"),
+        (b'{"senders": {"s": {"name": "x"}}, "universes": {"u": {"number": 1}}, "feeds": {"w": {"universe": "u", "sender": "s", "wire": 0}}}', "no sACN universe 0"),
+        (b'{"feeds": {"w": {"universe": "u", "sender": "s", "wire": 1}}}', "universe “u”, which is not in the file"),
+        (b'{"device_models": {"m": {"name": "x"}}, "devices": {"d": {"name": "x", "model": "m", "ip": "10.0.40"}}}', "3 parts"),
+        (b'{"devices": {"d": {"name": "x", "model": "nope"}}}', "of model “nope”"),
+        (b'{"profiles": {"p": {"name": "x", "modes": {}}}}', "profiles.p.modes"), (b'{"a":' * 5000 + b"1" + b"}" * 5000, "damaged|shape"),
+        (b'{"name": "\xff"}', "damaged JSON"),
+    ],
+)  # fmt: skip
+def test_bad_files_are_refused_with_the_reason(data: bytes, says: str) -> None:
+    with pytest.raises(RigFileError, match=says):
+        loads(data)
+
+
+def test_hostile_archives_are_refused() -> None:
+    with pytest.raises(RigFileError, match="points outside"):
+        loads(zipped(**{"rig__json": b"{}", "../evil": b"x"}))
+    bomb = io.BytesIO()
+    with zipfile.ZipFile(bomb, "w", zipfile.ZIP_DEFLATED) as z:
+        z.writestr("rig.json", b"{}")
+        for n in range(5):
+            z.writestr(f"pictures/{n}", bytes(120 << 20))
+    with pytest.raises(RigFileError, match="more than a rig can hold"):
+        loads(bomb.getvalue())
+    with pytest.raises(RigFileError, match="more than a rig can hold"):
+        loads(zipped(**{f"pictures/{n}": b"" for n in range(5000)}))
+
+
+def test_a_file_that_lies_about_its_size_is_refused() -> None:
+    data = bytearray(zipped(rig__json=b'{"name": "' + b"x" * 5000 + b'"}'))
+    for mark, at in ((b"PK\x03\x04", 22), (b"PK\x01\x02", 24)):  # the size it announces, in both headers
+        start = data.index(mark) + at
+        data[start : start + 4] = (20).to_bytes(4, "little")
+    with pytest.raises(RigFileError):
+        loads(bytes(data))
+
+
+def test_files_that_cannot_be_read_say_so(tmp_path: Path) -> None:
+    with pytest.raises(RigFileError, match="cannot be read"):
+        load(tmp_path / "missing.welvo")
+    with pytest.raises(RigFileError):
+        load(tmp_path)
+    with open(tmp_path / "huge.welvo", "wb") as f:
+        f.truncate(300 << 20)
+    with pytest.raises(RigFileError, match="300 MiB"):
+        load(tmp_path / "huge.welvo")
+
+
+def test_the_schema_describes_every_part_and_hides_what_is_ours() -> None:
+    made = json.dumps(schema())
+    assert made.count('"extra"') == 0
+    for word in ('"fixtures"', '"at_disarm"', '"maximum": 63999', "DMX address, 1 to 512"):
+        assert word in made
