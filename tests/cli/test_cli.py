@@ -1,0 +1,132 @@
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+from typer.testing import CliRunner
+
+from welvo.cli import app
+from welvo.demo.gallery import EXPECTED_ON_PAPER, gallery
+from welvo.formats.rigfile import load, save
+from welvo.rig.document import Rig
+
+run = CliRunner().invoke
+
+
+@pytest.fixture
+def file(rig: Rig, tmp_path: Path) -> str:
+    save(rig, tmp_path / "hall.json")
+    return str(tmp_path / "hall.json")
+
+
+@pytest.fixture(scope="module")
+def demo_file(tmp_path_factory: pytest.TempPathFactory) -> str:
+    path = tmp_path_factory.mktemp("demo") / "gallery.welvo"
+    save(gallery(), path)
+    return str(path)
+
+
+def test_every_command_has_real_help() -> None:
+    whole = run(app, ["--help"]).output
+    for name in ("open", "demo", "check", "patch", "path", "send", "listen", "standins", "convert"):
+        assert name in whole
+        found = run(app, [name, "--help"])
+        assert found.exit_code == 0 and len(found.output.splitlines()) > 6, name
+
+
+def test_check_lists_findings_and_exits_with_1_on_errors(file: str, demo_file: str) -> None:
+    fine = run(app, ["check", file])
+    assert fine.exit_code == 0 and "0 errors, 0 warnings, 0 notes, 0 waived" in fine.output
+    bad = run(app, ["check", demo_file, "--json"])
+    found = json.loads(bad.output)["findings"]
+    assert bad.exit_code == 1 and {f["code"] for f in found} == EXPECTED_ON_PAPER
+    clash = next(f for f in found if f["code"] == "PATCH-01")
+    assert clash["facts"]["slots"] == 7 and clash["fixes"][0]["changes"] == [["304 · address", "3.160", "3.348"]]
+    assert set(clash) == {"code", "severity", "where", "title", "reason", "facts", "subject", "fixes"}
+
+
+def test_patch_lists_every_span_with_running_numbers(file: str) -> None:
+    rows = json.loads(run(app, ["patch", file, "--json"]).output)
+    assert [(r["number"], r["universe"], r["first"], r["last"], r["running"]) for r in rows] == [
+        (101, 1, 1, 8, 1), (102, 1, 9, 16, 9), (201, 2, 1, 14, 513), (None, 2, 101, 130, 613),
+    ]  # fmt: skip
+    assert rows[3]["kind"] == "element" and rows[3]["name"] == "ribbon" and rows[0]["break"] == 1
+    assert "1.009 – 016" in run(app, ["patch", file]).output
+
+
+def test_path_says_every_way_and_each_hop(file: str) -> None:
+    found = json.loads(run(app, ["path", file, "ribbon/4", "--json"]).output)
+    assert found["target"] == "ribbon/4" and ["Component 3 · B", "2.112"] in found["ways"]
+    assert [h["role"] for h in found["hops"]][:3] == ["level", "universe", "feed"]
+    assert "2nd on A" in run(app, ["path", file, "102"]).output
+    wrong = run(app, ["path", file, "999"])
+    assert wrong.exit_code == 2 and "There is no fixture 999" in wrong.stderr and wrong.stdout == ""
+
+
+@pytest.mark.parametrize(
+    ("arguments", "says"),
+    [
+        (["1=255", "--universe", "0"], "no sACN universe 0"), (["1=255", "--universe", "70000"], "no sACN universe 70000"), (["513=1"], "slots run from 1 to 512"),
+        (["1=256"], "levels from 0 to 255"), (["1:5"], "no slot=level pair"), (["1=1", "--to", "10.0.40"], "3 parts"), (["1=1", "--to", "0.0.0.0"], "no address yet"),
+        (["1=1", "--protocol", "artnet"], "needs --to"), (["1=1", "--protocol", "artnet", "--universe", "255.255.255.0", "--to", "127.0.0.9"], "mask"),
+        (["1=1", "--protocol", "midi"], "no protocol here"), (["1=1", "--interface", "192.0.2.9"], "No interface"),
+    ],
+)  # fmt: skip
+def test_send_refuses_what_no_wire_can_carry(arguments: list[str], says: str) -> None:
+    found = run(app, ["send", *arguments])
+    assert found.exit_code == 2 and says in found.stderr
+
+
+def test_what_is_sent_is_heard_by_listen() -> None:
+    ear = subprocess.Popen(
+        [sys.executable, "-m", "welvo.cli", "listen", "--interface", "127.0.0.75", "--universes", "41-42", "--seconds", "2.5", "--json"],
+        stdout=subprocess.PIPE, text=True,
+    )  # fmt: skip
+    time.sleep(0.7)
+    sent = run(
+        app,
+        [
+            "send",
+            "1=255",
+            "10=50%",
+            "--universe",
+            "41",
+            "--seconds",
+            "2.2",
+            "--priority",
+            "150",
+            "--interface",
+            "127.0.0.1",
+        ],
+    )
+    heard = json.loads(ear.communicate(timeout=20)[0])
+    assert sent.exit_code == 0 and "packets to 239.255.0.41, 0 not taken" in sent.output
+    (source,) = [s for s in heard["sources"] if s["universe"] == 41]
+    assert source["levels"] == {"1": 255, "10": 128} and source["priority"] == 150 and source["source"] == "Welvo send"
+
+
+def test_files_that_cannot_be_opened_are_said_on_stderr(tmp_path: Path) -> None:
+    (tmp_path / "x.welvo").write_bytes(b"nonsense")
+    for command in (["check"], ["patch"], ["standins"]):
+        found = run(app, [*command, str(tmp_path / "x.welvo")])
+        assert found.exit_code == 2 and "neither a .welvo file nor JSON" in found.stderr
+    assert run(app, ["listen", "--universes", "0"]).exit_code == 2
+
+
+def test_stand_ins_live_on_loopback_only(rig: Rig, tmp_path: Path) -> None:
+    from welvo.rig.edits import plan_setting
+
+    save(plan_setting(rig, "d", "ip", "10.0.0.5")[0], tmp_path / "a.json")
+    found = run(app, ["standins", str(tmp_path / "a.json")])
+    assert found.exit_code == 2 and "stand-ins live nowhere else" in found.stderr
+
+
+def test_convert_brings_old_files_up_to_date(tmp_path: Path) -> None:
+    old = Path(__file__).parent.parent / "formats" / "corpus" / "format-1.json"
+    assert run(app, ["convert", str(old), str(tmp_path / "new.welvo")]).exit_code == 0
+    assert load(tmp_path / "new.welvo") == load(old)
+    assert run(app, ["convert", str(old), str(tmp_path / "new.txt")]).exit_code == 2

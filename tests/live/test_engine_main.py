@@ -1,0 +1,199 @@
+"""The engine on a clock that the test holds, with recorders for sockets: what goes out when, octet by octet."""
+
+from __future__ import annotations
+
+import itertools
+import os
+from collections.abc import Iterator
+from typing import Any
+
+import pytest
+
+from welvo.live.engine_main import Engine
+from welvo.live.frames import Frames
+from welvo.protocols import artnet, sacn
+
+CID = bytes(range(1, 17))
+
+
+class Wire:
+    def __init__(self) -> None:
+        self.sent: list[tuple[bytes, tuple[str, int]]] = []
+        self.broken: set[str] = set()
+
+    def sendto(self, data: bytes | bytearray, address: tuple[str, int], /) -> int:
+        if address[0] in self.broken:
+            raise OSError(101, "Network is unreachable")
+        self.sent.append((bytes(data), address))
+        return len(data)
+
+    def take(self) -> list[Any]:
+        found = [(sacn.decode(d) if d[:2] == b"\0\x10" else artnet.decode(d), a) for d, a in self.sent]
+        self.sent = []
+        return found
+
+
+class Rigged:
+    """An engine with two universes; `at(t)` moves the clock there in steps of a millisecond, ticking."""
+
+    def __init__(self) -> None:
+        self.now = 1000.0
+        self.frames = Frames.make(2)
+        self.engine = Engine(self.frames, -1, lambda: self.now)
+        self.engine.cid, self.engine.name = CID, "Bench"
+        self.wire = Wire()
+        self.engine.udp = self.engine.art = self.wire
+        self.said: list[dict[str, Any]] = []
+        self.engine.say = self.said.append  # type: ignore[method-assign]
+
+    def run(self, seconds: float) -> list[Any]:
+        until = self.now + seconds
+        while self.now < until:
+            self.now += 0.001
+            self.engine.tick()
+        return [x for x in self.wire.take() if not isinstance(x[0], sacn.Discovery)]
+
+    def levels(self, row: int, first: int) -> None:
+        data = bytearray(2 * 512)
+        data[row * 512] = first
+        self.frames.write(bytes(data))
+
+
+def spec(**more: Any) -> dict[str, Any]:
+    return {
+        "id": "w",
+        "row": 0,
+        "protocol": "sacn",
+        "wire": 7,
+        "to": ["239.255.0.7"],
+        "priority": 100,
+        "rate": 44.0,
+        "rule": "change",
+        "slots": 512,
+        **more,
+    }
+
+
+@pytest.fixture
+def rigged() -> Iterator[Rigged]:
+    made = Rigged()
+    yield made
+    made.frames.close()
+
+
+def test_three_unchanged_packets_then_one_every_nine_tenths_of_a_second(rigged: Rigged) -> None:
+    rigged.engine.set_streams([spec()])
+    sent = rigged.run(0.5)
+    assert len(sent) == 4 and [p.sequence for p, _ in sent] == [0, 1, 2, 3]
+    assert {(p.universe, p.priority, p.name, p.cid, p.options) for p, _ in sent} == {(7, 100, "Bench", CID, 0)}
+    assert sent[0][1] == ("239.255.0.7", 5568)
+    assert 4 <= len(rigged.run(4.5)) <= 5  # keep-alive only
+    rigged.levels(0, 99)
+    changed = rigged.run(0.3)
+    assert len(changed) == 4 and {p.slots[0] for p, _ in changed} == {99}
+
+
+def test_keep_alive_comes_between_800_and_1000_milliseconds(rigged: Rigged) -> None:
+    rigged.engine.set_streams([spec(), spec(id="a", protocol="artnet", to=["127.0.0.5"])])
+    rigged.run(1.0)
+    times: dict[type, list[float]] = {}
+    for _ in range(5000):
+        for packet, _ in rigged.run(0.001):
+            times.setdefault(type(packet), []).append(rigged.now)
+    for kind, at in times.items():
+        gaps = [b - a for a, b in itertools.pairwise(at)]
+        assert len(gaps) >= 4 and all(0.8 <= g <= 1.0 for g in gaps), kind
+
+
+def test_always_means_every_frame_at_the_rate(rigged: Rigged) -> None:
+    rigged.engine.set_streams([spec(rule="always"), spec(id="x", wire=8, to=["239.255.0.8"], rule="always", rate=10)])
+    sent = rigged.run(2.0)
+    assert 86 <= sum(p.universe == 7 for p, _ in sent) <= 88 and 19 <= sum(p.universe == 8 for p, _ in sent) <= 20
+
+
+def test_sequence_numbers_wrap_as_each_standard_wants(rigged: Rigged) -> None:
+    rigged.engine.set_streams(
+        [spec(rule="always", rate=1000), spec(id="a", protocol="artnet", to=["127.0.0.5"], rule="always", rate=1000)]
+    )
+    sent = rigged.run(0.6)
+    acn = [p.sequence for p, _ in sent if isinstance(p, sacn.Data)]
+    art = [p.sequence for p, _ in sent if isinstance(p, artnet.Dmx)]
+    assert acn[:3] == [0, 1, 2] and acn[255:258] == [255, 0, 1]
+    assert art[:3] == [1, 2, 3] and art[254:257] == [255, 1, 2] and 0 not in art  # 0 would switch sequencing off
+
+
+def test_disarming_terminates_sacn_three_times_and_leaves_artnet_its_last_frame(rigged: Rigged) -> None:
+    rigged.levels(0, 50)
+    last = bytes([9] * 512).hex()
+    rigged.engine.set_streams(
+        [
+            spec(),
+            spec(id="a", protocol="artnet", to=["127.0.0.5"], last=None),
+            spec(id="b", protocol="artnet", wire=9, to=["127.0.0.6"], last=last),
+        ]
+    )
+    rigged.run(0.2)
+    rigged.engine.set_streams([])
+    sent = rigged.wire.take()
+    ended = [p for p, _ in sent if isinstance(p, sacn.Data)]
+    assert len(ended) == 3 and all(p.terminated for p in ended) and [p.sequence for p in ended] == [4, 5, 6]
+    assert [(p.address, p.slots[:2]) for p, _ in sent if isinstance(p, artnet.Dmx)] == [(9, b"\x09\x09")]
+    assert rigged.run(3.0) == []
+
+
+def test_a_stream_that_changes_keeps_its_sequence_and_leaves_the_old_target_properly(rigged: Rigged) -> None:
+    rigged.engine.set_streams([spec(to=["127.0.0.5", "127.0.0.6"])])
+    rigged.run(0.2)
+    rigged.engine.set_streams([spec(to=["127.0.0.6"], priority=120)])
+    left = rigged.wire.take()
+    assert len(left) == 3 and all(p.terminated and a[0] == "127.0.0.5" for p, a in left)
+    first, address = rigged.run(0.1)[0]
+    assert (first.sequence, first.priority, first.terminated, address[0]) == (7, 120, False, "127.0.0.6")
+    rigged.engine.set_streams([spec(wire=70)])
+    assert {(p.universe, p.terminated) for p, _ in rigged.wire.take()} == {(7, True)}
+
+
+def test_universes_are_announced_every_ten_seconds_in_ascending_pages(rigged: Rigged) -> None:
+    rigged.engine.set_streams(
+        [spec(id=str(n), wire=n, to=["239.0.0.1"]) for n in range(600, 0, -1)]
+        + [spec(id="a", protocol="artnet", to=["127.0.0.5"])]
+    )
+    pages = []
+    for _ in range(21_000):
+        rigged.now += 0.001
+        rigged.engine.tick()
+        pages += [(p, a) for p, a in rigged.wire.take() if isinstance(p, sacn.Discovery)]
+    assert len(pages) == 6 and {a for _, a in pages} == {("239.255.250.214", 5568)}
+    assert pages[0][0].universes == tuple(range(1, 513)) and pages[1][0].universes == tuple(range(513, 601))
+    assert (pages[1][0].page, pages[1][0].last_page) == (1, 1)
+
+
+def test_a_target_that_cannot_be_reached_does_not_stop_the_others(rigged: Rigged) -> None:
+    rigged.wire.broken = {"127.0.0.5"}
+    rigged.engine.set_streams([spec(to=["127.0.0.5", "127.0.0.6"])])
+    assert {a[0] for _, a in rigged.run(0.2)} == {"127.0.0.6"} and rigged.engine.errors == 4
+
+
+def test_after_a_sleep_there_is_no_burst_of_old_frames(rigged: Rigged) -> None:
+    rigged.engine.set_streams([spec(rule="always")])
+    rigged.run(0.5)
+    rigged.now += 30.0
+    assert len(rigged.run(0.1)) <= 8
+
+
+def test_only_the_slots_a_universe_uses_are_sent(rigged: Rigged) -> None:
+    rigged.engine.set_streams([spec(slots=510)])
+    assert len(rigged.run(0.1)[0][0].slots) == 510
+
+
+def test_a_frame_is_read_whole_and_only_once() -> None:
+    frames = Frames.make(2)
+    number, levels = frames.read()
+    assert (number, levels) == (0, bytes(1024))
+    frames.write(b"\x07" * 1024)
+    known = frames.read()
+    assert known == (1, b"\x07" * 1024) and frames.read(known) is known
+    other = Frames(os.dup(frames.handle), 2)
+    assert other.read() == known
+    other.close()
+    frames.close()

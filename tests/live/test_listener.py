@@ -1,0 +1,219 @@
+from __future__ import annotations
+
+import os
+import socket
+import time
+
+import pytest
+
+from welvo.live.interfaces import Interface, interface_of, interfaces
+from welvo.live.links import LinkError, address_packets, port_levels, read_status
+from welvo.live.listener import Listener, ListenError
+from welvo.live.output import streams, subscribers
+from welvo.observed.values import Heard, HeardPort
+from welvo.protocols import artnet, sacn
+from welvo.rig import edits
+from welvo.rig.document import Rig
+
+HERE = Interface("lo", "127.0.0.72", "255.0.0.0")
+CID = bytes(range(1, 17))
+
+
+@pytest.fixture
+def listener() -> Listener:  # type: ignore[misc]
+    made = Listener(HERE, [1, 2], poll=False)
+    yield made
+    made.close()
+
+
+def data(
+    universe: int = 1, level: int = 5, sequence: int = 0, priority: int = 100, cid: bytes = CID, options: int = 0
+) -> bytes:
+    return sacn.encode(sacn.Data(cid, universe, bytes([level] * 512), "desk", priority, sequence, options))
+
+
+def reply(page: int, wire: int, good: int = 0x80) -> bytes:
+    net, sub, universe = wire >> 8, wire >> 4 & 15, wire & 15
+    return artnet.encode(
+        artnet.PollReply(
+            ip=(127, 0, 0, 9),
+            short_name="BOX",
+            net=net,
+            sub=sub,
+            port_types=(0x80,),
+            good_input=(0,),
+            good_output=(good,),
+            sw_in=(0,),
+            sw_out=(universe,),
+            bind_index=page,
+        )
+    )
+
+
+def test_sources_are_told_apart_and_lost_after_their_own_time(listener: Listener) -> None:
+    listener.take(data(level=5), "127.0.0.5", 100.0)
+    listener.take(data(level=9, priority=120, cid=bytes(range(2, 18))), "127.0.0.6", 100.1)
+    listener.take(artnet.encode(artnet.Dmx(4, b"\1\2")), "127.0.0.7", 100.0)
+    assert [(s.protocol, s.wire, s.name, s.ip, s.priority) for s in listener.sources(100.2)] == [
+        ("sacn", 1, "desk", "127.0.0.5", 100), ("sacn", 1, "desk", "127.0.0.6", 120), ("artnet", 4, "", "127.0.0.7", 100),
+    ]  # fmt: skip
+    assert listener.levels("sacn", 1) == bytes([9] * 512) and listener.levels("sacn", 3) is None
+    assert len(listener.sources(102.55)) == 2 and len(listener.sources(102.7)) == 1  # sACN: 2.5 s; Art-Net: 10 s
+    assert listener.sources(110.1) == []
+
+
+def test_old_sequence_numbers_previews_and_other_start_codes_are_not_levels(listener: Listener) -> None:
+    listener.take(data(level=5, sequence=50), "127.0.0.5", 100.0)
+    listener.take(data(level=6, sequence=45), "127.0.0.5", 100.1)
+    listener.take(data(level=7, sequence=51, options=sacn.PREVIEW), "127.0.0.5", 100.1)
+    assert listener.levels("sacn", 1) == bytes([5] * 512)
+    listener.take(data(sequence=52, options=sacn.TERMINATED), "127.0.0.5", 100.2)
+    assert listener.sources(100.2) == []
+
+
+def test_rates_are_counted(listener: Listener) -> None:
+    for n in range(88):
+        listener.take(data(sequence=n), "127.0.0.5", 100.0 + n / 44)
+    assert 42 <= listener.sources(102.0)[0].rate <= 46
+
+
+def test_pages_of_a_box_are_put_together(listener: Listener) -> None:
+    listener.take(reply(1, 0x123), "127.0.0.9", 100.0)
+    listener.take(reply(2, 3, good=0x8B), "127.0.0.9", 100.5)
+    (box,) = listener.heard().values()
+    assert [(p.page, p.protocol, p.wire, p.merging, p.ltp) for p in box.ports] == [
+        (1, "artnet", 0x123, False, False),
+        (2, "sacn", 3, True, True),
+    ]
+    assert (box.name, box.at) == ("BOX", 100.5)
+
+
+def test_noise_is_counted_and_changes_nothing(listener: Listener) -> None:
+    for n in range(300):
+        listener.take(os.urandom(n % 200), "127.0.0.5", 100.0)
+        listener.take(artnet.IDENTIFIER + os.urandom(n % 60), "127.0.0.5", 100.0)
+    listener.take(bytearray(data())[:100] + b"!", "127.0.0.5", 100.0)
+    assert listener.noise >= 300 and listener.sources(100.0) == [] and listener.last_noise.startswith("127.0.0.5: ")
+
+
+def test_it_hears_multicast_broadcast_and_unicast_and_answers_polls() -> None:
+    listener = Listener(HERE, [7], poll=True)
+    listener.start()
+    ear = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+    ear.setsockopt(socket.IPPROTO_IP, socket.IP_MULTICAST_IF, socket.inet_aton(HERE.ip))
+    ear.setsockopt(socket.SOL_SOCKET, socket.SO_BROADCAST, 1)
+    ear.bind(("127.0.0.73", artnet.PORT))
+    ear.settimeout(3)
+    try:
+        ear.sendto(data(universe=7), (sacn.group(7), sacn.PORT))
+        ear.sendto(data(universe=8), (sacn.group(8), sacn.PORT))  # not joined
+        ear.sendto(data(universe=9), (HERE.ip, sacn.PORT))
+        ear.sendto(artnet.encode(artnet.Poll()), (HERE.broadcast, artnet.PORT))
+        answer = artnet.decode(ear.recv(2048))
+        assert isinstance(answer, artnet.PollReply) and answer.style == 1 and answer.ports == 0
+        until = time.monotonic() + 3
+        while len(listener.sources(time.time())) < 2 and time.monotonic() < until:
+            time.sleep(0.01)
+        assert sorted(s.wire for s in listener.sources(time.time())) == [7, 9]
+        listener.join([8])
+        ear.sendto(data(universe=8), (sacn.group(8), sacn.PORT))
+        until = time.monotonic() + 3
+        while not listener.levels("sacn", 8) and time.monotonic() < until:
+            time.sleep(0.01)
+        assert listener.levels("sacn", 8) and HERE.ip not in listener.heard()
+    finally:
+        ear.close()
+        listener.close()
+
+
+def test_a_port_that_is_taken_is_named_by_its_role(listener: Listener) -> None:
+    second = Listener(HERE, [], poll=False)
+    try:
+        assert len(second.problems) == 2 and second.artnet_fd == -1
+        assert (
+            "The Art-Net port (UDP 6454) on 127.0.0.72 is taken" in second.problems[0]
+            and "sACN port (UDP 5568)" in second.problems[1]
+        )
+        assert str(os.getpid()) in second.problems[0]
+        with pytest.raises(ListenError, match="Art-Net port"):
+            second.send_artnet(artnet.Poll(), "127.0.0.9")
+    finally:
+        second.close()
+
+
+def test_interfaces_begin_with_the_one_that_lets_nothing_out() -> None:
+    assert interfaces()[0].ip == "127.0.0.1" and interfaces()[0].broadcast == "127.255.255.255"
+    assert (
+        interface_of("127.0.0.44") == Interface("lo", "127.0.0.44", "255.0.0.0") and interface_of("192.0.2.1") is None
+    )
+    assert Interface("x", "10.1.2.3", "255.255.240.0").broadcast == "10.1.15.255"
+
+
+# ---- streams and links
+
+
+def test_streams_follow_from_the_benchs_feeds(rig: Rig) -> None:
+    heard = {
+        "127.0.0.60": Heard("127.0.0.60", ports=(HeardPort(1, 0, True, "artnet", 2),)),
+        "127.0.0.61": Heard("127.0.0.61", ports=(HeardPort(1, 0, True, "sacn", 2),)),
+    }
+    assert subscribers(heard, 2) == ["127.0.0.60"] and subscribers(heard, 3) == []
+    first, second = streams(rig, HERE, heard, {"u2": b"\5" * 512})
+    assert (first["to"], first["row"], first["last"]) == (["239.255.0.1"], 0, None)
+    assert (second["to"], second["row"], second["last"]) == (["127.0.0.60"], 1, None)
+    zero, _ = edits.set_feed(rig, "w2", "", at_disarm="zero", to="broadcast")
+    assert (
+        streams(zero, HERE, heard, {})[1]["to"] == ["127.255.255.255"]
+        and streams(zero, HERE, heard, {})[1]["last"] == "00" * 512
+    )
+    defaults, _ = edits.set_feed(rig, "w2", "", at_disarm="defaults")
+    assert streams(defaults, HERE, heard, {"u2": b"\5" * 512})[1]["last"] == "05" * 512
+
+
+def test_a_push_is_one_packet_per_page_and_command(rig: Rig) -> None:
+    model = rig.device_models["mod"]
+    heard = Heard("127.0.0.60", ports=(HeardPort(1, 0, True, "artnet", 1), HeardPort(2, 0, True, "artnet", 2)))
+    packets = address_packets(
+        model, heard, {"A.universe": 0x123, "A.protocol": "sacn", "A.merge": "latest", "B.universe": 4, "name": "STAGE"}
+    )
+    assert [p.short_name for p in packets] == ["STAGE", "", "", ""]
+    assert (packets[1].net, packets[1].sub, packets[1].sw_out[0], packets[1].command) == (0x81, 0x82, 0x83, 0x70)
+    assert (packets[2].bind_index, packets[2].command, packets[2].net) == (1, 0x10, artnet.NO_CHANGE)
+    assert packets[3].bind_index == 2
+    for values, says in (
+        ({"A.universe": 40000}, "out of its reach"),
+        ({"ip": "1.2.3.4"}, "set it on the box"),
+        ({"Z.universe": 1}, "no port Z"),
+    ):
+        with pytest.raises(LinkError, match=says):
+            address_packets(model, heard, values)
+
+
+def test_a_status_page_that_is_rubbish_is_an_error_in_words() -> None:
+    import threading
+
+    answers = [
+        b"HTTP/1.0 200 OK\r\n\r\n[1]",
+        b"HTTP/1.0 500 No\r\n\r\n",
+        b"HTTP/1.0 200 OK\r\n\r\nnot json",
+        b"\x00\x01\x02\r\n\r\n",
+    ]
+    server = socket.create_server(("127.0.0.74", 8499))
+
+    def serve() -> None:
+        for answer in answers:
+            peer, _ = server.accept()
+            peer.recv(1000)
+            peer.sendall(answer)
+            peer.close()
+
+    threading.Thread(target=serve, daemon=True).start()
+    for says in ("no status", "error 500", "no status", "does not show"):
+        with pytest.raises(LinkError, match=says):
+            read_status("127.0.0.74", 8499)
+    server.close()
+    with pytest.raises(LinkError, match="does not show its status"):
+        read_status("127.0.0.74", 8499)
+    assert port_levels({"ports": [{"label": "A", "levels": [1, 2]}, 5]}, "A") == b"\1\2" + bytes(510)
+    for bad in ([300], ["x"], [1] * 513, None):
+        assert port_levels({"ports": [{"label": "A", "levels": bad}]}, "A") is None
