@@ -160,7 +160,7 @@ class JumpBox(QLineEdit):
                 found.append((f"{f.number}  {f.name}", partial(self._go, "thing", fid)))
             if len(found) > 12:
                 break
-        if "." in t or "/" in t:
+        if ("." in t or "/" in t) and s.can_go_to(typed):
             found.insert(0, (f"Go to {typed.strip()}", lambda: s.go_to(typed.strip()) and self._go("", "")))
         for eid, e in rig.elements.items():
             if t.split("/")[0] in e.name.lower():

@@ -238,6 +238,14 @@ class Session(QObject):
             return None
         return None
 
+    def can_go_to(self, text: str) -> bool:
+        """Whether a text names a place of this rig."""
+        try:
+            find_target(self.index, text)
+        except NotationError:
+            return False
+        return True
+
     def go_to(self, text: str) -> bool:
         """Select what a fixture number, NAME/PIXEL or universe.address names."""
         try:

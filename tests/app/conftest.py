@@ -1,0 +1,105 @@
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from PySide6.QtCore import QEvent
+from PySide6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
+
+from welvo.app.computer import Computer
+from welvo.app.main import make_window
+from welvo.app.session import Session
+from welvo.app.theme import THEME
+from welvo.app.window import Window
+from welvo.demo.gallery import gallery
+from welvo.observed.values import Heard, HeardPort
+from welvo.rig.document import Rig
+
+
+@pytest.fixture(autouse=True)
+def own_folders(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Settings and journals of a test stay in its folder."""
+    for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME"):
+        monkeypatch.setenv(name, str(tmp_path / "home"))
+
+
+@pytest.fixture
+def make(qtbot: QtBot, tmp_path: Path) -> Iterator[Callable[[Rig], Window]]:
+    """Opens a real window over a rig, without listening."""
+    made: list[Window] = []
+
+    def open_(rig: Rig) -> Window:
+        window = make_window(Session(rig), Computer(), "127.0.0.1", tmp_path / "state")
+        window.may_leave = lambda: True  # type: ignore[method-assign]
+        window.show()
+        qtbot.waitExposed(window)
+        made.append(window)
+        return window
+
+    yield open_
+    for w in made:
+        w.shut()
+        w.close()
+        w.deleteLater()
+    # Without an event loop of its own a test run never gets to deferred deletes, and each window would slow the next.
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+    THEME.name, THEME.step = "dusk", 0
+
+
+@pytest.fixture
+def window(make: Callable[[Rig], Window]) -> Window:
+    return make(gallery())
+
+
+@pytest.fixture
+def small(make: Callable[[Rig], Window], rig: Rig) -> Window:
+    return make(rig)
+
+
+def hear(window: Window, wire_a: int = 1, **more: Any) -> None:
+    """As if the node of the small rig had answered just now."""
+    ports = (HeardPort(1, 0, True, "sacn", wire_a), HeardPort(2, 0, True, "artnet", 2))
+    heard = {
+        "127.0.0.60": Heard(
+            "127.0.0.60", "NODE", "a node", "02:57:7f:00:00:3c", 0x0102, "#0001 [0001] ok", ports, time.time()
+        )
+    }
+    window.session.observe(heard={**heard, **more}, listening=True)
+
+
+class Recorder:
+    """Stands in for the streaming process."""
+
+    def __init__(self, interface: str, rows: int, name: str = "", fd: int = -1) -> None:
+        import uuid
+
+        self.rows, self.cid = rows, uuid.uuid4()
+        self.streams: list[list[dict[str, Any]]] = []
+        self.frames: list[bytes] = []
+        self.alive = True
+
+    def set_streams(self, specs: list[dict[str, Any]]) -> None:
+        self.streams.append(specs)
+
+    def write(self, levels: bytes) -> None:
+        self.frames.append(levels)
+
+    def stop(self) -> None:
+        self.alive = False
+
+
+@pytest.fixture
+def engines(monkeypatch: pytest.MonkeyPatch) -> list[Recorder]:
+    """The engines that were started instead of real ones."""
+    made: list[Recorder] = []
+
+    def start(*args: Any) -> Recorder:
+        made.append(Recorder(*args))
+        return made[-1]
+
+    monkeypatch.setattr("welvo.app.wire.EngineProcess", start)
+    return made

@@ -1,0 +1,360 @@
+"""The real window, driven as its user would."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QMessageBox, QPushButton, QWidget
+from pytestqt.qtbot import QtBot
+
+from tests.app.conftest import hear
+from welvo.app.fields import Field, editors
+from welvo.app.session import Selection
+from welvo.app.stations.devices import AddDevice
+from welvo.app.stations.patch import AddFixtures
+from welvo.app.theme import THEME
+from welvo.app.window import Window
+from welvo.formats import journal
+from welvo.formats.rigfile import load, save
+from welvo.rig.document import Rig
+
+SELECTIONS = [
+    Selection("thing", ("f207",)), Selection("thing", ("f701",)), Selection("thing", ("e1",)), Selection("thing", ("e3",)),
+    Selection("thing", ("f101", "f102")), Selection("universe", ("u3",)), Selection("feed", ("w4",)), Selection("slot", (), slot=("u3", 500)),
+    Selection("device", ("d1",)), Selection("port", ("d1", "A"), setting="A.universe"), Selection("port", ("d1", "A"), setting="A.merge"),
+    Selection("device", ("d1",), setting="name"), Selection("profile", ("p5",)), Selection(),
+]  # fmt: skip
+
+
+def everywhere(window: Window) -> list[QWidget]:
+    """All editors that any station, panel, drawer or dialog shows for any selection."""
+    found: list[QWidget] = []
+    for name in window.stations:
+        window.show_station(name)
+        for s in SELECTIONS:
+            window.session.select(s)
+            QApplication.processEvents()
+            found += editors(window)
+    for dialog in (AddFixtures(window.session, window), AddDevice(window.session, window)):
+        found += editors(dialog)
+    return found
+
+
+def test_every_editor_says_what_it_does_and_what_it_risks(window: Window) -> None:
+    found = everywhere(window)
+    assert len(found) > 100
+    for w in found:
+        words = w.whatsThis()
+        assert len(words) > 25 and words.rstrip().endswith((".", "F")), (type(w).__name__, words, w.objectName())
+        assert w.toolTip()
+
+
+def test_every_button_is_named_and_every_edit_field_has_a_name(window: Window) -> None:
+    for name in window.stations:
+        window.show_station(name)
+        for s in SELECTIONS:
+            window.session.select(s)
+            for b in window.findChildren(QPushButton):
+                assert b.text(), b
+                assert b.text() not in ("OK", "Apply", "Take")
+
+
+@pytest.mark.parametrize("how", ["enter", "station", "save", "arm", "undo", "focus"])
+def test_a_value_being_typed_is_committed(small: Window, qtbot: QtBot, tmp_path: Path, how: str, engines: Any) -> None:
+    small.session.select_things(["a"])
+    small.show_station("Patch")
+    QApplication.processEvents()
+    name = next(f for f in small.patch.panel.findChildren(Field) if f.accessibleName() == "Name" and f.isVisible())
+    name.setFocus()
+    name.selectAll()
+    qtbot.keyClicks(name, "Over the door")
+    assert name.pending and name.property("pending")
+    if how == "enter":
+        qtbot.keyClick(name, Qt.Key.Key_Return)
+    elif how == "station":
+        small.show_station("Bench")
+    elif how == "save":
+        assert small.session.save(tmp_path / "x.welvo")
+        assert load(tmp_path / "x.welvo").fixtures["a"].name == "Over the door"
+    elif how == "arm":
+        assert small.wire.arm()
+    elif how == "undo":
+        small.session.undo()  # the value is taken over first, and then undone: redo has it
+        small.session.redo()
+    else:
+        small.jump.setFocus()
+    assert small.session.rig.fixtures["a"].name == "Over the door"
+
+
+def test_undo_reaches_the_rig_through_a_field_that_has_nothing_pending(small: Window, qtbot: QtBot) -> None:
+    small.session.select_things(["a"])
+    small.show_station("Patch")
+    field = small.patch.panel.address
+    assert field
+    field.setFocus()
+    field.selectAll()
+    qtbot.keyClicks(field, "1.100")
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    assert small.session.rig.fixtures["a"].at[0].address == 100
+    qtbot.keyClick(field, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert small.session.rig.fixtures["a"].at[0].address == 1 and field.text() == "1.001"
+    qtbot.keyClick(field, Qt.Key.Key_Y, Qt.KeyboardModifier.ControlModifier)
+    assert small.session.rig.fixtures["a"].at[0].address == 100
+
+
+@pytest.mark.parametrize("typed", ["1.513", "0.5", "70000.1", "nonsense", "3.001", "1.510"])
+def test_a_wrong_value_stays_marked_and_the_rig_is_untouched(small: Window, qtbot: QtBot, typed: str) -> None:
+    before = small.session.rig
+    small.session.select_things(["a"])
+    field = small.patch.panel.address
+    assert field
+    field.setFocus()
+    field.selectAll()
+    qtbot.keyClicks(field, typed)
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    assert small.session.rig is before and field.property("wrong") and field.text() == typed
+    assert small.message.isVisible() and small.message.severity == "error" and field.toolTip() == small.message.words
+    qtbot.keyClick(field, Qt.Key.Key_Escape)
+    assert field.text() == "1.001" and not field.property("wrong")
+
+
+def test_the_jump_box_goes_where_it_is_told(window: Window, qtbot: QtBot) -> None:
+    def jump(typed: str) -> None:
+        window.focus_jump()
+        window.jump.clear()
+        qtbot.keyClicks(window.jump, typed)
+        qtbot.keyClick(window.jump, Qt.Key.Key_Return)
+
+    jump("207")
+    assert window.session.selection.ids == ("f207",) and window.station == "Patch"
+    jump("3.150")
+    assert window.session.selection.slot == ("u3", 150) and window.session.selection.first == "f207"
+    jump("ribbon/27")
+    assert (window.session.selection.first, window.session.selection.pixel) == ("e1", 27)
+    jump("127.0.0.31")
+    assert window.station == "Devices" and window.session.selection.ids == ("d2",)
+    jump("Undertow")
+    jump("lift lobby")
+    assert window.session.selection == Selection("universe", ("u12",))
+    jump("Former finding")
+    assert window.drawer.isVisible()
+    window.focus_jump()
+    qtbot.keyClicks(window.jump, "zzz")
+    assert window.jump._list.item(0).text().startswith("Nothing called “zzz”")
+    window.jump._list.hide()
+
+
+def test_keys_go_to_stations_and_regions(window: Window, qtbot: QtBot) -> None:
+    for key, name in (("1", "Profiles"), ("4", "Devices"), ("5", "Bench"), ("2", "Patch")):
+        qtbot.keyClick(window, key, Qt.KeyboardModifier.AltModifier)
+        assert window.station == name
+    window.jump.setFocus()
+    seen = []
+    for _ in range(5):
+        qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_F6)
+        focus = QApplication.focusWidget()
+        seen.append(
+            next(
+                n
+                for n, r in (
+                    ("rail", window.rail),
+                    ("station", window.stack),
+                    ("panel", window.panels),
+                    ("path", window.ribbon),
+                    ("head", window.head),
+                )
+                if focus is r or r.isAncestorOf(focus)
+            )
+        )
+    assert seen == ["rail", "station", "panel", "path", "head"]
+
+
+def test_selection_steps_back_and_forth(window: Window) -> None:
+    for key in ("f101", "f102", "f103"):
+        window.session.select_things([key])
+    window.session.step_selection(True)
+    assert window.session.selection.first == "f102"
+    window.session.step_selection(False)
+    assert window.session.selection.first == "f103"
+
+
+def test_findings_open_explain_and_fix(window: Window, qtbot: QtBot) -> None:
+    qtbot.keyClick(window, "0", Qt.KeyboardModifier.AltModifier)
+    assert window.drawer.isVisible()
+    clash = next(f for f in window.session.report.findings if f.code == "PATCH-01")
+    window.drawer.open_finding(clash)
+    assert window.session.selection.first == "f304"
+    fix = next(b for b in window.drawer.findChildren(QPushButton) if b.text() == "Move 304 to 3.348 (next free)")
+    qtbot.mouseClick(fix, Qt.MouseButton.LeftButton)
+    assert "PATCH-01" not in window.session.report.codes
+    window.session.undo()
+    assert "PATCH-01" in window.session.report.codes
+    window.drawer.filter.setText("nothing like it")
+    assert window.drawer.findings() == []
+    window.drawer.filter.setText("DEV-")
+    assert {f.code for f in window.drawer.findings()} == {"DEV-01"}
+    window.drawer.filter.clear()
+    first = window.drawer.findings()[0]
+    window.drawer.open_subject = None
+    qtbot.keyClick(window, Qt.Key.Key_F8)
+    assert window.drawer.open_subject == (first.code, first.subject)
+    qtbot.keyClick(window.drawer, Qt.Key.Key_Escape)
+    assert not window.drawer.isVisible()
+
+
+def test_a_waived_finding_is_listed_apart_and_can_be_woken(window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
+    from welvo.app.drawer import Opened, Row
+
+    window.toggle_findings()
+    note = next(f for f in window.session.report.findings if f.code == "FEED-03")
+    monkeypatch.setattr("welvo.app.drawer.QInputDialog.getText", lambda *a, **k: ("kept for the band", True))
+    window.drawer.open_finding(note)
+    window.drawer.findChild(Opened)._waive(window.session)
+    assert "FEED-03" not in window.session.report.codes
+    window.drawer._set_by("waived")
+    QApplication.processEvents()
+    row = next(r for r in window.drawer.findChildren(Row) if r.finding.code == "FEED-03" and r.isVisible())
+    assert "kept for the band" in row.toolTip()
+    row.clicked.emit()
+    assert "FEED-03" in window.session.report.codes
+
+
+def test_a_rig_that_cannot_be_opened_changes_nothing(small: Window, tmp_path: Path) -> None:
+    before = small.session.rig
+    (tmp_path / "bad.welvo").write_bytes(b"PK\x03\x04 rubbish")
+    assert not small.open_file(tmp_path / "bad.welvo")
+    assert small.session.rig is before and "damaged" in small.message.words
+    good = tmp_path / "good.welvo"
+    save(Rig(name="Other"), good)
+    assert small.open_file(good) and small.session.rig.name == "Other" and small.session.path == good
+    assert small.computer.recent[0] == str(good) and small.station == "Profiles"
+
+
+def test_saving_asks_for_a_name_once_and_the_ring_goes_out(
+    small: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    from welvo.rig.edits import rename_rig
+
+    monkeypatch.setattr("welvo.app.window.QFileDialog.getSaveFileName", lambda *a: (str(tmp_path / "hall"), ""))
+    small.session.edit(rename_rig, "Hall")
+    assert small.session.dirty and "not saved" in small.windowTitle()
+    assert small.save() and load(tmp_path / "hall.welvo").name == "Hall" and not small.session.dirty
+    small.session.edit(rename_rig, "Hall 2")
+    assert small.save() and load(tmp_path / "hall.welvo").name == "Hall 2"
+
+
+@pytest.mark.parametrize(("answer", "stays"), [("Save them", False), ("Drop them", False), ("Stay here", True)])
+def test_leaving_with_unsaved_edits_asks(
+    small: Window, monkeypatch: pytest.MonkeyPatch, tmp_path: Path, answer: str, stays: bool
+) -> None:
+    from welvo.rig.edits import rename_rig
+
+    del small.may_leave  # the fixture's short cut
+    small.session.path = tmp_path / "a.welvo"
+    small.session.edit(rename_rig, "Changed")
+
+    def choose(box: QMessageBox) -> int:
+        button = next(b for b in box.buttons() if b.text() == answer)
+        monkeypatch.setattr(QMessageBox, "clickedButton", lambda _: button)
+        return 0
+
+    monkeypatch.setattr(QMessageBox, "exec", choose)
+    assert small.may_leave() is not stays
+    assert (tmp_path / "a.welvo").exists() is (answer == "Save them")
+    small.may_leave = lambda: True  # type: ignore[method-assign]
+
+
+def test_edits_are_journalled_within_a_second_and_given_up_on_save(small: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    from welvo.rig.edits import rename_rig
+
+    file = next(iter([small.keeper.folder / f"journal-{__import__('os').getpid()}.json"]))
+    begun = time.monotonic()
+    small.session.edit(rename_rig, "Kept")
+    qtbot.waitUntil(file.exists, timeout=2000)
+    assert time.monotonic() - begun < 1.0
+    small.session.save(tmp_path / "a.welvo")
+    assert not file.exists()
+
+
+def test_a_recovered_rig_comes_back_unsaved(small: Window, rig: Rig, tmp_path: Path) -> None:
+    from msgspec.structs import replace
+
+    file = tmp_path / "journal-1.json"
+    file.write_text("{}")
+    small.recover(journal.Recovered(file, "Lost", str(tmp_path / "lost.welvo"), 0.0, replace(rig, name="Lost")))
+    assert small.session.rig.name == "Lost" and small.session.dirty and not file.exists()
+
+
+def test_both_themes_and_larger_text_draw_every_station(window: Window) -> None:
+    for theme, step in (("paper", 0), ("paper", 2), ("dusk", 2)):
+        window.set_look(theme, step)
+        for name in window.stations:
+            window.show_station(name)
+            assert not window.grab().isNull()
+    window.set_look("dusk", 0)
+    assert (THEME.name, THEME.step) == ("dusk", 0)
+
+
+def test_at_1280_by_740_every_station_fits(window: Window) -> None:
+    window.resize(1280, 740)
+    QApplication.processEvents()
+    assert (window.width(), window.height()) == (1280, 740)
+    for name, station in window.stations.items():
+        window.show_station(name)
+        QApplication.processEvents()
+        assert station.minimumSizeHint().height() <= 740 - 44 - 84, name
+        assert station.minimumSizeHint().width() <= 1280 - 72 - 300, name
+        assert window.ribbon.geometry().bottom() < 740
+
+
+def test_no_label_or_button_is_cut_off_at_1280(window: Window) -> None:
+    hear(window)
+    window.resize(1280, 800)
+    for name in window.stations:
+        window.show_station(name)
+        for s in SELECTIONS:
+            window.session.select(s)
+            QApplication.processEvents()
+            for w in window.stations[name].findChildren(QPushButton):
+                if w.isVisible():
+                    need = w.fontMetrics().horizontalAdvance(w.text())
+                    assert w.width() >= need, (name, w.text(), w.width(), need)
+
+
+def test_help_on_what_has_focus(window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
+    shown: list[str] = []
+    monkeypatch.setattr("welvo.app.window.QWhatsThis.showText", lambda at, words, w: shown.append(words))
+    monkeypatch.setattr(window, "_show_text", lambda title, words: shown.append(title))
+    window.session.select_things(["f207"])
+    QApplication.processEvents()
+    assert window.patch.panel.address
+    window.patch.panel.address.setFocus()
+    window.help_here()
+    window.rail.setFocus()
+    window.help_here()
+    assert shown[0].startswith("<p>Where it starts") and shown[1] == "Keys"
+
+
+def test_an_empty_rig_says_what_to_do_first(make: Callable[[Rig], Window], qtbot: QtBot) -> None:
+    window = make(Rig())
+    assert window.station == "Profiles" and window.profiles.first.isVisible()
+    qtbot.keyClicks(window.profiles.first, "pan 16, tilt 16, dimmer, 7 x (amber white)")
+    qtbot.keyClick(window.profiles.first, Qt.Key.Key_Return)
+    (profile,) = window.session.rig.profiles.values()
+    assert next(iter(profile.modes.values())).footprint == 19
+    window.show_station("Patch")
+    assert window.patch.wish.isVisible()
+    qtbot.keyClicks(window.patch.wish, "4 x New profile at 1.001 +20")
+    qtbot.keyClick(window.patch.wish, Qt.Key.Key_Return)
+    assert [f.at[0].address for f in window.session.rig.fixtures.values()] == [1, 21, 41, 61]
+    assert window.session.rig.universes and window.patch.tapes.isVisible()
+
+
+def test_combos_are_never_changed_by_a_wheel(window: Window) -> None:
+    assert all(type(w).__name__ == "Choice" for w in window.findChildren(QComboBox))
+    assert all(isinstance(w, QLineEdit) for w in window.findChildren(Field))
