@@ -56,7 +56,7 @@ class Field(QLineEdit):
 
     def set_value(self, text: str) -> None:
         """Show a committed value, unless the operator is typing another one."""
-        if self.pending and self.hasFocus():
+        if self.pending and self.hasFocus() and not self._busy:
             self._value = text
             return
         self._value = text

@@ -506,7 +506,9 @@ def _group(channels: list[Channel], n: int, footprint: int) -> tuple[str, int, i
         count += 1
         at += len(again)
     behind = channels[at].slots[0] if at < len(channels) else footprint + 1
-    if start + count * stride > behind:  # a gap inside the bracket would reach past the last pixel: that one stands alone
+    if (
+        start + count * stride > behind
+    ):  # a gap inside the bracket would reach past the last pixel: that one stands alone
         count -= 1
         at -= len(first)
         if count <= 1:

@@ -500,7 +500,9 @@ class DevicesStation(QWidget):
         left.setWidget(self.pairs)
         self._title = label("", 16, True)
         self._counts = label("", 13)
-        self.push_all = button("Push", self._push_all, "Sends every planned value that differs to the box.", primary=True)
+        self.push_all = button(
+            "Push", self._push_all, "Sends every planned value that differs to the box.", primary=True
+        )
         self.settings = Settings(session, wire)
         head = row(self._title, 8, self._counts, None, self.push_all)
         head.setContentsMargins(16, 6, 16, 0)

@@ -69,18 +69,32 @@ class RollModel(QAbstractTableModel):
         self.rebuild()
 
     def rebuild(self) -> None:
-        self.beginResetModel()
+        """Look at the rig again. Rows that only move are moved, so that an open editor stays with its row."""
         rig = self._session.rig
         self._look()
         word = self._filter.lower()
         keys = [
-            k for k in (*rig.fixtures, *rig.elements)
+            k
+            for k in (*rig.fixtures, *rig.elements)
             if not word or word in " ".join(str(self.cell(k, c)) for c in range(1, 9)).lower()
-        ]  # fmt: skip
+        ]
         column, order = self._sort
         keys.sort(key=lambda k: self._key(k, column), reverse=order == Qt.SortOrder.DescendingOrder)
-        self.keys = keys
-        self.endResetModel()
+        if len(keys) != len(self.keys) or set(keys) != set(self.keys):
+            self.beginResetModel()
+            self.keys = keys
+            self.endResetModel()
+            return
+        if keys != self.keys:
+            self.layoutAboutToBeChanged.emit()
+            row_of = {k: n for n, k in enumerate(keys)}
+            before = self.persistentIndexList()
+            after = [self.index(row_of[self.keys[i.row()]], i.column()) for i in before]
+            self.keys = keys
+            self.changePersistentIndexList(before, after)
+            self.layoutChanged.emit()
+        if keys:
+            self.dataChanged.emit(self.index(0, 0), self.index(len(keys) - 1, len(COLUMNS) - 1))
 
     def _look(self) -> None:
         """What is asked per row while painting, gathered once."""
@@ -365,7 +379,9 @@ class Roll(QTableView):
         self._busy = False
 
     def keyPressEvent(self, e: QKeyEvent) -> None:
-        if e.key() == Qt.Key.Key_Delete and self.chosen():
+        if self.state() == QAbstractItemView.State.EditingState:
+            e.accept()  # what the editor let through must not reach the list
+        elif e.key() == Qt.Key.Key_Delete and self.chosen():
             self.session.edit(remove_things, self.chosen())
         elif e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.currentIndex().isValid():
             self.edit(self.currentIndex())

@@ -1,0 +1,321 @@
+from __future__ import annotations
+
+import time
+from typing import Any
+
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QApplication, QPushButton
+from pytestqt.qtbot import QtBot
+
+from tests.app.conftest import Recorder, hear
+from welvo.app.fields import Field
+from welvo.app.stations.bench import read_level
+from welvo.app.stations.devices import AddDevice, guess_model, known_models
+from welvo.app.stations.pairs import pairs_of
+from welvo.app.stations.settings import SettingRow
+from welvo.app.window import Window
+from welvo.observed.values import Heard, HeardPort
+from welvo.protocols import artnet
+from welvo.rig.notation import NotationError
+
+
+class Ears:
+    """Stands in for the listener: keeps what is sent."""
+
+    artnet_fd = -1
+
+    def __init__(self, window: Window) -> None:
+        self.window = window
+        self.sent: list[tuple[artnet.Packet, str]] = []
+
+    def heard(self) -> dict[str, Heard]:
+        return self.window.session.observed.heard
+
+    def send_artnet(self, packet: artnet.Packet, ip: str) -> None:
+        self.sent.append((packet, ip))
+
+    def sources(self, now: float) -> list[Any]:
+        return []
+
+    def levels(self, protocol: str, wire: int) -> None:
+        return None
+
+    def own(self, cid: bytes) -> None: ...
+    def poll(self) -> None: ...
+    def join(self, universes: list[int]) -> None: ...
+    def close(self) -> None: ...
+
+
+@pytest.fixture
+def ears(small: Window) -> Ears:
+    made = Ears(small)
+    small.wire.listener = made  # type: ignore[assignment]
+    return made
+
+
+def button(window: Window, words: str) -> QPushButton:
+    QApplication.processEvents()
+    return next(b for b in window.findChildren(QPushButton) if b.text() == words and b.isVisible())
+
+
+def test_planned_and_heard_stand_as_pairs(small: Window) -> None:
+    (pair,) = pairs_of(small.session)
+    assert pair.heard[0] == "silent" and pair.mark == "unknown"
+    hear(small, wire_a=2, **{"127.0.0.99": Heard("127.0.0.99", "WHO", at=time.time())})
+    known, stranger = pairs_of(small.session)
+    assert (
+        (known.mark, known.heard[2]) == ("differs", "1 setting differs")
+        and stranger.did == ""
+        and stranger.heard == ("WHO", "127.0.0.99", "not in the plan")
+    )
+    hear(small)
+    assert pairs_of(small.session)[0].mark == "agrees"
+
+
+def test_only_what_differs_is_loud_and_its_buttons_name_the_value(small: Window, ears: Ears, qtbot: QtBot) -> None:
+    hear(small, wire_a=2)
+    small.go("device", "d")
+    QApplication.processEvents()
+    rows = {r.line.key: r for r in small.devices.settings.findChildren(SettingRow) if r.isVisible()}
+    assert [b.text() for b in rows["A.universe"].findChildren(QPushButton)] == ["Push 1", "Plan 2"]
+    assert all(not r.findChildren(QPushButton) for k, r in rows.items() if k != "A.universe")
+    qtbot.mouseClick(button(small, "Push 1"), Qt.MouseButton.LeftButton)
+    ((packet, ip),) = ears.sent
+    assert (
+        isinstance(packet, artnet.Address)
+        and ip == "127.0.0.60"
+        and packet.sw_out[0] == 0x81
+        and packet.bind_index == 1
+    )
+    line = next(x for x in small.devices.settings.lines if x.key == "A.universe")
+    assert line.mark == "claimed"  # sent, and not read back yet
+    hear(small, wire_a=1)
+    assert next(x for x in small.devices.settings.lines if x.key == "A.universe").mark == "agrees"
+    assert small.session.observed.log[-1].what == "pushed A.universe 1"
+
+
+def test_planning_what_the_box_has_changes_the_feed_and_can_be_undone(small: Window, ears: Ears, qtbot: QtBot) -> None:
+    hear(small, wire_a=2)
+    small.go("device", "d")
+    qtbot.mouseClick(button(small, "Plan 2"), Qt.MouseButton.LeftButton)
+    assert small.session.rig.feeds["w1"].wire == 2
+    small.session.undo()
+    assert small.session.rig.feeds["w1"].wire == 1
+
+
+def test_the_panel_of_a_setting_shows_both_values_and_takes_a_plan(small: Window, ears: Ears, qtbot: QtBot) -> None:
+    hear(small, wire_a=2)
+    small.go("port", "d A")
+    QApplication.processEvents()
+    plan = next(f for f in small.devices.panel.findChildren(Field) if f.accessibleName() == "Plan" and f.isVisible())
+    words = " ".join(w.text() for w in small.devices.panel.findChildren(type(small.devices._title)) if w.isVisible())
+    assert "One more than planned. Its own page counts from 1 too" in words and "box's page says 2" in words
+    plan.selectAll()
+    qtbot.keyClicks(plan, "70000")
+    qtbot.keyClick(plan, Qt.Key.Key_Return)
+    assert small.session.rig.feeds["w1"].wire == 1 and plan.property("wrong")
+    plan.selectAll()
+    qtbot.keyClicks(plan, "9")
+    qtbot.keyClick(plan, Qt.Key.Key_Return)
+    assert small.session.rig.feeds["w1"].wire == 9
+
+
+def test_identify_lets_the_box_blink_and_stop(small: Window, ears: Ears, qtbot: QtBot) -> None:
+    hear(small)
+    small.go("device", "d")
+    qtbot.mouseClick(button(small, "Identify"), Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(button(small, "Stop blinking"), Qt.MouseButton.LeftButton)
+    assert [p.command for p, _ in ears.sent if isinstance(p, artnet.Address)] == [
+        artnet.COMMAND_LOCATE,
+        artnet.COMMAND_NORMAL,
+    ]
+
+
+def test_a_push_that_cannot_be_done_says_why(small: Window, ears: Ears) -> None:
+    assert not small.wire.push("d", ("A.universe",))
+    assert "has answered yet" in small.message.words and small.session.observed.log[-1].what.startswith("push failed")
+
+
+def test_planning_a_stranger_takes_what_is_known_of_it(small: Window) -> None:
+    heard = Heard(
+        "127.0.0.99",
+        "FOYER",
+        "Halden Lock Weir 2 (simulated)",
+        ports=(HeardPort(1, 0, True, "sacn", 1), HeardPort(2, 0, True, "sacn", 2)),
+        at=time.time(),
+    )
+    hear(small, **{heard.ip: heard})
+    models = known_models(small.session.rig)
+    assert guess_model(models, heard) == "Halden Lock Weir 2"
+    dialog = AddDevice(small.session, small, heard)
+    assert (dialog.name.text(), dialog.ip.text()) == ("FOYER", "127.0.0.99")
+    for field, bad, says in (
+        (dialog.ip, "10.0.40", "3 parts"),
+        (dialog.ip, "127.0.0.60", "NODE is planned"),
+        (dialog.name, "x" * 18, "17 at most"),
+    ):
+        good = field.text()
+        field.setText(bad)
+        assert not dialog.add.isEnabled() and says in dialog._saying.text()
+        field.setText(good)
+    dialog._add()
+    assert small.session.rig.devices[dialog.made].ip == "127.0.0.99"
+    assert [p.did for p in pairs_of(small.session)] == ["d", dialog.made]
+
+
+# ---- the Bench
+
+
+@pytest.fixture
+def bench(small: Window, ears: Ears, engines: list[Recorder]) -> Window:
+    small.show_station("Bench")
+    QApplication.processEvents()
+    return small
+
+
+def pick(window: Window, qtbot: QtBot, typed: str) -> None:
+    field = window.bench.pick
+    field.setFocus()
+    field.selectAll()
+    qtbot.keyClicks(field, typed)
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    QApplication.processEvents()
+
+
+def test_nothing_is_sent_before_arming(bench: Window, qtbot: QtBot, engines: list[Recorder]) -> None:
+    pick(bench, qtbot, "101, 102")
+    bench.bench.bank.hold(2, 1.0)
+    assert engines == [] and not bench.wire.armed
+    assert bench.bench._sentence.text().startswith("Not armed")
+    qtbot.mouseClick(bench.head.arm, Qt.MouseButton.LeftButton)
+    (engine,) = engines
+    assert [s["wire"] for s in engine.streams[0]] == [1, 2]
+    assert engine.frames[-1][4] == engine.frames[-1][12] == 255
+    bench.wire.levels.hold(["a"], "Dimmer", 0.0)
+    bench.wire.touch()
+    qtbot.waitUntil(lambda: engine.frames[-1][4] == 0, timeout=1000)
+    qtbot.keyClick(bench, Qt.Key.Key_F9, Qt.KeyboardModifier.ShiftModifier)
+    assert not bench.wire.armed and not engine.alive
+
+
+def test_arming_without_a_feed_is_refused(bench: Window, engines: list[Recorder]) -> None:
+    from welvo.rig.edits import remove_feed
+
+    bench.session.edit(remove_feed, "w1")
+    bench.session.edit(remove_feed, "w2")
+    assert not bench.wire.arm() and engines == [] and "Nothing to arm" in bench.message.words
+
+
+def test_other_universes_disarm_and_other_feeds_do_not(bench: Window, engines: list[Recorder]) -> None:
+    from welvo.rig.edits import add_universe, set_feed
+
+    assert bench.wire.arm()
+    bench.session.edit(set_feed, "w1", "x", priority=150)
+    assert engines[0].streams[-1][0]["priority"] == 150 and bench.wire.armed
+    bench.session.edit(add_universe)
+    assert not bench.wire.armed and "Disarmed" in bench.message.words
+
+
+def test_picking_by_numbers_addresses_and_names(bench: Window, qtbot: QtBot) -> None:
+    for typed, ids, shown in (
+        ("101-102", ("a", "b"), "101, 102"),
+        ("2.005", ("c",), "201"),
+        ("ribbon", ("e",), "ribbon"),
+        ("101 201", ("a", "c"), "101, 201"),
+    ):
+        pick(bench, qtbot, typed)
+        assert bench.session.selection.ids == ids and bench.bench.pick.text() == shown
+    pick(bench, qtbot, "999")
+    assert "There is no fixture 999" in bench.message.words and bench.session.selection.ids == ("a", "c")
+    pick(bench, qtbot, "1.400")
+    assert bench.bench.raw_place.text() == "1.400"
+
+
+def test_faders_by_mouse_and_keys(bench: Window, qtbot: QtBot) -> None:
+    pick(bench, qtbot, "101")
+    bank, levels = bench.bench.bank, bench.wire.levels
+    column = bank.column(2)
+    qtbot.mouseClick(bank, Qt.MouseButton.LeftButton, pos=QPoint(int(column.center().x()), 34))
+    assert levels.held["a", "Dimmer"] == 1.0
+    bank.setFocus()
+    for key, value in (
+        (Qt.Key.Key_Down, 254),
+        (Qt.Key.Key_PageDown, 238),
+        (Qt.Key.Key_Home, 0),
+        (Qt.Key.Key_Up, 1),
+        (Qt.Key.Key_End, 255),
+    ):
+        qtbot.keyClick(bank, key)
+        assert round(255 * levels.held["a", "Dimmer"]) == value
+    qtbot.keyClick(bank, Qt.Key.Key_Right)
+    qtbot.keyClicks(bank, "128")
+    assert round(255 * levels.held["a", "Shutter1"]) == 128
+    qtbot.keyClick(bank, Qt.Key.Key_Delete)
+    assert ("a", "Shutter1") not in levels.held
+
+
+def test_buttons_of_the_bench(bench: Window, qtbot: QtBot) -> None:
+    pick(bench, qtbot, "201")
+    levels = bench.wire.levels
+    qtbot.mouseClick(button(bench, "Light up"), Qt.MouseButton.LeftButton)
+    assert bench.wire.frames()["u2"][:5].tolist() == [255] * 5
+    qtbot.keyClick(bench, Qt.Key.Key_F9)
+    assert levels.blackout and bench.wire.frames()["u2"][:5].tolist() == [0] * 5 and bench.bench.blackout.isChecked()
+    qtbot.keyClick(bench, Qt.Key.Key_F9)
+    qtbot.mouseClick(button(bench, "Zero all"), Qt.MouseButton.LeftButton)
+    assert bench.wire.frames()["u2"][:5].tolist() == [0] * 5 and levels.held
+    qtbot.mouseClick(button(bench, "Release all"), Qt.MouseButton.LeftButton)
+    assert not levels.held
+
+
+def test_raw_slots_are_held_and_bad_ones_refused(bench: Window, qtbot: QtBot) -> None:
+    b = bench.bench
+    for place, level, says in (
+        ("1.513", "5", "no address 513"),
+        ("9.001", "5", "no universe 9"),
+        ("1.300", "256", "out of reach"),
+        ("1.300", "x", "no level"),
+    ):
+        b.raw_place.setText(place)
+        b.raw_level.setText(level)
+        b._hold_raw()
+        assert says in bench.message.words and not bench.wire.levels.raw
+    b.raw_place.setText("1.005")
+    b.raw_level.setText("50%")
+    b._hold_raw()
+    assert bench.wire.levels.raw == {("u1", 5): 128} and b._raw_words.text() == "101 · dimmer · 128 = 50 % = 0x80"
+
+
+def test_levels_in_every_writing() -> None:
+    assert [read_level(t) for t in ("0", "255", "50 %", "100%", " 7 ")] == [0, 255, 128, 255, 7]
+    for bad in ("256", "-1", "1.5", "101%", "", "full"):
+        with pytest.raises(NotationError):
+            read_level(bad)
+
+
+def test_the_panel_names_the_cause_and_offers_the_fix(bench: Window, ears: Ears, qtbot: QtBot) -> None:
+    hear(bench, wire_a=2)
+    pick(bench, qtbot, "101")
+    bench.wire.arm()
+    bench.wire.levels.hold(["a"], "Dimmer", 1.0)
+    bench.wire.touch()
+    bench.bench.panel.refresh()
+    QApplication.processEvents()
+    qtbot.mouseClick(button(bench, "Push sACN 1"), Qt.MouseButton.LeftButton)
+    assert isinstance(ears.sent[0][0], artnet.Address)
+    bench.wire.disarm()
+
+
+def test_settings_of_this_computer_survive_and_bad_ones_are_replaced() -> None:
+    from welvo.app.computer import Computer
+
+    Computer(theme="paper", recent=["a"]).save()
+    found = Computer.load()
+    assert (found.theme, found.recent) == ("paper", ["a"])
+    found.remember("b")
+    found.remember("a")
+    assert found.recent == ["a", "b"]
+    for bad in (b"{", b'{"theme": 5}', b'{"theme": "neon"}'):
+        Computer.file().write_bytes(bad)
+        assert Computer.load().theme == "dusk"
