@@ -13,7 +13,8 @@ test: $(READY)
 	QT_QPA_PLATFORM=offscreen $(RUN)/pytest
 
 check: $(READY)
-	$(RUN)/ruff check src tests benchmarks
+	$(RUN)/ruff check src tests benchmarks scripts/make-docs.py
+	$(RUN)/ruff format --check --quiet src tests benchmarks scripts/make-docs.py
 	$(RUN)/mypy
 	$(RUN)/lint-imports
 

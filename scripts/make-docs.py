@@ -1,0 +1,64 @@
+"""Writes the parts of the documentation that come from the code: `make docs`."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+from welvo.checks import checker  # noqa: F401  (importing it registers the rules)
+from welvo.checks.registry import RULES
+from welvo.formats.rigfile import schema
+from welvo.rig.attributes import ATTRIBUTES
+
+DOCS = Path(__file__).parent.parent / "docs"
+AREAS = {"PROF": "Profiles", "PATCH": "Patch", "FEED": "Feeds", "DEV": "Devices", "WIRE": "The wire"}
+
+
+def findings() -> str:
+    """`docs/findings.md`: what each code means, why it matters, how to put it right."""
+    out = [
+        "# Findings",
+        "",
+        "Made from the registry of rules by `make docs`. An error cannot be waived; a warning or note can, with a reason.",
+    ]
+    for area, words in AREAS.items():
+        out += ["", f"## {words}"]
+        for rule in sorted((r for r in RULES.values() if r.code.split("-")[0] == area), key=lambda r: r.code):
+            live = " Needs Welvo to listen." if rule.live else ""
+            out += [
+                "",
+                f"### {rule.code} · {rule.severity} · {rule.title}",
+                "",
+                f"{rule.means}{live}",
+                "",
+                f"*Why it matters.* {rule.matters}",
+                "",
+                f"*To put it right.* {rule.put_right}",
+            ]
+    return "\n".join(out) + "\n"
+
+
+def words() -> str:
+    """`docs/functions.md`: the words a chart understands."""
+    out = [
+        "# Functions that a chart understands",
+        "",
+        "Made from `rig/attributes.py` by `make docs`. Attribute names are GDTF's.",
+        "",
+        "| word | also written | attribute | short |",
+        "| --- | --- | --- | --- |",
+    ]
+    out += [f"| {a.word} | {', '.join(a.also) or '–'} | `{a.key}` | {a.short} |" for a in ATTRIBUTES]
+    return "\n".join(out) + "\n"
+
+
+MADE = {
+    "findings.md": findings,
+    "functions.md": words,
+    "rig.schema.json": lambda: json.dumps(schema(), indent=1, ensure_ascii=False) + "\n",
+}
+
+if __name__ == "__main__":
+    for name, make in MADE.items():
+        (DOCS / name).write_text(make(), "utf-8")
+        print(f"docs/{name}")

@@ -1,0 +1,50 @@
+"""What the documentation says is what the code does."""
+
+from __future__ import annotations
+
+import json
+import re
+import runpy
+from pathlib import Path
+
+import pytest
+
+from welvo.formats.chart import read_chart
+from welvo.formats.rigfile import loads
+
+ROOT = Path(__file__).parents[1]
+MADE = runpy.run_path(str(ROOT / "scripts" / "make-docs.py"))["MADE"]
+
+
+@pytest.mark.parametrize("name", MADE)
+def test_generated_pages_are_up_to_date(name: str) -> None:
+    assert (ROOT / "docs" / name).read_text("utf-8") == MADE[name](), "run make docs"
+
+
+def blocks(page: str, kind: str) -> list[str]:
+    return re.findall(rf"```{kind}\n(.*?)```", (ROOT / "docs" / page).read_text("utf-8"), re.S)
+
+
+def test_every_chart_in_the_documentation_is_understood() -> None:
+    charts = blocks("chart.md", "chart")
+    assert len(charts) >= 6
+    for chart in charts:
+        assert [p for p in read_chart(chart).problems if p.error] == [], chart
+
+
+def test_the_rig_in_the_documentation_opens_and_fits_the_schema() -> None:
+    (text,) = blocks("rig-format.md", "json")
+    rig = loads(text.encode())
+    assert rig.fixtures and rig.feeds and rig.devices
+    parts = json.loads((ROOT / "docs" / "rig.schema.json").read_text())["$defs"]["Rig"]["properties"]
+    assert set(json.loads(text)) <= set(parts)
+
+
+def test_links_and_pictures_lead_somewhere() -> None:
+    pages = [ROOT / "README.md", *(ROOT / "docs").glob("*.md")]
+    for page in pages:
+        for target in re.findall(r"\]\(([^)#]+?)(?:#[^)]*)?\)", page.read_text("utf-8")):
+            assert (page.parent / target).exists(), (page.name, target)
+    readme = pages[0].read_text("utf-8")
+    for picture in (ROOT / "docs" / "screenshots").glob("*.png"):
+        assert picture.name in readme, picture.name
