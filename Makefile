@@ -4,7 +4,7 @@ VENV := .venv
 RUN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo test check bench screens docs clean
+.PHONY: demo test check bench screens docs referee clean
 
 demo: $(READY)
 	$(RUN)/welvo demo
@@ -13,8 +13,8 @@ test: $(READY)
 	QT_QPA_PLATFORM=offscreen $(RUN)/pytest
 
 check: $(READY)
-	$(RUN)/ruff check src tests benchmarks scripts/make-docs.py
-	$(RUN)/ruff format --check --quiet src tests benchmarks scripts/make-docs.py
+	$(RUN)/ruff check src tests benchmarks scripts/*.py
+	$(RUN)/ruff format --check --quiet src tests benchmarks scripts/*.py
 	$(RUN)/mypy
 	$(RUN)/lint-imports
 
@@ -32,6 +32,9 @@ $(READY): pyproject.toml scripts/system-packages
 	test -x $(RUN)/python || $(PYTHON) -m venv $(VENV)
 	$(RUN)/python -m pip install --quiet --disable-pip-version-check -e '.[dev]'
 	touch $(READY)
+
+referee: $(READY)
+	$(RUN)/python scripts/referee.py
 
 clean:
 	rm -rf $(VENV)

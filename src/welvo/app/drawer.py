@@ -79,7 +79,9 @@ class Opened(QFrame):
         body = column((12, 10, 16, 12), 6)
         title = label(finding.title, 13, True, wrap=True)
         code = label(finding.code, 11, quiet=True)
-        body.addLayout(row(marks.MarkLabel(finding.severity), title, None, code))
+        head = row(marks.MarkLabel(finding.severity), title, code)
+        head.setStretch(1, 1)
+        body.addLayout(head)
         body.addWidget(label(finding.reason, 11, wrap=True))
         why = RULES[finding.code]
         body.addWidget(label(why.matters, 11, quiet=True, wrap=True))
@@ -161,6 +163,7 @@ class Drawer(QFrame):
         self._shown: object = None
         self.filter = QLineEdit()
         self.filter.setPlaceholderText("Filter by word or code")
+        self.filter.setMinimumWidth(190)
         set_help(self.filter, "Shows only findings with this word or code. Hides the others; they still count.")
         self.filter.textChanged.connect(lambda _: self.refresh())
         self._by_buttons: dict[str, QPushButton] = {}

@@ -90,7 +90,9 @@ def finding_card(session: Session, wire: Wire, finding: Finding) -> QWidget:
         f"#card {{ background: {c('station').name()}; border-left: 4px solid {c(finding.severity).name()}; }}"
     )
     body = column((10, 8, 10, 10), 6)
-    body.addLayout(row(marks.MarkLabel(finding.severity), label(finding.title, 13, True, wrap=True), spacing=6))
+    head = row(marks.MarkLabel(finding.severity), label(finding.title, 13, True, wrap=True), spacing=6)
+    head.setStretch(1, 1)
+    body.addLayout(head)
     body.addWidget(label(finding.reason, 11, wrap=True))
     for fix in finding.fixes[:3]:
         body.addWidget(

@@ -1,0 +1,116 @@
+"""Lets tshark judge what Welvo sends: `make referee` (needs tshark, and the right to capture on lo).
+
+Runs the demo's stand-ins and an armed engine on loopback for a few seconds and counts packets by kind. Exits with 1
+when one is malformed, other than the kinds tshark itself cannot read (sACN synchronization and discovery).
+"""
+
+from __future__ import annotations
+
+import collections
+import os
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+from welvo.demo.gallery import gallery, state_file
+from welvo.demo.run import StandIns
+from welvo.formats.rigfile import save
+from welvo.live.engine import EngineProcess
+from welvo.live.interfaces import LOOPBACK
+from welvo.live.links import push
+from welvo.live.listener import Listener
+from welvo.live.output import rows_of, streams
+from welvo.rig.plan import planned
+
+FIELDS = [
+    "frame.protocols",
+    "udp.length",
+    "artnet.header.opcode",
+    "acn.dmx.universe",
+    "acn.dmx.priority",
+    "acn.dmx.source_name",
+    "_ws.malformed",
+    "_ws.expert.message",
+]
+
+
+def main() -> int:
+    rig = gallery()
+    with tempfile.TemporaryDirectory() as folder:
+        capture = Path(folder) / "lo.pcapng"
+        quiet = {**os.environ, "WIRESHARK_EXTCAP_DIR": folder + "/none"}
+        shark = subprocess.Popen(
+            ["tshark", "-i", "lo", "-w", str(capture), "-f", "udp port 5568 or udp port 6454", "-a", "duration:8"],
+            stderr=subprocess.DEVNULL,
+            env=quiet,
+        )
+        time.sleep(1.5)
+        save(rig, Path(folder) / "rig.welvo")
+        stand_ins = StandIns(Path(folder) / "rig.welvo", state_file())
+        stand_ins.wait_ready()
+        listener = Listener(LOOPBACK, [1, 2, 3])
+        listener.start()
+        engine = None
+        try:
+            time.sleep(1.0)
+            engine = EngineProcess(LOOPBACK.ip, len(rig.universes), "Welvo referee", listener.artnet_fd)
+            engine.write(os.urandom(512 * len(rows_of(rig))))
+            engine.set_streams(streams(rig, LOOPBACK, listener.heard(), {}))
+            time.sleep(1.5)
+            model = rig.device_models[rig.devices["d1"].model]
+            push(
+                listener,
+                model,
+                listener.heard()["127.0.0.21"],
+                "127.0.0.21",
+                {k: v for k, v in planned(rig, "d1").items() if "." in k},
+            )
+            time.sleep(1.0)
+        finally:
+            if engine:
+                engine.stop()
+            listener.close()
+            stand_ins.stop()
+        shark.wait(20)
+        read = [
+            "tshark",
+            "-r",
+            str(capture),
+            "--enable-heuristic",
+            "acn",
+            "-o",
+            "acn.dmx_enable:TRUE",
+            "-T",
+            "fields",
+            "-E",
+            "separator=|",
+        ]
+        for field in FIELDS:
+            read += ["-e", field]
+        lines = subprocess.run(read, capture_output=True, text=True, env=quiet, check=True).stdout.splitlines()
+    kinds: collections.Counter[str] = collections.Counter()
+    bad = []
+    for line in lines:
+        protocols, _, opcode, universe, _, name, malformed, message = (*line.split("|"), *[""] * 8)[:8]
+        kind = (
+            f"Art-Net opcode {opcode}"
+            if opcode
+            else f"sACN data from {name}"
+            if universe
+            else protocols.rsplit(":", 1)[-1] + " (not read by tshark)"
+        )
+        kinds[kind] += 1
+        if malformed or "alformed" in message:
+            bad.append(line)
+    for kind, count in sorted(kinds.items()):
+        print(f"{count:6}  {kind}")
+    print(f"{len(bad)} malformed of {len(lines)}")
+    for line in bad[:5]:
+        print(line)
+    return 1 if bad or not lines else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
