@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 
 import pytest
+from hypothesis import settings
 
 from welvo.formats.chart import read_chart
 from welvo.rig.document import Rig
@@ -13,6 +14,11 @@ from welvo.rig.profile import Profile
 from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Segment, Sender, SettingSpec, Universe
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+# On CI the same examples every time; at a desk new ones, which find what nobody thought of.
+settings.register_profile("ci", derandomize=True, deadline=None)
+settings.register_profile("desk", deadline=None)
+settings.load_profile("ci" if os.environ.get("CI") else "desk")
 
 
 def at(universe: int, address: int, **more: object) -> tuple[Place, ...]:

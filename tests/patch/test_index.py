@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
@@ -153,7 +153,15 @@ def state(index: Index, rig: Rig) -> dict[str, Any]:
     }  # fmt: skip
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=200, deadline=None)
+@example(
+    [
+        ("place", "a", Place(universe="u1", address=1)),
+        ("place", "c", Place(from_run=True)),
+        ("line", ["a", "b", "c"]),
+        ("profile", 1),
+    ]
+)
 @given(st.lists(steps, min_size=1, max_size=12))
 def test_following_every_edit_equals_building_anew(trail: list[tuple[Any, ...]]) -> None:
     rig = START

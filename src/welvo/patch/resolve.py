@@ -140,7 +140,8 @@ class Resolver:
         for key in keys:
             self._note(key)
         touched = keys | set(self.dependents(keys))
-        if lines_too or touched & self._on_runs:
+        on_a_line = self._on_runs and (self._lines is None or any(k in self._lines for k in touched))
+        if lines_too or on_a_line or touched & self._on_runs:
             self._lines = None
             touched |= self._on_runs
             touched |= set(self.dependents(touched))
