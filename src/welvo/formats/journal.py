@@ -1,6 +1,6 @@
 """The recovery journal: the present rig, written beside the user's state after every edit.
 
-One file per running window, named after its process; a file whose process is gone is offered back.
+It is there for a program that dies, so it does not wait for the disk. One file per running window, named after its process; a file whose process is gone is offered back.
 """
 
 from __future__ import annotations
@@ -44,7 +44,7 @@ def write(folder: Path, rig: Rig, path: str, pid: int, started: float, now: floa
     except OSError as e:
         raise RigFileError(f"The recovery journal cannot be written: {e.strerror}.") from e
     entry = Entry(pid, started, now, path, rig.name, msgspec.Raw(to_json(rig)))
-    write_atomic(journal_file(folder, pid), msgspec.json.encode(entry))
+    write_atomic(journal_file(folder, pid), msgspec.json.encode(entry), flush=False)
 
 
 def discard(folder: Path, pid: int) -> None:

@@ -232,14 +232,16 @@ def save(rig: Rig, path: Path) -> None:
     write_atomic(path, data, keep=True)
 
 
-def write_atomic(path: Path, data: bytes, keep: bool = False) -> None:
+def write_atomic(path: Path, data: bytes, keep: bool = False, flush: bool = True) -> None:
+    """Write a file whole or not at all. `keep` leaves the former one as `NAME~`; `flush` waits for the disk."""
     temporary = ""
     try:
         handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
         with os.fdopen(handle, "wb") as f:
             f.write(data)
             f.flush()
-            os.fsync(f.fileno())
+            if flush:
+                os.fsync(f.fileno())
         if keep and path.exists():
             spare = Path(temporary + "~")
             os.link(path, spare)
@@ -250,11 +252,12 @@ def write_atomic(path: Path, data: bytes, keep: bool = False) -> None:
             os.umask(mask)
             os.chmod(temporary, 0o666 & ~mask)
         os.replace(temporary, path)
-        folder = os.open(path.parent, os.O_RDONLY)
-        try:
-            os.fsync(folder)
-        finally:
-            os.close(folder)
+        if flush:
+            folder = os.open(path.parent, os.O_RDONLY)
+            try:
+                os.fsync(folder)
+            finally:
+                os.close(folder)
     except OSError as e:
         if temporary and os.path.exists(temporary):
             os.unlink(temporary)
