@@ -8,9 +8,10 @@ from difflib import get_close_matches
 
 from msgspec.structs import replace
 
-from welvo.rig.attributes import BY_KEY, BY_WORD, LONGEST_WORD, OWN, default_of, family_of, word_for
+from welvo.rig.attributes import BY_WORD, LONGEST_WORD, OWN, default_of, family_of, word_for
 from welvo.rig.notation import plural
 from welvo.rig.profile import Break, Channel, Mode
+from welvo.rig.shorts import with_shorts
 
 MOST_SLOTS = 4096
 """A chart that asks for more is refused: no lamp has them, and a mistyped count must not fill the memory."""
@@ -52,9 +53,10 @@ class Chart:
     def mode(self, name: str, old: Mode | None = None) -> Mode:
         """The mode; what the chart cannot say (short names, ranges, places of pixels) is kept from `old`."""
         channels = _keep(self.channels, old.channels) if old else tuple(self.channels)
-        made = Mode(name=name, breaks=tuple(self.breaks) or (Break(),), channels=_shorts(channels))
+        made = Mode(name=name, breaks=tuple(self.breaks) or (Break(),), channels=with_shorts(channels))
         if old:
-            made = replace(made, spots=old.spots if len(old.spots) == made.pixels else (), extra=old.extra)
+            spots = old.spots if len(old.spots) == made.pixels else ()
+            made = replace(old, name=name, breaks=made.breaks, channels=made.channels, spots=spots)
         return made
 
 
@@ -393,7 +395,7 @@ def read_chart(text: str) -> Chart:
 
 
 def _keep(new: list[Channel], old: tuple[Channel, ...]) -> tuple[Channel, ...]:
-    """Carry over short names, ranges and unknown fields to the channels that are still the same function."""
+    """Carry over what the chart cannot say to the channels that are still the same function."""
     seen: dict[tuple[str, int, int], list[Channel]] = {}
     for c in old:
         seen.setdefault((c.function, c.pixel, len(c.slots)), []).append(c)
@@ -402,30 +404,9 @@ def _keep(new: list[Channel], old: tuple[Channel, ...]) -> tuple[Channel, ...]:
         same = seen.get((c.function, c.pixel, len(c.slots)))
         if same and c.function:
             before = same.pop(0)
-            c = replace(c, short=before.short, ranges=before.ranges, extra=before.extra)
+            c = replace(before, slots=c.slots, brk=c.brk, pixel=c.pixel, default=c.default, highlight=c.highlight)
         kept.append(c)
     return tuple(kept)
-
-
-def _shorts(channels: tuple[Channel, ...]) -> tuple[Channel, ...]:
-    """Give every channel without one a short name of up to four letters, unique among those of its pixel."""
-    taken: dict[int, set[str]] = {}
-    for c in channels:
-        if c.short:
-            taken.setdefault(c.pixel, set()).add(c.short)
-    found = []
-    for c in channels:
-        if not c.short:
-            mine = taken.setdefault(c.pixel, set())
-            known = BY_KEY.get(c.function)
-            stem = known.short if known else (word_for(c.function, c.name) or "?").title().replace(" ", "")[:4]
-            short, n = stem, 2
-            while short in mine:
-                short, n = stem[: 4 - len(str(n))] + str(n), n + 1
-            mine.add(short)
-            c = replace(c, short=short)
-        found.append(c)
-    return tuple(found)
 
 
 # ---- writing
