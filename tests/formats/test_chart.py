@@ -7,7 +7,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from welvo.demo.gallery import EDDY, UNDERTOW, gallery
-from welvo.formats.chart import nearest, read_chart, write_chart
+from welvo.formats.chart import nearest, read_chart
+from welvo.formats.chart_write import write_chart
 from welvo.rig.attributes import ATTRIBUTES, BY_KEY, BY_WORD
 from welvo.rig.profile import Mode, Range
 
@@ -133,6 +134,8 @@ items = st.one_of(
     names, st.builds(lambda n, w: f"{n} {w}", names.filter(lambda n: n not in ("wobble", "?")), st.sampled_from([8, 16, 24, 32])),
     st.builds(lambda n, v: f"{n} = {v}", names.filter(lambda n: n not in ("wobble", "?")), st.integers(0, 255)),
     st.builds(lambda n: f"gap {n}", st.integers(1, 9)),
+    st.sampled_from(["pan, tilt, pan fine, tilt fine = 77", "red/3", "blue/9 16", "dimmer, gap, dimmer fine highlight 65535", "red, fine, fine"]),
+    st.builds(lambda n, c: f"planes {n} x ({c})", st.integers(1, 6), st.sampled_from(["red green blue", "white 16, amber = 3"])),
     st.builds(lambda n, c: f"{n} x ({c})", st.integers(1, 6), st.sampled_from(["red green blue", "dimmer, red 16, gap, blue", "white", "pan, tilt"])),
 )  # fmt: skip
 breaks = st.lists(items, min_size=1, max_size=8).map(", ".join)

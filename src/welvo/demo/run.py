@@ -14,7 +14,8 @@ import msgspec
 from welvo.bench.levels import Levels
 from welvo.checks.checker import Checker, check
 from welvo.demo.gallery import EXPECTED_LIVE, EXPECTED_ON_PAPER, gallery, state_file
-from welvo.formats.chart import read_chart, write_chart
+from welvo.formats.chart import read_chart
+from welvo.formats.chart_write import write_chart
 from welvo.formats.rigfile import load, save
 from welvo.live.engine import EngineProcess
 from welvo.live.interfaces import LOOPBACK

@@ -8,7 +8,10 @@ from difflib import get_close_matches
 
 from msgspec.structs import replace
 
+from welvo.formats.manual import Row, Span, is_heading, meaning, read_row
+from welvo.formats.ranges import make_range
 from welvo.rig.attributes import BY_WORD, LONGEST_WORD, OWN, default_of, family_of, word_for
+from welvo.rig.modes import widened
 from welvo.rig.notation import plural
 from welvo.rig.profile import Break, Channel, Mode
 from welvo.rig.shorts import with_shorts
@@ -68,9 +71,18 @@ class _Word:
 
 _TOKEN = re.compile(r'"[^"]*"|[(),;=]|[^\s(),;="]+|"')
 _LABEL = re.compile(r"(?:ch(?:annel)?\.?\s*)?(\d{1,4})\s*(?:[-–—]\s*(\d{1,4}))?\s*[:.)]?(?=\s)", re.IGNORECASE)
-_REPEAT = re.compile(r"(\d{1,5})\s*[x×*](?=[\s(])\s*", re.IGNORECASE)
+_REPEAT = re.compile(r"(planes\s+)?(\d{1,5})\s*[x×*](?=[\s(])\s*", re.IGNORECASE)
 _HEADER = re.compile(r"\s*break\b\s*([^:]*):", re.IGNORECASE)
 _WIDTH = {"8": 1, "16": 2, "24": 3, "32": 4, "8bit": 1, "16bit": 2, "24bit": 3, "32bit": 4, "8-bit": 1, "16-bit": 2, "24-bit": 3, "32-bit": 4}  # fmt: skip
+
+
+_FINE = {"fine", "lsb"}
+
+
+def _pixel_suffix(text: str) -> tuple[str, int]:
+    """`red/5` → red of pixel 5."""
+    m = re.fullmatch(r"(.+)/(\d{1,4})", text)
+    return (m[1], int(m[2])) if m else (text, 0)
 
 
 class _Reader:
@@ -80,11 +92,12 @@ class _Reader:
         self.cursor = 1
         self.pixel = 0
         self.line = 0
+        self.grouped = False
 
     # ---- lines and items
 
     def read(self, text: str) -> Chart:
-        for self.line, raw in enumerate(text.replace("\t", " ").splitlines()):
+        for self.line, raw in enumerate(text.splitlines()):
             hash_at = _comment(raw)
             body = raw[:hash_at] if hash_at >= 0 else raw
             at = 0
@@ -92,6 +105,14 @@ class _Reader:
             if header:
                 self._open(header[1].strip())
                 at = header.end()
+            elif is_heading(body):
+                continue
+            else:
+                row = read_row(body, self.cursor, self._ranged())
+                if row:
+                    self._span(row) if isinstance(row, Span) else self._row(row)
+                    continue
+            body = body.replace("\t", " ")
             for item, column in _split(body, at):
                 self._item(item, column)
                 if self.cursor > MOST_SLOTS:
@@ -99,7 +120,134 @@ class _Reader:
                     self._close()
                     return self.chart
         self._close()
+        self._settle_pixels()
         return self.chart
+
+    def _settle_pixels(self) -> None:
+        """A single numbered light is no pixel: `red 1` alone belongs to the whole lamp."""
+        if max((c.pixel for c in self.chart.channels), default=0) == 1 and not self.grouped:
+            self.chart.channels = [replace(c, pixel=0) for c in self.chart.channels]
+
+    # ---- rows of manuals
+
+    def _ranged(self) -> int | None:
+        """The last value that the channel before speaks of; −1 for none, None when there is no channel."""
+        if not self.chart.channels or self.brk < 0:
+            return None
+        return max((x.last for x in self.chart.channels[-1].ranges), default=-1)
+
+    def _span(self, span: Span) -> None:
+        c = self.chart.channels[-1]
+        if not 0 <= span.first <= span.last <= c.top:
+            self._problem(
+                span.column,
+                len(span.words),
+                f"{span.first}–{span.last} does not fit this channel: 0 to {c.top}.",
+                error=True,
+            )
+            return
+        self.chart.channels[-1] = replace(c, ranges=(*c.ranges, make_range(span.first, span.last, span.words)))
+
+    def _row(self, row: Row) -> None:
+        """Exactly one channel (or fine byte) for one row: words that are not all understood leave it undescribed."""
+        if self.brk < 0:
+            self._open("")
+        width = self._label(row.first, row.last, *row.label)
+        if (
+            row.text.startswith('"')
+            or row.text.lower().split()[0] in ("gap", "?")
+            or "=" in row.text
+            or " highlight " in row.text
+        ):
+            self._channels(row.text, row.column, width, 0)
+            return
+        before = self.chart.channels[-1].function if self.chart.channels else ""
+        found = meaning(row.text, before)
+        wide = width or 1
+        if found.fine or (
+            found.bits == 16 and not width and found.function and self._coarse(found.function, found.pixel, 1)
+        ):
+            if self._fine(found.function, found.rest, found.pixel, row.column, len(row.text)):
+                if not found.fine:
+                    self._problem(
+                        row.column,
+                        len(row.text),
+                        "Read as the fine byte of the channel before: is it?",
+                        slot=self.cursor - 1,
+                    )
+                return
+        if not width and found.bits in (16, 24, 32) and found.function:
+            wide = found.bits // 8
+        if wide > 4:
+            self._problem(
+                row.column,
+                len(row.text),
+                f"One function on {wide} slots? At most 4 (32 bit). Left as a gap behind the first.",
+            )
+        name = (
+            ""
+            if found.function
+            else row.text.strip(" .|-–:") + (" fine" if found.fine and "fine" not in row.text.lower() else "")
+        )
+        if not found.function:
+            says = (
+                f"Slot {self.cursor}: “{name}” is no function name."
+                if name
+                else f"Slot {self.cursor} is not described yet."
+            )
+            self._problem(row.column, len(row.text), says, offers=nearest(found.rest or name) or self._guess())
+        slots = tuple(range(self.cursor, self.cursor + min(wide, 4)))
+        self.chart.sources[self.brk, self.cursor] = Source(self.line, row.column, len(row.text))
+        self.chart.channels.append(
+            Channel(
+                function=found.function,
+                name=name,
+                slots=slots,
+                brk=self.brk,
+                pixel=found.pixel,
+                default=default_of(found.function, len(slots)),
+            )
+        )
+        self.pixel = max(self.pixel, found.pixel)
+        self.cursor += wide
+        for span in row.spans:
+            self._span(span)
+
+    def _guess(self) -> tuple[str, ...]:
+        """A slot behind an 8-bit pan or tilt that nobody described is likely its fine byte."""
+        last = self.chart.channels[-1] if self.chart.channels else None
+        if last and last.function in ("Pan", "Tilt") and last.slots == (self.cursor - 1,) and last.brk == self.brk:
+            return (f"{word_for(last.function)} fine",)
+        return ()
+
+    def _coarse(self, function: str, pixel: int, widest: int = 3, name: str = "") -> int | None:
+        """Place in `channels` of the nearest channel before that a fine byte can belong to."""
+        for n in range(len(self.chart.channels) - 1, -1, -1):
+            c = self.chart.channels[n]
+            if (
+                c.brk == self.brk
+                and c.pixel == pixel
+                and len(c.slots) <= widest
+                and c.function == function
+                and (function or c.name.lower() == name.lower())
+            ):
+                return n
+        return None
+
+    def _fine(self, function: str, name: str, pixel: int, column: int, length: int) -> bool:
+        """Give the channel before that has this function one more byte, here. Without one it is told and False."""
+        n = self._coarse(function, pixel, 3, name) if function or name else None
+        if n is None:
+            words = word_for(function, name)
+            self._problem(
+                column, length, f"Slot {self.cursor}: fine of what? There is no {words or 'channel'} before it."
+            )
+            return False
+        c = self.chart.channels[n]
+        self.chart.channels[n] = widened(c, (*c.slots, self.cursor))
+        self.chart.sources[self.brk, self.cursor] = Source(self.line, column, length)
+        self.cursor += 1
+        return True
 
     def _open(self, name: str) -> None:
         self._close()
@@ -131,12 +279,14 @@ class _Reader:
             self._open("")
         repeat = _REPEAT.match(item)
         if repeat:
-            self._repeat(int(repeat[1]), item[repeat.end() :], column + repeat.end(), column, len(item))
+            self._repeat(
+                int(repeat[2]), item[repeat.end() :], column + repeat.end(), column, len(item), bool(repeat[1])
+            )
             return
         width = None
         label = _LABEL.match(item)
         if label:
-            width = self._label(label, column)
+            width = self._label(int(label[1]), int(label[2] or label[1]), column, label.end())
             rest = item[label.end() :]
             column += label.end() + len(rest) - len(rest.lstrip())
             item = rest.strip()
@@ -145,27 +295,26 @@ class _Reader:
             item = item.replace("(", " ").replace(")", " ")
         self._channels(item, column, width, 0)
 
-    def _label(self, label: re.Match[str], column: int) -> int | None:
-        """A slot number from the manual: what is left out becomes a gap, going back is an error."""
-        first, last = int(label[1]), int(label[2] or label[1])
+    def _label(self, first: int, last: int, column: int, length: int) -> int | None:
+        """A slot number from the manual: what is left out becomes a gap, going back is an error. Gives the width of a range."""
         if last < first:
-            self._problem(column, label.end(), f"{label[0].strip()} runs backwards.", error=True)
+            self._problem(column, length, f"{first}–{last} runs backwards.", error=True)
             return None
         if first < self.cursor:
             self._problem(
-                column, label.end(), f"The chart says slot {first}, but slots up to {self.cursor - 1} are taken. Counted on as {self.cursor}.",
+                column, length, f"The chart says slot {first}, but slots up to {self.cursor - 1} are taken. Counted on as {self.cursor}.",
                 error=True,
             )  # fmt: skip
         elif first > self.cursor:
             if first > MOST_SLOTS:
-                self._problem(column, label.end(), f"Slot {first} is far too high.", error=True)
+                self._problem(column, length, f"Slot {first} is far too high.", error=True)
                 return None
             missing = f"slot {self.cursor}" if first == self.cursor + 1 else f"slots {self.cursor}–{first - 1}"
-            self._problem(column, label.end(), f"The chart says nothing of {missing}; left as a gap.")
+            self._problem(column, length, f"The chart says nothing of {missing}; left as a gap.")
             self.cursor = first
-        return last - first + 1 if label[2] else None
+        return last - first + 1 if last > first else None
 
-    def _repeat(self, count: int, body: str, column: int, start: int, length: int) -> None:
+    def _repeat(self, count: int, body: str, column: int, start: int, length: int, planes: bool) -> None:
         inner = body.strip()
         lead = len(body) - len(body.lstrip())
         if inner.startswith("("):
@@ -198,6 +347,10 @@ class _Reader:
         if at + stride * count > MOST_SLOTS:
             self.cursor = at + stride * count
             return
+        self.grouped = True
+        if planes:
+            self._planes(made, at, stride, count)
+            return
         for n in range(1, count):
             for c in made:
                 slots = tuple(s + n * stride for s in c.slots)
@@ -206,6 +359,22 @@ class _Reader:
         self.cursor = at + stride * count
         if lights:
             self.pixel += count
+
+    def _planes(self, made: list[Channel], at: int, stride: int, count: int) -> None:
+        """All pixels' first component, then all pixels' second, and so on."""
+        base = self.pixel
+        del self.chart.channels[len(self.chart.channels) - len(made) :]
+        offset = at
+        for c in made:
+            width = len(c.slots)
+            source = self.chart.sources[self.brk, c.slots[0]]
+            for n in range(count):
+                slots = tuple(range(offset + n * width, offset + (n + 1) * width))
+                self.chart.channels.append(replace(c, slots=slots, pixel=base + n + 1))
+                self.chart.sources[self.brk, slots[0]] = source
+            offset += width * count
+        self.cursor = at + stride * count
+        self.pixel = base + count
 
     # ---- words
 
@@ -237,11 +406,7 @@ class _Reader:
             )
             self.cursor = first + width
             return
-        slots = tuple(range(first, first + width))
-        default = channel.default if channel.default else default_of(channel.function, width)
-        if channel.default == default_of(channel.function, len(channel.slots)):
-            default = default_of(channel.function, width)
-        self.chart.channels[-1] = replace(channel, slots=slots, default=default)
+        self.chart.channels[-1] = widened(channel, tuple(range(first, first + width)))
         self.cursor = first + width
 
     def _one(self, words: list[_Word], n: int, pixel: int) -> tuple[int, bool]:
@@ -265,32 +430,50 @@ class _Reader:
                 )
                 return n + 1, False
             return self._finish(words, n + 1, OWN + own, "", word, len(word.text), pixel)
+        if low in _FINE and self.chart.channels:
+            last = self.chart.channels[-1]
+            if self._fine(last.function, last.name, last.pixel, word.column, len(word.text)):
+                return self._values(words, n + 1, len(self.chart.channels) - 1), True
         for take in range(min(LONGEST_WORD, len(words) - n), 0, -1):
-            found = BY_WORD.get(" ".join(w.text.lower() for w in words[n : n + take]))
+            text, number = _pixel_suffix(" ".join(w.text.lower() for w in words[n : n + take]))
+            found = BY_WORD.get(text)
             if found:
-                last = words[n + take - 1]
-                return self._finish(
-                    words, n + take, found.key, "", word, last.column + len(last.text) - word.column, pixel
-                )
+                last_word = words[n + take - 1]
+                length = last_word.column + len(last_word.text) - word.column
+                number = number or pixel
+                self.pixel = max(self.pixel, number) if number != pixel else self.pixel
+                self.grouped = self.grouped or number > 0
+                if n + take < len(words) and words[n + take].text.lower() in _FINE:
+                    if self._fine(found.key, "", number, word.column, length + 5):
+                        coarse = self._coarse(found.key, number, 4)
+                        return self._values(words, n + take + 1, coarse if coarse is not None else -1), True
+                    take += 1
+                return self._finish(words, n + take, found.key, "", word, length, number)
         end = n + 1
         while end < len(words) and not self._starts_something(words, end):
             end += 1
         unknown = " ".join(w.text for w in words[n:end])
         length = words[end - 1].column + len(words[end - 1].text) - word.column
+        if end < len(words) and words[end].text.lower() in _FINE and self._coarse("", pixel, 3, unknown) is not None:
+            self._fine("", unknown, pixel, word.column, length + 5)
+            return end + 1, True
         if unknown == "?":
-            self._problem(word.column, length, f"Slot {self.cursor} is not described yet.")
+            self._problem(word.column, length, f"Slot {self.cursor} is not described yet.", offers=self._guess())
         elif low in _WIDTH or low == "=" or low == "highlight":
             self._problem(word.column, length, f"“{unknown}” belongs behind a function.", error=True)
             return end, False
         else:
             self._problem(
-                word.column, length, f"Slot {self.cursor}: “{unknown}” is no function name.", offers=nearest(unknown)
+                word.column,
+                length,
+                f"Slot {self.cursor}: “{unknown}” is no function name.",
+                offers=nearest(unknown) or self._guess(),
             )
         return self._finish(words, end, "", "" if unknown == "?" else unknown, word, length, pixel)
 
     def _starts_something(self, words: list[_Word], n: int) -> bool:
         low = words[n].text.lower()
-        if low in ("gap", "=", "highlight", "?") or low in _WIDTH or low.startswith('"'):
+        if low in ("gap", "=", "highlight", "?") or low in _WIDTH or low in _FINE or low.startswith('"'):
             return True
         return any(
             " ".join(w.text.lower() for w in words[n : n + take]) in BY_WORD for take in range(1, LONGEST_WORD + 1)
@@ -306,32 +489,32 @@ class _Reader:
             n += 1
             if n < len(words) and words[n].text.lower() in ("bit", "bits"):
                 n += 1
-        top = int(256**width) - 1
-        default, highlight = default_of(function, width), None
+        slots = tuple(range(self.cursor, self.cursor + width))
+        self.cursor += width
+        if slots[-1] > MOST_SLOTS:
+            return n, True
+        self.chart.sources[self.brk, slots[0]] = Source(self.line, word.column, length)
+        self.chart.channels.append(
+            Channel(
+                function=function,
+                name=name,
+                slots=slots,
+                brk=self.brk,
+                pixel=pixel,
+                default=default_of(function, width),
+            )
+        )
+        return self._values(words, n, len(self.chart.channels) - 1), True
+
+    def _values(self, words: list[_Word], n: int, at: int) -> int:
+        """Take default and highlight behind a function over into the channel at a place; gives the next word."""
         while n < len(words) and words[n].text.lower() in ("=", "highlight"):
             which = words[n].text.lower()
-            value, n = self._value(words, n + 1, top, words[n])
+            c = self.chart.channels[at]
+            value, n = self._value(words, n + 1, c.top, words[n])
             if value is not None:
-                if which == "=":
-                    default = value
-                else:
-                    highlight = value
-        slots = tuple(range(self.cursor, self.cursor + width))
-        if slots[-1] <= MOST_SLOTS:
-            self.chart.sources[self.brk, self.cursor] = Source(self.line, word.column, length)
-            self.chart.channels.append(
-                Channel(
-                    function=function,
-                    name=name,
-                    slots=slots,
-                    brk=self.brk,
-                    pixel=pixel,
-                    default=default,
-                    highlight=highlight,
-                )
-            )
-        self.cursor += width
-        return n, True
+                self.chart.channels[at] = replace(c, default=value) if which == "=" else replace(c, highlight=value)
+        return n
 
     def _value(self, words: list[_Word], n: int, top: int, sign: _Word) -> tuple[int | None, int]:
         if n >= len(words) or not re.fullmatch(r"\d+(\.\d+)?%?", words[n].text):
@@ -404,96 +587,14 @@ def _keep(new: list[Channel], old: tuple[Channel, ...]) -> tuple[Channel, ...]:
         same = seen.get((c.function, c.pixel, len(c.slots)))
         if same and c.function:
             before = same.pop(0)
-            c = replace(before, slots=c.slots, brk=c.brk, pixel=c.pixel, default=c.default, highlight=c.highlight)
+            c = replace(
+                before,
+                slots=c.slots,
+                brk=c.brk,
+                pixel=c.pixel,
+                default=c.default,
+                highlight=c.highlight,
+                ranges=c.ranges or before.ranges,
+            )
         kept.append(c)
     return tuple(kept)
-
-
-# ---- writing
-
-
-def _say(c: Channel) -> str:
-    if c.function.startswith(OWN):
-        text = f'"{c.function[len(OWN) :]}"'
-    else:
-        text = word_for(c.function, c.name) or "?"
-    if len(c.slots) > 1:
-        text += f" {8 * len(c.slots)}"
-    if c.default != default_of(c.function, len(c.slots)):
-        text += f" = {c.default}"
-    if c.highlight is not None:
-        text += f" highlight {c.highlight}"
-    return text
-
-
-def write_chart(mode: Mode) -> str:
-    """The chart of a mode; reading it again gives the same mode."""
-    lines = []
-    for b, part in enumerate(mode.breaks):
-        mine = sorted((c for c in mode.channels if c.brk == b), key=lambda c: c.slots[0])
-        items = _items(mine, part.slots)
-        head = f"break {part.name}: ".replace(" :", ":") if len(mode.breaks) > 1 or part.name else ""
-        lines.append(head + ", ".join(items))
-    return "\n".join(lines)
-
-
-def _items(channels: list[Channel], footprint: int) -> list[str]:
-    items: list[str] = []
-    cursor, n = 1, 0
-    while n < len(channels):
-        c = channels[n]
-        if c.slots[0] > cursor:
-            items.append(_gap(c.slots[0] - cursor))
-        if c.pixel:
-            text, n, cursor = _group(channels, n, footprint)
-            items.append(text)
-        else:
-            items.append(_say(c))
-            cursor = c.slots[-1] + 1
-            n += 1
-    if cursor <= footprint:
-        items.append(_gap(footprint - cursor + 1))
-    return items
-
-
-def _gap(slots: int) -> str:
-    return "gap" if slots == 1 else f"gap {slots}"
-
-
-def _group(channels: list[Channel], n: int, footprint: int) -> tuple[str, int, int]:
-    """One bracket: the pixels from channel n on that repeat the same functions at one stride."""
-
-    def pixel(at: int) -> list[Channel]:
-        number = channels[at].pixel
-        end = at
-        while end < len(channels) and channels[end].pixel == number:
-            end += 1
-        return channels[at:end]
-
-    first = pixel(n)
-    start = first[0].slots[0]
-    following = channels[n + len(first)] if n + len(first) < len(channels) else None
-    stride = first[-1].slots[-1] + 1 - start
-    if following is not None and following.pixel == first[0].pixel + 1:
-        second = pixel(n + len(first))
-        if [_say(c) for c in second] == [_say(c) for c in first]:
-            stride = second[0].slots[0] - start
-    count, at = 1, n + len(first)
-    while at < len(channels) and channels[at].pixel == first[0].pixel + count:
-        again = pixel(at)
-        moved = [tuple(s + count * stride for s in c.slots) for c in first]
-        if [_say(c) for c in again] != [_say(c) for c in first] or [c.slots for c in again] != moved:
-            break
-        count += 1
-        at += len(again)
-    behind = channels[at].slots[0] if at < len(channels) else footprint + 1
-    if (
-        start + count * stride > behind
-    ):  # a gap inside the bracket would reach past the last pixel: that one stands alone
-        count -= 1
-        at -= len(first)
-        if count <= 1:
-            count, at, stride = 1, n + len(first), first[-1].slots[-1] + 1 - start
-    inside = _items([replace(c, slots=tuple(s - start + 1 for s in c.slots), pixel=0) for c in first], stride)
-    plain = all(" " not in item and item in BY_WORD and BY_WORD[item].family == "colour" for item in inside)
-    return f"{count} x ({(' ' if plain else ', ').join(inside)})", at, start + count * stride

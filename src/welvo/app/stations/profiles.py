@@ -19,7 +19,8 @@ from welvo.app.stations.face import Face
 from welvo.app.stations.ruler import Ruler
 from welvo.app.theme import THEME
 from welvo.app.wire import Wire
-from welvo.formats.chart import Chart, Problem, read_chart, write_chart
+from welvo.formats.chart import Chart, Problem, read_chart
+from welvo.formats.chart_write import write_chart
 from welvo.rig.attributes import word_for
 from welvo.rig.document import Change, Rig
 from welvo.rig.edits import add_profile, remove_profile, set_profile
