@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from welvo.formats.ranges import SPAN, read_span
 from welvo.rig.attributes import BY_WORD, family_of
 
-_NUMBER = r"(?:ch(?:annel)?s?\b\.?\s*|slots?\b\s*|dmx\b\s*(?:ch(?:annel)?\.?\s*)?|no\.?\s*|#\s*)?(\d{1,4})"
+_NUMBER = r"(?:ch(?:annel)?s?\.?\s*|slots?\s*|dmx\s*(?:ch(?:annel)?\.?\s*)?|no\.?\s*|#\s*)?(\d{1,4})"
 _TO = r"(?:\s*(?:[-–—/+&]|to|and|\.{2,3}|…)\s*(?:ch\.?\s*)?(\d{1,4})(?![\d%.]))?"
 LABEL = re.compile(rf"\s*(?:[•·*]\s*|\|\s*|-\s+)?{_NUMBER}{_TO}\s*(?:\||\t|[:.)=](?=\s|\||$)|[-–—](?=\s))?", re.I)
 _REVERSED = re.compile(
@@ -102,11 +102,8 @@ def read_row(line: str, cursor: int, ranged: int | None) -> Row | Span | None:
     m = LABEL.match(line)
     if m and (m.end() == len(line.rstrip()) or not line[m.end() : m.end() + 1].isdigit()):
         rest = line[m.end() :]
-        if (
-            not rest.strip(" |\t")
-            or re.match(r"\s*[x×*](?=[\s(])", rest)
-            or (m[0].strip().isdigit() and not re.match(r"[\s|]", rest))
-        ):
+        apart = m[0][-1:] in " \t|:.)=-–—" or rest[:1] in (" ", "\t", "|")
+        if not rest.strip(" |\t") or re.match(r"\s*[x×*](?=[\s(])", rest) or not apart:
             return None
         if _several(rest):
             return None
@@ -200,6 +197,8 @@ def meaning(text: str, before: str = "") -> Meaning:
     if m:
         bits = int(m[1])
         low = re.sub(r"\b(8|16|24|32)\s*-?\s*bits?\b", " ", low)
+    if re.search(r"\b(coarse|msb|high byte|hi byte)\b", f"{low} {inside}"):
+        bits = 0  # one byte of a wider channel: the other one has a row of its own
     fine = bool(re.search(r"\b(fine|lsb|low byte|lo byte|least)\b", f"{low} {inside}"))
     low = re.sub(r"\b(fine|lsb|low byte|lo byte|coarse|msb|high byte|hi byte)\b", " ", low)
     words = [w.strip(".,:;-–") for w in low.split()]
@@ -223,7 +222,7 @@ def meaning(text: str, before: str = "") -> Meaning:
                 "CTC",
             )
             return Meaning(found, int(m[2]) if light else 0, fine, bits)
-    function = _known(joined)
+    function = _known(joined) or _known(joined.replace("/", " "))
     if function:
         return Meaning(function, pixel, fine, bits)
     return Meaning("", pixel, fine, bits, False, joined)
