@@ -34,7 +34,7 @@ def subjects(rig: Rig, scope: Scope) -> list[str]:
         return list(rig.universes)
     if scope == "thing":
         return [*rig.fixtures, *rig.elements]
-    if scope == "profile":
+    if scope in ("profile", "use"):
         return list(rig.profiles)
     if scope == "feed":
         return list(rig.feeds)
@@ -51,7 +51,10 @@ class Checker:
         self._found: dict[tuple[str, str], tuple[Finding, ...]] = {}
         self._report: Report | None = None
         self._run(
-            {scope: subjects(index.rig, scope) for scope in ("universe", "thing", "profile", "feed", "device", "rig")}
+            {
+                scope: subjects(index.rig, scope)
+                for scope in ("universe", "thing", "profile", "use", "feed", "device", "rig")
+            }
         )
 
     def _run(self, todo: dict[str, list[str]], live_only: bool = False) -> None:
@@ -83,12 +86,13 @@ class Checker:
         things = set(followed.things) | set(change.ids("fixtures")) | set(change.ids("elements"))
         touched: dict[str, set[str]] = {
             "universe": universes, "thing": things, "profile": set(change.ids("profiles")), "feed": feeds,
+            "use": set(rig.profiles) | set(change.ids("profiles")) if change.ids("profiles") or change.ids("fixtures") else set(),
             "device": set(rig.devices) if wires else set(), "rig": {""},
         }  # fmt: skip
         alive: dict[str, set[str]] = {
             "universe": set(rig.universes), "thing": set(rig.fixtures) | set(rig.elements) if len(things) > 50 else {
                 t for t in things if t in rig.fixtures or t in rig.elements},
-            "profile": set(rig.profiles), "feed": set(rig.feeds), "device": set(rig.devices), "rig": {""},
+            "profile": set(rig.profiles), "use": set(rig.profiles), "feed": set(rig.feeds), "device": set(rig.devices), "rig": {""},
         }  # fmt: skip
         gone = {
             (scope, s)
@@ -103,7 +107,7 @@ class Checker:
     def observe(self, observed: Observed, now: float) -> None:
         """Take over what was seen; only rules that read observations run again."""
         self.context = Context(self.context.rig, self.context.index, observed, now)
-        self._run({s: subjects(self.context.rig, s) for s in ("device", "feed", "rig")}, live_only=True)
+        self._run({s: subjects(self.context.rig, s) for s in ("device", "feed", "use", "rig")}, live_only=True)
 
     @property
     def report(self) -> Report:

@@ -11,7 +11,8 @@ from welvo.patch.index import Index
 from welvo.rig.document import Change, Rig
 
 Severity = Literal["error", "warning", "note"]
-Scope = Literal["universe", "thing", "profile", "feed", "device", "rig"]
+Scope = Literal["universe", "thing", "profile", "use", "feed", "device", "rig"]
+"""`profile` rules look at a profile alone, `use` rules at a profile and who uses it."""
 SEVERITIES: tuple[Severity, ...] = ("error", "warning", "note")
 
 

@@ -18,7 +18,7 @@ from welvo.rig.profile import Mode, Profile, Range, Spot
 from welvo.rig.wiring import Device, Feed, Port, Segment, Sender, Universe
 
 EXPECTED_ON_PAPER = {
-    "PROF-01", "PROF-02", "PROF-03", "PROF-04", "PATCH-01", "PATCH-02", "PATCH-03", "PATCH-04", "PATCH-05",
+    "PROF-01", "PROF-02", "PROF-03", "PROF-04", "PROF-18", "PATCH-01", "PATCH-02", "PATCH-03", "PATCH-04", "PATCH-05",
     "PATCH-06", "PATCH-07", "PATCH-08", "FEED-01", "FEED-02", "FEED-03", "FEED-04", "FEED-05", "FEED-06", "FEED-07",
     "DEV-01",
 }  # fmt: skip
@@ -177,7 +177,7 @@ is fine (PATCH-06); 511 and 512 were meant to (PATCH-07). The drum needs univers
 one number (FEED-01), 9 not at all (FEED-02), 10 is empty (FEED-03), 12 is broadcast (FEED-04) and no port takes it
 (FEED-07), 11 uses 0/0/0 (FEED-05), the desk and the Bench both send 2 (FEED-06). The spare Sluice has the south one's
 address (DEV-01). Undertow's “puls” is no function (PROF-01), the Tide panel is a draft (PROF-02, PROF-03), Eddy's
-shutter is closed by default (PROF-04). With the stand-ins running: Brine is off (DEV-02), a stranger answers (DEV-03),
+shutter is closed by default (PROF-04), one slot of Undertow has no function (PROF-18). With the stand-ins running: Brine is off (DEV-02), a stranger answers (DEV-03),
 Sluice north merges otherwise (DEV-04), Weir's port A takes universe 2 (WIRE-01), a laptop sends 6 as well (WIRE-02)."""
 
 

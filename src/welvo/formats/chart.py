@@ -8,7 +8,7 @@ from difflib import get_close_matches
 
 from msgspec.structs import replace
 
-from welvo.formats.manual import Row, Span, is_heading, meaning, read_row
+from welvo.formats.manual import Meaning, Row, Span, is_heading, meaning, read_row
 from welvo.formats.ranges import make_range
 from welvo.rig.attributes import BY_WORD, LONGEST_WORD, OWN, default_of, family_of, word_for
 from welvo.rig.modes import widened
@@ -176,6 +176,8 @@ class _Reader:
                         slot=self.cursor - 1,
                     )
                 return
+        if found.fine:  # what it refines is not there: the slot stays undescribed
+            found = Meaning(rest=row.text, sure=False)
         if not width and found.bits in (16, 24, 32) and found.function:
             wide = found.bits // 8
         if wide > 4:
@@ -189,7 +191,9 @@ class _Reader:
             if found.function
             else row.text.strip(" .|-–:") + (" fine" if found.fine and "fine" not in row.text.lower() else "")
         )
-        if not found.function:
+        if not found.function and "fine of what" not in (
+            self.chart.problems[-1].message if self.chart.problems else ""
+        ):
             says = (
                 f"Slot {self.cursor}: “{name}” is no function name."
                 if name
@@ -447,7 +451,7 @@ class _Reader:
                     if self._fine(found.key, "", number, word.column, length + 5):
                         coarse = self._coarse(found.key, number, 4)
                         return self._values(words, n + take + 1, coarse if coarse is not None else -1), True
-                    take += 1
+                    return self._finish(words, n + take + 1, "", f"{text} fine", word, length + 5, number)
                 return self._finish(words, n + take, found.key, "", word, length, number)
         end = n + 1
         while end < len(words) and not self._starts_something(words, end):

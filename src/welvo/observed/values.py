@@ -73,6 +73,8 @@ class Observed(msgspec.Struct, frozen=True):
     written: dict[str, dict[str, Written]] = {}
     log: tuple[Event, ...] = ()
     listening: bool = False
+    library: dict[str, str] = {}
+    """Newest revision of each library profile of this computer, by its source (`library:KEY`)."""
 
     def note(self, event: Event) -> Observed:
         return msgspec.structs.replace(self, log=(*self.log[-499:], event))

@@ -1,0 +1,173 @@
+"""What changing a profile, a mode or a fixture's mode would do to addresses, before it is done."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from msgspec.structs import replace
+
+from welvo.patch.index import Index
+from welvo.rig.document import Change, Rig, put
+from welvo.rig.lookup import call, mode_of
+from welvo.rig.notation import NotationError, plural, say_place
+from welvo.rig.patched import Fixture, Place
+from welvo.rig.profile import Mode, Profile
+
+
+@dataclass(frozen=True)
+class Consequence:
+    """One fixture (or thing behind it) whose slots would be others: said before and after, and whom it would newly meet."""
+
+    key: str
+    who: str
+    before: str
+    after: str
+    meets: tuple[str, ...] = ()
+
+
+def consequences(index: Index, after: Rig) -> list[Consequence]:
+    """Everything whose slots are others in `after` than in the index's rig, in order of numbers; new clashes by name."""
+    then = Index(after)
+    found = []
+    for key in (*index.rig.fixtures, *index.rig.elements):
+        if key not in after.fixtures and key not in after.elements:
+            found.append(Consequence(key, call(index.rig, key), _say(index, key), "removed"))
+            continue
+        old, new = index.spans(key), then.spans(key)
+        if [(s.universe, s.first, s.last, s.brk) for s in old] == [(s.universe, s.first, s.last, s.brk) for s in new]:
+            continue
+        found.append(
+            Consequence(
+                key,
+                call(after, key),
+                _say(index, key),
+                _say(then, key),
+                tuple(sorted(_meets(then, key) - _meets(index, key))),
+            )
+        )
+    touched = {c.key for c in found}
+    for key in (*after.fixtures, *after.elements):
+        fresh = _meets(then, key) - _meets(index, key) if key not in touched and key in index.rig.fixtures else set()
+        if fresh:
+            found.append(Consequence(key, call(after, key), _say(index, key), _say(then, key), tuple(sorted(fresh))))
+    return sorted(found, key=lambda c: (not c.who.isdigit(), int(c.who) if c.who.isdigit() else 0, c.who))
+
+
+def _say(index: Index, key: str) -> str:
+    rig = index.rig
+    parts = [f"{say_place(rig.universes[s.universe].number, s.first)}–{s.last:03d}" for s in index.spans(key)]
+    return ", ".join(parts) or "not patched"
+
+
+def _meets(index: Index, key: str) -> set[str]:
+    return {
+        call(index.rig, c.b.key if c.a.key == key else c.a.key)
+        for s in index.spans(key) for c in index.clashes(s.universe) if key in (c.a.key, c.b.key)
+    }  # fmt: skip
+
+
+def say_all(found: list[Consequence]) -> str:
+    """The consequences in one sentence."""
+    if not found:
+        return "No address changes."
+    clashes = [c for c in found if c.meets]
+    words = f"{plural(len(found), 'fixture')} would take other slots"
+    return (
+        words
+        + (
+            f", {len(clashes)} of them meeting others: "
+            + ", ".join(f"{c.who} meets {' and '.join(c.meets[:2])}" for c in clashes[:3])
+            if clashes
+            else ", none meeting others"
+        )
+        + "."
+    )
+
+
+# ---- edits whose consequences are worth seeing first
+
+
+def with_mode(rig: Rig, pid: str, mid: str, mode: Mode, label: str) -> tuple[Rig, Change]:
+    """Put a mode into a profile: a new one, or another in place of the old."""
+    profile = rig.profiles[pid]
+    return put(rig, label, profiles={pid: replace(profile, modes={**profile.modes, mid: mode})})
+
+
+def remove_mode(rig: Rig, pid: str, mid: str, into: str = "") -> tuple[Rig, Change]:
+    """Take a mode out. Fixtures in it go over to mode `into`; without one a mode in use is refused."""
+    profile = rig.profiles[pid]
+    if len(profile.modes) == 1:
+        raise NotationError(f"“{profile.modes[mid].name}” is the only mode of {profile.name}.")
+    users = [f for f in rig.fixtures if rig.fixtures[f].profile == pid and rig.fixtures[f].mode == mid]
+    if users and not into:
+        raise NotationError(
+            f"{plural(len(users), 'fixture')} stand in mode “{profile.modes[mid].name}”. Say which mode they go over to."
+        )
+    modes = {k: m for k, m in profile.modes.items() if k != mid}
+    fixtures = {f: in_mode(rig, f, pid, into) for f in users}
+    return put(
+        rig, f"remove mode {profile.modes[mid].name}", profiles={pid: replace(profile, modes=modes)}, fixtures=fixtures
+    )
+
+
+def order_modes(rig: Rig, pid: str, order: list[str]) -> tuple[Rig, Change]:
+    profile = rig.profiles[pid]
+    modes = {k: profile.modes[k] for k in (*order, *profile.modes) if k in profile.modes}
+    return put(rig, f"order the modes of {profile.name}", profiles={pid: replace(profile, modes=modes)})
+
+
+def in_mode(rig: Rig, fixture: str, pid: str, mid: str) -> Fixture:
+    """A fixture in another mode or profile: breaks of the same name keep their place, others by their turn."""
+    f = rig.fixtures[fixture]
+    old, new = mode_of(rig, f), rig.profiles[pid].modes[mid]
+    names = {b.name: n for n, b in enumerate(old.breaks) if b.name} if old else {}
+    places = tuple(
+        f.place(names.get(b.name, n)) if b.name in names or not names else f.place(n) for n, b in enumerate(new.breaks)
+    )
+    return replace(f, profile=pid, mode=mid, at=places if any(p != Place() for p in places) else ())
+
+
+def change_mode(rig: Rig, fixtures: list[str], pid: str, mid: str) -> tuple[Rig, Change]:
+    """Put fixtures into another mode (of any profile)."""
+    who = call(rig, fixtures[0]) if len(fixtures) == 1 else plural(len(fixtures), "fixture")
+    label = f"put {who} into {rig.profiles[pid].modes[mid].name}"
+    return put(rig, label, fixtures={f: in_mode(rig, f, pid, mid) for f in fixtures})
+
+
+def revise(rig: Rig, pid: str, new: Profile, move: bool) -> tuple[Rig, Change, str]:
+    """Bring a newer revision in beside the one in use; `move` brings all fixtures over to it in the same act.
+
+    Modes are matched by name, then by turn. The older one stays in the rig while anything uses it.
+    """
+    from welvo.rig.document import fresh_id
+
+    old = rig.profiles[pid]
+    nid = fresh_id(rig.profiles, "p")
+    fresh = replace(
+        new,
+        tint=old.tint,
+        code=old.code if not any(p.code == old.code for k, p in rig.profiles.items() if k != pid) else new.code,
+        revises=pid,
+    )
+    with_new, _ = put(rig, "", profiles={nid: fresh})
+    fixtures: dict[str, Fixture] = {}
+    for f, v in rig.fixtures.items() if move else ():
+        if v.profile == pid:
+            fixtures[f] = in_mode(with_new, f, nid, matching_mode(old, v.mode, new))
+    gone = {pid: None} if move else {}
+    made, change = (
+        put(with_new, f"revise {old.name}", profiles=gone, fixtures=fixtures)
+        if fixtures or gone
+        else (with_new, Change(f"revise {old.name}", {}))
+    )
+    touched = {**change.touched, "profiles": frozenset({nid, *gone})}
+    return made, Change(f"revise {old.name}", touched), nid
+
+
+def matching_mode(old: Profile, mid: str, new: Profile) -> str:
+    """The mode of a newer revision that answers to one of the older."""
+    if mid in old.modes:
+        named = next((k for k, m in new.modes.items() if m.name == old.modes[mid].name), "")
+        turn = list(old.modes).index(mid)
+        return named or list(new.modes)[min(turn, len(new.modes) - 1)]
+    return next(iter(new.modes))

@@ -1,0 +1,287 @@
+"""What a lamp does with levels: what keeps it dark, what it would look like, and which levels give a colour."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from welvo.rig.attributes import BY_KEY, family_of, word_for
+from welvo.rig.modes import in_order, lights
+from welvo.rig.profile import Channel, Mode, Range
+
+Levels = Mapping[int, int]
+"""Values by the channel's place in `mode.channels`, each in its own width; what is missing stands at its default."""
+
+EMITTERS: dict[str, tuple[float, float, float]] = {
+    "ColorAdd_R": (1.0, 0.0, 0.0), "ColorAdd_G": (0.0, 1.0, 0.0), "ColorAdd_B": (0.0, 0.0, 1.0), "ColorAdd_W": (1.0, 1.0, 0.95),
+    "ColorAdd_WW": (1.0, 0.72, 0.36), "ColorAdd_CW": (0.82, 0.92, 1.0), "ColorAdd_RY": (1.0, 0.55, 0.0), "ColorAdd_GY": (0.6, 1.0, 0.05),
+    "ColorAdd_UV": (0.32, 0.0, 0.9), "ColorAdd_C": (0.0, 0.9, 0.9), "ColorAdd_M": (0.9, 0.0, 0.7), "ColorAdd_Y": (1.0, 0.85, 0.0),
+}  # fmt: skip
+"""Light of each emitter at full, linear RGB: good enough to see which one is meant."""
+
+
+def gates(mode: Mode, c: Channel) -> list[Channel]:
+    """The channels that must not be at zero (or closed) for this one to give light.
+
+    Said by the profile (`needs`), else derived: dimmers and shutters of the whole lamp, and those of its own pixel.
+    """
+    if c.needs is not None:
+        return [x for x in mode.channels if x is not c and x.pixel in (0, c.pixel) and x.short in c.needs]
+    if not lights(c):
+        return []
+    return [
+        x for x in mode.channels
+        if x is not c and x.pixel in (0, c.pixel) and (x.function == "Dimmer" or x.function == "Shutter1") and not (x.function == "Dimmer" and x.pixel == c.pixel and c.function == "Dimmer")
+    ]  # fmt: skip
+
+
+def range_at(c: Channel, value: int) -> Range | None:
+    return next((r for r in c.ranges if r.first <= value <= r.last), None)
+
+
+def passes(c: Channel, value: int) -> float:
+    """How much light a dimmer or shutter lets through at a value, 0 to 1."""
+    if family_of(c.function) == "shutter":
+        r = range_at(c, value)
+        if r is not None and r.does:
+            return 0.0 if r.does == "closed" else 1.0
+        return 1.0 if value else 0.0
+    share = value / c.top
+    return 1.0 - share if c.invert else share
+
+
+@dataclass(frozen=True)
+class Look:
+    """What the lamp shows: colour of each pixel (index 0: pixel 1, or the lamp as one) as linear RGB 0..1.
+
+    `pan` and `tilt` in degrees from the middle, or None. `strobe` in Hz, or None; `words` what ranges mean at present;
+    `dark` says what keeps it dark, and is empty when it gives light.
+    """
+
+    pixels: tuple[tuple[float, float, float], ...]
+    pan: float | None = None
+    tilt: float | None = None
+    strobe: float | None = None
+    words: tuple[tuple[str, str], ...] = ()
+    dark: str = ""
+
+
+def value_of(mode: Mode, n: int, levels: Levels) -> int:
+    return levels.get(n, mode.channels[n].default)
+
+
+def physical(c: Channel, value: int) -> float | None:
+    """What a value means in the channel's unit: by the range it lies in, else by the whole channel; None when unknown."""
+    r = range_at(c, value)
+    if r is not None and r.low is not None and r.high is not None:
+        return r.low + (r.high - r.low) * (value - r.first) / max(1, r.last - r.first)
+    if c.low is None or c.high is None:
+        return None
+    share = value / c.top
+    return c.low + (c.high - c.low) * (1 - share if c.invert else share)
+
+
+def look(mode: Mode, levels: Levels) -> Look:
+    """What a lamp in this mode would show at these levels."""
+    values = {id(c): value_of(mode, n, levels) for n, c in enumerate(mode.channels)}
+    count = max(1, mode.pixels)
+    added = [[0.0, 0.0, 0.0] for _ in range(count)]
+    emitters = [c for c in mode.channels if lights(c)]
+    blockers: dict[str, None] = {}
+    lit = False
+    dims = [c for c in mode.channels if c.function in ("Dimmer", "Shutter1")]
+    for c in emitters:
+        share = passes(c, values[id(c)]) if c.function == "Dimmer" else values[id(c)] / c.top
+        for gate in gates(mode, c):
+            through = passes(gate, values[id(gate)])
+            if not through and share:
+                blockers[_closed(gate, values[id(gate)])] = None
+            share *= through
+        r, g, b = EMITTERS.get(c.function, (1.0, 1.0, 1.0))
+        lit = lit or share > 0
+        for p in range(count) if not c.pixel else (c.pixel - 1,):
+            added[p][0] += r * share
+            added[p][1] += g * share
+            added[p][2] += b * share
+    if not emitters:
+        share = 1.0
+        for c in dims:
+            through = passes(c, values[id(c)])
+            if not through:
+                blockers[_closed(c, values[id(c)])] = None
+            share *= through
+        lit = share > 0 and bool(dims or _white_source(mode))
+        tint = _filtered(mode, values)
+        added = [[share * x for x in tint] if lit else [0.0, 0.0, 0.0] for _ in range(count)]
+    dark = ""
+    if not lit:
+        at_zero = [word_for(c.function) for c in emitters if not values[id(c)]]
+        dark = next(iter(blockers), "") or (
+            f"no colour is raised ({', '.join(dict.fromkeys(at_zero))})"
+            if at_zero
+            else "nothing in this mode gives light"
+        )
+    return Look(
+        tuple((min(1.0, a), min(1.0, b), min(1.0, c)) for a, b, c in added), _angle(mode, values, "Pan"), _angle(mode, values, "Tilt"),
+        _strobe(mode, values), _words(mode, values), dark,
+    )  # fmt: skip
+
+
+def _closed(c: Channel, value: int) -> str:
+    r = range_at(c, value)
+    return f"{word_for(c.function)} at {value}" + (f", “{r.name}”" if r and r.name else "")
+
+
+def _white_source(mode: Mode) -> bool:
+    return any(family_of(c.function) in ("colour", "beam") for c in mode.channels)
+
+
+def _filtered(mode: Mode, values: dict[int, int]) -> tuple[float, float, float]:
+    """White light behind subtractive mixing and a colour wheel."""
+    rgb = [1.0, 0.97, 0.92]
+    for c in mode.channels:
+        for n, key in enumerate(("ColorSub_C", "ColorSub_M", "ColorSub_Y")):
+            if c.function == key:
+                rgb[n] *= 1 - values[id(c)] / c.top
+        r = range_at(c, values[id(c)])
+        if r is not None and r.light:
+            rgb = [a * (int(r.light[i : i + 2], 16) / 255) ** 2.2 for a, i in zip(rgb, (1, 3, 5))]
+    return rgb[0], rgb[1], rgb[2]
+
+
+def _angle(mode: Mode, values: dict[int, int], function: str) -> float | None:
+    c = next((c for c in mode.channels if c.function == function), None)
+    if c is None:
+        return None
+    low, high = (
+        (c.low, c.high)
+        if c.low is not None and c.high is not None
+        else (-270.0, 270.0)
+        if function == "Pan"
+        else (-135.0, 135.0)
+    )
+    share = values[id(c)] / c.top
+    middle = (low + high) / 2
+    return low + (high - low) * (1 - share if c.invert else share) - middle
+
+
+def _strobe(mode: Mode, values: dict[int, int]) -> float | None:
+    for c in mode.channels:
+        value = values[id(c)]
+        r = range_at(c, value)
+        if family_of(c.function) == "shutter" and (
+            r.does == "strobe" if r else c.function == "Shutter1Strobe" and value > 0
+        ):
+            known = physical(c, value)
+            if known is not None:
+                return known
+            span = (value - r.first) / max(1, r.last - r.first) if r else value / c.top
+            return 1.0 + 19.0 * span
+    return None
+
+
+def _words(mode: Mode, values: dict[int, int]) -> tuple[tuple[str, str], ...]:
+    found = []
+    for n in in_order(mode):
+        c = mode.channels[n]
+        r = range_at(c, values[id(c)])
+        known = physical(c, values[id(c)])
+        said = (r.name if r else "") + (f" {known:.4g} {c.unit}".rstrip() if known is not None and c.unit else "")
+        if said.strip() and not c.pixel:
+            found.append((word_for(c.function, c.name or "?"), said.strip()))
+    return tuple(found)
+
+
+# ---- the other way round: which levels give a colour
+
+
+@dataclass(frozen=True)
+class Answer:
+    """Levels that give a wanted colour and brightness, and what would keep it dark all the same."""
+
+    levels: dict[int, int] = field(default_factory=dict)
+    warnings: tuple[str, ...] = ()
+
+
+def drive(mode: Mode, rgb: tuple[float, float, float], brightness: float, held: Levels | None = None) -> Answer:
+    """Which values to send for a linear RGB colour (0..1) at a brightness (0..1).
+
+    Dimmers take the brightness where there are any, else the colours do. Shutters are opened where the profile says how.
+    `held` are values that stay as they are; the answer warns when one of them keeps the lamp dark.
+    """
+    levels: dict[int, int] = {}
+    warnings: list[str] = []
+    channels = mode.channels
+    masters = [
+        n for n, c in enumerate(channels) if c.function == "Dimmer" and not (c.pixel and not _has_colour(mode, c.pixel))
+    ]
+    scale = 1.0 if masters else brightness
+    white = min(rgb)
+    functions = {c.function for c in channels}
+    for n, c in enumerate(channels):
+        if c.function == "Dimmer":
+            share = brightness if n in masters else brightness * max(rgb)
+            levels[n] = round((1 - share if c.invert else share) * c.top)
+        elif c.function == "Shutter1":
+            opened = next((r for r in c.ranges if r.does == "open"), None)
+            levels[n] = (opened.first + opened.last) // 2 if opened else c.top
+            if not opened:
+                warnings.append(f"The profile does not say where the {word_for(c.function)} is open; full is a guess.")
+        elif c.function in EMITTERS:
+            levels[n] = round(_share(c.function, rgb, white, functions) * scale * c.top)
+        elif c.function in ("ColorSub_C", "ColorSub_M", "ColorSub_Y"):
+            part = rgb[("ColorSub_C", "ColorSub_M", "ColorSub_Y").index(c.function)]
+            levels[n] = round((1 - part) * c.top)
+    if (
+        not any(c.function in EMITTERS or c.function.startswith("ColorSub_") for c in channels)
+        and max(rgb) - min(rgb) > 0.02
+    ):
+        warnings.append("This mode cannot mix colours; only the brightness is set.")
+    for n, value in (held or {}).items():
+        if n in levels and value != levels[n]:
+            levels[n] = value
+    shown = look(mode, levels)
+    if shown.dark and brightness > 0 and max(rgb) > 0:
+        warnings.append(f"It would stay dark: {shown.dark}.")
+    return Answer(levels, tuple(warnings))
+
+
+def _has_colour(mode: Mode, pixel: int) -> bool:
+    return any(c.pixel in (0, pixel) and c.function in EMITTERS for c in mode.channels)
+
+
+def _share(function: str, rgb: tuple[float, float, float], white: float, functions: set[str]) -> float:
+    """One emitter's part of a colour: primaries as they are, white what all three have, the rest where they help."""
+    r, g, b = rgb
+    primaries = {"ColorAdd_R": r, "ColorAdd_G": g, "ColorAdd_B": b}
+    if function in primaries:
+        return primaries[function]
+    if function in ("ColorAdd_W", "ColorAdd_CW", "ColorAdd_WW"):
+        return white if {"ColorAdd_R", "ColorAdd_G", "ColorAdd_B"} <= functions else max(rgb)
+    if function == "ColorAdd_RY":
+        return max(0.0, min(r, 2 * g) - b) if r > g > b else 0.0
+    if function == "ColorAdd_GY":
+        return max(0.0, min(g, r) - b) if g >= r > b else 0.0
+    return 0.0
+
+
+def slot_bytes(mode: Mode, levels: Levels) -> list[bytes]:
+    """The raw slots of each break at these levels."""
+    found = [bytearray(b.slots) for b in mode.breaks]
+    for n, c in enumerate(mode.channels):
+        value = value_of(mode, n, levels)
+        for k, slot in enumerate(c.slots):
+            if c.brk < len(found) and slot <= len(found[c.brk]):
+                found[c.brk][slot - 1] = value >> 8 * (len(c.slots) - 1 - k) & 255
+    return [bytes(b) for b in found]
+
+
+def dimmer_paths(mode: Mode) -> Sequence[Channel]:
+    """Channels by which the lamp can be made darker at all."""
+    return [
+        c
+        for c in mode.channels
+        if lights(c)
+        or c.function in ("Dimmer", "Iris")
+        or (BY_KEY.get(c.function) is not None and c.function.startswith("ColorSub_"))
+    ]
