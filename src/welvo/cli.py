@@ -343,6 +343,77 @@ def convert(
         _fail(str(e))
 
 
+@app.command("profile")
+def profile_(
+    source: Annotated[
+        Path, typer.Argument(help="A .gdtf, .json or .csv profile, or a .txt with a channel chart.", show_default=False)
+    ],
+    to: Annotated[
+        Path | None, typer.Option(help="Write it as .gdtf, .json or .csv (one mode).", show_default=False)
+    ] = None,
+    mode: Annotated[str, typer.Option(help="Which mode a .csv holds; the first one by default.")] = "",
+    as_json: AsJson = False,
+) -> None:
+    """Read one fixture profile, say what is doubtful about it, and write it in another format."""
+    from welvo.checks.checker import check as run
+    from welvo.formats.channel_csv import write_csv
+    from welvo.formats.gdtf_write import dumps_gdtf
+    from welvo.formats.library import open_any, profile_json
+    from welvo.formats.rigfile import RigFileError, write_atomic
+    from welvo.rig.document import Rig, put
+
+    try:
+        found, doubts = open_any(source)
+        rig, _ = put(Rig(), "", profiles={"p": found})
+        findings = run(rig).findings
+        if to:
+            picked = next(
+                (m for m in found.modes.values() if m.name == mode), None if mode else next(iter(found.modes.values()))
+            )
+            if picked is None:
+                _fail(
+                    f"{found.name} has no mode “{mode}”. It has: "
+                    + ", ".join(m.name for m in found.modes.values())
+                    + "."
+                )
+            if to.suffix == ".gdtf":
+                data, lost = dumps_gdtf(found)
+                doubts += [f"writing, {d.where}: {d.message}" for d in lost]
+            elif to.suffix == ".json":
+                data = profile_json(found)
+            elif to.suffix == ".csv":
+                data = write_csv(picked).encode()
+            else:
+                _fail(f"{to.name}: the name must end in .gdtf, .json or .csv.")
+            write_atomic(to, data, keep=True)
+    except RigFileError as e:
+        _fail(str(e))
+    modes: list[dict[str, Any]] = [
+        {"name": m.name, "slots": [b.slots for b in m.breaks], "channels": len(m.channels), "pixels": m.pixels}
+        for m in found.modes.values()
+    ]
+    if as_json:
+        said = [{"code": f.code, "severity": f.severity, "title": f.title} for f in findings]
+        typer.echo(
+            json.dumps(
+                {"name": found.name, "maker": found.maker, "modes": modes, "doubts": doubts, "findings": said},
+                indent=1,
+                ensure_ascii=False,
+            )
+        )
+    else:
+        typer.echo(f"{found.maker} {found.name}".strip())
+        for m in modes:
+            typer.echo(
+                f"  {m['name']:24} {' + '.join(map(str, m['slots'])):>9} slots  {m['channels']:4} channels  {m['pixels']:4} pixels"
+            )
+        for d in doubts:
+            typer.echo(f"  doubt: {d}")
+        for f in findings:
+            typer.echo(f"  {f.severity} {f.code}: {f.title}")
+    raise typer.Exit(1 if any(f.severity == "error" for f in findings) else 0)
+
+
 def main() -> None:
     """Entry point of the `welvo` command."""
     app()

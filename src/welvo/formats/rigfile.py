@@ -84,12 +84,22 @@ def from_plain(raw: Any, name: str = "the file", pictures: dict[str, bytes] | No
     except (RecursionError, AttributeError, TypeError, KeyError) as e:
         raise RigFileError(f"{name} does not have the shape of a rig ({e}).") from e
     if pictures:
-        rig = replace(rig, pictures={k: replace(p, data=pictures.get(k, p.data)) for k, p in rig.pictures.items()})
+        rig = _with_files(rig, pictures)
     problems = problems_of(rig)
     if problems:
         more = f" And {len(problems) - 3} more like it." if len(problems) > 3 else ""
         raise RigFileError(f"{name}: " + " ".join(problems[:3]) + more)
     return rig
+
+
+def _with_files(rig: Rig, files: dict[str, bytes]) -> Rig:
+    """Put the ZIP's own entries back: pictures, and files of imported fixture types."""
+    shown = {k: replace(p, data=files.get(f"pictures/{k}", p.data)) for k, p in rig.pictures.items()}
+    profiles = {}
+    for pid, p in rig.profiles.items():
+        mine = {name.split("/", 2)[2]: data for name, data in files.items() if name.startswith(f"kept/{pid}/")}
+        profiles[pid] = replace(p, kept={**p.kept, **mine}) if mine else p
+    return replace(rig, pictures=shown, profiles=profiles)
 
 
 def _locate(raw: dict[str, Any], error: str) -> tuple[str, str]:
@@ -127,9 +137,7 @@ def _unzip(data: bytes, name: str) -> tuple[bytes, dict[str, bytes]]:
             if RIG_ENTRY not in archive.namelist():
                 raise RigFileError(f"{name} is a ZIP without {RIG_ENTRY}; it is no rig.")
             pictures = {
-                e.filename.split("/", 1)[1]: _entry(archive, e, name)
-                for e in entries
-                if e.filename.startswith("pictures/")
+                e.filename: _entry(archive, e, name) for e in entries if e.filename.startswith(("pictures/", "kept/"))
             }
             return _entry(archive, archive.getinfo(RIG_ENTRY), name), pictures
     except (
@@ -202,8 +210,11 @@ def problems_of(rig: Rig) -> list[str]:
 
 
 def to_json(rig: Rig, pictures: bool = True) -> bytes:
-    """The rig as indented JSON. Without pictures their data is left to the ZIP's own entries."""
-    value = rig if pictures else replace(rig, pictures={k: replace(p, data=b"") for k, p in rig.pictures.items()})
+    """The rig as indented JSON. Without pictures their data, and kept files, are left to the ZIP's own entries."""
+    value = rig
+    if not pictures:
+        bare = {k: replace(p, kept={}) if p.kept else p for k, p in rig.profiles.items()}
+        value = replace(rig, pictures={k: replace(p, data=b"") for k, p in rig.pictures.items()}, profiles=bare)
     plain = to_plain(value)
     ordered = {"format": FORMAT, "name": rig.name, **{k: v for k, v in plain.items() if k not in ("format", "name")}}
     return msgspec.json.format(msgspec.json.encode(ordered), indent=1)
@@ -216,6 +227,9 @@ def dumps(rig: Rig) -> bytes:
         archive.writestr(RIG_ENTRY, to_json(rig, pictures=False))
         for key, picture in rig.pictures.items():
             archive.writestr(f"pictures/{key}", picture.data)
+        for pid, profile in rig.profiles.items():
+            for name, data in profile.kept.items():
+                archive.writestr(f"kept/{pid}/{name}", data)
     return buffer.getvalue()
 
 

@@ -1,0 +1,114 @@
+"""A mode's channel table as CSV, for spreadsheets: one row per channel, one column per fact. Reads what it writes.
+
+Columns: break, slots (coarse first, joined by `+`), function, own name, pixel, short, default, highlight, release,
+low, high, unit, invert, snap, master, ranges (`0–9 closed; 10–255 open`). Missing columns keep their defaults.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+
+from welvo.formats.ranges import read_ranges
+from welvo.formats.rigfile import RigFileError
+from welvo.rig.attributes import BY_WORD, default_of, word_for
+from welvo.rig.modes import in_order, sorted_ranges
+from welvo.rig.profile import Break, Channel, Mode
+from welvo.rig.shorts import with_shorts
+
+COLUMNS = (
+    "break", "slots", "function", "attribute", "pixel", "short", "default", "highlight", "release", "low", "high", "unit", "invert", "snap", "master", "ranges",
+)  # fmt: skip
+
+
+def write_csv(mode: Mode) -> str:
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(COLUMNS)
+    for n in in_order(mode):
+        c = mode.channels[n]
+        ranges = "; ".join(f"{r.first}–{r.last} {r.name}".strip() for r in sorted_ranges(c.ranges))
+        numbers = [
+            "" if v is None else f"{v:g}" if isinstance(v, float) else str(v)
+            for v in (c.highlight, c.release, c.low, c.high)
+        ]
+        writer.writerow([
+            mode.breaks[c.brk].name or c.brk + 1, "+".join(map(str, c.slots)), word_for(c.function, c.name), c.function, c.pixel or "", c.short, c.default, *numbers,
+            c.unit, "yes" if c.invert else "", "yes" if c.snap else "", "" if c.master == "auto" else c.master, ranges,
+        ])  # fmt: skip
+    return out.getvalue()
+
+
+def read_csv(text: str, name: str = "mode") -> tuple[Mode, list[str]]:
+    """A mode from a table, and what was not understood, row by row. Raises RigFileError when it is no such table."""
+    try:
+        clean = text.removeprefix("\ufeff")
+        first = clean.lstrip().split("\n", 1)[0]
+        rows = list(csv.reader(io.StringIO(clean), delimiter=max(",;\t", key=first.count)))
+    except csv.Error as e:
+        raise RigFileError(f"This is no CSV table: {e}.") from e
+    if not rows or "slots" not in (head := [h.strip().lower() for h in rows[0]]):
+        raise RigFileError("The table's first row must name its columns, and one of them must be “slots”.")
+    problems: list[str] = []
+    breaks: dict[str, int] = {}
+    channels: list[Channel] = []
+    taken: set[tuple[int, int]] = set()
+    for number, row in enumerate(rows[1:], 2):
+        cells = {h: v.strip() for h, v in zip(head, row)}
+        if not any(cells.values()):
+            continue
+        try:
+            slots = tuple(int(s) for s in cells.get("slots", "").replace("+", " ").replace("-", " ").split())
+            if not 1 <= len(slots) <= 4 or len(set(slots)) != len(slots) or not all(1 <= s <= 4096 for s in slots):
+                raise ValueError(f"“{cells.get('slots', '')}” are no one to four slots")
+            brk = breaks.setdefault(cells.get("break", "") or "1", len(breaks))
+            if taken & {(brk, s) for s in slots}:
+                raise ValueError("its slot is taken by a row before")
+            c = _channel(cells, slots, brk)
+        except (ValueError, IndexError) as e:
+            problems.append(f"Row {number}: {e}.")
+            continue
+        if not c.function:
+            problems.append(f"Row {number}: “{c.name}” is no function name.")
+        taken |= {(brk, s) for s in slots}
+        channels.append(c)
+    if not channels:
+        raise RigFileError("The table has no row that is a channel. " + " ".join(problems[:3]))
+    parts = tuple(
+        Break(name="" if k.isdigit() else k, slots=max((s for c in channels if c.brk == b for s in c.slots), default=0))
+        for k, b in breaks.items()
+    )
+    return Mode(
+        name=name, breaks=parts, channels=with_shorts(sorted(channels, key=lambda c: (c.brk, c.slots[0])))
+    ), problems
+
+
+def _channel(cells: dict[str, str], slots: tuple[int, ...], brk: int) -> Channel:
+    word = cells.get("function", "")
+    known = BY_WORD.get(word.lower())
+    function = cells.get("attribute", "") or (known.key if known else "")
+    top = 256 ** len(slots) - 1
+
+    def whole(key: str) -> int | None:
+        if not cells.get(key):
+            return None
+        value = int(cells[key])
+        if not 0 <= value <= top:
+            raise ValueError(f"{key} {value} does not fit 0 to {top}")
+        return value
+
+    def number(key: str) -> float | None:
+        return float(cells[key].replace(",", ".")) if cells.get(key) else None
+
+    default = whole("default")
+    ranges, wrong = read_ranges(cells.get("ranges", ""), top)
+    if wrong:
+        raise ValueError(wrong[0].message.rstrip("."))
+    return Channel(
+        function=function, name="" if function else word, short=cells.get("short", "")[:8], slots=slots, brk=brk, pixel=int(cells.get("pixel") or 0),
+        default=default_of(function, len(slots)) if default is None else default, highlight=whole("highlight"), release=whole("release"),
+        low=number("low"), high=number("high"), unit=cells.get("unit", "")[:8], invert=cells.get("invert", "").lower() in ("yes", "true", "1"),
+        snap=cells.get("snap", "").lower() in ("yes", "true", "1"),
+        master={"yes": "yes", "no": "no"}.get(cells.get("master", "").lower(), "auto"),  # type: ignore[arg-type]
+        ranges=ranges,
+    )  # fmt: skip

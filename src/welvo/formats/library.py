@@ -1,0 +1,226 @@
+"""Profiles to take from: generics that ship with Welvo, and the user's own folder (`.gdtf` and Welvo's own `.json`)."""
+
+from __future__ import annotations
+
+import re
+import tomllib
+from collections.abc import Iterable
+from dataclasses import dataclass
+from functools import cache
+from importlib.resources import files
+from pathlib import Path
+
+import msgspec
+from msgspec.structs import replace
+
+from welvo.formats.chart import read_chart
+from welvo.formats.gdtf import read_gdtf
+from welvo.formats.rigfile import RigFileError, write_atomic
+from welvo.formats.unknown import gather, to_plain
+from welvo.rig.attributes import word_for
+from welvo.rig.document import Rig
+from welvo.rig.layout import spots_of
+from welvo.rig.modes import compare_modes
+from welvo.rig.profile import Arrangement, Mode, Profile
+
+MOST_JSON = 32 * 2**20
+
+
+@dataclass(frozen=True)
+class Book:
+    """One profile of the library. `where` is `built in`, `your folder` or `this rig`; `source` tells it from others."""
+
+    source: str
+    where: str
+    profile: Profile
+    file: Path | None = None
+
+    @property
+    def words(self) -> str:
+        """What a search looks in: maker, name, footprints, functions, notes."""
+        p = self.profile
+        functions = {word_for(c.function, c.name) for m in p.modes.values() for c in m.channels}
+        prints = " ".join(f"{m.footprint} {m.footprint}ch {m.name}" for m in p.modes.values())
+        return " ".join([p.maker, p.name, prints, *sorted(functions), p.notes, self.where]).lower()
+
+
+@cache
+def generics() -> tuple[Book, ...]:
+    """The built-in profiles."""
+    raw = tomllib.loads((files("welvo") / "data" / "library.toml").read_text("utf-8"))
+    return tuple(Book(f"library:{key}", "built in", _generic(key, entry)) for key, entry in raw.items())
+
+
+def _generic(key: str, entry: dict[str, object]) -> Profile:
+    modes: dict[str, Mode] = {}
+    charts = entry["modes"]
+    assert isinstance(charts, dict)
+    for n, (name, chart) in enumerate(charts.items(), 1):
+        mode = read_chart(str(chart)).mode(name)
+        face = face_of(str(entry.get("face", "")), mode.pixels)
+        if face and mode.pixels:
+            mode = replace(mode, arrangement=face, spots=spots_of(face, mode.pixels))
+        modes[f"m{n}"] = mode
+    return Profile(
+        name=str(entry["name"]),
+        maker="Generic",
+        notes=str(entry.get("about", "")),
+        revision="1",
+        source=f"library:{key}",
+        modes=modes,
+    )
+
+
+def face_of(words: str, pixels: int) -> Arrangement | None:
+    """`rows 2`, `rings 16 8`, `line` as an arrangement for a number of pixels."""
+    kind, *numbers = words.split()[:1] + [int(n) for n in re.findall(r"\d+", words)] if words else [""]
+    if kind == "line":
+        return Arrangement(kind="line", columns=max(1, pixels))
+    if kind == "rows" and numbers:
+        count = int(numbers[0])
+        return Arrangement(rows=count, columns=max(1, -(-pixels // count)))
+    if kind == "rings" and numbers:
+        return Arrangement(kind="rings", rings=tuple(int(n) for n in numbers))
+    return None
+
+
+# ---- the user's own folder
+
+
+def read_profile(path: Path) -> Profile:
+    """A profile from a file of the user's folder: `.gdtf`, or Welvo's own `.json`. Raises RigFileError."""
+    if path.suffix.lower() == ".gdtf":
+        return read_gdtf(path).profile
+    try:
+        if path.stat().st_size > MOST_JSON:
+            raise RigFileError(f"{path.name} is larger than a profile can be.")
+        raw = msgspec.json.decode(path.read_bytes())
+    except OSError as e:
+        raise RigFileError(f"{path.name} cannot be read: {e.strerror or e}.") from e
+    except (msgspec.DecodeError, RecursionError, UnicodeDecodeError) as e:
+        raise RigFileError(f"{path.name} holds damaged JSON: {e}.") from e
+    return profile_from_plain(raw, path.name)
+
+
+def open_any(path: Path) -> tuple[Profile, list[str]]:
+    """A profile from `.gdtf`, `.json`, `.csv` (a channel table) or `.txt` (a chart), and every doubt in words."""
+    kind = path.suffix.lower()
+    if kind == ".gdtf":
+        imported = read_gdtf(path)
+        return imported.profile, [f"{d.where}: {d.message}" for d in imported.doubts]
+    if kind not in (".csv", ".txt", ".tsv"):
+        return read_profile(path), []
+    try:
+        if path.stat().st_size > 4 * 2**20:
+            raise RigFileError(f"{path.name} is larger than a channel table can be.")
+        text = path.read_text("utf-8")
+    except OSError as e:
+        raise RigFileError(f"{path.name} cannot be read: {e.strerror or e}.") from e
+    except UnicodeDecodeError as e:
+        raise RigFileError(f"{path.name} is no text in UTF-8.") from e
+    if kind == ".csv":
+        from welvo.formats.channel_csv import read_csv
+
+        mode, problems = read_csv(text, "mode 1")
+    else:
+        chart = read_chart(text)
+        mode, problems = chart.mode("mode 1"), [f"line {p.line + 1}: {p.message}" for p in chart.problems]
+    return Profile(name=path.stem, modes={"m1": mode}), problems
+
+
+def profile_from_plain(raw: object, name: str = "the file") -> Profile:
+    if not isinstance(raw, dict) or "modes" not in raw:
+        raise RigFileError(f"{name} holds no profile: it must be an object with modes.")
+    try:
+        return msgspec.convert(gather({k: v for k, v in raw.items() if k != "welvo_profile"}, Profile), Profile)
+    except (msgspec.ValidationError, RecursionError, TypeError, AttributeError) as e:
+        raise RigFileError(f"{name}: {e}.") from e
+
+
+def profile_json(profile: Profile) -> bytes:
+    """A profile as indented JSON, without what belongs to a rig (tint, what it revises)."""
+    plain = to_plain(replace(profile, tint=0, revises="", kept={}))
+    return msgspec.json.format(msgspec.json.encode({"welvo_profile": 1, **plain}), indent=1)
+
+
+def save_profile(folder: Path, profile: Profile) -> Path:
+    """Put a profile into the user's folder, under its maker and name; an older one of that name is kept as `NAME~`."""
+    stem = re.sub(r"[^\w \-.]+", "", f"{profile.maker} {profile.name}".strip()).strip(" .") or "profile"
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as e:
+        raise RigFileError(f"The library folder cannot be made: {e.strerror or e}.") from e
+    path = folder / f"{stem}.json"
+    write_atomic(path, profile_json(replace(profile, source=f"folder:{stem}")), keep=True)
+    return path
+
+
+def own_books(folder: Path) -> tuple[list[Book], list[str]]:
+    """The profiles of the user's folder, and what is wrong with those that could not be read."""
+    found, problems = [], []
+    for path in sorted(folder.iterdir()) if folder.is_dir() else []:
+        if path.suffix.lower() in (".gdtf", ".json") and not path.name.startswith("."):
+            try:
+                p = read_profile(path)
+            except RigFileError as e:
+                problems.append(str(e))
+                continue
+            source = f"folder:{path.stem}"
+            found.append(
+                Book(
+                    source, "your folder", replace(p, source=p.source if p.source.startswith("gdtf:") else source), path
+                )
+            )
+    return found, problems
+
+
+def rig_books(rig: Rig) -> list[Book]:
+    return [Book(f"rig:{pid}", "this rig", p) for pid, p in rig.profiles.items()]
+
+
+def search(books: Iterable[Book], text: str) -> list[Book]:
+    """Books that have every word of a text: maker, name, footprint (`44`, `44ch`), function; best match first."""
+    words = text.lower().split()
+
+    def rank(b: Book) -> tuple[int, str]:
+        name = f"{b.profile.maker} {b.profile.name}".lower()
+        return (0 if words and name.startswith(words[0]) else 1 if all(w in name for w in words) else 2, name)
+
+    return sorted((b for b in books if all(w in b.words for w in words)), key=rank)
+
+
+def newest(books: Iterable[Book]) -> dict[str, str]:
+    """Revision of each library profile by its source, for the finding about newer revisions."""
+    return {b.source: b.profile.revision for b in books if b.where != "this rig"}
+
+
+def differences(old: Profile, new: Profile) -> list[str]:
+    """What differs between two revisions, mode by mode, in words."""
+    found = []
+    for what, was, now in (
+        ("maker", old.maker, new.maker),
+        ("name", old.name, new.name),
+        ("notes", old.notes, new.notes),
+    ):
+        if was != now:
+            found.append(f"{what}: {was or '–'} → {now or '–'}")
+    before, after = {m.name: m for m in old.modes.values()}, {m.name: m for m in new.modes.values()}
+    for name in dict.fromkeys((*before, *after)):
+        if name not in after:
+            found.append(f"mode {name}: gone")
+        elif name not in before:
+            found.append(f"mode {name}: new, {after[name].footprint} slots")
+        else:
+            a, b = before[name], after[name]
+            if a.footprint != b.footprint:
+                found.append(f"mode {name}: {a.footprint} → {b.footprint} slots")
+            found += [
+                f"mode {name}, {r.word}: slot {r.left} → {r.right}"
+                if r.left != r.right
+                else f"mode {name}, {r.word}: other values"
+                for r in compare_modes(a, b)
+                if not r.same
+            ]
+            if a.spots != b.spots:
+                found.append(f"mode {name}: pixels sit otherwise")
+    return found
