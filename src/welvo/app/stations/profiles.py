@@ -1,180 +1,83 @@
-"""The Profiles station: the chart line, the rulers, the ranges; the face in the panel."""
+"""The Profiles station: chart line, rulers, ranges and try-out; face, channel and profile in the panel."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
-from typing import Any
 
 from msgspec.structs import replace
-from PySide6.QtCore import QRectF, QTimer
-from PySide6.QtGui import QFocusEvent, QPainter, QPaintEvent, QTextCharFormat, QTextCursor
-from PySide6.QtWidgets import QHBoxLayout, QPlainTextEdit, QScrollArea, QStackedWidget, QTextEdit, QVBoxLayout, QWidget
+from PySide6.QtCore import QTimer
+from PySide6.QtGui import QTextCursor
+from PySide6.QtWidgets import QHBoxLayout, QInputDialog, QMenu, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from welvo.app import marks
-from welvo.app.fields import Choice, Field, set_help
-from welvo.app.paint import RIGHT, box, button, clear, column, label, row, text, width_of
+from welvo.app.fields import Choice, Field
+from welvo.app.paint import button, clear, column, label, row
 from welvo.app.panel import Panel, field_row
 from welvo.app.session import Selection, Session
+from welvo.app.stations.channel_fields import ChannelFields
+from welvo.app.stations.chart_line import ChartLine
+from welvo.app.stations.compare import CompareModes, Preview
 from welvo.app.stations.face import Face
+from welvo.app.stations.face_editor import FaceEditor
+from welvo.app.stations.library import Library
+from welvo.app.stations.range_edit import RangeEditor
 from welvo.app.stations.ruler import Ruler
+from welvo.app.stations.tryout import TryOut
 from welvo.app.theme import THEME
 from welvo.app.wire import Wire
 from welvo.formats.chart import Chart, Problem, read_chart
 from welvo.formats.chart_write import write_chart
+from welvo.patch.consequences import Consequence, consequences, order_modes, remove_mode, say_all, with_mode
 from welvo.rig.attributes import word_for
-from welvo.rig.document import Change, Rig
+from welvo.rig.document import Change, Picture, Rig, fresh_id, put
 from welvo.rig.edits import add_profile, remove_profile, set_profile
-from welvo.rig.layout import SHAPES
 from welvo.rig.lookup import used_by
+from welvo.rig.modes import (
+    LETTERS,
+    arrange_pixels,
+    components,
+    join_break,
+    move_channels,
+    name_break,
+    remove_channels,
+    split_break,
+    strip_mode,
+)  # fmt: skip
 from welvo.rig.notation import NotationError, plural
-from welvo.rig.profile import Channel, Mode, Profile
+from welvo.rig.profile import Channel, Facts, Mode, Profile
 
 
-class ChartLine(QPlainTextEdit):
-    """The layout as text. Live with the ruler: a pause in typing takes it over; unknown words are underlined."""
-
-    def __init__(self, commit: Any) -> None:
-        super().__init__()
-        self._commit = commit
-        self._committed = ""
-        self.setMinimumHeight(60)
-        self.setMaximumHeight(190)
-        self.setTabChangesFocus(True)
-        self.setAccessibleName("Chart line")
-        set_help(
-            self,
-            "The mode's channels in slot order, typed or pasted from the manual. A wrong line shifts every slot behind it.",
-        )
-        self._pause = QTimer(self, singleShot=True, interval=350)
-        self._pause.timeout.connect(self.commit)
-        self.textChanged.connect(self._typed)
-
-    def set_text(self, words: str) -> None:
-        """Show a chart, unless another one is being typed."""
-        self._committed = words
-        if self.toPlainText() != words:
-            self.blockSignals(True)
-            self.setPlainText(words)
-            self.blockSignals(False)
-        self._fit()
-
-    @property
-    def pending(self) -> bool:
-        return self.toPlainText() != self._committed
-
-    def _fit(self) -> None:
-        lines = max(2, min(8, self.document().lineCount()))
-        self.setFixedHeight(int(lines * self.fontMetrics().lineSpacing() + 18))
-
-    def _typed(self) -> None:
-        self._fit()
-        self._pause.start()
-
-    def commit(self) -> None:
-        self._pause.stop()
-        words = self.toPlainText()
-        if words != self._committed:
-            self._committed = words
-            self._commit(words)
-
-    def focusOutEvent(self, e: QFocusEvent) -> None:
-        self.commit()
-        super().focusOutEvent(e)
-
-    def underline(self, problems: list[Problem]) -> None:
-        """A wave of 2 px under every word that was not understood."""
-        marked = []
-        for p in problems:
-            block = self.document().findBlockByNumber(p.line)
-            if not block.isValid():
-                continue
-            selection = QTextEdit.ExtraSelection()
-            form = QTextCharFormat()
-            form.setUnderlineStyle(QTextCharFormat.UnderlineStyle.WaveUnderline)
-            form.setUnderlineColor(THEME.color("error" if p.error else "warning"))
-            selection.format = form
-            cursor = QTextCursor(block)
-            cursor.movePosition(
-                QTextCursor.MoveOperation.Right, QTextCursor.MoveMode.MoveAnchor, min(p.column, block.length() - 1)
-            )
-            cursor.movePosition(
-                QTextCursor.MoveOperation.Right,
-                QTextCursor.MoveMode.KeepAnchor,
-                min(p.length, block.length() - 1 - p.column),
-            )
-            selection.cursor = cursor
-            marked.append(selection)
-        self.setExtraSelections(marked)
-
-
-class Ranges(QWidget):
-    """The selected channel's ranges as one scale from 0 to its highest value."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setFixedHeight(96)
-        self.setAccessibleName("Ranges")
-        self.channel: Channel | None = None
-
-    def show_channel(self, channel: Channel | None) -> None:
-        self.channel = channel
-        self.update()
-
-    def paintEvent(self, _: QPaintEvent) -> None:
-        p = QPainter(self)
-        c = self.channel
-        if c is None:
-            return
-        words = word_for(c.function, c.name or "?")
-        text(p, QRectF(16, 0, 400, 22), f"Ranges of {words}", bold=True)
-        wide = self.width() - 32
-        if not c.ranges:
-            box(p, QRectF(16, 40, wide, 34), "field", "edge", 0)
-            text(p, QRectF(26, 40, wide - 20, 34), f"one stretch, 0 to {c.top}; default {c.default}", "quiet", 11)
-            return
-        covered = -1
-        for r in sorted(c.ranges, key=lambda r: r.first):
-            x = 16 + wide * r.first / (c.top + 1)
-            w = wide * (r.last + 1 - r.first) / (c.top + 1)
-            if r.first > covered + 1:
-                gap = 16 + wide * (covered + 1) / (c.top + 1)
-                marks.hatch(p, QRectF(gap, 40, x - gap, 34), THEME.color("warning"))
-            here = r.first <= c.default <= r.last
-            box(p, QRectF(x, 40, w - 1, 34), "select" if here else "field", "edge", 0)
-            if width_of(r.name) + 12 < w:
-                text(p, QRectF(x + 7, 40, w - 10, 34), r.name, bold=here)
-            else:
-                text(p, QRectF(x, 22, max(w, width_of(r.name, 11) + 2), 16), r.name, size=11)
-            text(p, QRectF(x, 76, 40, 16), str(r.first), "quiet", 11)
-            covered = max(covered, r.last)
-        at = 16 + wide * (c.default + 0.5) / (c.top + 1)
-        text(p, QRectF(self.width() - 220, 0, 204, 22), f"default {c.default}", "accent", 11, align=RIGHT)
-        p.fillRect(QRectF(at - 1, 36, 2, 42), THEME.color("accent"))
+def rule() -> QWidget:
+    line = QWidget()
+    line.setFixedHeight(1)
+    line.setProperty("rule", True)
+    line.setStyleSheet(f"background: {THEME.color('line').name()};")
+    return line
 
 
 class ProfilesPanel(Panel):
-    """The face, then the selected channel, then what the profile is called."""
+    """The face, then the selected channels, then what the profile is called and what is known of the lamp."""
 
     def __init__(self, station: ProfilesStation, session: Session, wire: Wire) -> None:
         super().__init__(session, wire)
         self._station = station
         self.face = Face()
         self._fields: dict[str, Field] = {}
-        self.body.addLayout(row(label("Face", 16, True), None))
-        self.body.addWidget(self.face)
         self._walk = QTimer(self, interval=250)
         self._walk.timeout.connect(self.face.walk)
         self._walk_button = button(
             "Walk", self._toggle_walk, "Lights the pixels in number order, to compare with the real lamp."
         )
-        self._shape = Choice(
-            "How the pixels sit. It changes the drawing and which pixel is where, not the addresses.", self._set_shape
+        self.arrange_button = button(
+            "Arrange…", station.arrange, "Rows, rings, a line, or by hand over a picture of the fixture's front."
         )
-        self._shape.setAccessibleName("Pixels sit in")
-        self.body.addLayout(row(self._walk_button, self._shape, None))
-        self._channel = QVBoxLayout()
-        self.body.addLayout(self._channel)
-        self.body.addWidget(self._rule())
+        self._face_note = label("", 11, quiet=True)
+        self.body.addLayout(row(label("Face", 16, True), self._face_note, None, self._walk_button, self.arrange_button))
+        self.body.addWidget(self.face)
+        self.channel = ChannelFields(session, station.edit_mode)
+        self.body.addWidget(self.channel)
+        self.body.addWidget(rule())
         self.body.addWidget(label("Profile", 13, True))
         for key, words, help_text in (
             ("name", "Name", "What this fixture type is called. Fixtures are added by this name."),
@@ -185,20 +88,43 @@ class ProfilesPanel(Panel):
                 "Mode",
                 "What this mode is called in the lamp's own menu. Whoever sets the lamp looks for these words.",
             ),
+            (
+                "break",
+                "Break",
+                "What the break of the selected channel is called, such as head or pixels. Each is patched at an address of its own.",
+            ),
+            (
+                "revision",
+                "Revision",
+                "Which edition of this profile it is. A newer one in the library is shown as a finding.",
+            ),
             ("notes", "Notes", "Anything worth knowing about it. Printed on sheets later."),
         ):
-            field = Field(help_text, partial(self._set, key))
-            field.say = lambda why: session.say(why, "error")
-            field.setAccessibleName(words)
-            self._fields[key] = field
-            self.body.addLayout(field_row(words, field))
+            self._add_field(key, words, help_text, partial(self._set, key))
+        self.body.addWidget(label("The lamp", 13, True))
+        for key, words, unit in (
+            ("angle", "Beam angle", "°"),
+            ("kelvin", "White", "K"),
+            ("watts", "Power", "W"),
+            ("weight", "Weight", "kg"),
+            ("width", "Width", "mm"),
+            ("height", "Height", "mm"),
+            ("depth", "Depth", "mm"),
+        ):
+            self._add_field(
+                key,
+                f"{words} {unit}",
+                f"{words} of the lamp in {unit}, where it is known. Only for hand-over; 0 or empty when nobody knows.",
+                partial(self._fact, key),
+            )
         self.body.addStretch(1)
 
-    def _rule(self) -> QWidget:
-        line = QWidget()
-        line.setFixedHeight(1)
-        line.setStyleSheet(f"background: {THEME.color('line').name()};")
-        return line
+    def _add_field(self, key: str, words: str, help_text: str, apply: Callable[[str], object]) -> None:
+        field = Field(help_text, apply)
+        field.say = lambda why: self.session.say(why, "error")
+        field.setAccessibleName(words)
+        self._fields[key] = field
+        self.body.addLayout(field_row(words, field))
 
     def _toggle_walk(self) -> None:
         if self._walk.isActive():
@@ -209,21 +135,17 @@ class ProfilesPanel(Panel):
             self._walk.start()
         self._walk_button.setText("Stop" if self._walk.isActive() else "Walk")
 
-    def _set_shape(self, name: str) -> None:
-        mode = self._station.mode
-        if mode and mode.pixels:
-            self._station.change_mode(replace(mode, spots=SHAPES[name](mode.pixels)), f"put the pixels in {name}")
-
     def _set(self, key: str, value: str) -> object:
         s, pid = self._station, self._station.profile_id
         if not pid:
             return True
         value = value.strip()
         if key == "mode":
-            mode = s.mode
             if not value:
                 raise NotationError("A mode needs a name.")
-            return s.change_mode(replace(mode, name=value), f"name the mode {value}") if mode else True
+            return s.edit_mode(lambda m: replace(m, name=value), f"name the mode {value}")
+        if key == "break":
+            return s.edit_mode(lambda m: name_break(m, s.ruler.selected[0], value), f"name the break {value}")
         if key == "name" and not value:
             raise NotationError("A profile needs a name.")
         if key == "code":
@@ -236,42 +158,43 @@ class ProfilesPanel(Panel):
                 raise NotationError("A code is one to four letters that no other profile of the rig has.")
         return self.session.edit(set_profile, pid, f"give the profile {key} {value}", **{key: value})
 
+    def _fact(self, key: str, typed: str) -> object:
+        profile = self._station.profile
+        if profile is None:
+            return True
+        try:
+            value = float(typed.replace(",", ".")) if typed.strip() else 0.0
+        except ValueError:
+            raise NotationError(f"“{typed.strip()}” is no number.") from None
+        if not 0 <= value <= 100_000:
+            raise NotationError("A number from 0 to 100 000.")
+        facts = replace(profile.facts or Facts(), **{key: value})
+        return self.session.edit(
+            set_profile, self._station.profile_id, f"note the {key}", facts=facts if facts != Facts() else None
+        )
+
     def refresh(self) -> None:
         s = self._station
         profile, mode = s.profile, s.mode
-        self.face.set_mode(mode)
+        self.face.set_mode(mode, s.picture_of(mode))
         pixels = mode.pixels if mode else 0
         self._walk_button.setEnabled(bool(pixels))
-        options = [(k, k) for k in SHAPES]
-        now = next(
-            (k for k in SHAPES if mode and pixels and SHAPES[k](pixels) == (mode.spots or SHAPES["row"](pixels))), ""
-        )
-        self._shape.set_options(options if now else [("", "placed by hand"), *options], now)
-        self._shape.setEnabled(bool(pixels))
+        self.arrange_button.setEnabled(bool(pixels))
+        self._face_note.setText(plural(pixels, "pixel") if pixels else "")
         for key, field in self._fields.items():
-            field.set_value(
-                (mode.name if mode else "") if key == "mode" else str(getattr(profile, key, "")) if profile else ""
-            )
+            if key == "mode":
+                words = mode.name if mode else ""
+            elif key == "break":
+                brk = s.ruler.selected[0]
+                words = mode.breaks[brk].name if mode and brk < len(mode.breaks) else ""
+            elif key in Facts.__struct_fields__:
+                value = getattr(profile.facts, key) if profile and profile.facts else 0
+                words = f"{value:g}" if value else ""
+            else:
+                words = str(getattr(profile, key, "")) if profile else ""
+            field.set_value(words)
             field.setEnabled(profile is not None)
-        clear(self._channel)
-        channel = s.channel
-        if channel:
-            words = word_for(channel.function, channel.name or "?")
-            where = (
-                f"slot {channel.slots[0]}"
-                + (f"–{channel.slots[-1]}" if len(channel.slots) > 1 else "")
-                + f" of break {channel.brk + 1}"
-            )
-            self._channel.addWidget(self._rule())
-            self._channel.addLayout(
-                row(label(words[:1].upper() + words[1:], 16, True), None, label(where, 11, quiet=True))
-            )
-            facts = [f"{8 * len(channel.slots)} bit", f"default {channel.default}", f"short {channel.short}"]
-            if channel.pixel:
-                facts.insert(0, f"pixel {channel.pixel}")
-            self._channel.addWidget(label(" · ".join(facts), 11, quiet=True))
-            if channel.function and not channel.function.startswith("own:"):
-                self._channel.addWidget(label(f"GDTF attribute {channel.function}", 11, quiet=True))
+        self.channel.show_channels(mode, s.ruler.chosen())
 
 
 class ProfilesStation(QWidget):
@@ -283,51 +206,36 @@ class ProfilesStation(QWidget):
         self.profile_id = next(iter(session.rig.profiles), "")
         self.mode_id = ""
         self.chart: Chart = Chart()
-        self.picker = Choice("Which profile of the rig is shown.", self.show_profile)
-        self.picker.setAccessibleName("Profile")
-        self.picker.setMinimumWidth(190)
-        self.new = button("New profile", self.new_profile, "Starts an empty profile; type or paste its chart below.")
-        self._modes = QHBoxLayout()
-        self._modes.setSpacing(4)
-        self.used = label("", 11, quiet=True)
-        self.remove = button("Remove", self._remove, "Takes the profile out of the rig, if no fixture uses it.")
-        modes = QWidget()
-        modes.setLayout(self._modes)
-        self._modes.setContentsMargins(0, 0, 0, 0)
-        bar = row(label("Profiles", 16, True), 8, self.picker, modes, None, self.used, self.remove, self.new)
-        bar.setContentsMargins(16, 8, 16, 8)
+        self.waiting: tuple[str, str, Mode, str, list[Consequence]] | None = None
+        """Profile, mode, its new value, what the change is called, what it would do: waits for the operator's word."""
+        self._bar()
         self.line = ChartLine(self._chart_typed)
-        session.about_to_act.connect(self.line.commit)
+        session.about_to_act.connect(self._commit)
         self._says = QVBoxLayout()
+        self._says.setSpacing(4)
+        self._asks = QVBoxLayout()
         self.ruler = Ruler()
         self.ruler.picked.connect(self._picked)
-        self.ranges = Ranges()
+        self.ruler.moved.connect(self._moved)
+        self.ranges = RangeEditor(session, self._range_changed)
+        self.tryout = TryOut()
+        self.tryout.pointed.connect(self._pointed)
         self.panel = ProfilesPanel(self, session, wire)
         inner = QWidget()
-        body = column(spacing=6)
-        self._chart_title = row(
-            label("Chart line", 13, True),
-            label("type or paste the manual's table; the ruler below follows", 11, quiet=True),
-            None,
-        )
-        for widget in (self._chart_title,):
-            widget.setContentsMargins(16, 8, 16, 0)
-            body.addLayout(widget)
+        body = column(spacing=4)
+        title = row(label("Chart line", 13, True), label("type it, or paste the manual's table", 11, quiet=True), None)
+        title.setContentsMargins(16, 4, 16, 0)
+        body.addLayout(title)
         box_ = column((16, 0, 16, 0), 4)
         box_.addWidget(self.line)
-        self._says.setSpacing(4)
         box_.addLayout(self._says)
+        box_.addLayout(self._asks)
         body.addLayout(box_)
-        title = row(
-            label("Channel ruler", 13, True),
-            label("each break is patched at an address of its own", 11, quiet=True),
-            None,
-        )
-        title.setContentsMargins(16, 8, 16, 0)
-        body.addLayout(title)
+        body.addLayout(self._ruler_bar())
         body.addWidget(self.ruler)
-        body.addSpacing(8)
         body.addWidget(self.ranges)
+        body.addSpacing(4)
+        body.addWidget(self.tryout)
         body.addStretch(1)
         inner.setLayout(body)
         scroll = QScrollArea()
@@ -337,12 +245,68 @@ class ProfilesStation(QWidget):
         self._stack.addWidget(scroll)
         self._stack.addWidget(self._empty())
         layout = column(spacing=0)
-        layout.addLayout(bar)
+        layout.addLayout(self._top)
         layout.addWidget(self._stack, 1)
         self.setLayout(layout)
         session.changed.connect(self._on_change)
         session.selection_changed.connect(self._on_selection)
         self.refresh()
+
+    def _bar(self) -> None:
+        self.picker = Choice("Which profile of the rig is shown.", self.show_profile)
+        self.picker.setAccessibleName("Profile")
+        self.picker.setMinimumWidth(150)
+        self._modes = QHBoxLayout()
+        self._modes.setSpacing(4)
+        self._modes.setContentsMargins(0, 0, 0, 0)
+        modes = QWidget()
+        modes.setLayout(self._modes)
+        self.used = label("", 11, quiet=True)
+        self.library = button(
+            "Library…", self.open_library, "Generics, your own folder, import and export of GDTF and CSV."
+        )
+        self.new = button("New", self._new_menu, "An empty profile, or a plain strip of pixels.")
+        self._top = row(
+            label("Profiles", 16, True), 4, self.picker, modes, None, self.used, self.library, self.new, spacing=6
+        )
+        self._top.setContentsMargins(16, 8, 16, 8)
+
+    def _ruler_bar(self) -> QHBoxLayout:
+        self._alike = button(
+            "All alike",
+            self.ruler.choose_alike,
+            "Selects every channel of the mode that has the same function, such as red of all pixels.",
+        )
+        self._split = button(
+            "Split break",
+            self.split_here,
+            "From the selected channel on, the channels become a break with an address of its own.",
+        )
+        self._join = button(
+            "Join breaks", self.join_here, "Puts the selected channel's break behind the one before it."
+        )
+        self._order = button(
+            "Pixel order…",
+            self.pixel_order,
+            "Which colour comes first in each pixel, and whether they go pixel by pixel or plane by plane.",
+        )
+        self._drop = button(
+            "Remove", self.remove_selected, "Takes the selected channels out; the slots behind them close up."
+        )
+        made = row(
+            label("Channel ruler", 13, True),
+            None,
+            self._alike,
+            self._split,
+            self._join,
+            self._order,
+            self._drop,
+            spacing=6,
+        )
+        for b in (self._alike, self._split, self._join, self._order, self._drop):
+            b.setFixedHeight(26)
+        made.setContentsMargins(16, 4, 16, 0)
+        return made
 
     # ---- what is shown
 
@@ -352,10 +316,20 @@ class ProfilesStation(QWidget):
 
     @property
     def mode(self) -> Mode | None:
+        """The mode as shown: with a change that still waits for the operator's word."""
         profile = self.profile
         if profile is None:
             return None
-        return profile.modes.get(self.mode_id) or next(iter(profile.modes.values()))
+        if self.waiting and self.waiting[:2] == (self.profile_id, self.mode_key):
+            return self.waiting[2]
+        return profile.modes[self.mode_key]
+
+    @property
+    def mode_key(self) -> str:
+        profile = self.profile
+        if profile is None:
+            return ""
+        return self.mode_id if self.mode_id in profile.modes else next(iter(profile.modes))
 
     @property
     def channel(self) -> Channel | None:
@@ -363,23 +337,21 @@ class ProfilesStation(QWidget):
         brk, slot = self.ruler.selected
         return next((c for c in mode.channels if c.brk == brk and slot in c.slots), None) if mode else None
 
-    def _mode_key(self) -> str:
-        profile = self.profile
-        if profile is None:
-            return ""
-        return self.mode_id if self.mode_id in profile.modes else next(iter(profile.modes))
+    def picture_of(self, mode: Mode | None) -> bytes | None:
+        found = self._session.rig.pictures.get(mode.backdrop.picture) if mode and mode.backdrop else None
+        return found.data if found else None
 
     def show_profile(self, pid: str, mode: str = "") -> None:
         self.line.commit()
         self.profile_id, self.mode_id = pid, mode
-        self.ruler.selected = (0, 1)
+        self.ruler.selected, self.ruler.also = (0, 1), set()
         self._session.select(Selection("profile", (pid,)))
         self.refresh()
 
     def show_mode(self, mode: str) -> None:
         self.line.commit()
         self.mode_id = mode
-        self.ruler.selected = (0, 1)
+        self.ruler.selected, self.ruler.also = (0, 1), set()
         self.refresh()
 
     def _on_selection(self) -> None:
@@ -389,12 +361,16 @@ class ProfilesStation(QWidget):
             self.refresh()
         elif s.kind == "thing" and s.first in self._session.rig.fixtures:
             f = self._session.rig.fixtures[s.first]
-            if (f.profile, f.mode) != (self.profile_id, self._mode_key()):
+            if (f.profile, f.mode) != (self.profile_id, self.mode_key):
                 self.profile_id, self.mode_id = f.profile, f.mode
                 self.refresh()
 
     def _on_change(self, change: Change) -> None:
-        if change.ids("profiles") or change.ids("fixtures"):
+        if self.waiting and (
+            self.waiting[0] in change.ids("profiles") or self.waiting[0] not in self._session.rig.profiles
+        ):
+            self.waiting = None
+        if change.ids("profiles") or change.ids("fixtures") or change.ids("pictures"):
             self.refresh()
 
     def refresh(self) -> None:
@@ -403,43 +379,134 @@ class ProfilesStation(QWidget):
             self.profile_id, self.mode_id = next(iter(rig.profiles), ""), ""
         self.picker.set_options([(k, f"{p.maker} {p.name}".strip()) for k, p in rig.profiles.items()], self.profile_id)
         self.picker.setVisible(bool(rig.profiles))
-        self.remove.setVisible(bool(rig.profiles))
         self._stack.setCurrentIndex(0 if rig.profiles else 1)
-        clear(self._modes)
-        profile, mode = self.profile, self.mode
-        if profile:
-            for key, m in profile.modes.items():
-                b = button(
-                    f"{m.name}   {' + '.join(str(x.slots) for x in m.breaks)}",
-                    lambda key=key: self.show_mode(key),
-                    "Shows this mode.",
-                )
-                b.setCheckable(True)
-                b.setChecked(key == self._mode_key())
-                self._modes.addWidget(b)
-            self._modes.addWidget(button("+", self._add_mode, "Adds a mode, as a copy of this one."))
-            users = len(used_by(rig, self.profile_id, self._mode_key()))
-            self.used.setText(f"used by {plural(users, 'fixture')}" if users else "not used")
-        else:
-            self.used.setText("")
+        self._mode_buttons()
+        mode = self.mode
         if mode and not self.line.pending:
-            written = write_chart(mode)
             # What the operator wrote stays as written while it means the same.
             if read_chart(self.line.toPlainText()).mode(mode.name, mode) != mode:
-                self.line.set_text(written)
+                self.line.set_text(write_chart(mode))
             self._judge(self.line.toPlainText())
         self.ruler.set_mode(mode)
+        self.tryout.set_mode(mode)
+        self._show_channel()
+        self._ask()
+
+    def _show_channel(self) -> None:
         self.ranges.show_channel(self.channel)
         self.panel.refresh()
+        mode, brk = self.mode, self.ruler.selected[0]
+        chosen = self.ruler.chosen()
+        self._alike.setEnabled(bool(chosen))
+        self._split.setEnabled(bool(chosen) and self.ruler.selected[1] > 1)
+        self._join.setEnabled(bool(mode) and 0 < brk < len(mode.breaks) if mode else False)
+        self._order.setEnabled(bool(mode and mode.pixels))
+        self._drop.setEnabled(bool(chosen))
+
+    def _mode_buttons(self) -> None:
+        clear(self._modes)
+        profile = self.profile
+        if not profile:
+            self.used.setText("")
+            return
+        shown = list(profile.modes.items())
+        for key, m in shown[:3] if len(shown) > 4 else shown:
+            b = button(
+                f"{m.name}   {' + '.join(str(x.slots) for x in m.breaks)}",
+                partial(self.show_mode, key),
+                "Shows this mode.",
+            )
+            b.setCheckable(True)
+            b.setChecked(key == self.mode_key)
+            self._modes.addWidget(b)
+        if len(shown) > 4:
+            rest = Choice("The other modes of this profile.", self.show_mode)
+            rest.setAccessibleName("Mode")
+            rest.set_options([(k, f"{m.name} ({m.footprint})") for k, m in shown], self.mode_key)
+            self._modes.addWidget(rest)
+        self._mode_menu = button("Mode ▾", self._open_mode_menu, "Add a mode, compare, move, remove.")
+        self._modes.addWidget(self._mode_menu)
+        users = len(used_by(self._session.rig, self.profile_id, self.mode_key))
+        self.used.setText(f"used by {plural(users, 'fixture')}" if users else "not used")
 
     # ---- editing
 
-    def change_mode(self, mode: Mode, label_: str) -> object:
+    def edit_mode(self, edit: Callable[[Mode], Mode], words: str) -> object:
+        """Run an edit of the shown mode. Raises NotationError, which marks the field it came from."""
+        mode = self.mode
+        return self.change_mode(edit(mode), words) if mode else True
+
+    def change_mode(self, mode: Mode, words: str, pictures: dict[str, Picture | None] | None = None) -> object:
+        """Take a changed mode over. One that moves addresses of patched fixtures waits until they were shown."""
         profile = self.profile
         if profile is None:
             return None
-        modes = {**profile.modes, self._mode_key(): mode}
-        return self._session.edit(set_profile, self.profile_id, label_, modes=modes)
+        pid, mid = self.profile_id, self.mode_key
+        if used_by(self._session.rig, pid, mid) and [b.slots for b in mode.breaks] != [
+            b.slots for b in profile.modes[mid].breaks
+        ]:
+            found = consequences(self._session.index, with_mode(self._session.rig, pid, mid, mode, words)[0])
+            if found:
+                self.waiting = (pid, mid, mode, words, found)
+                self.refresh()
+                return True
+        self.waiting = None
+
+        def edit(rig: Rig) -> tuple[Rig, Change]:
+            new = replace(rig.profiles[pid], modes={**rig.profiles[pid].modes, mid: mode})
+            return put(rig, words, profiles={pid: new}, pictures=pictures or {})
+
+        return self._session.edit(edit)
+
+    def _ask(self) -> None:
+        """The strip that shows what a change would do to addresses, with both answers."""
+        clear(self._asks)
+        if not self.waiting or self.waiting[:2] != (self.profile_id, self.mode_key):
+            return
+        found = self.waiting[4]
+        meets = any(c.meets for c in found)
+        says = label(say_all(found), 11, wrap=True)
+        do = button(
+            f"Change {plural(len(found), 'fixture')}",
+            self.take_waiting,
+            "Takes the changed mode over, for all fixtures that stand in it.",
+            primary=True,
+        )
+        show = button("Show them…", self.show_waiting, "Every address, before and after.")
+        leave = button("Leave as it was", self.leave_waiting, "Throws the change of the mode away.")
+        strip = row(marks.MarkLabel("error" if meets else "warning", 14), says, show, leave, do, spacing=8)
+        strip.setStretch(1, 1)
+        self._asks.addLayout(strip)
+
+    def take_waiting(self) -> None:
+        if self.waiting:
+            pid, mid, mode, words, _ = self.waiting
+            self.waiting = None
+            self._session.edit(with_mode, pid, mid, mode, words)
+
+    def leave_waiting(self) -> None:
+        self.waiting = None
+        mode = self.mode
+        if mode:
+            self.line.set_text(write_chart(mode))
+        self.refresh()
+
+    def show_waiting(self) -> None:
+        if self.waiting:
+            found = self.waiting[4]
+            if Preview(
+                f"Change of {self.waiting[2].name}", found, f"Change {plural(len(found), 'fixture')}", self
+            ).exec():
+                self.take_waiting()
+
+    def _commit(self) -> None:
+        self.line.commit()
+        if self.waiting:
+            name = self._session.rig.profiles[self.waiting[0]].name
+            self._session.say(
+                f"The change of {name} is not in the rig yet: in Profiles it waits for your word on {plural(len(self.waiting[4]), 'address', 'addresses')}.",
+                "warning",
+            )
 
     def _chart_typed(self, words: str) -> None:
         mode = self.mode
@@ -449,6 +516,8 @@ class ProfilesStation(QWidget):
         made = self.chart.mode(mode.name, mode)
         if made != mode:
             self.change_mode(made, f"chart of {self.profile.name if self.profile else ''}")
+        elif self.waiting and self.profile and made == self.profile.modes[self.mode_key]:
+            self.leave_waiting()
 
     def _judge(self, words: str) -> None:
         """Read the chart, underline what is not understood, and offer what may be meant."""
@@ -463,23 +532,20 @@ class ProfilesStation(QWidget):
             if problem.offers:
                 parts.append(label("Did you mean", 11, quiet=True))
                 parts += [
-                    button(o, lambda p=problem, o=o: self._replace(p, o), "Puts this function there.")
+                    button(o, partial(self._replace, problem, o), "Puts this function there.")
                     for o in problem.offers[:2]
                 ]
-            if not problem.error and problem.offers is not None and "no function name" in problem.message:
+            if not problem.error and "no function name" in problem.message:
                 parts.append(
-                    button(
-                        "make it my own",
-                        lambda p=problem: self._replace(p, f'"{self._word(p)}"'),
-                        "Keeps the word as a function of your own.",
-                    )
+                    button("make it my own", partial(self._own, problem), "Keeps the word as a function of your own.")
                 )
             self._says.addLayout(row(*parts, None, spacing=6))
         if len(self.chart.problems) > 3:
             self._says.addWidget(label(f"and {len(self.chart.problems) - 3} more, underlined above", 11, quiet=True))
 
-    def _word(self, problem: Problem) -> str:
-        return self.line.toPlainText().splitlines()[problem.line][problem.column : problem.column + problem.length]
+    def _own(self, problem: Problem) -> None:
+        line = self.line.toPlainText().splitlines()[problem.line]
+        self._replace(problem, f'"{line[problem.column : problem.column + problem.length]}"')
 
     def _replace(self, problem: Problem, words: str) -> None:
         lines = self.line.toPlainText().splitlines()
@@ -488,28 +554,97 @@ class ProfilesStation(QWidget):
         self.line.setPlainText("\n".join(lines))
         self.line.commit()
 
+    def _range_changed(self, channel: Channel, words: str) -> object:
+        old = self.channel
+        return self.edit_mode(
+            lambda m: replace(m, channels=tuple(channel if c is old else c for c in m.channels)),
+            f"{words} of {word_for(channel.function, channel.name or '?')}",
+        )
+
+    # ---- the ruler
+
     def _picked(self, brk: int, slot: int) -> None:
-        self.ranges.show_channel(self.channel)
-        self.panel.refresh()
+        self._show_channel()
         source = self.chart.sources.get((brk, slot))
         if source and not self.line.hasFocus():
             cursor = QTextCursor(self.line.document().findBlockByNumber(source.line))
             cursor.movePosition(QTextCursor.MoveOperation.Right, QTextCursor.MoveMode.MoveAnchor, source.column)
             self.line.setTextCursor(cursor)
 
-    def new_profile(self, chart: str = "dimmer") -> None:
-        self.line.commit()
-        n = 1 + sum(p.name.startswith("New profile") for p in self._session.rig.profiles.values())
-        read = read_chart(chart)
-        name = f"New profile {n}" if n > 1 else "New profile"
-        mode = read.mode("mode 1")
-        pid = self._session.edit(add_profile, Profile(name=name, modes={"m1": mode}))
-        if pid:
-            self.show_profile(pid)
-            self.line.setPlainText(chart)
-            self.line.commit()
-            self.line.setFocus()
-            self.line.selectAll()
+    def _pointed(self, n: int, value: int) -> None:
+        """A try-out fader was moved: show on the scale where it stands."""
+        mode = self.mode
+        if mode and n < len(mode.channels):
+            c = mode.channels[n]
+            if self.channel is not c:
+                self.ruler.pick(c.brk, c.slots[0])
+            self.ranges.scale.pointer = value
+            self.ranges.scale.update()
+
+    def _try(self, edit: Callable[[Mode], Mode], words: str) -> None:
+        try:
+            self.edit_mode(edit, words)
+        except NotationError as e:
+            self._session.say(str(e), "error")
+
+    def _moved(self, brk: int, slot: int) -> None:
+        chosen = self.ruler.chosen()
+        self.ruler.also = set()
+        self._try(lambda m: move_channels(m, chosen, brk, slot), f"move {plural(len(chosen), 'channel')}")
+
+    def split_here(self) -> None:
+        brk, slot = self.ruler.selected
+        self._try(lambda m: split_break(m, brk, slot), "split a break")
+
+    def join_here(self) -> None:
+        brk = self.ruler.selected[0]
+        self.ruler.selected = (brk - 1, 1)
+        self._try(lambda m: join_break(m, brk), "join two breaks")
+
+    def remove_selected(self) -> None:
+        chosen = self.ruler.chosen()
+        self.ruler.also = set()
+        self._try(lambda m: remove_channels(m, chosen), f"remove {plural(len(chosen), 'channel')}")
+
+    def pixel_order(self) -> None:
+        """Ask for the order of components, as letters, and whether planes follow each other."""
+        mode, brk = self.mode, self.ruler.selected[0]
+        if not mode:
+            return
+        back = {v: k for k, v in LETTERS.items()}
+        now = components(mode, brk) or next(
+            (components(mode, b) for b in range(len(mode.breaks)) if components(mode, b)), []
+        )
+        brk = brk if components(mode, brk) else next((b for b in range(len(mode.breaks)) if components(mode, b)), 0)
+        letters = "".join(back.get(f, "?") for f in now)
+        typed, ok = QInputDialog.getText(
+            self,
+            "Pixel order",
+            "Components of one pixel in sending order, such as GRB.\nWrite “planes” behind it for all reds, then all greens …",
+            text=letters,
+        )
+        if ok:
+            self.set_pixel_order(brk, typed)
+
+    def set_pixel_order(self, brk: int, typed: str) -> None:
+        planes = "plane" in typed.lower()
+        letters = typed.upper().replace("PLANES", "").replace("PLANE", "").strip()
+        order = [LETTERS[x] for x in letters if x in LETTERS]
+        self._try(lambda m: arrange_pixels(m, brk, order, planes), f"pixel order {letters}")
+
+    # ---- modes and profiles
+
+    def _open_mode_menu(self) -> None:
+        menu = QMenu(self)
+        menu.addAction("Add a mode like this one", self._add_mode)
+        menu.addAction("Compare modes…", self.compare)
+        menu.addSeparator()
+        menu.addAction("Move to the front", partial(self.move_mode, -1))
+        menu.addAction("Move to the back", partial(self.move_mode, 1))
+        menu.addAction("Remove this mode…", self.remove_mode)
+        menu.addSeparator()
+        menu.addAction("Remove the whole profile", self._remove)
+        menu.exec(self._mode_menu.mapToGlobal(self._mode_menu.rect().bottomLeft()))
 
     def _add_mode(self) -> None:
         profile, mode = self.profile, self.mode
@@ -522,11 +657,129 @@ class ProfilesStation(QWidget):
         if self._session.edit(set_profile, self.profile_id, f"add a mode to {profile.name}", modes=modes):
             self.show_mode(f"m{n}")
 
-    def _remove(self) -> None:
-        def edit(rig: Rig) -> tuple[Rig, Change]:
-            return remove_profile(rig, self.profile_id)
+    def compare(self) -> None:
+        if self.profile:
+            CompareModes(self.profile, self.mode_key, self).exec()
 
-        self._session.edit(edit)
+    def move_mode(self, by: int) -> None:
+        if self.profile:
+            keys = list(self.profile.modes)
+            keys.remove(self.mode_key)
+            key = self.mode_key
+            self._session.edit(order_modes, self.profile_id, [key, *keys] if by < 0 else [*keys, key])
+            self.mode_id = key
+
+    def remove_mode(self) -> None:
+        """Take the mode out; fixtures in it go over to a mode the operator names, with every address shown first."""
+        profile = self.profile
+        if profile is None:
+            return
+        users = used_by(self._session.rig, self.profile_id, self.mode_key)
+        others = {m.name: k for k, m in profile.modes.items() if k != self.mode_key}
+        into = ""
+        if users and others:
+            name, ok = QInputDialog.getItem(
+                self,
+                "Remove a mode",
+                f"{plural(len(users), 'fixture')} stand in it. They go over to:",
+                list(others),
+                0,
+                False,
+            )
+            if not ok:
+                return
+            into = others[name]
+        try:
+            after, change = remove_mode(self._session.rig, self.profile_id, self.mode_key, into)
+        except NotationError as e:
+            self._session.say(str(e), "error")
+            return
+        found = consequences(self._session.index, after)
+        if (
+            not found
+            or Preview(
+                f"Without mode {profile.modes[self.mode_key].name}",
+                found,
+                f"Change {plural(len(found), 'fixture')}",
+                self,
+            ).exec()
+        ):
+            self.mode_id = into
+            self._session.take((after, change))
+
+    def arrange(self) -> None:
+        """The face editor; what it leaves is taken over as one edit."""
+        mode = self.mode
+        if mode and mode.pixels:
+            dialog = FaceEditor(mode, self.picture_of(mode), self)
+            if dialog.exec():
+                self.take_face(dialog.mode, dialog.picture, dialog.media)
+
+    def take_face(self, mode: Mode, picture: bytes | None, media: str = "image/png") -> None:
+        rig, pictures = self._session.rig, {}
+        if mode.backdrop and picture is not None:
+            same = next((k for k, p in rig.pictures.items() if p.data == picture), "")
+            key = same or fresh_id(rig.pictures, "pic")
+            if not same:
+                pictures[key] = Picture(
+                    name=f"{self.profile.name if self.profile else 'face'}", media=media, data=picture
+                )
+            mode = replace(mode, backdrop=replace(mode.backdrop, picture=key))
+        self.change_mode(mode, "arrange the pixels", pictures)  # type: ignore[arg-type]
+
+    def open_library(self) -> None:
+        self.line.commit()
+        dialog = Library(self._session, self, self.profile_id)
+        if dialog.exec() and dialog.made:
+            self.show_profile(dialog.made)
+
+    def _new_menu(self) -> None:
+        menu = QMenu(self)
+        menu.addAction("Empty profile", self.new_profile)
+        menu.addAction("Plain strip of pixels…", self.ask_strip)
+        menu.addAction("From the library…", self.open_library)
+        menu.exec(self.new.mapToGlobal(self.new.rect().bottomLeft()))
+
+    def ask_strip(self) -> None:
+        typed, ok = QInputDialog.getText(
+            self, "A plain strip", "How many pixels, in which order: 60 RGB, 144 GRBW, 50 RGB 16 bit", text="60 RGB"
+        )
+        if ok:
+            self.new_strip(typed)
+
+    def new_strip(self, typed: str) -> str:
+        """A profile of a plain strip from `60 GRB`; gives its id, or says what is wrong."""
+        words = typed.upper().replace("BIT", "").split()
+        try:
+            if len(words) < 2 or not words[0].isdigit():
+                raise NotationError("Say how many pixels and their components: 60 RGB, 144 GRBW.")
+            mode = strip_mode(int(words[0]), words[1], 2 if "16" in words[2:] else 1)
+        except NotationError as e:
+            self._session.say(str(e), "error")
+            return ""
+        pid = self._session.edit(
+            add_profile, Profile(name=f"Strip {words[0]} {words[1]}", maker="Generic", modes={"m1": mode})
+        )
+        if pid:
+            self.show_profile(pid)
+        return str(pid or "")
+
+    def new_profile(self, chart: str = "dimmer") -> None:
+        self.line.commit()
+        n = 1 + sum(p.name.startswith("New profile") for p in self._session.rig.profiles.values())
+        mode = read_chart(chart).mode("mode 1")
+        pid = self._session.edit(
+            add_profile, Profile(name=f"New profile {n}" if n > 1 else "New profile", modes={"m1": mode})
+        )
+        if pid:
+            self.show_profile(pid)
+            self.line.setPlainText(chart)
+            self.line.commit()
+            self.line.setFocus()
+            self.line.selectAll()
+
+    def _remove(self) -> None:
+        self._session.edit(lambda rig: remove_profile(rig, self.profile_id))
 
     def _empty(self) -> QWidget:
         made = QWidget()
@@ -534,16 +787,23 @@ class ProfilesStation(QWidget):
         body.addStretch(1)
         for words, size in (
             ("No profiles yet", 22), ("A profile is one fixture type, as its manual's channel table says.", 13),
-            ("Paste the table here, or type it: pan 16, tilt 16, dimmer, 7 x (amber white)", 13),
+            ("Paste the table here, type it, or take a generic.", 13),
         ):  # fmt: skip
-            line = label(words, size, size == 22)
-            body.addLayout(row(None, line, None))
+            body.addLayout(row(None, label(words, size, size == 22), None))
         self.first = Field(
             "A channel table: pan 16, tilt 16, dimmer, 7 x (amber white). Makes a new profile of it.", self._first
         )
         self.first.setPlaceholderText("pan 16, tilt 16, dimmer, 7 x (amber white)")
         self.first.setFixedWidth(420)
-        body.addLayout(row(None, self.first, button("Make profile", self.first.commit, primary=True), None))
+        body.addLayout(
+            row(
+                None,
+                self.first,
+                button("Make profile", self.first.commit, primary=True),
+                button("Library…", self.open_library, "Generics, your own folder, GDTF files."),
+                None,
+            )
+        )
         body.addStretch(2)
         made.setLayout(body)
         return made
@@ -556,4 +816,7 @@ class ProfilesStation(QWidget):
 
     def restyle(self) -> None:
         self.panel.restyle()
+        for w in self.panel.findChildren(QWidget):
+            if w.property("rule"):
+                w.setStyleSheet(f"background: {THEME.color('line').name()};")
         self.refresh()

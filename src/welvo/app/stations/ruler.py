@@ -35,77 +35,83 @@ class Cell:
 def cells_of(mode: Mode, brk: int, unfolded: bool = False) -> list[Cell]:
     """The cells of one break in slot order; pixels after the first of a repeat stand as one folded cell."""
     by_slot: dict[int, Channel] = {}
-    for c in mode.channels:
-        if c.brk == brk:
-            for s in c.slots:
-                by_slot.setdefault(s, c)
+    by_pixel: dict[int, list[Channel]] = {}
+    for channel in mode.channels:
+        if channel.brk == brk:
+            for s in channel.slots:
+                by_slot.setdefault(s, channel)
+            if channel.pixel:
+                by_pixel.setdefault(channel.pixel, []).append(channel)
     last = mode.breaks[brk].slots
     found: list[Cell] = []
     slot = 1
     while slot <= last:
-        here = by_slot.get(slot)
-        if here is None:
+        c = by_slot.get(slot)
+        if c is None:
             end = slot
             while end < last and end + 1 not in by_slot:
                 end += 1
             found.append(Cell(brk, slot, end - slot + 1, min(2.0, float(end - slot + 1)), None))
             slot = end + 1
             continue
-        c = here
-        if c.pixel and not unfolded:
-            first = [x for x in mode.channels if x.brk == brk and x.pixel == c.pixel]
-            block = [x for x in mode.channels if x.brk == brk and x.pixel > c.pixel]
-            alike = [(x.function, len(x.slots)) for x in first]
-            count = 1
-            number = c.pixel + 1
-            while block:
-                mine = [x for x in block if x.pixel == number]
-                if [(x.function, len(x.slots)) for x in mine] != alike:
-                    break
-                block = [x for x in block if x.pixel > number]
-                count, number = count + 1, number + 1
-            top = max(s for x in first for s in x.slots)
-            end_ = max(
-                s for x in mode.channels if x.brk == brk and c.pixel <= x.pixel < c.pixel + count for s in x.slots
-            )
-            width = top - c.slots[0] + 1
-            stride = (end_ - top) // (count - 1) if count > 1 else width
+        fold = _fold(by_pixel, c) if c.pixel and not unfolded and slot == c.slots[0] else None
+        if fold:
+            count, first, stride, end = fold
             words = f"{count} pixels × {stride} = {count * stride}"
             for n, x in enumerate(first):
                 found.append(
-                    Cell(
-                        brk,
-                        x.slots[0],
-                        len(x.slots),
-                        float(len(x.slots)),
-                        x,
-                        bracket=words if n == 0 and count > 1 else "",
-                    )
+                    Cell(brk, x.slots[0], len(x.slots), float(len(x.slots)), x, bracket=words if n == 0 else "")
                 )
-            if count > 1:
-                note = f"pixels {c.pixel + 1} to {c.pixel + count - 1}"
-                found.append(
-                    Cell(brk, top + 1, end_ - top, 3.4, None, f"{count - 1} more, the same {len(first)}", note)
-                )
-            slot = end_ + 1
+            top = max(s for x in first for s in x.slots)
+            note = f"pixels {c.pixel + 1} to {c.pixel + count - 1}"
+            found.append(Cell(brk, top + 1, end - top, 3.4, None, f"{count - 1} more, the same {len(first)}", note))
+            slot = end + 1
             continue
         run = 1
-        while run < len(c.slots) and c.slots[0] + run in c.slots:
+        while c.slots[0] + run in c.slots and slot == c.slots[0] and run < len(c.slots):
             run += 1
         found.append(Cell(brk, slot, run, float(run), c))
         slot += run
     return found
 
 
+def _fold(by_pixel: dict[int, list[Channel]], c: Channel) -> tuple[int, list[Channel], int, int] | None:
+    """From channel c on: pixels that repeat, the first one's channels, slots from one to the next, the last slot."""
+    first = sorted(by_pixel[c.pixel], key=lambda x: x.slots[0])
+    slots = [s for x in first for s in x.slots]
+    if first[0] is not c or slots != list(range(slots[0], slots[0] + len(slots))):
+        return None
+    start, count, stride = slots[0], 1, len(slots)
+    alike = [(x.function, tuple(s - start for s in x.slots)) for x in first]
+    end = slots[-1]
+    while c.pixel + count in by_pixel:
+        mine = sorted(by_pixel[c.pixel + count], key=lambda x: x.slots[0])
+        if count == 1:
+            stride = mine[0].slots[0] - start
+        if (
+            stride < len(slots)
+            or [(x.function, tuple(s - start - count * stride for s in x.slots)) for x in mine] != alike
+        ):
+            break
+        end = max(s for x in mine for s in x.slots)
+        count += 1
+    return (count, first, stride, end) if count > 1 else None
+
+
 class Ruler(QWidget):
     """`picked` carries break and slot of the cell that was clicked or walked to."""
 
     picked = Signal(int, int)
+    moved = Signal(int, int)
 
     def __init__(self) -> None:
         super().__init__()
         self.mode: Mode | None = None
         self.selected: tuple[int, int] = (0, 1)
+        self.also: set[tuple[int, int]] = set()
+        """Further selected slots, by break and first slot of their channel."""
+        self._press: tuple[float, float, Cell] | None = None
+        self._drop: tuple[int, int] | None = None
         self.unfolded = False
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
@@ -165,6 +171,12 @@ class Ruler(QWidget):
                 text(p, QRectF(16, r.top() + 2, GUTTER - 20, 20), f"{c.brk + 1}  {part.name or 'all'}", bold=True)
                 text(p, QRectF(16, r.top() + 22, GUTTER - 20, 16), f"{part.slots} slots", "quiet", 11)
             self._cell(p, r, c)
+        if self._drop:
+            for r, c in self._drawn:
+                if (c.brk, c.slot) == self._drop or (c.brk, c.slot + c.slots) == self._drop:
+                    x = r.left() - 2 if (c.brk, c.slot) == self._drop else r.right() - 2
+                    p.fillRect(QRectF(x, r.top() - 6, 3, 56), THEME.color("accent"))
+                    break
         for r, c in self._drawn:
             if self._is_selected(c):
                 box(p, r.adjusted(-1, -1, 0, 1), None, "text", 2, 2)
@@ -172,7 +184,8 @@ class Ruler(QWidget):
                     box(p, r.adjusted(-3, -3, 2, 3), None, "accent", 3, 2)
 
     def _is_selected(self, c: Cell) -> bool:
-        return c.brk == self.selected[0] and c.slot <= self.selected[1] < c.slot + c.slots and not c.folded
+        mine = c.brk == self.selected[0] and c.slot <= self.selected[1] < c.slot + c.slots
+        return not c.folded and (mine or (c.brk, c.channel.slots[0] if c.channel else c.slot) in self.also)
 
     def _cell(self, p: QPainter, r: QRectF, c: Cell) -> None:
         r = r.adjusted(0, 0, -2, 0)
@@ -261,29 +274,86 @@ class Ruler(QWidget):
     def _at(self, x: float, y: float) -> Cell | None:
         return next((c for r, c in self._drawn if r.contains(x, y)), None)
 
+    def chosen(self) -> list[int]:
+        """Places in `mode.channels` of all selected channels, the one in focus first."""
+        if not self.mode:
+            return []
+        brk, slot = self.selected
+        found = [n for n, c in enumerate(self.mode.channels) if c.brk == brk and slot in c.slots]
+        found += [n for n, c in enumerate(self.mode.channels) if (c.brk, c.slots[0]) in self.also]
+        return list(dict.fromkeys(found))
+
+    def choose_alike(self) -> None:
+        """Select every channel of the mode that has the function of the one in focus."""
+        if not self.mode:
+            return
+        brk, slot = self.selected
+        here = next((c for c in self.mode.channels if c.brk == brk and slot in c.slots), None)
+        if here:
+            self.also = {
+                (c.brk, c.slots[0]) for c in self.mode.channels if c.function == here.function and c.name == here.name
+            }
+            self.picked.emit(brk, slot)
+            self.update()
+
     def mousePressEvent(self, e: QMouseEvent) -> None:
         c = self._at(e.position().x(), e.position().y())
-        if c and c.folded:
+        add = e.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+        if c and c.folded and add and self.mode:
+            last = c.slot + c.slots
+            self.also |= {
+                (x.brk, x.slots[0]) for x in self.mode.channels if x.brk == c.brk and c.slot <= x.slots[0] < last
+            }
+            self.picked.emit(*self.selected)
+            self.update()
+        elif c and c.folded:
             self.unfolded = True
             self._layout()
             self.update()
+        elif c and add and c.channel:
+            self.also.symmetric_difference_update({(c.brk, c.channel.slots[0])})
+            self.picked.emit(*self.selected)
+            self.update()
         elif c:
+            if (c.brk, c.channel.slots[0] if c.channel else 0) not in self.also:
+                self.also = set()
             self.pick(c.brk, c.slot)
+            self._press = (e.position().x(), e.position().y(), c)
         elif self.unfolded:
             self.unfolded = False
             self._layout()
             self.update()
 
+    def _gap_at(self, x: float, y: float) -> tuple[int, int] | None:
+        """Break and slot before which a dragged channel would land."""
+        rows = [(r, c) for r, c in self._drawn if r.top() - 20 <= y <= r.bottom() + 30]
+        if not rows:
+            return None
+        r, c = min(rows, key=lambda rc: abs(rc[0].center().x() - x))
+        return (c.brk, c.slot) if x < r.center().x() else (c.brk, c.slot + c.slots)
+
+    def mouseReleaseEvent(self, _: QMouseEvent) -> None:
+        drop, self._drop, self._press = self._drop, None, None
+        self.update()
+        if drop:
+            self.moved.emit(*drop)
+
     def mouseMoveEvent(self, e: QMouseEvent) -> None:
+        if self._press and e.buttons() & Qt.MouseButton.LeftButton:
+            x, y = e.position().x(), e.position().y()
+            if abs(x - self._press[0]) + abs(y - self._press[1]) > 12 and self._press[2].channel:
+                self._drop = self._gap_at(x, y)
+                self.update()
+            return
         c = self._at(e.position().x(), e.position().y())
         if c and c.channel:
-            x = c.channel
-            words = f"<b>{word_for(x.function, x.name or '?')}</b> · slot {c.slot} of break {c.brk + 1}" + (
-                f" · pixel {x.pixel}" if x.pixel else ""
+            over = c.channel
+            words = f"<b>{word_for(over.function, over.name or '?')}</b> · slot {c.slot} of break {c.brk + 1}" + (
+                f" · pixel {over.pixel}" if over.pixel else ""
             )
             QToolTip.showText(
                 e.globalPosition().toPoint(),
-                f"{words}<br>{8 * len(x.slots)} bit · default {x.default} · short {x.short}",
+                f"{words}<br>{8 * len(over.slots)} bit · default {over.default} · short {over.short}",
                 self,
             )
         elif c and c.folded:
