@@ -9,13 +9,19 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtWidgets import QApplication
+from PySide6.QtCore import QBuffer, QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QImage, QPainter
+from PySide6.QtWidgets import QApplication, QDialog, QWidget
 
 from welvo.app.computer import Computer
 from welvo.app.main import Demo, make_window
 from welvo.app.session import Selection, Session
+from welvo.app.stations.compare import CompareModes
+from welvo.app.stations.face_editor import FaceEditor
+from welvo.app.stations.library import Library
 from welvo.app.window import Window
 from welvo.rig.document import Rig
+from welvo.rig.profile import Spot
 
 
 def wait(condition: Callable[[], bool] | None = None, seconds: float = 6.0) -> bool:
@@ -29,10 +35,86 @@ def wait(condition: Callable[[], bool] | None = None, seconds: float = 6.0) -> b
     return condition is None
 
 
+def drawn_front(cells: int = 14) -> bytes:
+    """A page of a manual as it might be photographed: the front of a blinder with two staggered rows, as PNG."""
+    image = QImage(900, 420, QImage.Format.Format_RGB32)
+    image.fill(QColor("#e9e6dd"))
+    p = QPainter(image)
+    p.setRenderHint(QPainter.RenderHint.Antialiasing)
+    p.setPen(QColor("#3b3a36"))
+    p.drawText(QPointF(40, 40), "Fig. 4  Front, numbering of the cells from above left")
+    p.setBrush(QColor("#c9c4b6"))
+    p.drawRoundedRect(QRectF(60, 90, 780, 250), 18, 18)
+    p.drawRect(QRectF(20, 190, 40, 50))
+    p.drawRect(QRectF(840, 190, 40, 50))
+    for at in front_places(cells):
+        p.setBrush(QColor("#8f8a7c"))
+        p.drawEllipse(at, 46, 46)
+        p.setBrush(QColor("#f6f3ea"))
+        p.drawEllipse(at, 34, 34)
+    p.drawText(QRectF(60, 350, 780, 30), Qt.AlignmentFlag.AlignCenter, "780 mm")
+    p.end()
+    buffer = QBuffer()
+    buffer.open(QBuffer.OpenModeFlag.WriteOnly)
+    image.save(buffer, "PNG")  # type: ignore[call-overload]
+    return bytes(buffer.data().data())
+
+
+def front_places(cells: int = 14) -> list[QPointF]:
+    """Where the cells of `drawn_front` sit in the picture: the lower row stands half a cell to the right."""
+    half = cells // 2
+    return [QPointF(125 + 101 * (n % half) + (43 if n >= half else 0), 155 if n < half else 270) for n in range(cells)]
+
+
 def _profiles(w: Window) -> None:
     w.session.select(Selection("profile", ("p5",)))
     w.show_station("Profiles")
     w.profiles.ruler.pick(0, 8)
+
+
+def _try_out(w: Window) -> None:
+    w.session.select(Selection("profile", ("p2",)))
+    w.profiles.ruler.pick(0, 6)
+    w.profiles.tryout.to_highlight()
+    w.profiles.tryout.show_colour(QColor("#3c8cf0"))
+    w.profiles.ruler.pick(0, 6)
+
+
+def _face(w: Window) -> QDialog:
+    w.session.select(Selection("profile", ("p5",)))
+    dialog = FaceEditor(w.profiles.mode, None, w)  # type: ignore[arg-type]
+    with tempfile.TemporaryDirectory() as folder:
+        picture = Path(folder) / "front.png"
+        picture.write_bytes(drawn_front())
+        dialog.load_path(picture)
+    dialog.show()
+    wait()
+    for first, last in ((0, 6), (7, 13)):
+        dialog.canvas.selected = set(range(first + 1, last + 2))
+        dialog.canvas.series([on_picture(dialog, front_places()[n]) for n in (first, last)])
+    dialog.set_tool("Number")
+    dialog.canvas.clicked = [1, 8, 2, 9]
+    return dialog
+
+
+def on_picture(dialog: FaceEditor, at: QPointF) -> Spot:
+    """The place, in pitches, of a point of the picture that `drawn_front` draws."""
+    b = dialog.mode.backdrop
+    assert b is not None
+    return Spot(x=b.x + (at.x() / 900 - 0.5) * b.wide, y=b.y + (at.y() / 420 - 0.5) * b.wide * 420 / 900)
+
+
+def _compare(w: Window) -> QDialog:
+    profile = w.session.rig.profiles["p2"]
+    dialog = CompareModes(profile, next(iter(profile.modes)), w)
+    dialog.show()
+    return dialog
+
+
+def _library(w: Window) -> QDialog:
+    dialog = Library(w.session, w)
+    dialog.show()
+    return dialog
 
 
 def _patch(w: Window) -> None:
@@ -89,8 +171,8 @@ def _empty(w: Window) -> None:
     w.show_station("Patch")
 
 
-SHOTS: dict[str, Callable[[Window], None]] = {
-    "profiles": _profiles, "patch": _patch, "patch-block": _patch_block, "patch-slot": _patch_slot, "findings": _findings,
+SHOTS: dict[str, Callable[[Window], QWidget | None]] = {
+    "profiles": _profiles, "try-out": _try_out, "face-editor": _face, "modes-compare": _compare, "library": _library, "patch": _patch, "patch-block": _patch_block, "patch-slot": _patch_slot, "findings": _findings,
     "devices": _devices, "bench": _bench, "patch-paper": _paper, "empty": _empty,
 }  # fmt: skip
 
@@ -114,11 +196,13 @@ def main(folder: Path, only: list[str] | None = None, size: tuple[int, int] = (1
                 lambda: len(window.session.observed.heard) == 4 and "DEV-02" in window.session.report.codes, 15
             )
             for name, act in SHOTS.items():
-                act(window)
+                shown = act(window)
                 window.message.hide()
                 wait()
                 if not only or name in only:
-                    window.grab().save(str(folder / f"{name}.png"))
+                    (shown or window).grab().save(str(folder / f"{name}.png"))
+                if shown is not None:
+                    shown.close()
             window.shut()
         finally:
             demo.stop()

@@ -117,6 +117,36 @@ def renumbered(spots: Sequence[Spot], order: Sequence[int]) -> tuple[Spot, ...]:
     return tuple(spots[n - 1] for n in (*taken, *rest))
 
 
+def pitch_of(spots: Sequence[Spot]) -> float:
+    """The usual distance (median) of a pixel to its nearest neighbour, in the unit of the spots; 0 below two pixels.
+
+    Spots are sorted into cells of a grid, so that 10 000 pixels take milliseconds.
+    """
+    if len(spots) < 2:
+        return 0.0
+    xs, ys = [s.x for s in spots], [s.y for s in spots]
+    side = max(max(xs) - min(xs), max(ys) - min(ys)) / math.sqrt(len(spots)) or 1.0
+    cells: dict[tuple[int, int], list[Spot]] = {}
+    for s in spots:
+        cells.setdefault((int(s.x // side), int(s.y // side)), []).append(s)
+    found = []
+    for s in spots:
+        cx, cy, reach, best = int(s.x // side), int(s.y // side), 1, math.inf
+        while best > (reach - 1) * side and reach < 4:
+            near = [
+                other
+                for dx in range(-reach, reach + 1)
+                for dy in range(-reach, reach + 1)
+                for other in cells.get((cx + dx, cy + dy), ())
+                if other is not s
+            ]
+            best = min((math.hypot(o.x - s.x, o.y - s.y) for o in near), default=math.inf)
+            reach += 1
+        if best < math.inf:
+            found.append(best)
+    return sorted(found)[len(found) // 2] if found else 0.0
+
+
 def strip_facts(
     length: float = 0.0, count: int = 0, pitch: float = 0.0, density: float = 0.0
 ) -> tuple[float, int, float, float]:

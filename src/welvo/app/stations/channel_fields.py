@@ -52,46 +52,46 @@ class ChannelFields(QWidget):
             "Slots",
             "Which slots of its break it takes, coarse first: 5, or 1 4 when the fine byte stands apart. A wrong one shifts nothing else.",
             self._set_slots,
-            84,
+            62,
         )
         self.short = self._field(
             "Short",
             "One to four letters for tapes and sheets, its own in the mode (or in its pixel).",
             self._set_short,
-            84,
+            52,
         )
         self.default = self._field(
             "Default",
             "The value while nobody touches it. A shutter that is closed by default keeps the lamp dark.",
             lambda t: self._value("default", t),
-            84,
+            62,
         )
         self.highlight = self._field(
             "Highlight",
             "The value that makes the lamp easy to find. Empty: its default.",
             lambda t: self._value("highlight", t),
-            84,
+            62,
         )
         self.release = self._field(
             "At release",
             "The value when output is released. Empty: its default.",
             lambda t: self._value("release", t),
-            84,
+            62,
         )
         self.low = self._field(
             "Low",
             "What the lowest value means physically, such as 0 or 8. Only for display and hand-over.",
             lambda t: self._number("low", t),
-            56,
+            44,
         )
         self.high = self._field(
             "High",
             "What the highest value means physically, such as 540 or 45. Only for display and hand-over.",
             lambda t: self._number("high", t),
-            56,
+            44,
         )
         self.unit = self._field(
-            "Unit", "The unit of both: °, Hz, K, %, or empty.", lambda t: self._set(unit=t.strip()[:8]), 48
+            "Unit", "The unit of both: °, Hz, K, %, or empty.", lambda t: self._set(unit=t.strip()[:8]), 38
         )
         self.needs = self._field(
             "Dark while",
@@ -115,9 +115,10 @@ class ChannelFields(QWidget):
         )
         body.addLayout(field_row("Function", self.function))
         body.addLayout(field_row("Slots", self.slots, None, label("short", 11, quiet=True), self.short))
-        body.addLayout(field_row("Default", self.default, None, label("highlight", 11, quiet=True), self.highlight))
-        body.addLayout(field_row("At release", self.release, None, self.snap, self.invert))
-        body.addLayout(field_row("Means", self.low, label("to", 11, quiet=True), self.high, self.unit, None))
+        body.addLayout(field_row("Default", self.default, None))
+        body.addLayout(field_row("Highlight", self.highlight, None, self.snap))
+        body.addLayout(field_row("At release", self.release, None, self.invert))
+        body.addLayout(field_row("Means", self.low, label("to", 11, quiet=True), self.high, self.unit))
         body.addLayout(field_row("Dark while", self.needs))
         body.addLayout(field_row("Master", self.master))
         self.setLayout(body)

@@ -33,7 +33,7 @@ class CompareTable(QWidget):
     def paintEvent(self, _: QPaintEvent) -> None:
         p = QPainter(self)
         w = self.width()
-        columns = (16.0, w * 0.46, w * 0.74)
+        columns = (8.0, w * 0.46, w * 0.74)
         for x, words in zip(columns, ("Function", *self.names)):
             text(p, QRectF(x, 0, w * 0.26, 26), words, "quiet", 11, True)
         for n, r in enumerate(self.rows):
@@ -41,7 +41,6 @@ class CompareTable(QWidget):
             only = "–" in (r.left, r.right)
             if not r.same:
                 p.fillRect(QRectF(0, y, w, 23), THEME.color("warning_wash" if only else "note_wash"))
-            marks.draw(p, "agrees" if r.same else "silent" if only else "upstream", 0, y + 6, 12)
             for x, words in zip(columns, (r.word, r.left, r.right)):
                 text(
                     p,

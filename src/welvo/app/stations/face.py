@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from functools import lru_cache
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QHelpEvent, QImage, QPainter, QPaintEvent, QPen, QPolygonF, QTransform
+from PySide6.QtGui import QColor, QHelpEvent, QImage, QPainter, QPaintEvent, QPen, QPolygonF, QTransform
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from welvo.app.paint import CENTRE, text
@@ -106,9 +106,11 @@ def paint_pixels(
     lit: int = 1,
     numbers: bool = True,
     only: Sequence[int] | None = None,
+    clear: bool = False,
 ) -> None:
-    """The pixels of a face: shape and size as the mode says, numbers where they fit. `only` names those to draw."""
-    radius = max(0.6, min(40.0, scale * mode.pixel_size / 2))
+    """The pixels of a face: shape and size as the mode says, numbers where they fit. `only` names those to draw;
+    `clear` lets a picture below shine through."""
+    radius = max(0.6, scale * mode.pixel_size / 2)
     which = only if only is not None else range(len(points))
     p.setRenderHint(QPainter.RenderHint.Antialiasing, radius > 2)
     if radius <= 2.5:
@@ -121,7 +123,9 @@ def paint_pixels(
             p.drawPoint(points[lit - 1])
         return
     p.setPen(QPen(THEME.color("edge"), 1 if radius > 3 else 0.5))
-    p.setBrush(THEME.color("raised"))
+    fill = QColor(THEME.color("raised"))
+    fill.setAlpha(150 if clear else 255)
+    p.setBrush(fill)
     for n in which:
         if n + 1 != lit:
             _one(p, mode.pixel_shape, points[n], radius)

@@ -23,11 +23,11 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QDialog, QFileDialog, QPushButton, QToolTip, QWidget
 
 from welvo.app.fields import Choice, Field, Tick
-from welvo.app.paint import box, button, column, label, row, text
+from welvo.app.paint import CENTRE, box, button, column, label, row, text
 from welvo.app.panel import field_row
 from welvo.app.stations.face import View, backdrop_area, paint_backdrop, paint_pixels, pixel_words, places
 from welvo.app.theme import THEME
-from welvo.rig.layout import along_arc, along_line, renumbered, spots_of, strip_facts
+from welvo.rig.layout import along_arc, along_line, pitch_of, renumbered, spots_of, strip_facts
 from welvo.rig.notation import NotationError, plural
 from welvo.rig.profile import Arrangement, Backdrop, Mode, Spot
 
@@ -92,7 +92,8 @@ class Canvas(QWidget):
     def view(self) -> View:
         if self._view is None:
             room = QRectF(self.rect()).adjusted(16, 16, -16, -16)
-            self._view = View(room, self.spots, 60.0, backdrop_area(self.mode.backdrop, self.picture))
+            around = backdrop_area(self.mode.backdrop, self.picture)
+            self._view = View(room, self.spots, 60.0 if around is None else 400.0, around)
         return self._view
 
     def resizeEvent(self, e: QResizeEvent) -> None:
@@ -116,8 +117,16 @@ class Canvas(QWidget):
                 pen.setStyle(Qt.PenStyle.DashLine)
                 p.setPen(pen)
                 p.drawPolyline(QPolygonF(points))
+            renamed = set(self.clicked)
             paint_pixels(
-                p, self.mode, points, self.view.scale, 0, True, [n for n in range(len(points)) if n + 1 not in moving]
+                p,
+                self.mode,
+                points,
+                self.view.scale,
+                0,
+                True,
+                [n for n in range(len(points)) if n + 1 not in moving and n + 1 not in renamed],
+                self.mode.backdrop is not None,
             )
             p.end()
             self._still = made
@@ -139,9 +148,16 @@ class Canvas(QWidget):
         if 0 < self.lit <= len(self.spots):
             p.setPen(QPen(THEME.color("accent"), 3))
             p.drawEllipse(view.point(self.spots[self.lit - 1]), radius + 1, radius + 1)
-        for order, n in enumerate(self.clicked, 1):
-            at = view.point(self.spots[n - 1])
-            text(p, QRectF(at.x() + 6, at.y() - 18, 40, 16), str(order), "accent", 13, True, elide=False)
+        if self.clicked:  # already in their new order: a full disc with the new number
+            p.setPen(QPen(THEME.color("accent"), 1))
+            p.setBrush(THEME.color("accent"))
+            for order, n in enumerate(self.clicked, 1):
+                at = view.point(self.spots[n - 1])
+                p.drawEllipse(at, max(9.0, radius - 3), max(9.0, radius - 3))
+                text(
+                    p, QRectF(at.x() - 20, at.y() - 9, 40, 18), str(order), "accent_ink", 13, True, CENTRE, elide=False
+                )
+            p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(QPen(THEME.color("accent"), 2))
         for s in self.points:
             at = view.point(s)
@@ -193,11 +209,13 @@ class Canvas(QWidget):
             self.placing = (self.placing + 1) % len(spots)
             self.lit = self.placing + 1
             self._take(spots)
+            if self.placing == 0:
+                self.measure()
         elif self.tool == "Number" and n:
             self.clicked = [x for x in self.clicked if x != n] if n in self.clicked else [*self.clicked, n]
             if len(self.clicked) == len(self.spots):
                 self.finish_numbers()
-            self.update()
+            self.refresh()
         elif self.tool in ("Line", "Arc"):
             self.points.append(self.view.spot(at))
             if len(self.points) == (2 if self.tool == "Line" else 3):
@@ -255,6 +273,19 @@ class Canvas(QWidget):
             spots[n - 1] = s
         self.points = []
         self._take(spots)
+        self.measure()
+
+    def measure(self) -> None:
+        """Make the usual distance of neighbours one pitch again, the picture along with it: nothing moves on it."""
+        by = pitch_of(self.spots)
+        if not by or abs(by - 1) < 0.001:
+            return
+        b = self.mode.backdrop
+        self.mode = replace(
+            self.mode, backdrop=replace(b, x=b.x / by, y=b.y / by, wide=b.wide / by) if b is not None else None
+        )
+        self._view = None
+        self._take([Spot(x=round(s.x / by, 3), y=round(s.y / by, 3)) for s in self.spots])
 
     def nudge(self, dx: float, dy: float) -> None:
         if self.selected:
@@ -335,10 +366,11 @@ class FaceEditor(QDialog):
         left.addLayout(top)
         left.addWidget(self.canvas, 1)
         left.addWidget(self._says)
+        self._lines: list[tuple[str, QWidget]] = []
         right = column(spacing=6)
         self._form(right)
         right.addStretch(1)
-        self.done_button = button("Put the pixels so", self.accept, primary=True)
+        self.done_button = button(f"Place {plural(mode.pixels, 'pixel')}", self.accept, primary=True)
         self.done_button.setAutoDefault(False)
         right.addLayout(row(None, button("Cancel", self.reject), self.done_button))
         body = row(spacing=16)
@@ -449,13 +481,22 @@ class FaceEditor(QDialog):
             lambda t: self._look(pixel_size=_float(t, 0.05, 1)),
             56,
         )
-        rows: tuple[tuple[str, tuple[QWidget | None, ...]], ...] = (
-            ("Sits in", (self.kind,)), ("Rows", (self.rows, label("columns", 11, quiet=True), self.columns, None)), ("Pixel 1", (self.corner,)), ("Counted", (self.along,)),
-            ("", (self.serpentine, None)), ("Staggered", (self.stagger, None)), ("Rings", (self.rings, None)), ("First at", (self.angle, label("°"), self.clockwise, None)),
-            ("Length", (self.length, label("mm", 11, quiet=True), self._strip)), ("Pixel", (self.shape, label("fills", 11, quiet=True), self.fills)),
+        rows: tuple[tuple[str, str, tuple[QWidget | None, ...]], ...] = (
+            ("", "Sits in", (self.kind,)), ("rows", "Rows", (self.rows, label("columns", 11, quiet=True), self.columns, None)), ("rows", "Pixel 1", (self.corner,)),
+            ("rows", "Counted", (self.along,)), ("rows", "", (self.serpentine, None)), ("rows", "Staggered", (self.stagger, label("of a pitch", 11, quiet=True), None)),
+            ("rings", "Rings", (self.rings, None)), ("rings", "First at", (self.angle, label("°"), self.clockwise, None)),
+            ("line", "Length", (self.length, label("mm", 11, quiet=True), self._strip)), ("", "Pixel", (self.shape, label("fills", 11, quiet=True), self.fills)),
         )  # fmt: skip
-        for words, widgets in rows:
-            add(field_row(words, *widgets))
+        for kind, words, widgets in rows:
+            self._line(body, kind, words, *widgets)
+        self._by_hand = label(
+            "Pixels stand where they were put, one by one. Place, Line and Arc put them over the picture.",
+            11,
+            quiet=True,
+            wrap=True,
+        )
+        body.addWidget(self._by_hand)  # type: ignore[attr-defined]
+        body.addSpacing(8)  # type: ignore[attr-defined]
         add(
             row(
                 label("Reference picture", 13, True),
@@ -493,13 +534,28 @@ class FaceEditor(QDialog):
         self.lock = Tick(
             "Locked", "Keeps the picture as it is; only the pixels move.", lambda on: self.back(True, locked=on)
         )
-        rows = (
-            ("Strength", (self.fade, label("turned", 11, quiet=True), self.turn, None)),
-            ("Wide", (self.wide, label("middle", 11, quiet=True), self.offset)),
-            ("Crop", (self.crop, self.lock)),
+        for kind, words, widgets in (
+            ("picture", "Strength", (self.fade, label("turned", 11, quiet=True), self.turn, None)),
+            ("picture", "Wide", (self.wide, label("middle", 11, quiet=True), self.offset)),
+            ("picture", "Crop", (self.crop, self.lock)),
+        ):
+            self._line(body, kind, words, *widgets)
+        self._no_picture = label(
+            "None yet. With a photo or the manual's drawing behind them, pixels are placed where they really sit.",
+            11,
+            quiet=True,
+            wrap=True,
         )
-        for words, widgets in rows:
-            add(field_row(words, *widgets))
+        body.addWidget(self._no_picture)  # type: ignore[attr-defined]
+
+    def _line(self, body: object, kind: str, words: str, *widgets: QWidget | None) -> None:
+        """A row of the form that is only there for one kind of arrangement, or while there is a picture."""
+        holder = QWidget()
+        line = field_row(words, *widgets)
+        line.setContentsMargins(0, 0, 0, 0)
+        holder.setLayout(line)
+        self._lines.append((kind, holder))
+        body.addWidget(holder)  # type: ignore[attr-defined]
 
     def refresh(self) -> None:
         m = self.mode
@@ -522,19 +578,10 @@ class FaceEditor(QDialog):
         if a.length and m.pixels:
             _, _, pitch, density = strip_facts(length=a.length, count=m.pixels)
             self._strip.setText(f"pitch {pitch:.4g} mm · {density:.4g} a metre")
-        for w, kinds in (
-            (self.rows, "rows"),
-            (self.columns, "rows"),
-            (self.corner, "rows"),
-            (self.along, "rows"),
-            (self.serpentine, "rows"),
-            (self.stagger, "rows"),
-            (self.rings, "rings"),
-            (self.angle, "rings"),
-            (self.clockwise, "rings"),
-            (self.length, "line"),
-        ):
-            w.setEnabled(a.kind == kinds)
+        for kind, line in self._lines:
+            line.setVisible(kind in ("", a.kind) or (kind == "picture" and m.backdrop is not None))
+        self._by_hand.setVisible(a.kind == "free")
+        self._no_picture.setVisible(m.backdrop is None)
         self.shape.set_options([("round", "round"), ("square", "square"), ("bar", "bar")], m.pixel_shape)
         self.fills.set_value(f"{m.pixel_size:g}")
         b = m.backdrop
@@ -544,8 +591,8 @@ class FaceEditor(QDialog):
         self.lock.setChecked(b is not None and b.locked)
         self.fade.set_value(f"{100 * b.fade:.0f}" if b else "")
         self.turn.set_value(f"{b.turn:g}" if b else "")
-        self.wide.set_value(f"{b.wide:g}" if b else "")
-        self.offset.set_value(f"{b.x:g} {b.y:g}" if b else "")
+        self.wide.set_value(f"{b.wide:.4g}" if b else "")
+        self.offset.set_value(f"{b.x:.3g} {b.y:.3g}" if b else "")
         self.crop.set_value(
             f"{100 * b.left:.0f} {100 * b.top:.0f} {100 * (1 - b.right):.0f} {100 * (1 - b.bottom):.0f}" if b else ""
         )

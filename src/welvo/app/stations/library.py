@@ -99,7 +99,10 @@ class Shelf(QWidget):
                 p.fillRect(0, y, 3, ROW - 1, THEME.color("accent"))
             thumbnail(p, QRectF(10, y + 5, 64, ROW - 11), b.profile)
             text(p, QRectF(86, y + 6, w - 250, 20), f"{b.profile.maker} {b.profile.name}".strip(), bold=True)
-            prints = ", ".join(f"{m.name} ({m.footprint})" for m in b.profile.modes.values())
+            prints = ", ".join(
+                m.name if str(m.footprint) in m.name.split() else f"{m.name} ({m.footprint})"
+                for m in b.profile.modes.values()
+            )
             text(p, QRectF(86, y + 28, w - 250, 18), prints, "quiet", 11)
             users = len(used_by(self._session.rig, b.source[4:])) if b.where == "this rig" else 0
             where = f"{b.where}, {plural(users, 'fixture')}" if users else b.where

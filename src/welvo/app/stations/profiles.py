@@ -72,8 +72,8 @@ class ProfilesPanel(Panel):
         self.arrange_button = button(
             "Arrange…", station.arrange, "Rows, rings, a line, or by hand over a picture of the fixture's front."
         )
-        self._face_note = label("", 11, quiet=True)
-        self.body.addLayout(row(label("Face", 16, True), self._face_note, None, self._walk_button, self.arrange_button))
+        self._face_title = label("Face", 16, True)
+        self.body.addLayout(row(self._face_title, None, self._walk_button, self.arrange_button, spacing=4))
         self.body.addWidget(self.face)
         self.channel = ChannelFields(session, station.edit_mode)
         self.body.addWidget(self.channel)
@@ -180,7 +180,7 @@ class ProfilesPanel(Panel):
         pixels = mode.pixels if mode else 0
         self._walk_button.setEnabled(bool(pixels))
         self.arrange_button.setEnabled(bool(pixels))
-        self._face_note.setText(plural(pixels, "pixel") if pixels else "")
+        self._face_title.setText(plural(pixels, "pixel") if pixels else "Face")
         for key, field in self._fields.items():
             if key == "mode":
                 words = mode.name if mode else ""

@@ -295,14 +295,15 @@ class RangeEditor(QWidget):
         self.does.setAccessibleName("What it does")
         self.paste = button("Paste table…", self.paste_table, "Reads the manual's table of values at once.")
         self._remove = button("Remove", self._gone, "Takes this range out; the one before it takes over its values.")
+        self._dash, self._dots = label("–"), label("…")
         line = row(
             self.first,
-            label("–"),
+            self._dash,
             self.last,
             self.name,
             self.does,
             self.low,
-            label("…"),
+            self._dots,
             self.high,
             None,
             self._remove,
@@ -332,7 +333,9 @@ class RangeEditor(QWidget):
     def refresh(self) -> None:
         r = self._range()
         for w in (self.first, self.last, self.name, self.low, self.high, self.does, self._remove):
-            w.setEnabled(r is not None)
+            w.setVisible(r is not None)
+        self._dash.setVisible(r is not None)
+        self._dots.setVisible(r is not None)
         self.paste.setEnabled(self.channel is not None)
         self.first.set_value(str(r.first) if r else "")
         self.last.set_value(str(r.last) if r else "")

@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QColorDialog, QScrollArea, QWidget
 
-from welvo.app.paint import CENTRE, box, button, column, label, row, text
+from welvo.app.paint import CENTRE, box, button, column, label, row, text, width_of
 from welvo.app.theme import LIGHT, THEME
 from welvo.rig.lamp import drive, look, range_at, slot_bytes
 from welvo.rig.modes import in_order
@@ -17,11 +17,20 @@ from welvo.rig.profile import Mode
 WIDE, TRACK_TOP = 40, 16
 
 
+WRAPPED = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap
+
+
 def screen(rgb: tuple[float, float, float]) -> QColor:
     """Linear light as a colour on the screen."""
     return QColor.fromRgbF(
         *(v * 12.92 if v <= 0.0031308 else 1.055 * v ** (1 / 2.4) - 0.055 for v in (min(1.0, max(0.0, c)) for c in rgb))
     )
+
+
+def signed(degrees: float) -> str:
+    """`+90°`, `−45°`, and a plain `0°`."""
+    n = round(degrees)
+    return f"{'+' if n > 0 else '−' if n < 0 else ''}{abs(n)}°"
 
 
 class LampView(QWidget):
@@ -66,7 +75,7 @@ class LampView(QWidget):
                 (
                     "points",
                     " · ".join(
-                        f"{w} {v:+.0f}°" for w, v in (("pan", shown.pan), ("tilt", shown.tilt)) if v is not None
+                        f"{w} {signed(v)}" for w, v in (("pan", shown.pan), ("tilt", shown.tilt)) if v is not None
                     ),
                 )
             )
@@ -74,10 +83,16 @@ class LampView(QWidget):
         if shown.strobe is not None:
             words.append(("strobe", f"{shown.strobe:.1f} Hz"))
         words += list(shown.words)
-        for n, (a, b) in enumerate(words[: max(1, int((self.height() - 4) // 18))]):
-            y_ = 2 + 18 * n
-            text(p, QRectF(126, y_, 70, 18), a, "quiet", 11)
-            text(p, QRectF(190, y_, self.width() - 194, 18), b, "warning" if a == "dark" else "text", 11)
+        y_, room = 2.0, self.width() - 180.0
+        for a, b in words:
+            lines = 2 if width_of(b, 11) > room else 1
+            if y_ + 18 * lines > self.height():
+                break
+            text(p, QRectF(126, y_, 52, 18), a, "quiet", 11)
+            p.setPen(THEME.color("warning" if a == "dark" else "text"))
+            p.setFont(THEME.font(11, False))
+            p.drawText(QRectF(180, y_, room, 18 * lines), WRAPPED, b)
+            y_ += 18 * lines
 
     def _pointer(self, p: QPainter, pan: float, tilt: float, face: QRectF) -> None:
         """A little arrow for where the head points: turn is pan, length is tilt."""
