@@ -9,6 +9,8 @@ import subprocess
 import sys
 import time
 
+import msgspec
+
 from welvo.checks.checker import Checker
 from welvo.formats.chart import read_chart
 from welvo.patch.index import Index
@@ -181,6 +183,150 @@ def painting() -> None:
     del _app
 
 
+FORTY = "\n".join(
+    f"CH{n}\t{word}\t000-255"
+    for n, word in enumerate(
+        [
+            "Pan",
+            "Pan fine",
+            "Tilt",
+            "Tilt fine",
+            "Pan/tilt speed",
+            "Dimmer",
+            "Dimmer fine",
+            "Strobe",
+            "Red",
+            "Red fine",
+            "Green",
+            "Green fine",
+            "Blue",
+            "Blue fine",
+            "White",
+            "White fine",
+            "Amber",
+            "UV",
+            "Cold white",
+            "Warm white",
+            "Colour wheel",
+            "CTO",
+            "Gobo wheel",
+            "Gobo rotation",
+            "Gobo 2",
+            "Prism",
+            "Prism rotation",
+            "Frost",
+            "Zoom",
+            "Zoom fine",
+            "Focus",
+            "Focus fine",
+            "Iris",
+            "Animation wheel",
+            "Macro",
+            "Macro speed",
+            "Fan",
+            "Control",
+            "Reset",
+            "Effects",
+        ],
+        1,
+    )
+)
+
+
+def profiles() -> None:
+    from pathlib import Path
+    from tempfile import TemporaryDirectory
+
+    from PySide6.QtCore import QEvent, QPointF, Qt
+    from PySide6.QtGui import QMouseEvent
+    from PySide6.QtWidgets import QApplication
+
+    from welvo.app.computer import Computer
+    from welvo.app.main import make_window
+    from welvo.app.session import Session
+    from welvo.app.stations.face_editor import Canvas
+    from welvo.app.stations.profiles import read_once
+    from welvo.demo.gallery import gallery
+    from welvo.formats.gdtf import loads_gdtf
+    from welvo.formats.gdtf_write import dumps_gdtf
+    from welvo.rig.layout import rows
+    from welvo.rig.profile import Break, Channel, Mode
+
+    app = QApplication.instance() or QApplication(["bench"])
+    took = best(lambda: read_chart(FORTY), 10)
+    say("chart of 40 rows, parsed", f"{took:.1f} ms")
+    with TemporaryDirectory() as folder:
+        window = make_window(Session(gallery()), Computer(), "127.0.0.1", Path(folder))
+        window.show()
+        window.show_station("Profiles")
+        station = window.profiles
+        found = []
+        for _ in range(6):
+            station.new_profile("dimmer")
+            app.processEvents()
+            read_once.cache_clear()  # as if it had never been seen
+            begun = time.perf_counter()
+            station.line.setPlainText(FORTY)
+            station.line.commit()
+            station.ruler.grab()
+            found.append(1000 * (time.perf_counter() - begun))
+            rows_read = len(station.mode.channels) if station.mode else 0
+        say(
+            f"the same pasted: rig, checks, station, {rows_read} channels drawn",
+            f"{min(found):.1f} ms",
+            "under 30 ms",
+            min(found) < 30,
+        )
+        window.shut()
+
+    for count, moved in ((2000, 1), (2000, 200), (10_000, 200)):
+        channels = tuple(
+            Channel(function="Dimmer", brk=n // 500, slots=(n % 500 + 1,), pixel=n + 1) for n in range(count)
+        )
+        mode = Mode(
+            name="wall",
+            breaks=tuple(Break(slots=500) for _ in range(-(-count // 500))),
+            channels=channels,
+            spots=rows(count, count // 50),
+        )
+        canvas = Canvas(mode, None)
+        canvas.resize(660, 575)
+        canvas.show()
+        canvas.selected = set(range(1, moved + 1))
+        at = canvas.view.point(canvas.spots[0])
+
+        def mouse(kind: QEvent.Type, by: float) -> None:
+            point = QPointF(at.x() + by, at.y() + by / 2)  # noqa: B023
+            left = Qt.MouseButton.LeftButton
+            QApplication.sendEvent(canvas, QMouseEvent(kind, point, point, left, left, Qt.KeyboardModifier.NoModifier))  # noqa: B023
+
+        begun = time.perf_counter()
+        mouse(QEvent.Type.MouseButtonPress, 0)
+        canvas.grab()
+        first = 1000 * (time.perf_counter() - begun)
+        begun = time.perf_counter()
+        for n in range(100):
+            mouse(QEvent.Type.MouseMove, 1 + n % 40)
+            canvas.grab()
+        rate = 100 / (time.perf_counter() - begun)
+        begun = time.perf_counter()
+        mouse(QEvent.Type.MouseButtonRelease, 20)
+        canvas.grab()
+        last = 1000 * (time.perf_counter() - begun)
+        say(f"face of {count:,} pixels, {moved} dragged: frames", f"{rate:.0f} /s", "over 50 /s", rate > 50)
+        say("    taking hold / letting go", f"{first:.0f} / {last:.0f} ms")
+
+    head = read_chart(FORTY).mode("m")
+    twenty = Profile(
+        name="Twenty",
+        maker="Bench",
+        modes={f"m{n}": msgspec.structs.replace(head, name=f"mode {n}") for n in range(20)},
+    )
+    data, _ = dumps_gdtf(twenty)
+    took = best(lambda: loads_gdtf(data), 3)
+    say(f"GDTF with 20 modes, {20 * len(head.channels)} channels, opened", f"{took:.0f} ms", "under 300 ms", took < 300)
+
+
 def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--seconds", type=float, default=60.0, help="how long output is measured")
@@ -190,6 +336,7 @@ def main() -> int:
     core()
     start()
     painting()
+    profiles()
     output(say, seconds)
     if FAILED:
         print("Goals missed: " + "; ".join(FAILED))

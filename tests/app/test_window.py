@@ -15,8 +15,12 @@ from pytestqt.qtbot import QtBot
 from tests.app.conftest import hear
 from welvo.app.fields import Field, editors
 from welvo.app.session import Selection
+from welvo.app.stations.compare import CompareModes
 from welvo.app.stations.devices import AddDevice
+from welvo.app.stations.face_editor import FaceEditor
+from welvo.app.stations.library import Library
 from welvo.app.stations.patch import AddFixtures
+from welvo.app.stations.range_edit import PasteRanges
 from welvo.app.theme import THEME
 from welvo.app.window import Window
 from welvo.formats import journal
@@ -40,7 +44,11 @@ def everywhere(window: Window) -> list[QWidget]:
             window.session.select(s)
             QApplication.processEvents()
             found += editors(window)
-    for dialog in (AddFixtures(window.session, window), AddDevice(window.session, window)):
+    mode = window.session.rig.profiles["p5"].modes["m1"]
+    for dialog in (
+        AddFixtures(window.session, window), AddDevice(window.session, window), Library(window.session, window, "p5"),
+        FaceEditor(mode, None, window), CompareModes(window.session.rig.profiles["p2"], "m1", window), PasteRanges(mode.channels[0], window),
+    ):  # fmt: skip
         found += editors(dialog)
     return found
 

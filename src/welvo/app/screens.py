@@ -38,19 +38,19 @@ def wait(condition: Callable[[], bool] | None = None, seconds: float = 6.0) -> b
 def drawn_front(cells: int = 14) -> bytes:
     """A page of a manual as it might be photographed: the front of a blinder with two staggered rows, as PNG."""
     image = QImage(900, 420, QImage.Format.Format_RGB32)
-    image.fill(QColor("#e9e6dd"))
+    image.fill(QColor("linen"))
     p = QPainter(image)
     p.setRenderHint(QPainter.RenderHint.Antialiasing)
-    p.setPen(QColor("#3b3a36"))
+    p.setPen(QColor("darkslategray"))
     p.drawText(QPointF(40, 40), "Fig. 4  Front, numbering of the cells from above left")
-    p.setBrush(QColor("#c9c4b6"))
+    p.setBrush(QColor("tan"))
     p.drawRoundedRect(QRectF(60, 90, 780, 250), 18, 18)
     p.drawRect(QRectF(20, 190, 40, 50))
     p.drawRect(QRectF(840, 190, 40, 50))
     for at in front_places(cells):
-        p.setBrush(QColor("#8f8a7c"))
+        p.setBrush(QColor("gray"))
         p.drawEllipse(at, 46, 46)
-        p.setBrush(QColor("#f6f3ea"))
+        p.setBrush(QColor("ivory"))
         p.drawEllipse(at, 34, 34)
     p.drawText(QRectF(60, 350, 780, 30), Qt.AlignmentFlag.AlignCenter, "780 mm")
     p.end()
@@ -76,7 +76,7 @@ def _try_out(w: Window) -> None:
     w.session.select(Selection("profile", ("p2",)))
     w.profiles.ruler.pick(0, 6)
     w.profiles.tryout.to_highlight()
-    w.profiles.tryout.show_colour(QColor("#3c8cf0"))
+    w.profiles.tryout.show_colour(QColor("dodgerblue"))
     w.profiles.ruler.pick(0, 6)
 
 

@@ -102,7 +102,7 @@ class Session(QObject):
     def take(self, result: tuple[Any, ...]) -> Any:
         """Take over (rig, change, …) of an edit that was computed elsewhere."""
         rig, change, *rest = result
-        if rig is self.rig or rig == self.rig:
+        if rig is self.rig or (rig == self.rig and _modes_in_order(rig, change) == _modes_in_order(self.rig, change)):
             return rest[0] if rest else True
         self.history.push(rig, change)
         self._follow(change)
@@ -262,3 +262,8 @@ class Session(QObject):
         else:
             self.select(Selection("thing", (found.key,)))
         return True
+
+
+def _modes_in_order(rig: Rig, change: Change) -> list[list[str]]:
+    """Dictionaries that differ in their order alone are equal; the order of modes is the operator's, and counts."""
+    return [list(rig.profiles[pid].modes) for pid in change.ids("profiles") if pid in rig.profiles]

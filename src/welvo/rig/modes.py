@@ -261,8 +261,8 @@ LETTERS = {
 def strip_mode(pixels: int, order: str = "RGB", width: int = 1, name: str = "") -> Mode:
     """A plain strip: `pixels` pixels of the components of `order`, 8 or 16 bit each, nothing else."""
     letters = order.strip().upper()
-    if not 1 <= pixels <= 2000 or not letters or len(set(letters)) != len(letters) or set(letters) - set(LETTERS):
-        raise NotationError("A strip has 1 to 2000 pixels and components such as RGB, GRB, RGBW.")
+    if not 1 <= pixels <= 4096 or not letters or len(set(letters)) != len(letters) or set(letters) - set(LETTERS):
+        raise NotationError("A strip has 1 to 4096 pixels and components such as RGB, GRB, RGBW.")
     if width not in (1, 2) or pixels * len(letters) * width > 4096:
         raise NotationError("8 or 16 bit, and at most 4096 slots altogether.")
     channels, at = [], 1

@@ -36,7 +36,7 @@ SAYS = {
     "Move": "Drag pixels, or a frame around several; the arrows nudge by a tenth of a pitch, with Shift by a whole one.",
     "Place": "Click where pixel 1 sits, then pixel 2 and so on.",
     "Number": "Click the pixels in the order of their numbers; those left out keep their order behind.",
-    "Line": "Click the first and the last place; the selected pixels (or all) go evenly between.",
+    "Line": "Click the first and the last place; the selected pixels (or all) go evenly between. Then as many of the next.",
     "Arc": "Click the first place, one on the way and the last; the selected pixels (or all) go evenly along.",
 }
 MOST_PICTURE = 24 * 2**20
@@ -272,6 +272,8 @@ class Canvas(QWidget):
         for n, s in zip(which, found):
             spots[n - 1] = s
         self.points = []
+        if len(which) < len(spots):  # the next row has as many: it is already chosen for the next two clicks
+            self.selected = set(range(which[-1] + 1, which[-1] + 1 + len(which))) & set(range(1, len(spots) + 1))
         self._take(spots)
         self.measure()
 
@@ -371,7 +373,6 @@ class FaceEditor(QDialog):
         self._form(right)
         right.addStretch(1)
         self.done_button = button(f"Place {plural(mode.pixels, 'pixel')}", self.accept, primary=True)
-        self.done_button.setAutoDefault(False)
         right.addLayout(row(None, button("Cancel", self.reject), self.done_button))
         body = row(spacing=16)
         body.setContentsMargins(16, 16, 16, 16)
@@ -381,6 +382,9 @@ class FaceEditor(QDialog):
         holder.setFixedWidth(330)
         body.addWidget(holder)
         self.setLayout(body)
+        for b in self.findChildren(QPushButton):
+            b.setAutoDefault(False)  # Enter takes a typed number over, and presses nothing
+            b.setDefault(False)
         self.set_tool("Move")
         self.refresh()
 

@@ -8,7 +8,7 @@ import platformdirs
 from msgspec.structs import replace
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QDialog, QFileDialog, QLineEdit, QScrollArea, QWidget
+from PySide6.QtWidgets import QDialog, QFileDialog, QLineEdit, QPushButton, QScrollArea, QWidget
 
 from welvo.app.fields import set_help
 from welvo.app.paint import box, button, column, label, row, text
@@ -39,6 +39,11 @@ ROW = 56
 def folder() -> Path:
     """The user's own profiles."""
     return Path(platformdirs.user_data_dir("welvo")) / "profiles"
+
+
+def know_library(session: Session) -> None:
+    """Tell the checks which revisions this computer's library holds. A folder that cannot be read is left out."""
+    session.observe(library=newest([*own_books(folder())[0], *generics()]))
 
 
 def thumbnail(p: QPainter, r: QRectF, profile: Profile) -> None:
@@ -203,6 +208,9 @@ class Library(QDialog):
         body.addWidget(self._says)
         body.addLayout(row(self.save_button, self.revise_button, None, button("Close", self.reject), self.take_button))
         self.setLayout(body)
+        for b in self.findChildren(QPushButton):
+            b.setAutoDefault(b is self.take_button)
+        self.take_button.setDefault(True)
         self._own, self._problems = own_books(folder())
         self.refresh()
         self.filter.setFocus()
@@ -266,7 +274,7 @@ class Library(QDialog):
             self._says.setText(str(e))
             return
         self._own, self._problems = own_books(folder())
-        self._session.observe(library=newest([*self._own, *generics()]))
+        know_library(self._session)
         self.refresh()
         self._says.setText(f"Kept as {path.name}. It is there for every rig of this computer now.")
 

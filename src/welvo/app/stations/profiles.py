@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import partial
+from functools import lru_cache, partial
 
 from msgspec.structs import replace
 from PySide6.QtCore import QTimer
@@ -46,6 +46,9 @@ from welvo.rig.modes import (
 )  # fmt: skip
 from welvo.rig.notation import NotationError, plural
 from welvo.rig.profile import Channel, Facts, Mode, Profile
+
+read_once = lru_cache(8)(read_chart)
+"""The station asks for the same text a few times over while it takes one change in."""
 
 
 def rule() -> QWidget:
@@ -384,7 +387,7 @@ class ProfilesStation(QWidget):
         mode = self.mode
         if mode and not self.line.pending:
             # What the operator wrote stays as written while it means the same.
-            if read_chart(self.line.toPlainText()).mode(mode.name, mode) != mode:
+            if read_once(self.line.toPlainText()).mode(mode.name, mode) != mode:
                 self.line.set_text(write_chart(mode))
             self._judge(self.line.toPlainText())
         self.ruler.set_mode(mode)
@@ -521,7 +524,7 @@ class ProfilesStation(QWidget):
 
     def _judge(self, words: str) -> None:
         """Read the chart, underline what is not understood, and offer what may be meant."""
-        self.chart = read_chart(words)
+        self.chart = read_once(words)
         self.line.underline(self.chart.problems)
         clear(self._says)
         for problem in self.chart.problems[:3]:
