@@ -261,3 +261,14 @@ def test_a_change_that_waits_is_dropped_when_the_profile_changes_under_it(small:
     assert small.session.rig.profiles["head"].modes["m"].footprint == 2 and other.footprint == 1
     small.session.undo()
     assert small.session.rig.profiles["head"].modes["m"].footprint == 8 and not small.profiles.waiting
+
+
+def test_a_new_profile_keeps_its_text_while_another_change_waits(small: Window) -> None:
+    show(small, "head")
+    type_chart(small, "pan 16")
+    station = fresh(small, "1 dimmer\n2 shutter\n0-6 closed\n7-255 open\n3-5 red green blue")
+    assert station.line.toPlainText().startswith("1 dimmer\n2 shutter") and station.mode.footprint == 5
+    assert station.waiting and station.waiting[0] == "head"
+    small.profiles.show_profile("head")
+    small.profiles.leave_waiting()
+    assert small.profiles.line.toPlainText().startswith("pan 16, tilt 16")

@@ -73,6 +73,11 @@ def test_a_longer_mode_waits_until_its_clashes_were_shown(small: Window, qtbot: 
     press(small, "Leave as it was", qtbot)
     assert small.profiles.line.toPlainText() == "pan 16, tilt 16, dimmer, shutter = 255, zoom, gobo"
     type_chart(small, "pan 16, tilt 16, dimmer, shutter = 255, zoom, gobo, iris")
+    type_chart(small, "pan 16, tilt 16, dimmer, shutter = 255, zoom, gobo")
+    assert small.profiles.waiting is None and not any(
+        b.text() == "Change 2 fixtures" and b.isVisible() for b in small.profiles.findChildren(QPushButton)
+    )
+    type_chart(small, "pan 16, tilt 16, dimmer, shutter = 255, zoom, gobo, iris")
     small.session.commit_pending()  # saving or arming says that something still waits, and takes nothing over
     assert "waits for your word" in small.message.words and small.session.rig is before
     press(small, "Change 2 fixtures", qtbot)

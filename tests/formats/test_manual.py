@@ -6,6 +6,7 @@ import pytest
 
 from tests.formats.manual_charts import CHARTS, expected
 from welvo.formats.chart import read_chart
+from welvo.formats.chart_write import write_chart
 from welvo.formats.manual import is_heading, meaning
 from welvo.formats.ranges import read_ranges, write_ranges
 
@@ -110,3 +111,24 @@ def test_columns_of_marks_point_at_the_words() -> None:
     chart = read_chart("1\tDimmer\t0-255\n2\tSparkle\t0-255")
     (problem,) = chart.problems
     assert (problem.line, problem.column, problem.length, problem.slot) == (1, 2, 7, 2)
+
+
+def test_rows_of_values_with_a_gap_or_an_overlap_stay_ranges() -> None:
+    chart = read_chart("1 shutter\n0-6 closed\n7-121 strobe\n130-200 pulse\n190-255 open\n2 dimmer")
+    shutter, dimmer = chart.channels
+    assert [(r.first, r.last) for r in shutter.ranges] == [(0, 6), (7, 121), (130, 200), (190, 255)]
+    assert dimmer.slots == (2,) and not chart.problems
+
+
+def test_as_many_functions_as_slots_are_as_many_channels() -> None:
+    assert [(c.function, c.slots) for c in read_chart("1-3 red green blue").channels] == [
+        ("ColorAdd_R", (1,)), ("ColorAdd_G", (2,)), ("ColorAdd_B", (3,))
+    ]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    "words", ["1-2 red green blue", "1 wobble (fast), slowly = 3", "1 gap filler", "1 7 x white", "1 red/3 thing"]
+)
+def test_what_nobody_has_described_reads_back_as_it_was_written(words: str) -> None:
+    mode = read_chart(words).mode("m")
+    assert read_chart(write_chart(mode)).mode("m", mode) == mode

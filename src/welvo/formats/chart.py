@@ -86,7 +86,8 @@ def _pixel_suffix(text: str) -> tuple[str, int]:
 
 
 class _Reader:
-    def __init__(self) -> None:
+    def __init__(self, trial: bool = False) -> None:
+        self.trial = trial  # only asks how a name would be read
         self.chart = Chart()
         self.brk = -1
         self.cursor = 1
@@ -161,6 +162,10 @@ class _Reader:
         ):
             self._channels(row.text, row.column, width, 0)
             return
+        words = row.text.lower().split()
+        if width and len(words) == width and all(w in BY_WORD for w in words):  # `3-5 red green blue`
+            self._channels(row.text, row.column, width, 0)
+            return
         before = self.chart.channels[-1].function if self.chart.channels else ""
         found = meaning(row.text, before)
         wide = width or 1
@@ -186,11 +191,7 @@ class _Reader:
                 len(row.text),
                 f"One function on {wide} slots? At most 4 (32 bit). Left as a gap behind the first.",
             )
-        name = (
-            ""
-            if found.function
-            else row.text.strip(" .|-–:") + (" fine" if found.fine and "fine" not in row.text.lower() else "")
-        )
+        name = "" if found.function else safe_name(row.text.strip(" .|-–:"))
         if not found.function and "fine of what" not in (
             self.chart.problems[-1].message if self.chart.problems else ""
         ):
@@ -451,7 +452,8 @@ class _Reader:
                     if self._fine(found.key, "", number, word.column, length + 5):
                         coarse = self._coarse(found.key, number, 4)
                         return self._values(words, n + take + 1, coarse if coarse is not None else -1), True
-                    return self._finish(words, n + take + 1, "", f"{text} fine", word, length + 5, number)
+                    said = " ".join(w.text for w in words[n : n + take + 1])
+                    return self._finish(words, n + take + 1, "", said, word, length + 5, number)
                 return self._finish(words, n + take, found.key, "", word, length, number)
         end = n + 1
         while end < len(words) and not self._starts_something(words, end):
@@ -473,7 +475,8 @@ class _Reader:
                 f"Slot {self.cursor}: “{unknown}” is no function name.",
                 offers=nearest(unknown) or self._guess(),
             )
-        return self._finish(words, end, "", "" if unknown == "?" else unknown, word, length, pixel)
+        name = "" if unknown == "?" else unknown if self.trial else safe_name(unknown)
+        return self._finish(words, end, "", name, word, length, pixel)
 
     def _starts_something(self, words: list[_Word], n: int) -> bool:
         low = words[n].text.lower()
@@ -566,6 +569,20 @@ def _split(text: str, start: int) -> list[tuple[str, int]]:
                 found.append((piece.strip(), begin + len(piece) - len(piece.lstrip())))
             begin = n + 1
     return found
+
+
+def safe_name(name: str) -> str:
+    """A word for a channel nobody has described, such that a chart with it reads back as the same: spaces and signs
+    that would mean something become `_`. Empty when nothing is left."""
+    if not name or _as_itself(name):
+        return name
+    joined = re.sub(r'[\s(),;="#:]+', "_", name).strip("_")
+    return joined if _as_itself(joined) else ""
+
+
+def _as_itself(name: str) -> bool:
+    made = _Reader(trial=True).read(f"gap, {name}").channels
+    return len(made) == 1 and (made[0].function, made[0].name, made[0].slots, made[0].pixel) == ("", name, (2,), 0)
 
 
 def nearest(word: str, most: int = 3) -> tuple[str, ...]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from welvo.formats.chart import safe_name
 from welvo.rig.attributes import BY_WORD, OWN, default_of, word_for
 from welvo.rig.profile import Channel, Mode
 
@@ -24,6 +25,8 @@ def write_chart(mode: Mode) -> str:
 def _word(c: Channel) -> str:
     if c.function.startswith(OWN):
         return f'"{c.function[len(OWN) :]}"'
+    if not c.function:
+        return safe_name(c.name) or "?"
     return word_for(c.function, c.name) or "?"
 
 

@@ -130,7 +130,7 @@ def _as_span(line: str, cursor: int, ranged: int | None) -> Span | None:
         (first == 0 and last <= 65535)
         or (padded and last <= 255 and last >= first)
         or follows
-        or (last - first > 3 and first < cursor)
+        or (last - first > 3 and (first < cursor or (ranged >= 0 and first != cursor and last <= 255)))
     ):
         m = SPAN.match(line)
         return Span(first, last, words, m.end() if m else 0)

@@ -453,13 +453,16 @@ class ProfilesStation(QWidget):
                 self.waiting = (pid, mid, mode, words, found)
                 self.refresh()
                 return True
-        self.waiting = None
+        waited, self.waiting = self.waiting is not None, None
 
         def edit(rig: Rig) -> tuple[Rig, Change]:
             new = replace(rig.profiles[pid], modes={**rig.profiles[pid].modes, mid: mode})
             return put(rig, words, profiles={pid: new}, pictures=pictures or {})
 
-        return self._session.edit(edit)
+        result = self._session.edit(edit)
+        if waited:
+            self.refresh()  # also when the mode is again what it was, and nothing else follows
+        return result
 
     def _ask(self) -> None:
         """The strip that shows what a change would do to addresses, with both answers."""
@@ -519,8 +522,6 @@ class ProfilesStation(QWidget):
         made = self.chart.mode(mode.name, mode)
         if made != mode:
             self.change_mode(made, f"chart of {self.profile.name if self.profile else ''}")
-        elif self.waiting and self.profile and made == self.profile.modes[self.mode_key]:
-            self.leave_waiting()
 
     def _judge(self, words: str) -> None:
         """Read the chart, underline what is not understood, and offer what may be meant."""
