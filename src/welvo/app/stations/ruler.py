@@ -133,12 +133,12 @@ class Ruler(QWidget):
         for b in range(len(self.mode.breaks)):
             cells = cells_of(self.mode, b, self.unfolded)
             units = sum(c.units for c in cells) or 1
-            unit = max(22.0, min(64.0, room / units))
+            unit = max(30.0, min(64.0, room / units))
             x = float(GUTTER)
             for c in cells:
                 self._drawn.append((QRectF(x, y, c.units * unit, 44), c))
                 x += c.units * unit
-            if x > self.width() - 4 and unit <= 22:  # wrap long breaks
+            if x > self.width() - 4 and unit <= 30:  # wrap long breaks
                 self._wrap(b, y)
             y = max((r.bottom() for r, c in self._drawn if c.brk == b), default=y + 44) + ROW - 44
         if int(y) != self.minimumHeight():
@@ -215,14 +215,11 @@ class Ruler(QWidget):
             elif width_of(words, 11) <= top.width() - 2:
                 text(p, top, words[:1].upper() + words[1:], size=11, align=CENTRE)
             else:
-                text(
-                    p,
-                    top,
-                    channel.short or words[:4],
-                    size=13 if width_of(channel.short, 13) <= top.width() else 11,
-                    bold=bold,
-                    align=CENTRE,
-                )
+                short = channel.short or words[:4]
+                size = 13 if width_of(short, 13, bold) <= top.width() else 11
+                while len(short) > 2 and width_of(short, size, bold) > top.width():
+                    short = short[:-1]  # three letters say more than two and dots
+                text(p, top, short, size=size, bold=bold, align=CENTRE)
             light = LIGHT.get(channel.function)
             if wrong:
                 marks.draw(p, "warning", r.center().x() - 6, r.top() + 25, 12)
