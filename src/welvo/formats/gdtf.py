@@ -20,7 +20,7 @@ from msgspec.structs import replace
 
 from welvo.formats.gdtf_terms import UNITS, Doubt, cie_to_hex, function_of, read_matrix, read_value
 from welvo.formats.ranges import hint, hold_of
-from welvo.formats.rigfile import RigFileError
+from welvo.formats.rigfile import RigFileError, read_bytes
 from welvo.rig.attributes import BY_KEY, family_of, word_for
 from welvo.rig.profile import Break, Channel, Facts, Mode, Profile, Range, Spot
 from welvo.rig.shorts import with_shorts
@@ -51,13 +51,7 @@ class Imported:
 
 def read_gdtf(path: Path) -> Imported:
     """Open a `.gdtf` file. Raises RigFileError with the reason."""
-    try:
-        if path.stat().st_size > MOST_BYTES:
-            raise RigFileError(f"{path.name} is larger than a fixture type can be, and was not opened.")
-        data = path.read_bytes()
-    except OSError as e:
-        raise RigFileError(f"{path.name} cannot be read: {e.strerror or e}.") from e
-    return loads_gdtf(data, path.name)
+    return loads_gdtf(read_bytes(path, MOST_BYTES, "a fixture type"), path.name)
 
 
 def loads_gdtf(data: bytes, name: str = "the file") -> Imported:

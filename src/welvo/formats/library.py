@@ -15,7 +15,7 @@ from msgspec.structs import replace
 
 from welvo.formats.chart import read_chart
 from welvo.formats.gdtf import read_gdtf
-from welvo.formats.rigfile import RigFileError, write_atomic
+from welvo.formats.rigfile import RigFileError, read_bytes, write_atomic
 from welvo.formats.unknown import gather, to_plain
 from welvo.rig.attributes import word_for
 from welvo.rig.document import Rig
@@ -91,12 +91,9 @@ def read_profile(path: Path) -> Profile:
     """A profile from a file of the user's folder: `.gdtf`, or Welvo's own `.json`. Raises RigFileError."""
     if path.suffix.lower() == ".gdtf":
         return read_gdtf(path).profile
+    data = read_bytes(path, MOST_JSON, "a profile")
     try:
-        if path.stat().st_size > MOST_JSON:
-            raise RigFileError(f"{path.name} is larger than a profile can be.")
-        raw = msgspec.json.decode(path.read_bytes())
-    except OSError as e:
-        raise RigFileError(f"{path.name} cannot be read: {e.strerror or e}.") from e
+        raw = msgspec.json.decode(data)
     except (msgspec.DecodeError, RecursionError, UnicodeDecodeError) as e:
         raise RigFileError(f"{path.name} holds damaged JSON: {e}.") from e
     return profile_from_plain(raw, path.name)
@@ -110,12 +107,9 @@ def open_any(path: Path) -> tuple[Profile, list[str]]:
         return imported.profile, [f"{d.where}: {d.message}" for d in imported.doubts]
     if kind not in (".csv", ".txt", ".tsv"):
         return read_profile(path), []
+    data = read_bytes(path, 4 * 2**20, "a channel table")
     try:
-        if path.stat().st_size > 4 * 2**20:
-            raise RigFileError(f"{path.name} is larger than a channel table can be.")
-        text = path.read_text("utf-8")
-    except OSError as e:
-        raise RigFileError(f"{path.name} cannot be read: {e.strerror or e}.") from e
+        text = data.decode("utf-8")
     except UnicodeDecodeError as e:
         raise RigFileError(f"{path.name} is no text in UTF-8.") from e
     if kind == ".csv":

@@ -38,14 +38,19 @@ class RigFileError(Exception):
 
 def load(path: Path) -> Rig:
     """Open a `.welvo` or a bare JSON file. Raises RigFileError; the file itself is never changed."""
+    data = read_bytes(path, MOST_FILE, "a rig")
+    return loads(data, path.name)
+
+
+def read_bytes(path: Path, most: int, what: str) -> bytes:
+    """All of a file that must not be larger than `most` bytes. Raises RigFileError with the reason."""
     try:
         size = path.stat().st_size
-        if size > MOST_FILE:
-            raise RigFileError(f"{path.name} is {size >> 20} MiB large; a rig is never above {MOST_FILE >> 20} MiB.")
-        data = path.read_bytes()
+        if size > most:
+            raise RigFileError(f"{path.name} is {size >> 20} MiB large; {what} is never above {most >> 20} MiB.")
+        return path.read_bytes()
     except OSError as e:
         raise RigFileError(f"{path.name} cannot be read: {e.strerror or e}.") from e
-    return loads(data, path.name)
 
 
 def loads(data: bytes, name: str = "the file") -> Rig:

@@ -237,11 +237,15 @@ class Face(QWidget):
 
     def event(self, e: object) -> bool:
         if isinstance(e, QHelpEvent) and self.mode:
-            n = self.pixel_at(QPointF(e.pos()))
-            if n:
-                rows = "".join(f"<tr><td>{a}&nbsp;&nbsp;</td><td>{b}</td></tr>" for a, b in pixel_words(self.mode, n))
-                QToolTip.showText(e.globalPos(), f"<b>pixel {n}</b><table>{rows}</table>", self)
-            else:
-                QToolTip.hideText()
-            return True
+            return hover(self, e, self.mode, self.pixel_at(QPointF(e.pos())))
         return super().event(e)  # type: ignore[arg-type]
+
+
+def hover(widget: QWidget, e: QHelpEvent, mode: Mode, pixel: int) -> bool:
+    """Show what a pixel's channels are beside the pointer, or nothing when there is no pixel."""
+    if pixel:
+        rows = "".join(f"<tr><td>{a}&nbsp;&nbsp;</td><td>{b}</td></tr>" for a, b in pixel_words(mode, pixel))
+        QToolTip.showText(e.globalPos(), f"<b>pixel {pixel}</b><table>{rows}</table>", widget)
+    else:
+        QToolTip.hideText()
+    return True
