@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import msgspec
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -9,8 +10,11 @@ from hypothesis import strategies as st
 from welvo.demo.gallery import EDDY, UNDERTOW, gallery
 from welvo.formats.chart import nearest, read_chart
 from welvo.formats.chart_write import write_chart
+from welvo.formats.library import profile_from_plain, profile_json
+from welvo.formats.rigfile import loads, to_json
 from welvo.rig.attributes import ATTRIBUTES, BY_KEY, BY_WORD
-from welvo.rig.profile import Mode, Range
+from welvo.rig.document import Rig
+from welvo.rig.profile import Mode, Profile, Range
 
 
 def functions(text: str) -> list[tuple[str, tuple[int, ...]]]:
@@ -160,3 +164,26 @@ def test_nonsense_never_raises_and_its_marks_lie_inside_the_text(text: str) -> N
     for p in chart.problems:
         assert 0 <= p.line < len(lines) and 0 <= p.column <= len(lines[p.line])
     write_chart(chart.mode("m"))
+
+
+parts = st.sampled_from([
+    "red", "green", "pan", "16", "dimmer", "gap", "3", "wobble", "\n", "\n1 ", "\n5-7 ", "2 x (", "planes 3 x (", ")", ",", "; ", "=", "50%", "?", '"own"',
+    "highlight", "/2", "0-6 closed", "007-121 strobe", "\tspeed\t", "CH3", "break a:", "zoom 24 bit", "#x", "x", "white", "Cell 2 red",
+])  # fmt: skip
+
+
+@settings(max_examples=300, deadline=None)
+@given(st.lists(parts, max_size=14).map(" ".join))
+def test_whatever_was_made_of_a_text_reads_back_as_the_same(text: str) -> None:
+    mode = read_chart(text).mode("m")
+    assert read_chart(write_chart(mode)).mode("m", mode) == mode, write_chart(mode)
+
+
+@settings(max_examples=100, deadline=None)
+@given(st.lists(texts, min_size=1, max_size=3))
+def test_profiles_go_through_json(charts: list[str]) -> None:
+    modes = {f"m{n}": read_chart(text).mode(f"mode {n}") for n, text in enumerate(charts)}
+    profile = Profile(name="any", modes=modes)
+    assert profile_from_plain(msgspec.json.decode(profile_json(profile))) == profile
+    rig = Rig(name="any", profiles={"p": profile})
+    assert loads(to_json(rig)) == rig

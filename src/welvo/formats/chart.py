@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, field
 from difflib import get_close_matches
+from functools import lru_cache
 
 from msgspec.structs import replace
 
@@ -191,7 +192,7 @@ class _Reader:
                 len(row.text),
                 f"One function on {wide} slots? At most 4 (32 bit). Left as a gap behind the first.",
             )
-        name = "" if found.function else safe_name(row.text.strip(" .|-–:"))
+        name = "" if found.function else self._name(row.text.strip(" .|-–:"))
         if not found.function and "fine of what" not in (
             self.chart.problems[-1].message if self.chart.problems else ""
         ):
@@ -209,11 +210,11 @@ class _Reader:
                 name=name,
                 slots=slots,
                 brk=self.brk,
-                pixel=found.pixel,
+                pixel=found.pixel if found.function else 0,
                 default=default_of(found.function, len(slots)),
             )
         )
-        self.pixel = max(self.pixel, found.pixel)
+        self.pixel = max(self.pixel, found.pixel if found.function else 0)
         self.cursor += wide
         for span in row.spans:
             self._span(span)
@@ -353,7 +354,7 @@ class _Reader:
             self.cursor = at + stride * count
             return
         self.grouped = True
-        if planes:
+        if planes and lights:
             self._planes(made, at, stride, count)
             return
         for n in range(1, count):
@@ -434,6 +435,10 @@ class _Reader:
                     word.column, len(word.text), "A function of your own needs a name between two quotes.", error=True
                 )
                 return n + 1, False
+            behind = words[n + 1] if n + 1 < len(words) else None
+            if behind and behind.column == word.column + len(word.text) and re.fullmatch(r"/\d{1,4}", behind.text):
+                n, pixel = n + 1, int(behind.text[1:])
+                self.pixel, self.grouped = max(self.pixel, pixel), True
             return self._finish(words, n + 1, OWN + own, "", word, len(word.text), pixel)
         if low in _FINE and self.chart.channels:
             last = self.chart.channels[-1]
@@ -458,11 +463,14 @@ class _Reader:
         end = n + 1
         while end < len(words) and not self._starts_something(words, end):
             end += 1
-        unknown = " ".join(w.text for w in words[n:end])
+        unknown, number = _pixel_suffix(" ".join(w.text for w in words[n:end]))
+        if number:
+            pixel, self.pixel, self.grouped = number, max(self.pixel, number), True
         length = words[end - 1].column + len(words[end - 1].text) - word.column
-        if end < len(words) and words[end].text.lower() in _FINE and self._coarse("", pixel, 3, unknown) is not None:
+        coarse = self._coarse("", pixel, 3, unknown)
+        if end < len(words) and words[end].text.lower() in _FINE and coarse is not None:
             self._fine("", unknown, pixel, word.column, length + 5)
-            return end + 1, True
+            return self._values(words, end + 1, coarse), True
         if unknown == "?":
             self._problem(word.column, length, f"Slot {self.cursor} is not described yet.", offers=self._guess())
         elif low in _WIDTH or low == "=" or low == "highlight":
@@ -475,8 +483,10 @@ class _Reader:
                 f"Slot {self.cursor}: “{unknown}” is no function name.",
                 offers=nearest(unknown) or self._guess(),
             )
-        name = "" if unknown == "?" else unknown if self.trial else safe_name(unknown)
-        return self._finish(words, end, "", name, word, length, pixel)
+        return self._finish(words, end, "", "" if unknown == "?" else self._name(unknown), word, length, pixel)
+
+    def _name(self, words: str) -> str:
+        return words if self.trial else safe_name(words)
 
     def _starts_something(self, words: list[_Word], n: int) -> bool:
         low = words[n].text.lower()
@@ -580,9 +590,18 @@ def safe_name(name: str) -> str:
     return joined if _as_itself(joined) else ""
 
 
+@lru_cache(4096)
 def _as_itself(name: str) -> bool:
-    made = _Reader(trial=True).read(f"gap, {name}").channels
-    return len(made) == 1 and (made[0].function, made[0].name, made[0].slots, made[0].pixel) == ("", name, (2,), 0)
+    """Whether a name is read as one undescribed channel of this name, alone, first on its line and behind others."""
+    for before in ("", "gap, ", '"-", '):
+        for behind, width in (("", 1), (", gap", 1), (" 16", 2)):
+            made = _Reader(trial=True).read(f"{before}{name}{behind}").channels
+            first = 2 if before else 1
+            if [(c.function, c.name, c.slots, c.pixel) for c in made if not c.function] != [
+                ("", name, tuple(range(first, first + width)), 0)
+            ] or any(len(c.slots) > 1 for c in made if c.function):
+                return False
+    return True
 
 
 def nearest(word: str, most: int = 3) -> tuple[str, ...]:
@@ -599,14 +618,18 @@ def read_chart(text: str) -> Chart:
 
 
 def _keep(new: list[Channel], old: tuple[Channel, ...]) -> tuple[Channel, ...]:
-    """Carry over what the chart cannot say to the channels that are still the same function."""
-    seen: dict[tuple[str, int, int], list[Channel]] = {}
+    """Carry over what the chart cannot say to the channels that are still the same function, or the same word."""
+
+    def what(c: Channel) -> tuple[str, str, int, int]:
+        return c.function, "" if c.function else c.name, c.pixel, len(c.slots)
+
+    seen: dict[tuple[str, str, int, int], list[Channel]] = {}
     for c in old:
-        seen.setdefault((c.function, c.pixel, len(c.slots)), []).append(c)
+        seen.setdefault(what(c), []).append(c)
     kept = []
     for c in new:
-        same = seen.get((c.function, c.pixel, len(c.slots)))
-        if same and c.function:
+        same = seen.get(what(c))
+        if same:
             before = same.pop(0)
             c = replace(
                 before,

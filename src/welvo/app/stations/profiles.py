@@ -485,7 +485,7 @@ class ProfilesStation(QWidget):
 
     # ---- modes and profiles
 
-    def _open_mode_menu(self) -> None:
+    def mode_menu(self) -> QMenu:
         menu = QMenu(self)
         menu.addAction("Add a mode like this one", self._add_mode)
         menu.addAction("Compare modes…", self.compare)
@@ -495,7 +495,10 @@ class ProfilesStation(QWidget):
         menu.addAction("Remove this mode…", self.remove_mode)
         menu.addSeparator()
         menu.addAction("Remove the whole profile", self._remove)
-        menu.exec(self._mode_menu.mapToGlobal(self._mode_menu.rect().bottomLeft()))
+        return menu
+
+    def _open_mode_menu(self) -> None:
+        self.mode_menu().exec(self._mode_menu.mapToGlobal(self._mode_menu.rect().bottomLeft()))
 
     def _add_mode(self) -> None:
         profile, mode = self.profile, self.mode
@@ -584,12 +587,15 @@ class ProfilesStation(QWidget):
         if dialog.exec() and dialog.made:
             self.show_profile(dialog.made)
 
-    def _new_menu(self) -> None:
+    def new_menu(self) -> QMenu:
         menu = QMenu(self)
         menu.addAction("Empty profile", self.new_profile)
         menu.addAction("Plain strip of pixels…", self.ask_strip)
         menu.addAction("From the library…", self.open_library)
-        menu.exec(self.new.mapToGlobal(self.new.rect().bottomLeft()))
+        return menu
+
+    def _new_menu(self) -> None:
+        self.new_menu().exec(self.new.mapToGlobal(self.new.rect().bottomLeft()))
 
     def ask_strip(self) -> None:
         typed, ok = QInputDialog.getText(
