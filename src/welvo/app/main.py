@@ -14,7 +14,6 @@ from PySide6.QtWidgets import QApplication
 from welvo.app import theme
 from welvo.app.computer import Computer
 from welvo.app.session import Session
-from welvo.app.stations.library import know_library
 from welvo.app.theme import THEME
 from welvo.app.window import Window
 from welvo.app.wire import Wire
@@ -94,12 +93,18 @@ def run(arguments: list[str]) -> int:
         start_demo(window)
     elif arguments:
         window.open_file(Path(arguments[0]))
-    QTimer.singleShot(500, window, lambda: know_library(session))  # not before the first picture
+    QTimer.singleShot(500, window, lambda: _know_library(session))  # not before the first picture
     QTimer.singleShot(0, window, lambda: window.offer_recovery(journal.abandoned(window.keeper.folder)))
     code = app.exec()
     window.shut()
     del notifier
     return code
+
+
+def _know_library(session: Session) -> None:
+    from welvo.app.stations.library import know_library
+
+    know_library(session)
 
 
 def _quit_on_signals(window: Window) -> QSocketNotifier:

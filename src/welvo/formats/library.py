@@ -14,7 +14,6 @@ import msgspec
 from msgspec.structs import replace
 
 from welvo.formats.chart import read_chart
-from welvo.formats.gdtf import read_gdtf
 from welvo.formats.rigfile import RigFileError, read_bytes, write_atomic
 from welvo.formats.unknown import gather, to_plain
 from welvo.rig.attributes import word_for
@@ -90,6 +89,8 @@ def face_of(words: str, pixels: int) -> Arrangement | None:
 def read_profile(path: Path) -> Profile:
     """A profile from a file of the user's folder: `.gdtf`, or Welvo's own `.json`. Raises RigFileError."""
     if path.suffix.lower() == ".gdtf":
+        from welvo.formats.gdtf import read_gdtf  # its XML library is loaded when there is XML to read
+
         return read_gdtf(path).profile
     data = read_bytes(path, MOST_JSON, "a profile")
     try:
@@ -103,6 +104,8 @@ def open_any(path: Path) -> tuple[Profile, list[str]]:
     """A profile from `.gdtf`, `.json`, `.csv` (a channel table) or `.txt` (a chart), and every doubt in words."""
     kind = path.suffix.lower()
     if kind == ".gdtf":
+        from welvo.formats.gdtf import read_gdtf
+
         imported = read_gdtf(path)
         return imported.profile, [f"{d.where}: {d.message}" for d in imported.doubts]
     if kind not in (".csv", ".txt", ".tsv"):

@@ -16,7 +16,6 @@ from welvo.app.session import Selection, Session
 from welvo.app.stations.chart_line import ChartLine
 from welvo.app.stations.compare import CompareModes, Preview
 from welvo.app.stations.face_editor import FaceEditor
-from welvo.app.stations.library import Library
 from welvo.app.stations.profile_panel import ProfilesPanel
 from welvo.app.stations.range_edit import RangeEditor
 from welvo.app.stations.ruler import Ruler
@@ -582,6 +581,8 @@ class ProfilesStation(QWidget):
         self.change_mode(mode, "arrange the pixels", pictures)  # type: ignore[arg-type]
 
     def open_library(self) -> None:
+        from welvo.app.stations.library import Library  # not before it is wanted: the window opens sooner
+
         self.line.commit()
         dialog = Library(self._session, self, self.profile_id)
         if dialog.exec() and dialog.made:
