@@ -245,6 +245,9 @@ def test_facts_of_the_lamp_are_kept(small: Window, qtbot: QtBot, tmp_path: Path)
     type_into(field, "350", qtbot)
     facts = small.session.rig.profiles["head"].facts
     assert facts and facts.watts == 350
+    small.profiles.panel._set_beam("wash")
+    facts = small.session.rig.profiles["head"].facts
+    assert facts and (facts.beam, facts.watts) == ("wash", 350) and small.profiles.panel.beam.currentData() == "wash"
     type_into(field, "a lot", qtbot)
     assert field.property("wrong") and small.session.rig.profiles["head"].facts == facts
 

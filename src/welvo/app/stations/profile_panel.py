@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QWidget
 
-from welvo.app.fields import Field
+from welvo.app.fields import Choice, Field
 from welvo.app.paint import button, label, row
 from welvo.app.panel import Panel, field_row
 from welvo.app.session import Session
@@ -81,6 +81,9 @@ class ProfilesPanel(Panel):
         ):
             self._add_field(key, words, help_text, partial(self._set, key))
         self.body.addWidget(label("The lamp", 13, True))
+        self.beam = Choice("What kind of beam it gives, where it is known. Only for hand-over.", self._set_beam)
+        self.beam.setAccessibleName("Beam")
+        self.body.addLayout(field_row("Beam", self.beam))
         for key, words, unit in (
             ("angle", "Beam angle", "°"),
             ("kelvin", "White", "K"),
@@ -137,6 +140,14 @@ class ProfilesPanel(Panel):
                 raise NotationError("A code is one to four letters that no other profile of the rig has.")
         return self.session.edit(set_profile, pid, f"give the profile {key} {value}", **{key: value})
 
+    def _set_beam(self, kind: str) -> None:
+        profile = self._station.profile
+        if profile:
+            facts = replace(profile.facts or Facts(), beam=kind)
+            self.session.edit(
+                set_profile, self._station.profile_id, "note the beam", facts=facts if facts != Facts() else None
+            )
+
     def _fact(self, key: str, typed: str) -> object:
         profile = self._station.profile
         if profile is None:
@@ -173,4 +184,9 @@ class ProfilesPanel(Panel):
                 words = str(getattr(profile, key, "")) if profile else ""
             field.set_value(words)
             field.setEnabled(profile is not None)
+        facts = profile.facts if profile and profile.facts else Facts()
+        self.beam.set_options(
+            [(k, k or "not known") for k in ("", "wash", "spot", "beam", "flood", "glow", "none")], facts.beam
+        )
+        self.beam.setEnabled(profile is not None)
         self.channel.show_channels(mode, s.ruler.chosen())
