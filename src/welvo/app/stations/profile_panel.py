@@ -85,7 +85,7 @@ class ProfilesPanel(Panel):
         self.beam.setAccessibleName("Beam")
         self.body.addLayout(field_row("Beam", self.beam))
         for key, words, unit in (
-            ("angle", "Beam angle", "°"),
+            ("angle", "Angle", "°"),
             ("kelvin", "White", "K"),
             ("watts", "Power", "W"),
             ("weight", "Weight", "kg"),
