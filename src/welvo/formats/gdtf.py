@@ -20,7 +20,7 @@ from msgspec.structs import replace
 
 from welvo.formats.gdtf_terms import UNITS, Doubt, cie_to_hex, function_of, read_matrix, read_value
 from welvo.formats.ranges import hint, hold_of
-from welvo.formats.rigfile import RigFileError, read_bytes
+from welvo.formats.rigfile import ZIP_FAULTS, RigFileError, read_bytes
 from welvo.rig.attributes import BY_KEY, family_of, word_for
 from welvo.rig.profile import Break, Channel, Facts, Mode, Profile, Range, Spot
 from welvo.rig.shorts import with_shorts
@@ -71,7 +71,6 @@ def loads_gdtf(data: bytes, name: str = "the file") -> Imported:
 
 def _unpack(data: bytes, name: str) -> dict[str, bytes]:
     """All files of the archive, within bounds; path tricks and lying sizes are refused."""
-    import zlib
 
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
@@ -88,16 +87,7 @@ def _unpack(data: bytes, name: str) -> dict[str, bytes]:
                 if len(content) > e.file_size:
                     raise RigFileError(f"{name} holds an entry that is larger than it says; refused.")
                 files[inside] = content
-    except (
-        zipfile.BadZipFile,
-        zipfile.LargeZipFile,
-        EOFError,
-        NotImplementedError,
-        RuntimeError,
-        OSError,
-        ValueError,
-        zlib.error,
-    ) as e:
+    except ZIP_FAULTS as e:
         raise RigFileError(f"{name} is no GDTF file, or is damaged ({e}).") from e
     if DESCRIPTION not in files:
         raise RigFileError(f"{name} is a ZIP without {DESCRIPTION}; it is no GDTF file.")

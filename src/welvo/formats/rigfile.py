@@ -11,6 +11,7 @@ import os
 import re
 import tempfile
 import zipfile
+import zlib
 from pathlib import Path
 from typing import Any, get_args, get_type_hints
 
@@ -34,6 +35,12 @@ class RigFileError(Exception):
 
 
 # ---- reading
+
+
+ZIP_FAULTS = (
+    zipfile.BadZipFile, zipfile.LargeZipFile, EOFError, NotImplementedError, RuntimeError, OSError, ValueError, zlib.error,
+)  # fmt: skip
+"""What Python raises while it reads a ZIP that is damaged, encrypted or made to mislead."""
 
 
 def load(path: Path) -> Rig:
@@ -145,22 +152,12 @@ def _unzip(data: bytes, name: str) -> tuple[bytes, dict[str, bytes]]:
                 e.filename: _entry(archive, e, name) for e in entries if e.filename.startswith(("pictures/", "kept/"))
             }
             return _entry(archive, archive.getinfo(RIG_ENTRY), name), pictures
-    except (
-        zipfile.BadZipFile,
-        zipfile.LargeZipFile,
-        EOFError,
-        NotImplementedError,
-        RuntimeError,
-        OSError,
-        ValueError,
-    ) as e:
+    except ZIP_FAULTS as e:
         raise RigFileError(f"{name} is damaged ({e}). The backup beside it (.welvo~) may be whole.") from e
 
 
 def _entry(archive: zipfile.ZipFile, entry: zipfile.ZipInfo, name: str) -> bytes:
     """One entry, never more than it announced: a lying header must not fill the memory."""
-    import zlib
-
     try:
         with archive.open(entry) as f:
             data = f.read(entry.file_size + 1)
