@@ -70,7 +70,7 @@ def test_anchored_things_stand_behind_what_they_follow(rig: Rig) -> None:
 def test_a_circle_of_anchors_leads_nowhere_and_does_not_hang(rig: Rig) -> None:
     circle, _ = edits.set_fixtures(rig, "", {"a": {"at": (Place(after="b"),)}, "b": {"at": (Place(after="a"),)}})
     index = Index(circle)
-    assert spans(index, "a") == spans(index, "b") == [] and index.loop("a") and index.loop("b")
+    assert spans(index, "a") == spans(index, "b") == [] and index.lost == {"a", "b"}
 
 
 def test_fixtures_that_follow_their_cable_stand_packed_from_1(rig: Rig) -> None:
@@ -149,7 +149,8 @@ def state(index: Index, rig: Rig) -> dict[str, Any]:
         "spans": {k: index.spans(k) for k in (*rig.fixtures, *rig.elements) if index.spans(k)},
         "on": {u: index.on(u) for u in rig.universes}, "missing": dict(index.missing), "flagged": index.flagged(),
         "columns": sorted((rows[int(index.uni[n])], int(index.first[n]), int(index.last[n])) for n in live),
-        "lost": {k for k in (*rig.fixtures, *rig.elements) if index.loop(k)},
+        "lost": set(index.lost), "open": set(index.open), "past": index.past_the_end(),
+        "limits": {u: index.limit(u) for u in rig.universes}, "free": {u: index.free_stretches(u) for u in rig.universes},
     }  # fmt: skip
 
 

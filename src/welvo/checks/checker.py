@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import welvo.checks.clash_rules
 import welvo.checks.device_rules
 import welvo.checks.feed_rules
 import welvo.checks.patch_rules
-import welvo.checks.profile_rules  # noqa: F401  (importing registers the rules)
+import welvo.checks.profile_rules
+import welvo.checks.sender_rules  # noqa: F401  (importing registers the rules)
 from welvo.checks.registry import RULES, SEVERITIES, Context, Finding, Scope
 from welvo.observed.values import NOTHING, Observed
 from welvo.patch.index import Followed, Index
@@ -50,18 +52,25 @@ class Checker:
         self.context = Context(index.rig, index, observed, now)
         self._found: dict[tuple[str, str], tuple[Finding, ...]] = {}
         self._report: Report | None = None
-        self._run(
-            {
-                scope: subjects(index.rig, scope)
-                for scope in ("universe", "thing", "profile", "use", "feed", "device", "rig")
-            }
-        )
+        everything = {
+            scope: subjects(index.rig, scope)
+            for scope in ("universe", "thing", "profile", "use", "feed", "device", "rig")
+        }
+        self._run(everything, narrow=True)
 
-    def _run(self, todo: dict[str, list[str]], live_only: bool = False) -> None:
+    def _run(
+        self,
+        todo: dict[str, list[str]],
+        live_only: bool = False,
+        narrow: bool = False,
+        skip: frozenset[str] = frozenset(),
+    ) -> None:
+        """Ask the rules about their subjects. `narrow`: nothing was found before, so only likely ones are asked."""
         for code, rule in RULES.items():
-            if live_only and not rule.live:
+            if (live_only and not rule.live) or code in skip:
                 continue
-            for subject in todo.get(rule.scope, ()):
+            among = rule.among(self.context) if narrow and rule.among else todo.get(rule.scope, ())
+            for subject in among:
                 found = tuple(rule.check(self.context, subject))
                 if found:
                     self._found[code, subject] = found
@@ -71,22 +80,26 @@ class Checker:
 
     def follow(self, change: Change, followed: Followed) -> None:
         """Take over an edit that the index has followed already."""
-        rig = self.context.index.rig
+        before, rig = self.context.rig, self.context.index.rig
+        skip = frozenset(code for code, r in RULES.items() if r.touched and not r.touched(before, rig, change))
         self.context = Context(rig, self.context.index, self.context.observed, self.context.now)
         universes = set(followed.universes) | set(change.ids("universes"))
         if change.ids("shares"):
             universes |= set(rig.universes)
         wires = bool(
             change.ids("feeds") or change.ids("universes") or change.ids("senders") or change.ids("devices")
-            or change.ids("device_models")
+            or change.ids("device_models") or change.ids("uses") or "use" in change.ids("rig")
         )  # fmt: skip
         feeds = set(rig.feeds) if wires else {f for f, v in rig.feeds.items() if v.universe in universes}
         if wires:
             universes |= set(rig.universes)
         things = set(followed.things) | set(change.ids("fixtures")) | set(change.ids("elements"))
+        users = {before.fixtures[f].profile for f in change.ids("fixtures") if f in before.fixtures} | {
+            rig.fixtures[f].profile for f in change.ids("fixtures") if f in rig.fixtures
+        }
         touched: dict[str, set[str]] = {
             "universe": universes, "thing": things, "profile": set(change.ids("profiles")), "feed": feeds,
-            "use": set(rig.profiles) | set(change.ids("profiles")) if change.ids("profiles") or change.ids("fixtures") else set(),
+            "use": set(rig.profiles) | set(change.ids("profiles")) if change.ids("profiles") else users,
             "device": set(rig.devices) if wires else set(), "rig": {""},
         }  # fmt: skip
         alive: dict[str, set[str]] = {
@@ -102,7 +115,7 @@ class Checker:
         }  # fmt: skip
         for key in [k for k in self._found if (RULES[k[0]].scope, k[1]) in gone]:
             del self._found[key]
-        self._run({scope: [s for s in ids if s in alive[scope]] for scope, ids in touched.items()})
+        self._run({scope: [s for s in ids if s in alive[scope]] for scope, ids in touched.items()}, skip=skip)
 
     def observe(self, observed: Observed, now: float) -> None:
         """Take over what was seen; only rules that read observations run again."""

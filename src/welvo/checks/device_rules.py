@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from welvo.checks.registry import Context, Finding, Fix, just, rule
 from welvo.observed.compare import compare, is_live
+from welvo.rig.lookup import used
 from welvo.rig.notation import plural, say_wire
 from welvo.rig.plan import device_at, say_setting
 
@@ -41,7 +42,7 @@ def _doubled(ctx: Context, did: str) -> bool:
 )  # fmt: skip
 def silent(ctx: Context, did: str) -> Iterator[Finding]:
     device = ctx.rig.devices[did]
-    if not ctx.observed.listening or not device.ip:
+    if not ctx.observed.listening or not device.ip or not used(ctx.rig, "devices", did):
         return
     heard = ctx.observed.heard.get(device.ip)
     if is_live(heard, ctx.now):

@@ -8,9 +8,8 @@ from functools import partial
 from welvo.checks.registry import Context, Finding, Fix, just, rule
 from welvo.rig.document import Change, Rig
 from welvo.rig.edits import add_feed, set_feed
-from welvo.rig.lookup import feeds_of
+from welvo.rig.lookup import used
 from welvo.rig.notation import plural, say_wire
-from welvo.rig.plan import ports_taking
 
 
 @rule(
@@ -21,10 +20,14 @@ from welvo.rig.plan import ports_taking
 )  # fmt: skip
 def same_wire(ctx: Context, fid: str) -> Iterator[Finding]:
     feed = ctx.rig.feeds[fid]
-    for other_id, other in ctx.rig.feeds.items():
+    alike = ctx.feeds_by_wire.get((feed.protocol, feed.wire), ())
+    if len(alike) < 2 or not used(ctx.rig, "universes", feed.universe):
+        return
+    for other_id in alike:
+        other = ctx.rig.feeds[other_id]
         if other_id >= fid or other.sender != feed.sender or other.universe == feed.universe:
             continue
-        if (other.protocol, other.wire) != (feed.protocol, feed.wire):
+        if not used(ctx.rig, "universes", other.universe):
             continue
         words = ("multicast", "broadcast", "subscribers")
         if feed.to not in words and other.to not in words and feed.to != other.to:
@@ -51,8 +54,10 @@ def same_wire(ctx: Context, fid: str) -> Iterator[Finding]:
     "Add a feed.",
 )  # fmt: skip
 def no_feed(ctx: Context, uid: str) -> Iterator[Finding]:
+    if ctx.feeds_by_universe.get(uid) or not used(ctx.rig, "universes", uid):
+        return
     things = {s.key for s in ctx.index.on(uid)}
-    if not things or feeds_of(ctx.rig, uid):
+    if not things:
         return
     number = ctx.rig.universes[uid].number
 
@@ -130,10 +135,12 @@ def port_address_zero(ctx: Context, fid: str) -> Iterator[Finding]:
 )  # fmt: skip
 def two_senders(ctx: Context, fid: str) -> Iterator[Finding]:
     feed = ctx.rig.feeds[fid]
-    for other_id, other in ctx.rig.feeds.items():
-        if other_id >= fid or other.sender == feed.sender:
-            continue
-        if (other.protocol, other.wire, other.priority) != (feed.protocol, feed.wire, feed.priority):
+    alike = ctx.feeds_by_wire.get((feed.protocol, feed.wire), ())
+    if len(alike) < 2 or not used(ctx.rig, "universes", feed.universe):
+        return
+    for other_id in alike:
+        other = ctx.rig.feeds[other_id]
+        if other_id >= fid or other.sender == feed.sender or other.priority != feed.priority:
             continue
         names = sorted(ctx.rig.senders[s].name if s in ctx.rig.senders else s for s in (feed.sender, other.sender))
         wire = say_wire(feed.protocol, feed.wire)
@@ -159,10 +166,11 @@ def two_senders(ctx: Context, fid: str) -> Iterator[Finding]:
 )  # fmt: skip
 def nobody_takes(ctx: Context, fid: str) -> Iterator[Finding]:
     feed = ctx.rig.feeds[fid]
-    if not ctx.rig.devices or not ctx.index.on(feed.universe):
+    if not ctx.rig.devices or feed.universe not in ctx.rig.universes or not ctx.index.on(feed.universe):
         return
-    alike = [f for f in ctx.rig.feeds if ctx.rig.feeds[f].universe == feed.universe]
-    if any(ports_taking(ctx.rig, f) for f in alike):
+    if feed.protocol in ("ddp", "serial") or not used(ctx.rig, "universes", feed.universe):
+        return
+    if any(f in ctx.ports_by_feed for f in ctx.feeds_by_universe[feed.universe]):
         return
     wire = say_wire(feed.protocol, feed.wire)
     number = ctx.rig.universes[feed.universe].number

@@ -2,32 +2,25 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
 from collections.abc import Callable, Iterator
 from functools import partial
 
+from msgspec.structs import replace
+
 from welvo.checks.registry import Context, Finding, Fix, just, rule
 from welvo.patch.allocate import apply_steps, footprint_of, lay_out, next_free_anywhere
-from welvo.patch.index import Clash, Index, Span
+from welvo.patch.index import Index, Span
 from welvo.patch.path import words_on
-from welvo.rig.counting import HIGHEST_SACN
-from welvo.rig.document import Change, Rig
-from welvo.rig.edits import add_universe, move, set_fixtures, share
+from welvo.rig.counting import HIGHEST_SACN, SLOTS
+from welvo.rig.document import Change, Rig, put
+from welvo.rig.edits import add_universe, move, set_fixtures
 from welvo.rig.lookup import call, mode_of
 from welvo.rig.notation import NotationError, plural, say_place
+from welvo.rig.switches import reach
 
 
-def _range(first: int, last: int, number: int) -> str:
-    return say_place(number, first) if first == last else f"{say_place(number, first)}–{last:03d}"
-
-
-def _words(ctx: Context, span: Span, first: int, last: int) -> str:
-    words = words_on(ctx.rig, span, first, last)
-    return ", ".join(words[:3]) + (" …" if len(words) > 3 else "")
-
-
-def _move_fix(ctx: Context, span: Span) -> Fix | None:
-    """Move one of two to the next place that is free of clashes."""
+def move_fix(ctx: Context, span: Span, highest: int = SLOTS) -> Fix | None:
+    """Move one of two to the next place that is free of clashes and ends no higher than `highest`."""
     rig = ctx.index.rig
     if span.key not in rig.fixtures and span.key not in rig.elements:
         return None
@@ -37,9 +30,8 @@ def _move_fix(ctx: Context, span: Span) -> Fix | None:
         place = rig.elements[span.key].at
     if place.locked or place.way != "typed" or ctx.index.dependents(span.key):
         return None  # what follows it would move too, perhaps into the next clash
-    spot = next_free_anywhere(
-        ctx.index, footprint_of(rig, span.key, span.brk), span.universe, span.first, frozenset({span.key})
-    )
+    width = footprint_of(rig, span.key, span.brk)
+    spot = next_free_anywhere(ctx.index, width, span.universe, span.first, frozenset({span.key}), highest)
     if not spot:
         return None
     new = say_place(rig.universes[spot[0]].number, spot[1])
@@ -52,63 +44,33 @@ def _move_fix(ctx: Context, span: Span) -> Fix | None:
 
 
 @rule(
-    "PATCH-01", "error", "universe", "Two fixtures meet",
-    "Two things that were not declared as a share use the same slots of one universe.",
-    "Moving one of them also moves the other, usually another function of it.",
-    "Move one of them to a free place, or declare a share if it is meant.",
-)  # fmt: skip
-def clash(ctx: Context, uid: str) -> Iterator[Finding]:
-    number = ctx.rig.universes[uid].number
-    by_pair: dict[tuple[str, str], list[Clash]] = defaultdict(list)
-    for c in ctx.index.clashes(uid):
-        if c.a.key != c.b.key or c.a.brk != c.b.brk:
-            by_pair[c.a.key, c.b.key].append(c)
-    for (a, b), clashes in by_pair.items():
-        c = clashes[0]
-        slots = sum(x.last - x.first + 1 for x in clashes)
-        names = f"{call(ctx.rig, a)} and {call(ctx.rig, b)}"
-        yield Finding(
-            "PATCH-01", "error", f"{uid}:{min(a, b)}+{max(a, b)}", _range(c.first, c.last, number),
-            f"{names} meet on {plural(slots, 'slot')}",
-            f"{_range(c.first, c.last, number)}: {_words(ctx, c.a, c.first, c.last)} of {call(ctx.rig, a)} "
-            f"also moves {_words(ctx, c.b, c.first, c.last)} of {call(ctx.rig, b)}.",
-            {"a": call(ctx.rig, a), "b": call(ctx.rig, b), "universe": number, "first": c.first, "last": c.last, "slots": slots},
-            "Clashes", ("thing", b), (a, b), partial(_clash_fixes, ctx, c, names),
-        )  # fmt: skip
-
-
-def _clash_fixes(ctx: Context, c: Clash, names: str) -> list[Fix]:
-    fixes = [fix for fix in (_move_fix(ctx, c.b), _move_fix(ctx, c.a)) if fix]
-    fa, fb = ctx.index.rig.fixtures.get(c.a.key), ctx.index.rig.fixtures.get(c.b.key)
-    if fa and fb and fa is not fb and (fa.profile, fa.mode) == (fb.profile, fb.mode) and c.a.first == c.b.first:
-        edit = partial(share, members=[c.a.key, c.b.key])
-        fixes.append(Fix(f"Share: {names} move together", ((names, "clash", "share"),), edit))
-    return fixes
-
-
-@rule(
     "PATCH-02", "error", "universe", "A fixture ends past its universe",
     "A fixture starts so high that its last slots lie past the universe's end.",
     "A fixture cannot leave its universe: the functions past the end never get a level.",
-    "Move it to the next free place that holds it whole.",
+    "Move it to the next free place that holds it whole.", among=lambda ctx: ctx.index.past_the_end(),
 )  # fmt: skip
 def past_the_end(ctx: Context, uid: str) -> Iterator[Finding]:
     universe = ctx.rig.universes[uid]
+    limit = ctx.index.limit(uid)
     for span in ctx.index.on(uid):
-        if span.last > universe.size:
+        if span.last > limit.slots:
             who = call(ctx.rig, span.key)
-            lost = span.last - max(universe.size, span.first - 1)
+            lost = span.last - max(limit.slots, span.first - 1)
+            end = f"{limit.why}" if limit.why else f"the universe ends at {limit.slots}"
+            title = f"{who} ends {plural(lost, 'slot')} past " + (
+                "what its port puts out" if limit.why else f"universe {universe.number}"
+            )
             yield Finding(
-                "PATCH-02", "error", f"{uid}:{span.key}/{span.brk}", say_place(universe.number, span.first),
-                f"{who} ends {plural(lost, 'slot')} past universe {universe.number}",
-                f"{who} would take {say_place(universe.number, span.first)} to {span.last}; the universe ends at {universe.size}.",
-                {"fixture": who, "universe": universe.number, "first": span.first, "last": span.last, "size": universe.size},
+                "PATCH-02", "error", f"{uid}:{span.key}/{span.brk}", say_place(universe.number, span.first), title,
+                f"{who} would take {say_place(universe.number, span.first)} to {span.last}; {end}.",
+                {"fixture": who, "universe": universe.number, "first": span.first, "last": span.last, "size": limit.slots},
                 "Clashes", ("thing", span.key), (span.key,), partial(_move_fixes, ctx, span),
             )  # fmt: skip
 
 
-def _move_fixes(ctx: Context, span: Span) -> list[Fix]:
-    fix = _move_fix(ctx, span)
+def _move_fixes(ctx: Context, span: Span, highest: int = SLOTS) -> list[Fix]:
+    """Move it to a free place; starts (or, for what is not driven, ends) above `highest` are no help."""
+    fix = move_fix(ctx, span, highest)
     return [fix] if fix else []
 
 
@@ -144,19 +106,24 @@ def _patch_fixes(ctx: Context, key: str, breaks: list[int]) -> list[Fix]:
     "PATCH-03", "warning", "thing", "A fixture is not patched, or only in part",
     "A fixture, or one break of it, has no address.",
     "It gets no levels at all, or only half of its functions move.",
-    "Type an address, or take the next free place.",
+    "Type an address, or take the next free place.", among=lambda ctx: list(ctx.index.open),
 )  # fmt: skip
 def unpatched(ctx: Context, key: str) -> Iterator[Finding]:
     fixture = ctx.rig.fixtures.get(key)
     mode = mode_of(ctx.rig, fixture) if fixture else None
     if not fixture or not mode:
         return
-    open_ = [b for b, part in enumerate(mode.breaks) if part.slots and fixture.place(b).way == "none"]
+    if key not in ctx.index.open:
+        return
+    have = {s.brk for s in ctx.index.spans(key)}
+    open_ = [
+        b for b, part in enumerate(mode.breaks)
+        if part.slots and b not in have and fixture.place(b).way in ("none", "typed")
+    ]  # fmt: skip
     if not open_:
         return
-    part_word = (
-        "not patched" if len(open_) == len(mode.breaks) else f"half patched: break {open_[0] + 1} has no address"
-    )
+    name = mode.breaks[open_[0]].name or f"break {open_[0] + 1}"
+    part_word = "not patched" if len(open_) == len(mode.breaks) else f"half patched: {name} has no address"
     yield Finding(
         "PATCH-03", "warning", key, f"fixture {fixture.number}", f"{fixture.number} is {part_word}",
         f"{fixture.number} {fixture.name} needs {plural(mode.breaks[open_[0]].slots, 'slot')} and has no address for them.",
@@ -165,11 +132,19 @@ def unpatched(ctx: Context, key: str) -> Iterator[Finding]:
     )  # fmt: skip
 
 
+def _numbers_changed(before: Rig, after: Rig, change: Change) -> bool:
+    old, new = before.fixtures, after.fixtures
+    return any(
+        f not in old or f not in new or (old[f].number, old[f].name) != (new[f].number, new[f].name)
+        for f in change.ids("fixtures")
+    )
+
+
 @rule(
     "PATCH-04", "error", "rig", "A number is used twice",
     "Two fixtures carry the same number.",
     "Whoever calls for that number gets one of the two, and nobody knows which.",
-    "Give one of them another number.",
+    "Give one of them another number.", touched=_numbers_changed,
 )  # fmt: skip
 def number_twice(ctx: Context, _: str) -> Iterator[Finding]:
     seen: dict[int, str] = {}
@@ -192,10 +167,10 @@ def number_twice(ctx: Context, _: str) -> Iterator[Finding]:
     "PATCH-05", "warning", "thing", "An address follows something that leads nowhere",
     "The start is anchored to a thing that has no place itself, or stands on no cable, or the anchors run in a circle.",
     "The fixture has no address, although its place looks settled.",
-    "Patch the thing it follows, or type an address.",
+    "Patch the thing it follows, or type an address.", among=lambda ctx: list(ctx.index.lost),
 )  # fmt: skip
 def lost_anchor(ctx: Context, key: str) -> Iterator[Finding]:
-    if not ctx.index.loop(key):
+    if key not in ctx.index.lost:
         return
     places = ctx.rig.fixtures[key].at if key in ctx.rig.fixtures else (ctx.rig.elements[key].at,)
     after = next((p.after for p in places if p.after), "")
@@ -209,60 +184,10 @@ def lost_anchor(ctx: Context, key: str) -> Iterator[Finding]:
 
 
 @rule(
-    "PATCH-06", "note", "rig", "A share, on purpose",
-    "Fixtures were declared to use the same slots.",
-    "They always move together. Worth knowing when one of them is to be used alone.",
-    "Nothing, if it is meant.",
-)  # fmt: skip
-def shares(ctx: Context, _: str) -> Iterator[Finding]:
-    for sid, s in ctx.rig.shares.items():
-        spans = [ctx.index.spans(m) for m in s.members]
-        if _alike(ctx, s.members):
-            first = spans[0][0]
-            at = say_place(ctx.rig.universes[first.universe].number, first.first)
-            names = " and ".join(call(ctx.rig, m) for m in s.members)
-            yield Finding(
-                "PATCH-06", "note", sid, at, f"{names} share {at} on purpose", s.reason or "They always move together.",
-                {"members": names, "at": at}, "Worth knowing", ("thing", s.members[0]), s.members,
-            )  # fmt: skip
-
-
-@rule(
-    "PATCH-07", "warning", "rig", "A share whose members differ",
-    "Fixtures declared as a share no longer stand at the same start in the same mode.",
-    "They were meant to move together and no longer do; where they still touch, they clash.",
-    "Put them on one address and mode again, or take the share away.",
-)  # fmt: skip
-def share_broken(ctx: Context, _: str) -> Iterator[Finding]:
-    for sid, s in ctx.rig.shares.items():
-        if _alike(ctx, s.members):
-            continue
-        names = " and ".join(call(ctx.rig, m) for m in s.members)
-        starts = ", ".join(
-            say_place(ctx.rig.universes[sp[0].universe].number, sp[0].first) if sp else "nowhere"
-            for sp in (ctx.index.spans(m) for m in s.members)
-        )
-        yield Finding(
-            "PATCH-07", "warning", sid, names, f"The share of {names} has come apart",
-            f"Their starts are {starts}; a share needs one start, one profile and one mode.",
-            {"members": names, "starts": starts}, "Clashes", ("thing", s.members[0]), s.members,
-        )  # fmt: skip
-
-
-def _alike(ctx: Context, members: tuple[str, ...]) -> bool:
-    found = [ctx.rig.fixtures.get(m) for m in members]
-    if any(f is None for f in found):
-        return False
-    kinds = {(f.profile, f.mode) for f in found if f}
-    places = [tuple((s.universe, s.first, s.brk) for s in ctx.index.spans(m)) for m in members]
-    return len(kinds) == 1 and len(set(places)) == 1 and bool(places[0])
-
-
-@rule(
     "PATCH-08", "error", "thing", "An element runs on into a universe that is not there",
     "The pixels of an element need more universes than the rig has behind its start.",
     "All pixels past the last universe get no data.",
-    "Add the missing universe, or start lower.",
+    "Add the missing universe, or start lower.", among=lambda ctx: list(ctx.index.missing),
 )  # fmt: skip
 def runs_out(ctx: Context, key: str) -> Iterator[Finding]:
     number = ctx.index.missing.get(key)
@@ -283,3 +208,145 @@ def runs_out(ctx: Context, key: str) -> Iterator[Finding]:
         "Not patched", ("thing", key), (key,),
         just(fix) if number <= HIGHEST_SACN else None,
     )  # fmt: skip
+
+
+@rule(
+    "PATCH-09", "note", "thing", "An element runs over several universes",
+    "A pixel thing needs more slots than one universe has and goes on in the next.",
+    "Each of those universes needs a feed and must reach the same box; with another universe size at the box all is shifted.",
+    "Nothing, if it is meant; else start it lower or make it shorter.", among=lambda ctx: list(ctx.rig.elements),
+)  # fmt: skip
+def spans_universes(ctx: Context, key: str) -> Iterator[Finding]:
+    element = ctx.rig.elements.get(key)
+    spans = ctx.index.spans(key)
+    if element is None or len(spans) < 2:
+        return
+    first, last = ctx.rig.universes[spans[0].universe].number, ctx.rig.universes[spans[-1].universe].number
+    per = [
+        f"{(s.last - s.first + 1) // len(element.order)} px in {ctx.rig.universes[s.universe].number}"
+        for s in spans[:4]
+    ]
+    words = ", ".join(per) if element.kind != "block" else plural(element.footprint, "slot")
+    yield Finding(
+        "PATCH-09", "note", key, element.name, f"{element.name} runs over universes {first} to {last}",
+        f"It is split {words}{' …' if len(spans) > 4 else ''}; sender and box must use the same universe size.",
+        {"element": element.name, "universes": len(spans), "first": first, "last": last},
+        "Worth knowing", ("thing", key), (key,),
+    )  # fmt: skip
+
+
+@rule(
+    "PATCH-10", "warning", "thing", "A pixel is cut by the universe's end",
+    "An element is packed without gaps, and one pixel has components in two universes.",
+    "Some receivers cannot take a cut pixel; a lost or late packet shows it in a wrong colour.",
+    "Keep pixels whole, or start the element so that the end falls between two pixels.",
+    among=lambda ctx: list(ctx.rig.elements),
+)  # fmt: skip
+def cut_pixel(ctx: Context, key: str) -> Iterator[Finding]:
+    element = ctx.rig.elements.get(key)
+    if element is None or element.whole or element.kind == "block":
+        return
+    k = len(element.order)
+    cuts = [s for s in ctx.index.spans(key)[1:] if s.offset % k]
+    if not cuts:
+        return
+    pixels = [str(s.offset // k + 1) for s in cuts]
+    number = ctx.rig.universes[cuts[0].universe].number
+
+    def edit(rig: Rig) -> tuple[Rig, Change]:
+        return put(
+            rig, f"keep the pixels of {element.name} whole", elements={key: replace(rig.elements[key], whole=True)}
+        )
+
+    yield Finding(
+        "PATCH-10", "warning", key, element.name, f"{element.name} has {plural(len(cuts), 'pixel')} in two universes",
+        f"Pixel {', '.join(pixels[:4])}{' …' if len(pixels) > 4 else ''} begins before and ends after the start of universe {number}"
+        f"{' and others' if len(cuts) > 1 else ''}.",
+        {"element": element.name, "pixels": " ".join(pixels[:9])}, "Clashes", ("thing", key), (key,),
+        just(Fix("Keep pixels whole", ((f"{element.name} · pixels", "cut at the end", "whole"),), edit)),
+    )  # fmt: skip
+
+
+def _short_reach(ctx: Context) -> list[str]:
+    low = {p for p, v in ctx.rig.profiles.items() if v.address and reach(v.address) != (1, SLOTS)}
+    return [f for f, v in ctx.rig.fixtures.items() if v.profile in low] if low else []
+
+
+@rule(
+    "PATCH-11", "warning", "thing", "An address the lamp cannot be set to",
+    "The fixture's switches or menu do not reach the address that the plan gives it.",
+    "Nobody can set it; somebody will set something near it.",
+    "Move the fixture to an address within reach.", among=_short_reach,
+)  # fmt: skip
+def out_of_reach(ctx: Context, key: str) -> Iterator[Finding]:
+    fixture = ctx.rig.fixtures.get(key)
+    profile = ctx.rig.profiles.get(fixture.profile) if fixture else None
+    if fixture is None or profile is None or profile.address is None:
+        return
+    low, high = reach(profile.address)
+    for span in ctx.index.spans(key):
+        if low <= span.first <= high:
+            continue
+        number = ctx.rig.universes[span.universe].number
+        yield Finding(
+            "PATCH-11", "warning", f"{key}/{span.brk}", say_place(number, span.first),
+            f"{fixture.number} cannot be set to {span.first}",
+            f"The {'switches' if profile.address.by == 'switches' else 'menu'} of {profile.name} reach {low} to {high}.",
+            {"fixture": fixture.number, "address": span.first, "highest": high}, "Switches", ("thing", key), (key,),
+            partial(_move_fixes, ctx, span, high),
+        )  # fmt: skip
+
+
+@rule(
+    "PATCH-12", "note", "universe", "Something stands in the reserve",
+    "Slots that were declared as reserve are used.",
+    "The reserve was kept for something; when that comes it will clash.",
+    "Move the thing, or make the reserve smaller.",
+    among=lambda ctx: [u for u, v in ctx.rig.universes.items() if v.reserve],
+)  # fmt: skip
+def in_reserve(ctx: Context, uid: str) -> Iterator[Finding]:
+    universe = ctx.rig.universes[uid]
+    for span in ctx.index.on(uid) if universe.reserve else ():
+        hit = next(((a, b) for a, b in universe.reserve if a <= span.last and span.first <= b), None)
+        if hit:
+            who = call(ctx.rig, span.key)
+            yield Finding(
+                "PATCH-12", "note", f"{uid}:{span.key}/{span.brk}", say_place(universe.number, span.first),
+                f"{who} stands in the reserve {hit[0]}–{hit[1]} of universe {universe.number}",
+                f"{who} takes {span.first} to {span.last}.",
+                {"thing": who, "universe": universe.number, "first": span.first, "last": span.last, "reserve": f"{hit[0]}–{hit[1]}"},
+                "Worth knowing", ("thing", span.key), (span.key,), partial(_move_fixes, ctx, span),
+            )  # fmt: skip
+
+
+def _sent_slots(ctx: Context, uid: str) -> int:
+    """How many slots of a universe any of its senders sends; 512 when nothing feeds it (that is another finding)."""
+    senders = [ctx.rig.senders.get(ctx.rig.feeds[f].sender) for f in ctx.feeds_by_universe.get(uid, ())]
+    return max((s.universe_size for s in senders if s), default=SLOTS)
+
+
+@rule(
+    "PATCH-13", "warning", "universe", "Channels that nothing ever drives",
+    "Functions of a thing lie on slots that no sender of its universe sends.",
+    "They stay at what the lamp does without data: a dimmer that is never driven keeps it dark.",
+    "Move it below the last slot that is sent, or let a sender send more of the universe.",
+    among=lambda ctx: [u for u in ctx.rig.universes if _sent_slots(ctx, u) < ctx.index.limit(u).slots],
+)  # fmt: skip
+def never_driven(ctx: Context, uid: str) -> Iterator[Finding]:
+    sent = _sent_slots(ctx, uid)
+    limit = ctx.index.limit(uid).slots
+    if sent >= limit:
+        return
+    number = ctx.rig.universes[uid].number
+    for span in ctx.index.on(uid):
+        if sent < span.last <= limit:
+            who = call(ctx.rig, span.key)
+            first = max(span.first, sent + 1)
+            words = words_on(ctx.rig, span, first, span.last)
+            yield Finding(
+                "PATCH-13", "warning", f"{uid}:{span.key}/{span.brk}", say_place(number, first),
+                f"Nothing drives {plural(span.last - first + 1, 'slot')} of {who}",
+                f"Of universe {number} {sent} slots are sent; {', '.join(words[:3])} of {who} lie behind them.",
+                {"thing": who, "universe": number, "sent": sent, "first": first, "last": span.last},
+                "Clashes", ("thing", span.key), (span.key,), partial(_move_fixes, ctx, span, sent),
+            )  # fmt: skip

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Literal
 
 from welvo.observed.values import Observed
 from welvo.patch.index import Index
+from welvo.patch.traffic import Traffic, traffic
 from welvo.rig.document import Change, Rig
 
 Severity = Literal["error", "warning", "note"]
@@ -64,13 +66,47 @@ def just(*fixes: Fix) -> Callable[[], list[Fix]]:
 
 @dataclass(frozen=True)
 class Context:
+    """What a rule looks at. Tables that many rules ask for are made once, when the first asks."""
+
     rig: Rig
     index: Index
     observed: Observed
     now: float
 
+    @cached_property
+    def feeds_by_universe(self) -> dict[str, list[str]]:
+        found: dict[str, list[str]] = {}
+        for fid, feed in self.rig.feeds.items():
+            found.setdefault(feed.universe, []).append(fid)
+        return found
+
+    @cached_property
+    def feeds_by_wire(self) -> dict[tuple[str, int], list[str]]:
+        """Feeds by protocol and number on the wire, in order of entry. Serial lines are each sender's own."""
+        found: dict[tuple[str, int], list[str]] = {}
+        for fid, feed in self.rig.feeds.items():
+            if feed.protocol in ("sacn", "artnet"):
+                found.setdefault((feed.protocol, feed.wire), []).append(fid)
+        return found
+
+    @cached_property
+    def ports_by_feed(self) -> dict[str, list[tuple[str, str]]]:
+        """(device, port) of the ports planned to take each feed."""
+        found: dict[str, list[tuple[str, str]]] = {}
+        for did, device in self.rig.devices.items():
+            for label, port in device.ports.items():
+                if port.feed:
+                    found.setdefault(port.feed, []).append((did, label))
+        return found
+
+    @cached_property
+    def traffic(self) -> Traffic:
+        return traffic(self.index)
+
 
 Check = Callable[[Context, str], Iterator[Finding]]
+Among = Callable[[Context], Iterable[str]]
+Touched = Callable[[Rig, Rig, Change], bool]
 
 
 @dataclass(frozen=True)
@@ -87,6 +123,10 @@ class Rule:
     check: Check
     live: bool = False
     """True when the rule reads what was observed, so that it runs again when the network changes."""
+    among: Among | None = None
+    """The only subjects that can have a finding, where the index knows them: the others are not even asked."""
+    touched: Touched | None = None
+    """For rules about the whole rig: whether a change from one rig to another can matter to it."""
 
 
 RULES: dict[str, Rule] = {}
@@ -101,11 +141,13 @@ def rule(
     matters: str,
     put_right: str,
     live: bool = False,
+    among: Among | None = None,
+    touched: Touched | None = None,
 ) -> Callable[[Check], Check]:
     def register(check: Check) -> Check:
         if code in RULES:
             raise ValueError(f"{code} is registered twice")
-        RULES[code] = Rule(code, severity, scope, title, means, matters, put_right, check, live)
+        RULES[code] = Rule(code, severity, scope, title, means, matters, put_right, check, live, among, touched)
         return check
 
     return register

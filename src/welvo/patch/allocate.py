@@ -10,7 +10,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from welvo.patch.index import Index, Span
-from welvo.rig.counting import how_many_fit
+from welvo.rig.counting import SLOTS, how_many_fit
 from welvo.rig.document import Change, Rig, put
 from welvo.rig.edits import add_universe, with_place
 from welvo.rig.lookup import call, mode_of, universe_by_number, universes_in_order
@@ -21,10 +21,18 @@ Edit = tuple[Rig, Change]
 
 
 def next_free(
-    index: Index, universe: str, footprint: int, start: int = 1, ignore: frozenset[str] = frozenset()
+    index: Index,
+    universe: str,
+    footprint: int,
+    start: int = 1,
+    ignore: frozenset[str] = frozenset(),
+    highest: int = SLOTS,
 ) -> int | None:
-    """The first address from `start` on where `footprint` slots are free to the end of the universe, or None."""
-    size = index.rig.universes[universe].size
+    """The first address from `start` on where `footprint` slots are free up to the universe's limit, or None.
+
+    Slots declared as reserve and those above `highest` are never given out.
+    """
+    size = min(index.limit(universe).slots, highest)
     taken = index.occupancy(universe)[:size] > 0
     if ignore:
         taken = taken.copy()
@@ -32,6 +40,8 @@ def next_free(
         for s in index.on(universe):
             if s.key not in ignore:
                 taken[s.first - 1 : s.last] = True
+    for first, last in index.rig.universes[universe].reserve:
+        taken[first - 1 : last] = True
     if footprint > size:
         return None
     sums = np.concatenate([[0], np.cumsum(taken)])
@@ -41,13 +51,18 @@ def next_free(
 
 
 def next_free_anywhere(
-    index: Index, footprint: int, universe: str = "", start: int = 1, ignore: frozenset[str] = frozenset()
+    index: Index,
+    footprint: int,
+    universe: str = "",
+    start: int = 1,
+    ignore: frozenset[str] = frozenset(),
+    highest: int = SLOTS,
 ) -> tuple[str, int] | None:
     """The next free place in the universe given, then in those after it, then in those before."""
     order = universes_in_order(index.rig)
     at = order.index(universe) if universe in order else 0
     for uid in order[at:] + order[:at]:
-        found = next_free(index, uid, footprint, start if uid == universe else 1, ignore)
+        found = next_free(index, uid, footprint, start if uid == universe else 1, ignore, highest)
         if found:
             return uid, found
     return None
@@ -83,7 +98,9 @@ def landing(index: Index, key: str, brk: int, universe: str, address: int) -> La
     meets = tuple(
         (s.key, max(address, s.first), min(last, s.last))
         for s in others
-        if s.first <= last and address <= s.last and not (s.key in shared and s.first == address)
+        if s.first <= last
+        and address <= s.last
+        and not (s.key in shared and _still_meant(index, key, s, address, last))
     )
     before = address - 1 - max((s.last for s in others if s.last < address), default=0)
     after = min((s.first for s in others if s.first > last), default=size + 1) - last - 1
@@ -97,6 +114,10 @@ def landing(index: Index, key: str, brk: int, universe: str, address: int) -> La
         how = f"stands behind {call(rig, place.after)}" if place.after else "follows its cable"
         refused = "" if place.way == "anchored" else f"{call(rig, key)} {how}"
     return Landing(universe, address, last, meets, max(0, before), max(0, after), max(0, last - size), refused)
+
+
+def _still_meant(index: Index, key: str, other: Span, first: int, last: int) -> bool:
+    return index.meant(Span(key, 0, other.universe, first, last, 0), other)
 
 
 def footprint_of(rig: Rig, key: str, brk: int = 0) -> int:

@@ -8,10 +8,10 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
+from welvo.patch.limits import Limit, limits
 from welvo.patch.resolve import Resolver
 from welvo.rig.counting import SLOTS, stretches
 from welvo.rig.document import Change, Rig
-from welvo.rig.lookup import mode_of
 from welvo.rig.patched import Element
 
 Ints = npt.NDArray[np.int32]
@@ -48,44 +48,107 @@ class Followed(NamedTuple):
 
 
 class Index:
-    """Columns of spans: `uni`, `first`, `last` (NumPy, one row per span) and the spans by thing and by universe."""
+    """Columns of spans: `uni`, `first`, `last` (NumPy, one row per span) and the spans by thing and by universe.
+
+    `missing` holds the elements that run on into a universe the rig does not have, with its number; `open` the
+    fixtures with breaks that have no address (or one in a universe that is gone); `lost` the things whose anchor or cable leads nowhere.
+    """
 
     def __init__(self, rig: Rig) -> None:
         self.rig = rig
         self._resolver = Resolver(rig)
         self._spans: dict[str, tuple[Span, ...]] = {}
-        self._rows: dict[str, list[int]] = {}
+        self._rows: dict[str, tuple[int, ...]] = {}
         self._on: dict[str, dict[int, Span]] = {}
-        self._uni_row: dict[str, int] = {}
+        self._sorted: dict[str, list[Span]] = {}
+        self._uni_row: dict[str, int] = {uid: n for n, uid in enumerate(rig.universes)}
         self._free: list[int] = []
-        self._used = 0
+        self._widths: dict[tuple[str, str], tuple[int, ...]] = {}
+        self._limits: dict[str, Limit] | None = None
+        self._partners: dict[str, frozenset[str]] | None = None
         self.missing: dict[str, int] = {}
-        """Elements that run on into a universe the rig does not have, with its number."""
-        self.uni: Ints = np.full(64, -1, np.int32)
-        self.first: Ints = np.zeros(64, np.int32)
-        self.last: Ints = np.zeros(64, np.int32)
+        self.open: set[str] = set()
+        self.lost: set[str] = set()
         self._numbers = {u.number: uid for uid, u in rig.universes.items()}
-        for key in (*rig.fixtures, *rig.elements):
-            self._insert(key)
+        self._build()
 
     # ---- building and following
 
+    def _build(self) -> None:
+        """All things at once: the columns are made in one go."""
+        uni: list[int] = []
+        first: list[int] = []
+        last: list[int] = []
+        row_of, on = self._uni_row, self._on
+        row = 0
+        for key in (*self.rig.fixtures, *self.rig.elements):
+            spans = self._make(key)
+            if not spans:
+                continue
+            self._spans[key] = spans
+            self._rows[key] = (row,) if len(spans) == 1 else tuple(range(row, row + len(spans)))
+            for span in spans:
+                _, _, universe, a, b, _ = span
+                uni.append(row_of[universe])
+                first.append(a)
+                last.append(b)
+                here = on.get(universe)
+                if here is None:
+                    on[universe] = {row: span}
+                else:
+                    here[row] = span
+                row += 1
+        self._used = row
+        room = max(64, row + row // 4)
+        self.uni: Ints = np.full(room, -1, np.int32)
+        self.first: Ints = np.zeros(room, np.int32)
+        self.last: Ints = np.zeros(room, np.int32)
+        self.uni[:row], self.first[:row], self.last[:row] = uni, first, last
+
+    def _slots(self, profile: str, mode: str) -> tuple[int, ...]:
+        """Slots of each break of a mode; empty when the rig does not have it."""
+        found = self._widths.get((profile, mode))
+        if found is None:
+            p = self.rig.profiles.get(profile)
+            m = p.modes.get(mode) if p else None
+            found = self._widths[profile, mode] = tuple(b.slots for b in m.breaks) if m else ()
+        return found
+
     def _make(self, key: str) -> tuple[Span, ...]:
         fixture = self.rig.fixtures.get(key)
-        self.missing.pop(key, None)
-        if fixture:
-            mode = mode_of(self.rig, fixture)
-            if mode is None:
-                return ()
-            spans = []
-            for b, part in enumerate(mode.breaks):
-                start = self._resolver.start(key, b)
-                if start and part.slots:
-                    spans.append(Span(key, b, start[0], start[1], start[1] + part.slots - 1, 0))
-            return tuple(spans)
-        element = self.rig.elements.get(key)
-        start = self._resolver.start(key, 0) if element else None
-        return self._element(key, element, *start) if element and start else ()
+        if fixture is None:
+            self.missing.pop(key, None)
+            element = self.rig.elements.get(key)
+            start = self._resolver.start(key, 0) if element else None
+            if element and start is None and element.at.way in ("anchored", "run"):
+                self.lost.add(key)
+            else:
+                self.lost.discard(key)
+            return self._element(key, element, *start) if element and start else ()
+        widths = self._slots(fixture.profile, fixture.mode)
+        at = fixture.at
+        if len(widths) == 1 and len(at) == 1 and at[0].address is not None and widths[0] and not at[0].after:
+            place = at[0]  # what nearly every fixture is: one break at a typed address
+            if place.universe in self.rig.universes and not place.from_run:
+                self.open.discard(key)
+                self.lost.discard(key)
+                first = at[0].address
+                assert first is not None
+                return (Span(key, 0, place.universe, first, first + widths[0] - 1, 0),)
+        spans = []
+        open_ = lost = False
+        for b, slots in enumerate(widths):
+            place = fixture.place(b)
+            start = self._resolver.start(key, b)
+            if start and slots:
+                spans.append(Span(key, b, start[0], start[1], start[1] + slots - 1, 0))
+            elif start is None and place.way in ("anchored", "run"):
+                lost = True
+            elif start is None and slots:
+                open_ = True
+        (self.open.add if open_ else self.open.discard)(key)
+        (self.lost.add if lost else self.lost.discard)(key)
+        return tuple(spans)
 
     def _element(self, key: str, element: Element, universe: str, address: int) -> tuple[Span, ...]:
         size = self.rig.universes[universe].size
@@ -115,8 +178,9 @@ class Index:
             uni = self._uni_row.setdefault(span.universe, len(self._uni_row))
             self.uni[row], self.first[row], self.last[row] = uni, span.first, span.last
             self._on.setdefault(span.universe, {})[row] = span
+            self._sorted.pop(span.universe, None)
             rows.append(row)
-        self._rows[key] = rows
+        self._rows[key] = tuple(rows)
 
     def _grow(self) -> None:
         more = len(self.uni)
@@ -125,22 +189,28 @@ class Index:
         self.last = np.concatenate([self.last, np.zeros(more, np.int32)])
 
     def _remove(self, key: str) -> None:
-        for row, span in zip(self._rows.pop(key, []), self._spans.pop(key, ())):
+        for row, span in zip(self._rows.pop(key, ()), self._spans.pop(key, ())):
             self.uni[row] = -1
             del self._on[span.universe][row]
+            self._sorted.pop(span.universe, None)
             self._free.append(row)
 
     def follow(self, rig: Rig, change: Change) -> Followed:
         """Take over a new rig that differs from the present one by `change`."""
-        if change.ids("universes"):
+        if change.ids("universes") and self._renumbered(rig, change.ids("universes")):
             before = {s.universe for spans in self._spans.values() for s in spans}
             self.__init__(rig)  # type: ignore[misc]
             after = {s.universe for spans in self._spans.values() for s in spans}
             return Followed(frozenset(before | after | change.ids("universes")), frozenset(self._spans))
         things = set(change.ids("fixtures")) | set(change.ids("elements"))
         if change.ids("profiles"):
+            self._widths.clear()
             things |= {fid for fid, f in rig.fixtures.items() if f.profile in change.ids("profiles")}
         self.rig = rig
+        if any(change.ids(p) for p in ("devices", "feeds", "universes", "device_models")):
+            self._limits = None
+        if change.ids("shares"):
+            self._partners = None
         things |= self._resolver.follow(rig, things, bool(change.ids("devices") or change.ids("feeds")))
         universes: set[str] = set()
         for key in things:
@@ -152,7 +222,17 @@ class Index:
                 universes.update(s.universe for s in self._spans.get(key, ()))
             else:
                 self.missing.pop(key, None)
+                self.open.discard(key)
+                self.lost.discard(key)
         return Followed(frozenset(universes), frozenset(things))
+
+    def _renumbered(self, rig: Rig, touched: frozenset[str]) -> bool:
+        """Whether universes came, went, or changed in what places things: number and size."""
+        for uid in touched:
+            old, new = self.rig.universes.get(uid), rig.universes.get(uid)
+            if old is None or new is None or (old.number, old.size) != (new.number, new.size):
+                return True
+        return False
 
     # ---- questions
 
@@ -164,15 +244,23 @@ class Index:
             yield from spans
 
     def on(self, universe: str) -> list[Span]:
-        """Spans of one universe by first slot; ties by thing."""
-        return sorted(self._on.get(universe, {}).values(), key=lambda s: (s.first, s.last, s.key, s.brk))
+        """Spans of one universe by first slot; ties by thing. The list is the index's own: do not change it."""
+        found = self._sorted.get(universe)
+        if found is None:
+            here = self._on.get(universe)
+            found = sorted(here.values(), key=lambda s: (s.first, s.last, s.key, s.brk)) if here else []
+            self._sorted[universe] = found
+        return found
+
+    def limit(self, universe: str) -> Limit:
+        """The last slot of a universe that counts, and why when that is not its own size."""
+        if self._limits is None:
+            self._limits = limits(self.rig)
+        found = self._limits.get(universe)
+        return found if found else Limit(self.rig.universes[universe].size)
 
     def at(self, universe: str, address: int) -> list[Span]:
         return [s for s in self.on(universe) if s.first <= address <= s.last]
-
-    def loop(self, key: str) -> bool:
-        """Whether a thing's anchor leads back to itself or to something that is nowhere."""
-        return self._resolver.is_lost(key)
 
     def dependents(self, key: str) -> list[str]:
         """Things whose place follows, directly or not, from this one's."""
@@ -188,49 +276,98 @@ class Index:
         return np.cumsum(edge[:SLOTS], dtype=np.int16)
 
     def free_slots(self, universe: str) -> int:
-        size = self.rig.universes[universe].size
-        return int(np.count_nonzero(self.occupancy(universe)[:size] == 0))
+        """Slots up to the limit that nothing is on; the declared reserve is not free."""
+        size = self.limit(universe).slots
+        free = self.occupancy(universe)[:size] == 0
+        for first, last in self.rig.universes[universe].reserve:
+            free[first - 1 : last] = False
+        return int(np.count_nonzero(free))
+
+    def free_stretches(self, universe: str) -> list[tuple[int, int]]:
+        """The free stretches of a universe up to its limit, (first, last), reserve counted as taken."""
+        size = self.limit(universe).slots
+        taken = self.occupancy(universe)[:size] > 0
+        for first, last in self.rig.universes[universe].reserve:
+            taken[first - 1 : last] = True
+        edges = np.flatnonzero(np.diff(np.concatenate([[True], taken, [True]]).astype(np.int8)))
+        return [(int(a) + 1, int(b)) for a, b in zip(edges[::2], edges[1::2])]
 
     def flagged(self) -> set[str]:
-        """Universes in which anything overlaps anything: one sort and one running maximum over all spans."""
-        live = np.flatnonzero(self.uni[: self._used] >= 0)
-        if live.size < 2:
+        """Universes in which anything overlaps anything: one sort and one running maximum over all spans.
+
+        A span is one number, start · 1024 + length − 1, so that the sort needs no order of indices.
+        """
+        uni, first, last = self.uni[: self._used], self.first[: self._used], self.last[: self._used]
+        if self._free:
+            live = uni >= 0
+            uni, first, last = uni[live], first[live], last[live]
+        if uni.size < 2:
             return set()
-        base = self.uni[live].astype(np.int64) * _PITCH
-        starts = base + self.first[live]
-        ends = base + np.minimum(self.last[live], SLOTS)
-        order = np.argsort(starts, kind="stable")
-        reach = np.maximum.accumulate(ends[order])
-        hit = starts[order][1:] <= reach[:-1]
-        rows = set(np.unique(self.uni[live][order][1:][hit]).tolist())
+        keys = uni.astype(np.int64)
+        keys *= _PITCH
+        keys += first
+        keys <<= 10
+        keys += np.minimum(last, SLOTS) - np.minimum(first, SLOTS)
+        keys.sort()
+        starts = keys >> 10
+        keys &= 1023
+        keys += starts
+        np.maximum.accumulate(keys, out=keys)
+        hit = starts[1:] <= keys[:-1]
+        if not hit.any():
+            return set()
+        rows = set(np.unique(starts[1:][hit] // _PITCH).tolist())
         return {uid for uid, row in self._uni_row.items() if row in rows}
 
+    def past_the_end(self) -> set[str]:
+        """Universes in which something ends past the limit."""
+        most = np.zeros(max(1, len(self._uni_row)), np.int32)
+        for uid, row in self._uni_row.items():
+            most[row] = self.limit(uid).slots if uid in self.rig.universes else SLOTS
+        uni, last = self.uni[: self._used], self.last[: self._used]
+        rows = set(np.unique(uni[(uni >= 0) & (last > most[uni])]).tolist())
+        return {uid for uid, row in self._uni_row.items() if row in rows and uid in self.rig.universes}
+
     def clashes(self, universe: str, most: int = 500) -> list[Clash]:
-        """Pairs that overlap in one universe, at most `most`; pairs declared as a share are left out."""
+        """Pairs that overlap in one universe, at most `most`; declared shares and overlays are left out."""
         found: list[Clash] = []
-        shared = self._shares()
         open_: list[Span] = []
+        reach = 0
         for span in self.on(universe):
+            if span.first > reach:
+                open_ = [span]
+                reach = span.last
+                continue
             open_ = [o for o in open_ if o.last >= span.first]
             for o in open_:
-                if not (o.key in shared and shared[o.key] & shared.get(span.key, frozenset()) and _same(o, span)):
+                if not self.meant(o, span):
                     found.append(Clash(o, span, span.first, min(o.last, span.last)))
                     if len(found) >= most:
                         return found
             open_.append(span)
+            reach = max(reach, span.last)
         return found
 
+    def meant(self, a: Span, b: Span) -> bool:
+        """Whether two spans lie on each other on purpose: an overlay, or a share that stands as declared."""
+        together = self._shares()
+        if a.key not in together or b.key not in together:
+            return False
+        for sid in together[a.key] & together[b.key]:
+            if self.rig.shares[sid].kind == "overlay" or (a.first, a.last) == (b.first, b.last):
+                return True
+        return False
+
     def _shares(self) -> dict[str, frozenset[str]]:
-        member: dict[str, frozenset[str]] = {}
-        for sid, share in self.rig.shares.items():
-            for key in share.members:
-                member[key] = member.get(key, frozenset()) | {sid}
-        return member
+        if self._partners is None:
+            member: dict[str, frozenset[str]] = {}
+            for sid, share in self.rig.shares.items():
+                for key in share.members:
+                    member[key] = member.get(key, frozenset()) | {sid}
+            self._partners = member
+        return self._partners
 
     def shared_with(self, key: str) -> list[str]:
-        """The other members of the shares a thing belongs to."""
-        return sorted({m for s in self.rig.shares.values() if key in s.members for m in s.members if m != key})
-
-
-def _same(a: Span, b: Span) -> bool:
-    return (a.first, a.last) == (b.first, b.last)
+        """The other members of the shares and overlays a thing belongs to."""
+        shares = self.rig.shares
+        return sorted({m for sid in self._shares().get(key, ()) for m in shares[sid].members if m != key})

@@ -22,7 +22,12 @@ class Resolver:
         self._anchors: dict[str, set[str]] = {}
         self._on_runs: set[str] = set()
         self._lines: dict[str, tuple[str, tuple[str, ...]]] | None = None
-        for key in (*rig.fixtures, *rig.elements):
+        for key, fixture in rig.fixtures.items():
+            for p in fixture.at:
+                if p.after or p.from_run:
+                    self._note(key)
+                    break
+        for key in rig.elements:
             self._note(key)
 
     def _places(self, key: str) -> tuple[Place, ...]:
@@ -39,7 +44,10 @@ class Resolver:
             self._followers[anchor].discard(key)
         for anchor in anchors:
             self._followers[anchor].add(key)
-        self._anchors[key] = anchors
+        if anchors:
+            self._anchors[key] = anchors
+        else:
+            self._anchors.pop(key, None)
         if any(p.way == "run" for p in places):
             self._on_runs.add(key)
         else:
@@ -50,19 +58,22 @@ class Resolver:
         return self._start(key, brk, frozenset())
 
     def _start(self, key: str, brk: int, trail: frozenset[tuple[str, int]]) -> Start | None:
+        places = self._places(key)
+        if brk >= len(places):
+            return None
+        place = places[brk]
+        way = place.way
+        if way == "typed" and place.address is not None:
+            return (place.universe, place.address) if place.universe in self.rig.universes else None
         me = (key, brk)
         if me in self._known:
             return self._known[me]
         if me in trail:
             return None
-        places = self._places(key)
-        place = places[brk] if brk < len(places) else Place()
         found: Start | None = None
-        if place.way == "typed" and place.address is not None:
-            found = (place.universe, place.address) if place.universe in self.rig.universes else None
-        elif place.way == "anchored":
+        if way == "anchored":
             found = self._behind(place, brk, trail | {me})
-        elif place.way == "run":
+        elif way == "run":
             found = self._from_line(key, brk)
         if not trail or found:
             self._known[me] = found
@@ -119,10 +130,6 @@ class Resolver:
                 elif fixture.place(b).way == "typed" and fixture.place(b).universe == line[0]:
                     cursor = max(cursor, (fixture.place(b).address or 0) + part.slots)
         return None
-
-    def is_lost(self, key: str) -> bool:
-        """An anchored or cable place that leads nowhere."""
-        return any(p.way in ("anchored", "run") and self.start(key, b) is None for b, p in enumerate(self._places(key)))
 
     def dependents(self, keys: set[str]) -> list[str]:
         found: dict[str, None] = {}

@@ -8,11 +8,11 @@ import msgspec
 from msgspec import Meta
 
 from welvo.rig.base import Value
-from welvo.rig.patched import Element, Fixture, Share, Waiver
+from welvo.rig.patched import Element, Fixture, Group, Share, Waiver
 from welvo.rig.profile import Profile
-from welvo.rig.wiring import Device, DeviceModel, Feed, Sender, Universe
+from welvo.rig.wiring import Device, DeviceModel, Feed, Sender, Universe, Use
 
-FORMAT = 2
+FORMAT = 3
 """The number of the file format this version writes."""
 
 
@@ -40,12 +40,18 @@ class Rig(Value, frozen=True, kw_only=True):
     device_models: dict[str, DeviceModel] = {}
     devices: dict[str, Device] = {}
     shares: dict[str, Share] = {}
+    groups: dict[str, Group] = {}
     waivers: dict[str, Waiver] = {}
+    uses: dict[str, Use] = {}
+    use: str = ""
+    """Which of `uses` is in force; empty: everything is used."""
+    columns: tuple[str, ...] = ("Hang point", "Circuit", "Use")
+    """The rig's own columns of the roll; fixtures hold their values in `fields`."""
 
 
 PARTS = (
     "profiles", "pictures", "fixtures", "elements", "universes", "senders", "feeds", "device_models", "devices",
-    "shares", "waivers",
+    "shares", "groups", "waivers", "uses",
 )  # fmt: skip
 
 

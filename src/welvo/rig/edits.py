@@ -8,11 +8,11 @@ from msgspec.structs import replace
 
 from welvo.rig.document import Change, Rig, fresh_id, put
 from welvo.rig.lookup import bench_sender, call, code_for, lowest_free_tint, universe_by_number
-from welvo.rig.notation import NotationError, plural, read_ip, say_wire
-from welvo.rig.patched import Element, Fixture, Place, Share, Waiver
+from welvo.rig.notation import NotationError, plural, read_ip, say_protocol, say_wire
+from welvo.rig.patched import Element, Fixture, Group, Place, Share, Waiver
 from welvo.rig.plan import ports_taking, split_key
 from welvo.rig.profile import Profile
-from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Sender, SettingValue, Universe
+from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Protocol, Sender, SettingValue, Universe, Use
 
 Edit = tuple[Rig, Change]
 
@@ -73,6 +73,11 @@ def remove_things(rig: Rig, keys: list[str]) -> Edit:
         left = tuple(m for m in share.members if m not in gone)
         if len(left) != len(share.members):
             shares[sid] = replace(share, members=left) if len(left) > 1 else None
+    groups = {
+        gid: replace(g, members=tuple(m for m in g.members if m not in gone))
+        for gid, g in rig.groups.items()
+        if gone & set(g.members)
+    }
     devices: dict[str, Device] = {}
     for did, device in rig.devices.items():
         ports = {
@@ -93,7 +98,7 @@ def remove_things(rig: Rig, keys: list[str]) -> Edit:
     return put(
         rig, f"remove {what}",
         fixtures={k: None for k in keys if k in rig.fixtures}, elements={k: None for k in keys if k in rig.elements},
-        shares=shares, devices=devices,
+        shares=shares, devices=devices, groups=groups,
     )  # fmt: skip
 
 
@@ -156,19 +161,38 @@ def add_feed(
     number = rig.universes[universe].number
     on_wire = wire if wire is not None else number
     fid = fresh_id(rig.feeds, "w")
-    to = "multicast" if protocol == "sacn" else "subscribers"
-    feed = Feed(
-        universe=universe, sender=who, protocol="artnet" if protocol == "artnet" else "sacn", wire=on_wire, to=to
+    kind: Protocol = (
+        "artnet"
+        if protocol == "artnet"
+        else "ddp"
+        if protocol == "ddp"
+        else "serial"
+        if protocol == "serial"
+        else "sacn"
     )
+    if kind in ("ddp", "serial"):
+        lines = [f.wire for f in rig.feeds.values() if f.protocol == "serial"]
+        on_wire = wire if wire is not None else 1 if kind == "ddp" else max(lines, default=0) + 1
+    owner = rig.senders.get(who, senders.get(who))
+    feed = Feed(
+        universe=universe, sender=who, protocol=kind, wire=on_wire, to=DESTINATIONS[kind][0],
+        rate=owner.rate if owner else 44, priority=owner.priority if owner else 100,
+    )  # fmt: skip
     label = f"feed universe {number} by {say_wire(protocol, on_wire)}"
     return *put(rig, label, senders=senders, feeds={fid: feed}), fid
+
+
+DESTINATIONS: dict[str, tuple[str, ...]] = {
+    "sacn": ("multicast",), "artnet": ("subscribers", "broadcast"), "ddp": ("",), "serial": ("",),
+}  # fmt: skip
+"""Words a feed may be sent to instead of one address; the first is what a new feed gets. A new DDP feed has no box yet."""
 
 
 def set_feed(rig: Rig, fid: str, label: str, **fields: Any) -> Edit:
     feed = replace(rig.feeds[fid], **fields)
     if "protocol" in fields and fields["protocol"] != rig.feeds[fid].protocol and "to" not in fields:
-        if feed.to in ("multicast", "subscribers", "broadcast"):
-            feed = replace(feed, to="multicast" if feed.protocol == "sacn" else "subscribers")
+        if feed.to in ("multicast", "subscribers", "broadcast", "") or feed.protocol == "serial":
+            feed = replace(feed, to=DESTINATIONS[feed.protocol][0])
     check_feed(feed)
     return put(rig, label, feeds={fid: feed})
 
@@ -179,10 +203,13 @@ def check_feed(feed: Feed) -> None:
         raise NotationError(f"There is no sACN universe {feed.wire}: they run from 1 to 63999.")
     if feed.protocol == "artnet" and feed.wire > 32767:
         raise NotationError(f"Art-Net addresses run from 0 to 32767; {feed.wire} is too high.")
-    words = ("multicast",) if feed.protocol == "sacn" else ("subscribers", "broadcast")
-    if feed.to not in words:
-        if feed.to in ("multicast", "subscribers", "broadcast"):
-            raise NotationError(f"{'sACN' if feed.protocol == 'sacn' else 'Art-Net'} cannot be sent to “{feed.to}”.")
+    if feed.protocol == "ddp" and not 1 <= feed.wire <= 249:
+        raise NotationError(f"DDP destinations run from 1 to 249; there is no {feed.wire}.")
+    if feed.protocol == "serial" and feed.wire < 1:
+        raise NotationError("Serial lines are counted from 1.")
+    if feed.to not in DESTINATIONS[feed.protocol]:
+        if feed.to in ("multicast", "subscribers", "broadcast", "") or feed.protocol == "serial":
+            raise NotationError(f"{say_protocol(feed.protocol)} cannot be sent to “{feed.to}”.")
         read_ip(feed.to)
 
 
@@ -262,9 +289,158 @@ def who_else(rig: Rig, did: str, port: str) -> list[str]:
 
 
 def share(rig: Rig, members: list[str], reason: str = "") -> Edit:
-    sid = fresh_id(rig.shares, "x")
-    names = " and ".join(call(rig, m) for m in members)
-    return put(rig, f"share {names}", shares={sid: Share(members=tuple(members), reason=reason)})
+    """Declare that fixtures of one profile, mode and start use the same slots on purpose."""
+    return put(
+        rig,
+        f"share {names_of(rig, members)}",
+        shares=_together(rig, members, Share(members=tuple(members), reason=reason)),
+    )
+
+
+def overlay(rig: Rig, members: list[str], reason: str = "") -> Edit:
+    """Declare that things of different profiles lie over each other on purpose."""
+    made = Share(members=tuple(members), kind="overlay", reason=reason)
+    return put(rig, f"lay {names_of(rig, members)} over each other", shares=_together(rig, members, made))
+
+
+def unshare(rig: Rig, sid: str) -> Edit:
+    gone = rig.shares[sid]
+    return put(rig, f"end the {gone.kind} of {names_of(rig, list(gone.members))}", shares={sid: None})
+
+
+def names_of(rig: Rig, keys: list[str]) -> str:
+    return " and ".join(call(rig, k) for k in keys) if len(keys) < 5 else plural(len(keys), "thing")
+
+
+def _together(rig: Rig, members: list[str], made: Share) -> dict[str, Share | None]:
+    """A new share takes the place of older ones of the same kind that it holds whole."""
+    inside = {s: None for s, v in rig.shares.items() if v.kind == made.kind and set(v.members) <= set(members)}
+    return {**inside, fresh_id(rig.shares, "x"): made}
+
+
+# ---- groups, own columns, inversions
+
+
+def set_group(rig: Rig, name: str, members: list[str]) -> Edit:
+    """Make a group, or give one of that name other members; no members take it away."""
+    clean = name.strip()
+    if not clean:
+        raise NotationError("A group needs a name.")
+    gid = next((g for g, v in rig.groups.items() if v.name.lower() == clean.lower()), "") or fresh_id(rig.groups, "g")
+    if not members:
+        return put(rig, f"remove group {clean}", groups={gid: None})
+    made = (
+        replace(rig.groups[gid], members=tuple(members))
+        if gid in rig.groups
+        else Group(name=clean, members=tuple(members))
+    )
+    return put(rig, f"group {clean}: {plural(len(members), 'thing')}", groups={gid: made})
+
+
+def put_in_groups(rig: Rig, keys: list[str], names: list[str]) -> Edit:
+    """Let things stand in just the groups named, which are made where they are missing; emptied groups stay."""
+    wanted = {n.strip().lower(): n.strip() for n in names if n.strip()}
+    chosen = set(keys)
+    groups: dict[str, Group] = {}
+    for gid, g in rig.groups.items():
+        here = [m for m in g.members if m not in chosen]
+        members = tuple(dict.fromkeys([*g.members, *keys])) if wanted.pop(g.name.lower(), None) else tuple(here)
+        if members != g.members:
+            groups[gid] = replace(g, members=members)
+    taken = set(rig.groups)
+    for name in wanted.values():
+        gid = fresh_id(taken, "g")
+        taken.add(gid)
+        groups[gid] = Group(name=name, members=tuple(keys))
+    return put(rig, f"put {names_of(rig, keys)} into {', '.join(names) or 'no group'}", groups=groups)
+
+
+def groups_of(rig: Rig, key: str) -> list[str]:
+    return [g.name for g in rig.groups.values() if key in g.members]
+
+
+def set_columns(rig: Rig, columns: list[str]) -> Edit:
+    """Name the rig's own columns; values under a name that goes stay with the fixtures, in case it comes back."""
+    clean = [c.strip() for c in columns if c.strip()]
+    if len({c.lower() for c in clean}) != len(clean):
+        raise NotationError("Two columns cannot carry one name.")
+    return replace(rig, columns=tuple(clean)), Change("name the columns", {"rig": frozenset({"columns"})})
+
+
+def set_field(rig: Rig, keys: list[str], column: str, values: list[str]) -> Edit:
+    """Give fixtures a value each in one of the rig's own columns; an empty one takes it out."""
+    fixtures: dict[str, Fixture] = {}
+    for key, value in zip(keys, values):
+        fields = {k: v for k, v in rig.fixtures[key].fields.items() if k != column}
+        if value.strip():
+            fields[column] = value.strip()
+        fixtures[key] = replace(rig.fixtures[key], fields=fields)
+    return put(rig, f"{column} of {names_of(rig, keys)}", fixtures=fixtures)
+
+
+def lock(rig: Rig, keys: list[str], on: bool) -> Edit:
+    """Lock or unlock every place of some things: nothing but the operator's hand moves a locked one."""
+    fixtures = {
+        k: replace(rig.fixtures[k], at=tuple(replace(p, locked=on) for p in (rig.fixtures[k].at or (Place(),))))
+        for k in keys if k in rig.fixtures
+    }  # fmt: skip
+    elements = {
+        k: replace(rig.elements[k], at=replace(rig.elements[k].at, locked=on)) for k in keys if k in rig.elements
+    }
+    return put(rig, f"{'lock' if on else 'unlock'} {names_of(rig, keys)}", fixtures=fixtures, elements=elements)
+
+
+# ---- senders and uses
+
+
+def add_sender(rig: Rig, name: str) -> tuple[Rig, Change, str]:
+    sid = fresh_id(rig.senders, "s")
+    return *put(rig, f"add sender {name}", senders={sid: Sender(name=name)}), sid
+
+
+def set_sender(rig: Rig, sid: str, label: str, **fields: Any) -> Edit:
+    sender = replace(rig.senders[sid], **fields)
+    if sender.lowest > sender.highest:
+        raise NotationError(
+            f"{sender.name} would number universes from {sender.lowest} to {sender.highest}: the lowest comes first."
+        )
+    return put(rig, label, senders={sid: sender})
+
+
+def remove_sender(rig: Rig, sid: str) -> Edit:
+    """Remove a sender and all its feeds; ports that took them take nothing then."""
+    feeds = {fid: None for fid, f in rig.feeds.items() if f.sender == sid}
+    return put(
+        rig,
+        f"remove sender {rig.senders[sid].name}",
+        senders={sid: None},
+        feeds=feeds,
+        devices=_without_feeds(rig, set(feeds)),
+    )
+
+
+def set_use(rig: Rig, uid: str) -> Edit:
+    """Choose which part of the rig is used now; an empty id means all of it."""
+    name = rig.uses[uid].name if uid else "everything"
+    return replace(rig, use=uid), Change(f"use {name}", {"rig": frozenset({"use"})})
+
+
+def change_use(rig: Rig, uid: str, label: str, **fields: Any) -> tuple[Rig, Change, str]:
+    """Make a use (empty id) or change one; one without a name is refused."""
+    made = replace(rig.uses[uid], **fields) if uid else Use(**fields)
+    if not made.name.strip():
+        raise NotationError("A use needs a name, such as the show's.")
+    key = uid or fresh_id(rig.uses, "y")
+    return *put(rig, label, uses={key: made}), key
+
+
+def remove_use(rig: Rig, uid: str) -> Edit:
+    new, change = put(rig, f"remove use {rig.uses[uid].name}", uses={uid: None})
+    return (
+        (replace(new, use=""), Change(change.label, {**change.touched, "rig": frozenset({"use"})}))
+        if rig.use == uid
+        else (new, change)
+    )
 
 
 def waive(rig: Rig, code: str, subject: str, facts: str, reason: str) -> Edit:

@@ -65,6 +65,14 @@ def used_by(rig: Rig, profile: str, mode: str | None = None) -> list[str]:
     return [fid for fid, f in rig.fixtures.items() if f.profile == profile and (mode is None or f.mode == mode)]
 
 
+def used(rig: Rig, part: str, key: str) -> bool:
+    """Whether a universe or a device takes part in the use in force; without one everything does."""
+    use = rig.uses.get(rig.use)
+    if use is None:
+        return True
+    return key not in (use.universes_off if part == "universes" else use.devices_off)
+
+
 def lowest_free_tint(rig: Rig) -> int:
     taken = {p.tint for p in rig.profiles.values()} | {e.tint for e in rig.elements.values()}
     k = 0

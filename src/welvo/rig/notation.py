@@ -40,6 +40,38 @@ def read_place(text: str) -> tuple[int, int]:
 
 
 @dataclass(frozen=True)
+class Shift:
+    """A step that each value is moved by: slots, numbers, or whole universes and slots (`+1.0`)."""
+
+    by: int
+    universes: int = 0
+
+
+def read_shift(text: str) -> Shift | None:
+    """`+8`, `-8` (each value that much on or back), `+1.0` (one universe on, same address); None: no shift."""
+    m = re.fullmatch(r"\s*([+\-−])\s*(\d{1,6})(?:\.(\d{1,3}))?\s*", text)
+    if not m:
+        return None
+    sign = 1 if m[1] == "+" else -1
+    if m[3] is not None:
+        return Shift(sign * int(m[3]), sign * int(m[2]))
+    return Shift(sign * int(m[2]))
+
+
+def count_names(pattern: str, how_many: int, numbers: list[int] | None = None) -> list[str]:
+    """Names from a pattern: `Kelp #` counts 1, 2, 3; `##` writes 01, 02; `#7` begins at 7; `&` is the number."""
+    found = []
+    for n in range(how_many):
+
+        def counted(m: re.Match[str], n: int = n) -> str:
+            return str(int(m[2] or 1) + n).zfill(len(m[1]))
+
+        words = re.sub(r"(#+)(\d*)", counted, pattern.strip())
+        found.append(words.replace("&", str(numbers[n])) if numbers else words)
+    return found
+
+
+@dataclass(frozen=True)
 class Series:
     """A start and what is added for each next one. `spacing` None: packed, one right after the other."""
 
@@ -126,7 +158,14 @@ def read_artnet(text: str) -> int:
 
 
 def read_wire(protocol: str, text: str) -> int:
-    return read_sacn(text) if protocol == "sacn" else read_artnet(text)
+    """The number a feed has on its wire: an sACN universe, a Port-Address, a DDP destination or a serial line."""
+    if protocol in ("sacn", "artnet"):
+        return read_sacn(text) if protocol == "sacn" else read_artnet(text)
+    low, high, what = (1, 249, "DDP destination") if protocol == "ddp" else (1, 999, "serial line")
+    m = re.fullmatch(r"\s*(?:ddp|line|serial)?\s*(\d+)\s*", text.lower())
+    if not m or not low <= int(m[1]) <= high:
+        raise NotationError(f"“{text.strip()}” is no {what}. Write a number from {low} to {high}.")
+    return int(m[1])
 
 
 def say_artnet(address: int) -> str:
@@ -134,12 +173,22 @@ def say_artnet(address: int) -> str:
 
 
 def say_wire(protocol: str, wire: int) -> str:
-    """`sACN 3` or `Art 0/0/3`."""
+    """`sACN 3`, `Art 0/0/3`, `DDP 1` or `line 2`."""
+    if protocol in ("ddp", "serial"):
+        return f"DDP {wire}" if protocol == "ddp" else f"line {wire}"
     return f"sACN {wire}" if protocol == "sacn" else f"Art {say_artnet(wire)}"
+
+
+def say_protocol(protocol: str) -> str:
+    return {"sacn": "sACN", "artnet": "Art-Net", "ddp": "DDP", "serial": "serial line"}[protocol]
 
 
 def every_way(protocol: str, wire: int) -> list[tuple[str, str]]:
     """All the ways the trade writes one wire universe, so that an off-by-one cannot hide."""
+    if protocol == "ddp":
+        return [("DDP destination id", f"{wire}{' (display)' if wire == 1 else ''}")]
+    if protocol == "serial":
+        return [("Serial line", str(wire))]
     if protocol == "sacn":
         return [
             ("sACN universe", str(wire)),

@@ -39,14 +39,24 @@ class Place(Value, frozen=True, kw_only=True):
 NOWHERE = Place()
 
 
+Turn = Literal["pan inverted", "tilt inverted", "pan and tilt swapped"]
+
+
 class Fixture(Value, frozen=True, kw_only=True):
-    """One lamp of a profile. `at` has one place per break of its mode; missing ones are not patched."""
+    """One lamp of a profile. `at` has one place per break of its mode; missing ones are not patched.
+
+    `turns` says what a sender does to its movement. `fields` holds the rig's own columns by name (hang point,
+    circuit, use …). `spot` is where it hangs, in metres: from the left, from the front, above the floor.
+    """
 
     number: Annotated[int, Meta(ge=1, le=999_999, description="the crew's name for it")]
     name: str = ""
     profile: str
     mode: str
     at: tuple[Place, ...] = ()
+    turns: tuple[Turn, ...] = ()
+    fields: dict[str, str] = {}
+    spot: tuple[float, float, float] | None = None
     note: str = ""
 
     def place(self, brk: int) -> Place:
@@ -82,10 +92,22 @@ class Element(Value, frozen=True, kw_only=True):
 
 
 class Share(Value, frozen=True, kw_only=True):
-    """Fixtures that use the same slots on purpose."""
+    """Things that use the same slots on purpose.
+
+    A `share` is of one profile and mode at one start: its members always move together. An `overlay` lays one
+    profile over another (a strip as one unit and as pixels): its members may overlap in any way.
+    """
 
     members: Annotated[tuple[str, ...], Meta(min_length=2)]
+    kind: Literal["share", "overlay"] = "share"
     reason: str = ""
+
+
+class Group(Value, frozen=True, kw_only=True):
+    """A named set of fixtures and elements. It holds ids, so that renumbering and moving leave it whole."""
+
+    name: Annotated[str, Meta(min_length=1)]
+    members: tuple[str, ...] = ()
 
 
 class Waiver(Value, frozen=True, kw_only=True):

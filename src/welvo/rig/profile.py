@@ -172,6 +172,22 @@ class Facts(Value, frozen=True, kw_only=True):
     watts: Annotated[float, Meta(ge=0, le=1e6)] = 0.0
 
 
+class AddressSetting(Value, frozen=True, kw_only=True):
+    """How the lamp is told its address.
+
+    Switches stand left to right; `first` is what the leftmost weighs (1, or the highest weight). `on` is the way of
+    the printed ON. With `base` 0 the lamp encodes address − 1, so that all switches off mean address 1. `highest`
+    is the last start its menu offers.
+    """
+
+    by: Literal["menu", "switches", "dials", "rdm"] = "menu"
+    switches: Annotated[int, Meta(ge=9, le=10)] = 9
+    on: Literal["up", "down"] = "up"
+    first: Literal["lowest", "highest"] = "lowest"
+    base: Literal[0, 1] = 1
+    highest: Annotated[int, Meta(ge=1, le=512)] = 512
+
+
 class Profile(Value, frozen=True, kw_only=True):
     """A fixture type. `code` is its three letters on the tapes, `tint` its place in the colour table.
 
@@ -188,5 +204,6 @@ class Profile(Value, frozen=True, kw_only=True):
     source: str = ""
     revises: str = ""
     facts: Facts | None = None
+    address: AddressSetting | None = None
     kept: dict[str, bytes] = {}
     modes: Annotated[dict[str, Mode], Meta(min_length=1)]

@@ -8,16 +8,20 @@ from msgspec import Meta
 
 from welvo.rig.base import Value
 
-Protocol = Literal["sacn", "artnet"]
+Protocol = Literal["sacn", "artnet", "ddp", "serial"]
 SettingValue = str | int | bool
 
 
 class Universe(Value, frozen=True, kw_only=True):
-    """One of the rig's own numbered universes; `size` is how many slots its sender uses (512 or 510 mostly)."""
+    """One of the rig's own numbered universes; `size` is how many slots its sender uses (512 or 510 mostly).
+
+    `reserve` lists stretches (first, last) that are kept free on purpose: nothing is laid out there by itself.
+    """
 
     number: Annotated[int, Meta(ge=1, le=63999)]
     name: str = ""
     size: Annotated[int, Meta(ge=1, le=512)] = 512
+    reserve: tuple[tuple[int, int], ...] = ()
 
 
 class Sender(Value, frozen=True, kw_only=True):
@@ -41,7 +45,13 @@ class Feed(Value, frozen=True, kw_only=True):
     `wire` is the sACN universe (1..63999) or the Art-Net Port-Address (0..32767, 0-based). `to` is `multicast`
     (sACN), `subscribers` (Art-Net: unicast to every node that lists the address), `broadcast` (Art-Net, a
     manual choice), or an IPv4 address. `rule` is when frames go out: on change with keep-alive, or at every tick.
-    `at_disarm` is what an Art-Net receiver is left with, since Art-Net has no end of stream.
+    `at_disarm` is what an Art-Net receiver is left with, since Art-Net has no end of stream. Rule `bare` sends on
+    change and nothing else: receivers forget after seconds. `sync` is the sACN universe that releases a frame
+    (0: none); for Art-Net any other number than 0 means that ArtSync follows the frames.
+
+    `ddp` is one running octet stream to the box at `to`, `wire` its destination id (1 the display): all universes fed
+    to it follow one another. With `keeps` every slot keeps its running number; without, free slots never enter
+    the stream. `serial` is a DMX line on the sender's own computer, `wire` its number there.
     """
 
     universe: str
@@ -51,7 +61,9 @@ class Feed(Value, frozen=True, kw_only=True):
     to: str = "multicast"
     priority: Annotated[int, Meta(ge=0, le=200)] = 100
     rate: Annotated[float, Meta(ge=1, le=1000)] = 44
-    rule: Literal["change", "always"] = "change"
+    rule: Literal["change", "always", "bare"] = "change"
+    sync: Annotated[int, Meta(ge=0, le=63999)] = 0
+    keeps: bool = True
     at_disarm: Literal["hold", "zero", "defaults"] = "hold"
 
 
@@ -89,6 +101,14 @@ class Device(Value, frozen=True, kw_only=True):
     note: str = ""
 
 
+class Use(Value, frozen=True, kw_only=True):
+    """Which part of the rig one show uses. What is off stays in the rig: it is neither sent nor held against it."""
+
+    name: Annotated[str, Meta(min_length=1)]
+    universes_off: tuple[str, ...] = ()
+    devices_off: tuple[str, ...] = ()
+
+
 class SettingSpec(Value, frozen=True, kw_only=True):
     """One setting of a device model: what it is called, what it may be, what it risks, what it needs."""
 
@@ -117,6 +137,11 @@ class DeviceModel(Value, frozen=True, kw_only=True):
     slots_per_port: Annotated[int, Meta(ge=1, le=512)] = 512
     settings: tuple[SettingSpec, ...] = ()
     counts: dict[str, int] = {}
+    universes: Annotated[int, Meta(ge=0, le=63999)] = 0
+    """How many universes it can take in all; 0: as many as it has ports."""
+    link: Annotated[int, Meta(ge=0, le=100_000)] = 100
+    """Mbit/s of its network socket; 0: it has none."""
+    wireless: bool = False
     links: tuple[Literal["artnet", "http"], ...] = ()
     status_port: Annotated[int, Meta(ge=0, le=65535)] = 0
     note: str = ""

@@ -1,0 +1,290 @@
+"""Findings about things that use the same slots: by mistake, as a share, or laid over each other on purpose."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+from functools import partial
+
+from welvo.checks.patch_rules import move_fix
+from welvo.checks.registry import Context, Finding, Fix, rule
+from welvo.patch.allocate import apply_steps
+from welvo.patch.consequences import change_mode
+from welvo.patch.index import Clash, Span
+from welvo.patch.laying import Laying, lay
+from welvo.patch.path import words_on
+from welvo.rig.attributes import family_of, word_for
+from welvo.rig.document import Change, Rig
+from welvo.rig.edits import overlay, share, unshare
+from welvo.rig.lookup import call, mode_of
+from welvo.rig.notation import NotationError, plural, say_place
+
+SEEN = {
+    "intensity": "goes brighter and darker", "shutter": "flickers or goes dark", "colour": "changes colour",
+    "position": "swings round", "beam": "changes its beam", "control": "may reset, or start a programme of its own",
+}  # fmt: skip
+"""What a looker-on sees of a lamp when a function of each family is moved by somebody else."""
+WORST_FIRST = ("control", "position", "shutter", "intensity", "colour", "beam")
+
+
+def _range(first: int, last: int, number: int) -> str:
+    return say_place(number, first) if first == last else f"{say_place(number, first)}–{last:03d}"
+
+
+def _words(ctx: Context, span: Span, first: int, last: int) -> str:
+    words = words_on(ctx.rig, span, first, last)
+    return ", ".join(words[:3]) + (" …" if len(words) > 3 else "")
+
+
+def _functions(ctx: Context, span: Span, first: int, last: int) -> list[tuple[str, str]]:
+    """(family, word) of what a thing has on slots `first`..`last` of its universe, without repeats."""
+    fixture = ctx.rig.fixtures.get(span.key)
+    if fixture is None:
+        element = ctx.rig.elements.get(span.key)
+        return [("colour", "a pixel's colour")] if element and element.kind != "block" else []
+    mode = mode_of(ctx.rig, fixture)
+    low, high = first - span.first + 1, last - span.first + 1
+    found = [
+        (family_of(c.function), word_for(c.function, "a channel"))
+        for c in (mode.channels if mode else ())
+        if c.brk == span.brk and any(low <= s <= high for s in c.slots) and c.function != "NoFeature"
+    ]
+    return list(dict.fromkeys(found))
+
+
+def on_stage(ctx: Context, c: Clash) -> str:
+    """What the clash looks like: the most striking thing each of the two does when the other is driven."""
+    said = []
+    for victim, driver in ((c.a, c.b), (c.b, c.a)):
+        suffers = sorted(_functions(ctx, victim, c.first, c.last), key=lambda f: WORST_FIRST.index(f[0]))
+        drives = _functions(ctx, driver, c.first, c.last)
+        if suffers and drives:
+            said.append(
+                f"{call(ctx.rig, victim.key)} {SEEN[suffers[0][0]]} when {drives[0][1]} of {call(ctx.rig, driver.key)} moves"
+            )
+    return f"On stage: {'; '.join(said)}." if said else ""
+
+
+@rule(
+    "PATCH-01", "error", "universe", "Two things meet",
+    "Two things that were not declared as a share or an overlay use the same slots of one universe.",
+    "Moving one of them also moves the other, usually another function of it.",
+    "Move one of them to a free place, put it into a shorter mode, or declare a share or an overlay if it is meant.",
+    among=lambda ctx: ctx.index.flagged(),
+)  # fmt: skip
+def clash(ctx: Context, uid: str) -> Iterator[Finding]:
+    number = ctx.rig.universes[uid].number
+    by_pair: dict[tuple[str, str], list[Clash]] = defaultdict(list)
+    for c in ctx.index.clashes(uid):
+        by_pair[c.a.key, c.b.key].append(c)
+    for (a, b), clashes in by_pair.items():
+        c = clashes[0]
+        slots = sum(x.last - x.first + 1 for x in clashes)
+        one, two = call(ctx.rig, a), call(ctx.rig, b)
+        names = f"{one} and {two}" if a != b else f"Two breaks of {one}"
+        yield Finding(
+            "PATCH-01", "error", f"{uid}:{min(a, b)}+{max(a, b)}", _range(c.first, c.last, number),
+            f"{names} meet on {plural(slots, 'slot')}",
+            f"{_range(c.first, c.last, number)}: {_words(ctx, c.a, c.first, c.last)} of {one} "
+            f"also moves {_words(ctx, c.b, c.first, c.last)} of {two}. {on_stage(ctx, c)}".rstrip(),
+            {"a": one, "b": two, "universe": number, "first": c.first, "last": c.last, "slots": slots},
+            "Clashes", ("thing", b), (a, b) if a != b else (a,), partial(_clash_fixes, ctx, c, names),
+        )  # fmt: skip
+
+
+def _clash_fixes(ctx: Context, c: Clash, names: str) -> list[Fix]:
+    fixes = [fix for fix in (move_fix(ctx, c.b), move_fix(ctx, c.a)) if fix]
+    if len(fixes) == 2:
+        fixes += _move_both(ctx, c, names)
+    fixes += [fix for span, other in ((c.b, c.a), (c.a, c.b)) for fix in _shorter_mode(ctx, span, other)]
+    if c.a.key == c.b.key:
+        return fixes
+    rig = ctx.index.rig
+    fa, fb = rig.fixtures.get(c.a.key), rig.fixtures.get(c.b.key)
+    if fa and fb and (fa.profile, fa.mode) == (fb.profile, fb.mode):
+        if c.a.first == c.b.first:
+            edit = partial(share, members=[c.a.key, c.b.key])
+            fixes.append(Fix(f"Share: {names} move together", ((names, "clash", "share"),), edit))
+    else:
+        edit = partial(overlay, members=[c.a.key, c.b.key])
+        fixes.append(Fix(f"Overlay: {names} lie over each other on purpose", ((names, "clash", "overlay"),), edit))
+    return fixes
+
+
+def _move_both(ctx: Context, c: Clash, names: str) -> list[Fix]:
+    """Both next to each other at the next place that holds them."""
+    rig = ctx.index.rig
+    keys = [(c.a.key, c.a.brk), (c.b.key, c.b.brk)]
+    try:
+        laid = lay(ctx.index, keys, Laying(start=(c.a.universe, 1)))
+    except NotationError:
+        return []
+    if len(laid.steps) < 2:
+        return []
+    changes = tuple(
+        (f"{call(rig, s.key)} · address", say_place(rig.universes[o.universe].number, o.first),
+         say_place(rig.universes[s.universe].number, s.address))
+        for s, o in zip(laid.steps, (c.a, c.b)) if (s.universe, s.address) != (o.universe, o.first)
+    )  # fmt: skip
+    if len(changes) < 2:
+        return []
+    first = say_place(rig.universes[laid.steps[0].universe].number, laid.steps[0].address)
+    edit = partial(apply_steps, steps=list(laid.steps), label=f"move {names}")
+    return [Fix(f"Move both, from {first}", changes, edit)]
+
+
+def _shorter_mode(ctx: Context, span: Span, other: Span) -> list[Fix]:
+    """Put one of the two into a mode of its profile that ends before the other begins."""
+    rig = ctx.index.rig
+    fixture = rig.fixtures.get(span.key)
+    profile = rig.profiles.get(fixture.profile) if fixture else None
+    if fixture is None or profile is None or len(ctx.index.spans(span.key)) != 1 or span.first >= other.first:
+        return []
+    room = other.first - span.first
+    fitting = [(m.footprint, mid) for mid, m in profile.modes.items() if len(m.breaks) == 1 and 0 < m.footprint <= room]
+    if not fitting:
+        return []
+    _, mid = max(fitting)
+    old, new = mode_of(rig, fixture), profile.modes[mid]
+    edit = partial(change_mode, fixtures=[span.key], pid=fixture.profile, mid=mid)
+    words = f"{old.name} ({old.footprint})" if old else "?"
+    return [
+        Fix(f"Put {fixture.number} into mode “{new.name}”",
+            ((f"{fixture.number} · mode", words, f"{new.name} ({new.footprint})"),), edit)
+    ]  # fmt: skip
+
+
+def _shares_touched(before: Rig, after: Rig, change: Change) -> bool:
+    return bool(before.shares or after.shares)
+
+
+@rule(
+    "PATCH-06", "note", "rig", "A share or an overlay, on purpose",
+    "Things were declared to use the same slots.",
+    "They move together. Worth knowing when one of them is to be used alone.",
+    "Nothing, if it is meant.", touched=_shares_touched,
+)  # fmt: skip
+def shares(ctx: Context, _: str) -> Iterator[Finding]:
+    for sid, s in ctx.rig.shares.items():
+        if not _holds(ctx, sid):
+            continue
+        first = ctx.index.spans(s.members[0])[0]
+        at = say_place(ctx.rig.universes[first.universe].number, first.first)
+        names = " and ".join(call(ctx.rig, m) for m in s.members)
+        if s.kind == "share":
+            title, reason = f"{names} share {at} on purpose", s.reason or "They always move together."
+        else:
+            title, reason = (
+                f"{names} lie over each other on purpose",
+                s.reason or f"From {at} on; the highest level or the last one written counts at the sender.",
+            )
+        yield Finding(
+            "PATCH-06", "note", sid, at, title, reason, {"members": names, "at": at, "kind": s.kind},
+            "Worth knowing", ("thing", s.members[0]), s.members,
+        )  # fmt: skip
+
+
+@rule(
+    "PATCH-07", "warning", "rig", "A share whose members differ",
+    "Fixtures declared as a share no longer stand at the same start in the same mode.",
+    "They were meant to move together and no longer do; where they still touch, they clash.",
+    "Put them on one address and mode again, or take the share away.", touched=_shares_touched,
+)  # fmt: skip
+def share_broken(ctx: Context, _: str) -> Iterator[Finding]:
+    for sid, s in ctx.rig.shares.items():
+        if s.kind == "overlay" or _holds(ctx, sid):
+            continue
+        names = " and ".join(call(ctx.rig, m) for m in s.members)
+        starts = ", ".join(
+            say_place(ctx.rig.universes[sp[0].universe].number, sp[0].first) if sp else "nowhere"
+            for sp in (ctx.index.spans(m) for m in s.members)
+        )
+        modes = {
+            m.name if m else "?"
+            for m in (mode_of(ctx.rig, f) for f in (ctx.rig.fixtures.get(x) for x in s.members) if f)
+        }
+        more = f" and their modes {', '.join(sorted(modes))}" if len(modes) > 1 else ""
+        yield Finding(
+            "PATCH-07", "warning", sid, names, f"The share of {names} has come apart",
+            f"Their starts are {starts}{more}; a share needs one start, one profile and one mode.",
+            {"members": names, "starts": starts, "modes": " ".join(sorted(modes))}, "Clashes", ("thing", s.members[0]), s.members,
+            partial(_share_fixes, ctx, sid),
+        )  # fmt: skip
+
+
+def _share_fixes(ctx: Context, sid: str) -> list[Fix]:
+    """Bring the members onto the first one's start again where that is all that is wrong; or end the share."""
+    rig = ctx.index.rig
+    s = rig.shares.get(sid)
+    if s is None:
+        return []
+    names = " and ".join(call(rig, m) for m in s.members)
+    end = Fix(f"End the {s.kind} of {names}", ((names, s.kind, "on their own"),), partial(unshare, sid=sid))
+    first = ctx.index.spans(s.members[0])
+    lamps = [rig.fixtures.get(m) for m in s.members]
+    if (
+        s.kind == "overlay"
+        or not first
+        or any(f is None for f in lamps)
+        or len({(f.profile, f.mode) for f in lamps if f}) > 1
+    ):
+        return [end]
+    from welvo.patch.allocate import Step
+
+    lead = {x.brk: x for x in first}
+    steps, changes = [], []
+    for m in s.members[1:]:
+        for span in ctx.index.spans(m):
+            to = lead.get(span.brk)
+            if (
+                to
+                and (span.universe, span.first) != (to.universe, to.first)
+                and not rig.fixtures[m].place(span.brk).locked
+            ):
+                steps.append(Step(m, span.brk, to.universe, to.first))
+                new = say_place(rig.universes[to.universe].number, to.first)
+                changes.append(
+                    (f"{call(rig, m)} · address", say_place(rig.universes[span.universe].number, span.first), new)
+                )
+    if not steps:
+        return [end]
+    back = partial(apply_steps, steps=steps, label=f"bring {names} together")
+    return [Fix(f"Bring them to {changes[0][2]} again", tuple(changes), back), end]
+
+
+def _holds(ctx: Context, sid: str) -> bool:
+    """Whether a share stands as declared: one start, profile and mode; an overlay: each meets another of it."""
+    s = ctx.rig.shares[sid]
+    spans = [ctx.index.spans(m) for m in s.members]
+    if s.kind == "overlay":
+        return all(
+            any(
+                a.universe == b.universe and a.first <= b.last and b.first <= a.last
+                for a in mine for n, others in enumerate(spans) if n != i for b in others
+            )
+            for i, mine in enumerate(spans)
+        )  # fmt: skip
+    found = [ctx.rig.fixtures.get(m) for m in s.members]
+    if any(f is None for f in found):
+        return False
+    kinds = {(f.profile, f.mode) for f in found if f}
+    places = [tuple((x.universe, x.first, x.brk) for x in mine) for mine in spans]
+    return len(kinds) == 1 and len(set(places)) == 1 and bool(places[0])
+
+
+@rule(
+    "PATCH-14", "warning", "rig", "An overlay whose members no longer meet",
+    "Things that were laid over each other on purpose no longer use common slots.",
+    "Levels set through the one no longer reach the other; and a new clash of the two would go unseen.",
+    "Lay them over each other again, or end the overlay.", touched=_shares_touched,
+)  # fmt: skip
+def overlay_apart(ctx: Context, _: str) -> Iterator[Finding]:
+    for sid, s in ctx.rig.shares.items():
+        if s.kind == "share" or _holds(ctx, sid):
+            continue
+        names = " and ".join(call(ctx.rig, m) for m in s.members)
+        yield Finding(
+            "PATCH-14", "warning", sid, names, f"The overlay of {names} has come apart",
+            "At least one of them meets none of the others any more.",
+            {"members": names}, "Clashes", ("thing", s.members[0]), s.members, partial(_share_fixes, ctx, sid),
+        )  # fmt: skip

@@ -1,0 +1,136 @@
+"""Moving, copying and swapping things that are patched already, and what a mode change would do."""
+
+from __future__ import annotations
+
+from msgspec.structs import replace
+
+from welvo.patch.allocate import Step, apply_steps, footprint_of
+from welvo.patch.index import Index
+from welvo.patch.laying import is_locked, place_of
+from welvo.rig.document import Change, Rig, fresh_id, put
+from welvo.rig.edits import with_place
+from welvo.rig.lookup import call, universe_by_number, universes_in_order
+from welvo.rig.notation import NotationError, Shift, plural, say_place
+from welvo.rig.patched import Element, Fixture, Place
+
+
+def shifted(index: Index, keys: list[tuple[str, int]], shift: Shift) -> list[Step]:
+    """Every break moved by slots and whole universes. What would leave its universe is refused by name."""
+    rig = index.rig
+    steps = []
+    for key, brk in keys:
+        if is_locked(rig, key, brk):
+            raise NotationError(f"{call(rig, key)} is locked. Unlock it first, or leave it out.")
+        span = next((s for s in index.spans(key) if s.brk == brk), None)
+        if span is None:
+            raise NotationError(f"{call(rig, key)} has no address that could be moved on.")
+        number = rig.universes[span.universe].number + shift.universes
+        uid = universe_by_number(rig, number)
+        if not uid:
+            raise NotationError(f"{call(rig, key)} would go to universe {number}, which is not there.")
+        address = span.first + shift.by
+        last = address + footprint_of(rig, key, brk) - 1
+        size = rig.universes[uid].size
+        if address < 1 or (key in rig.fixtures and last > size) or address > size:
+            where = say_place(number, address) if address > 0 else f"before {say_place(number, 1)}"
+            raise NotationError(f"{call(rig, key)} would go to {where} and no longer fit its universe of {size}.")
+        steps.append(Step(key, brk, uid, address))
+    return steps
+
+
+def numbers_from(rig: Rig, first: int, count: int) -> list[int]:
+    """Free numbers from `first` on, skipping those that are taken."""
+    taken = {f.number for f in rig.fixtures.values()}
+    found: list[int] = []
+    n = first
+    while len(found) < count:
+        if n not in taken:
+            found.append(n)
+        n += 1
+    return found
+
+
+def copy_things(rig: Rig, keys: list[str], steps: list[Step] | None = None) -> tuple[Rig, Change, list[str]]:
+    """Copies with free numbers behind the highest; placed where `steps` say (by the original's key), else unpatched."""
+    where = {(s.key, s.brk): Place(universe=s.universe, address=s.address) for s in steps or []}
+    fixtures: dict[str, Fixture] = {}
+    elements: dict[str, Element] = {}
+    highest = max((f.number for f in rig.fixtures.values()), default=100)
+    originals = [k for k in keys if k in rig.fixtures]
+    for key, number in zip(originals, numbers_from(rig, highest + 1, len(originals))):
+        old = rig.fixtures[key]
+        made = replace(old, number=number, at=())
+        for (k, brk), place in where.items():
+            if k == key:
+                made = replace(made, at=with_place(made, brk, place))
+        fixtures[fresh_id({**rig.fixtures, **fixtures}, "f")] = made
+    names = {e.name for e in rig.elements.values()}
+    for key in keys:
+        if key in rig.elements:
+            e = rig.elements[key]
+            name = next(f"{e.name} {n}" for n in range(2, 100_000) if f"{e.name} {n}" not in names)
+            names.add(name)
+            elements[fresh_id({**rig.elements, **elements}, "e")] = replace(
+                e, name=name, at=where.get((key, 0), Place())
+            )
+    what = call(rig, keys[0]) if len(keys) == 1 else plural(len(keys), "thing")
+    made_rig, change = put(rig, f"copy {what}", fixtures=fixtures, elements=elements)
+    return made_rig, change, [*fixtures, *elements]
+
+
+def swap(index: Index, a: tuple[str, int], b: tuple[str, int]) -> list[Step]:
+    """Two breaks change places: each starts where the other started. Locked or anchored ones are refused."""
+    rig = index.rig
+    starts = []
+    for key, brk in (a, b):
+        if is_locked(rig, key, brk):
+            raise NotationError(f"{call(rig, key)} is locked. Unlock it first.")
+        span = next((s for s in index.spans(key) if s.brk == brk), None)
+        if span is None or place_of(rig, key, brk).way != "typed":
+            raise NotationError(f"{call(rig, key)} has no typed address to give away.")
+        starts.append((span.universe, span.first))
+    for (key, brk), (uid, address) in ((a, starts[1]), (b, starts[0])):
+        if key in rig.fixtures and address + footprint_of(rig, key, brk) - 1 > rig.universes[uid].size:
+            raise NotationError(f"{call(rig, key)} would end past universe {rig.universes[uid].number} there.")
+    return [Step(*a, *starts[1]), Step(*b, *starts[0])]
+
+
+def swap_things(index: Index, a: tuple[str, int], b: tuple[str, int]) -> tuple[Rig, Change]:
+    rig = index.rig
+    return apply_steps(rig, swap(index, a, b), f"swap {call(rig, a[0])} and {call(rig, b[0])}")
+
+
+def renumbered(rig: Rig, uids: list[str], first: int, wires: bool) -> tuple[Rig, Change, list[tuple[str, str, str]]]:
+    """A block of universes counted anew from `first`, in order of their present numbers, and what that changes.
+
+    With `wires` each feed that went by its universe's number goes by the new one; ports follow their feeds. A number
+    that another universe has, or a wire number that another universe's feed has, is refused.
+    """
+    block = [u for u in universes_in_order(rig) if u in set(uids)]
+    new = {u: first + n for n, u in enumerate(block)}
+    for u, number in new.items():
+        other = next((k for k, v in rig.universes.items() if v.number == number and k not in new), "")
+        if other:
+            raise NotationError(f"Universe {number} is there already and is not part of the block.")
+        if not 1 <= number <= 63999:
+            raise NotationError(f"Universe {rig.universes[u].number} would become {number}; they run from 1 to 63999.")
+    said = [(f"universe {rig.universes[u].number}", str(rig.universes[u].number), str(n)) for u, n in new.items()]
+    feeds = {}
+    if wires:
+        from welvo.rig.edits import check_feed
+        from welvo.rig.notation import say_wire
+
+        for fid, feed in rig.feeds.items():
+            if feed.universe in new and feed.protocol in ("sacn", "artnet"):
+                delta = new[feed.universe] - rig.universes[feed.universe].number
+                if feed.wire + delta < 0:
+                    raise NotationError(f"{say_wire(feed.protocol, feed.wire)} cannot go {-delta} lower.")
+                feeds[fid] = replace(feed, wire=feed.wire + delta)
+                check_feed(feeds[fid])
+                said.append(
+                    (f"its feed {say_wire(feed.protocol, feed.wire)}", say_wire(feed.protocol, feed.wire),
+                     say_wire(feed.protocol, feed.wire + delta))
+                )  # fmt: skip
+    universes = {u: replace(rig.universes[u], number=n) for u, n in new.items()}
+    made, change = put(rig, f"renumber {plural(len(block), 'universe')} from {first}", universes=universes, feeds=feeds)
+    return made, change, [s for s in said if s[1] != s[2]]

@@ -1,0 +1,132 @@
+"""What is used, reserved and possible: slots, universes and ports, by universe, sender and device; and the trim."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from welvo.patch.index import Index
+from welvo.rig.document import Change, Rig, put
+from welvo.rig.lookup import universes_in_order, used
+from welvo.rig.notation import NotationError, plural, say_wire
+from welvo.rig.plan import model_of
+from welvo.rig.wiring import Device
+
+
+@dataclass(frozen=True)
+class Row:
+    """One line: `possible` is what there is, of it `used` and `reserved`; `free` is the rest."""
+
+    kind: str
+    id: str
+    name: str
+    unit: str
+    used: int
+    reserved: int
+    possible: int
+    note: str = ""
+
+    @property
+    def free(self) -> int:
+        return max(0, self.possible - self.used - self.reserved)
+
+
+def universe_rows(index: Index) -> list[Row]:
+    """Slots of every universe up to its limit; slots taken twice count once."""
+    rig = index.rig
+    rows = []
+    for uid in universes_in_order(rig):
+        u = rig.universes[uid]
+        limit = index.limit(uid)
+        taken = index.occupancy(uid)[: limit.slots] > 0
+        kept = np.zeros(limit.slots, bool)
+        for first, last in u.reserve:
+            kept[first - 1 : last] = True
+        notes = [limit.why] if limit.why else []
+        if not used(rig, "universes", uid):
+            notes.insert(0, "not in use")
+        free = index.free_stretches(uid)
+        if free:
+            widest = max(free, key=lambda s: s[1] - s[0])
+            notes.append(f"widest gap {widest[0]}–{widest[1]}")
+        rows.append(
+            Row("universe", uid, f"{u.number} {u.name}".strip(), "slots", int(taken.sum()), int((kept & ~taken).sum()),
+                limit.slots, " · ".join(notes))
+        )  # fmt: skip
+    return rows
+
+
+def universes_taken(rig: Rig, device: str) -> int:
+    """Different wire universes that the ports of a device take."""
+    feeds = (rig.feeds.get(p.feed) for p in rig.devices[device].ports.values())
+    return len({(f.protocol, f.wire) for f in feeds if f})
+
+
+def device_rows(rig: Rig) -> list[Row]:
+    rows = []
+    for did, device in rig.devices.items():
+        model = model_of(rig, did)
+        ports = len(model.ports) if model else len(device.ports)
+        off = "" if used(rig, "devices", did) else "not in use"
+        taking = sum(bool(p.feed) for p in device.ports.values())
+        rows.append(Row("device", did, device.name, "ports", taking, 0, ports, off))
+        most = (model.universes or ports) if model else ports
+        rows.append(Row("device", did, device.name, "universes", universes_taken(rig, did), 0, most, off))
+    return rows
+
+
+def sender_rows(rig: Rig) -> list[Row]:
+    """Universes each sender feeds, of those it can number."""
+    rows = []
+    for sid, s in rig.senders.items():
+        fed = {f.universe for f in rig.feeds.values() if f.sender == sid and f.universe in rig.universes}
+        note = f"numbers {s.lowest} to {s.highest}, {s.universe_size} slots each"
+        rows.append(Row("sender", sid, s.name, "universes", len(fed), 0, s.highest - s.lowest + 1, note))
+    return rows
+
+
+def total(index: Index) -> list[Row]:
+    """The whole rig in four lines."""
+    rig = index.rig
+    slots = universe_rows(index)
+    ports = [r for r in device_rows(rig) if r.unit == "ports"]
+    something = sum(bool(index.on(u)) for u in rig.universes)
+    return [
+        Row("rig", "", "Slots", "slots", sum(r.used for r in slots), sum(r.reserved for r in slots), sum(r.possible for r in slots)),
+        Row("rig", "", "Universes", "universes", something, 0, len(rig.universes)),
+        Row("rig", "", "Ports", "ports", sum(r.used for r in ports), 0, sum(r.possible for r in ports)),
+    ]  # fmt: skip
+
+
+def leftovers(index: Index) -> list[tuple[str, str]]:
+    """Universes in which nothing stands and nothing is reserved, lowest first: (id, what goes with it)."""
+    rig = index.rig
+    found = []
+    for uid in universes_in_order(rig):
+        u = rig.universes[uid]
+        if index.on(uid) or u.reserve:
+            continue
+        feeds = [say_wire(f.protocol, f.wire) for f in rig.feeds.values() if f.universe == uid]
+        found.append(
+            (uid, f"with its {'feed' if len(feeds) == 1 else 'feeds'} {', '.join(feeds)}" if feeds else "no feed")
+        )
+    return found
+
+
+def trim(index: Index) -> tuple[Rig, Change]:
+    """Take out the empty universes with their feeds; ports that took them take nothing then."""
+    from msgspec.structs import replace
+
+    rig = index.rig
+    gone = [uid for uid, _ in leftovers(index)]
+    if not gone:
+        raise NotationError("Nothing to trim: every universe holds something or is reserved.")
+    feeds = {fid: None for fid, f in rig.feeds.items() if f.universe in gone}
+    devices: dict[str, Device] = {}
+    for did, d in rig.devices.items():
+        if any(p.feed in feeds for p in d.ports.values()):
+            ports = {k: replace(p, feed="") if p.feed in feeds else p for k, p in d.ports.items()}
+            devices[did] = replace(d, ports=ports)
+    label = f"trim {plural(len(gone), 'empty universe')}"
+    return put(rig, label, universes=dict.fromkeys(gone), feeds=feeds, devices=devices)

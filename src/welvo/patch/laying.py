@@ -1,0 +1,351 @@
+"""Laying out many things in one act: where each would stand, what is left over, who follows. Nothing is done yet."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Literal
+
+from welvo.patch.allocate import Step, apply_steps, footprint_of
+from welvo.patch.index import Index
+from welvo.rig.counting import stretches
+from welvo.rig.document import Change, Rig
+from welvo.rig.lookup import call, universes_in_order
+from welvo.rig.notation import NotationError, plural, say_place
+from welvo.rig.patched import Place
+
+Way = Literal["packed", "gap", "spacing", "round"]
+Order = Literal["list", "number", "name", "left to right", "front to back"]
+ORDERS: tuple[Order, ...] = ("list", "number", "name", "left to right", "front to back")
+
+
+@dataclass(frozen=True)
+class Laying:
+    """How things are to be laid out.
+
+    `start` is (universe id, address), None for the first free place. `way` is packed, a `gap` of `by` free slots
+    between, a `spacing` of `by` slots from start to start, or `round` starts (1, 1 + by, 1 + 2·by …). `into` lists
+    the universes to go through; empty: from the start on, in order of number. `headroom` slots stay free at the end
+    of each. `together` keeps every group in one universe. `over` lays them over what is there, except what is locked.
+    """
+
+    start: tuple[str, int] | None = None
+    way: Way = "packed"
+    by: int = 0
+    order: Order = "list"
+    into: tuple[str, ...] = ()
+    headroom: int = 0
+    together: bool = False
+    over: bool = False
+
+
+@dataclass(frozen=True)
+class Laid:
+    """A layout: `steps` in order, `left` what found no place, `why` it did not, `free_after` slots behind the last."""
+
+    steps: tuple[Step, ...]
+    left: tuple[tuple[str, int], ...] = ()
+    why: str = ""
+    last: tuple[str, int, int] = ("", 0, 0)
+    free_after: int = 0
+    stays: tuple[str, ...] = ()
+    """Things asked for that are locked and therefore keep their places."""
+
+
+Stretch = tuple[int, int]
+
+
+class _Universe:
+    """The free stretches of one universe, walked from left to right."""
+
+    def __init__(self, free: list[Stretch], limit: int) -> None:
+        self.free, self.limit = free, limit
+
+    def first_fit(self, width: int, low: int, fits: Callable[[int], int]) -> int:
+        """The lowest start from `low` on where `width` slots are free; `fits` raises a start to one allowed. 0: none."""
+        for a, b in self.free:
+            if b < low:
+                continue
+            s = fits(max(a, low))
+            if s + width - 1 <= b:
+                return s
+        return 0
+
+
+class _Filler:
+    """Places one thing after another; never goes back."""
+
+    def __init__(self, index: Index, laying: Laying, moving: frozenset[tuple[str, int]]) -> None:
+        self.index, self.laying = index, laying
+        rig = index.rig
+        order = list(laying.into) or universes_in_order(rig)
+        if not order:
+            raise NotationError("There is no universe yet. Add one first.")
+        if (laying.start and not laying.into) or (laying.start and laying.start[0] in order):
+            order = order[order.index(laying.start[0]) :]
+        self.order = order
+        self.moving = moving
+        self._known: dict[str, _Universe] = {}
+        self.at = 0
+        self.low = laying.start[1] if laying.start and laying.start[0] == order[0] else 1
+        self.base = 0
+        """The start of the thing before in this universe, that spacing counts from; 0: none yet."""
+
+    def universe(self, uid: str) -> _Universe:
+        found = self._known.get(uid)
+        if found is None:
+            rig = self.index.rig
+            limit = self.index.limit(uid).slots - self.laying.headroom
+            taken = list(rig.universes[uid].reserve)
+            for s in self.index.on(uid):
+                if (s.key, s.brk) in self.moving or (self.laying.over and not is_locked(rig, s.key, s.brk)):
+                    continue
+                taken.append((s.first, s.last))
+            found = self._known[uid] = _Universe(free_between(taken, limit), limit)
+        return found
+
+    def _allowed(self, start: int) -> int:
+        """The first start at or behind one that the way of laying allows."""
+        way, by = self.laying.way, self.laying.by
+        if way == "round" and by > 1:
+            return 1 + -(-(start - 1) // by) * by
+        if way == "spacing" and self.base and by > 0:
+            return self.base + -(-(start - self.base) // by) * by
+        return start
+
+    def place(self, width: int) -> tuple[str, int] | None:
+        """Universe and start for the next thing, or None when it fits nowhere behind the last."""
+        while self.at < len(self.order):
+            uid = self.order[self.at]
+            start = self.universe(uid).first_fit(width, self.low, self._allowed)
+            if start:
+                self.took(start, width)
+                return uid, start
+            self.next_universe()
+        return None
+
+    def took(self, start: int, width: int) -> None:
+        way, by = self.laying.way, self.laying.by
+        self.base = start
+        free = start + width
+        self.low = max(start + by, free) if way == "spacing" else free + by if way == "gap" else free
+
+    def next_universe(self) -> None:
+        self.at, self.low, self.base = self.at + 1, 1, 0
+
+    def place_element(self, key: str) -> tuple[str, int] | None:
+        """An element that needs more than one universe: it starts where all its stretches are free."""
+        element = self.index.rig.elements[key]
+        if element.footprint <= self.universe(self.order[min(self.at, len(self.order) - 1)]).limit:
+            return self.place(element.footprint)
+        rig = self.index.rig
+        number_of = {u.number: uid for uid, u in rig.universes.items()}
+        unit = 1 if element.kind == "block" else len(element.order)
+        while self.at < len(self.order):
+            uid = self.order[self.at]
+            universe = rig.universes[uid]
+            parts = [
+                (number_of.get(universe.number + ahead, ""), a, b)
+                for ahead, a, b, _ in stretches(self.low, element.footprint, unit, universe.size, element.whole)
+            ]
+            if parts and all(u and any(a <= x and y <= b for a, b in self.universe(u).free) for u, x, y in parts):
+                start = self.low
+                last = parts[-1]
+                self.at = self.order.index(last[0]) if last[0] in self.order else len(self.order)
+                self.low, self.base = last[2] + 1, 0
+                return uid, start
+            self.next_universe()
+        return None
+
+
+def free_between(taken: list[Stretch], limit: int) -> list[Stretch]:
+    """The stretches of 1..limit that nothing takes."""
+    free: list[Stretch] = []
+    at = 1
+    for a, b in sorted(taken):
+        if a > at:
+            free.append((at, min(a - 1, limit)))
+        at = max(at, b + 1)
+        if at > limit:
+            break
+    if at <= limit:
+        free.append((at, limit))
+    return [(a, b) for a, b in free if a <= b]
+
+
+def place_of(rig: Rig, key: str, brk: int) -> Place:
+    fixture = rig.fixtures.get(key)
+    return fixture.place(brk) if fixture else rig.elements[key].at
+
+
+def is_locked(rig: Rig, key: str, brk: int) -> bool:
+    return place_of(rig, key, brk).locked
+
+
+def in_order(rig: Rig, keys: list[tuple[str, int]], order: Order) -> list[tuple[str, int]]:
+    """Things in the order they are to be laid out; those without a spot or number come last, as they stood."""
+    if order == "list":
+        return keys
+
+    def rank(item: tuple[str, int]) -> tuple[object, ...]:
+        key = item[0]
+        fixture = rig.fixtures.get(key)
+        if order == "number":
+            return (0, fixture.number) if fixture else (1, 0)
+        if order == "name":
+            name = fixture.name if fixture else rig.elements[key].name
+            return tuple((0, int(p), "") if p.isdigit() else (1, 0, p) for p in _pieces(name.lower()))
+        if fixture is None or fixture.spot is None:
+            return (1, 0.0, 0.0)
+        x, y, _ = fixture.spot
+        return (0, x, y) if order == "left to right" else (0, y, x)
+
+    return sorted(keys, key=rank)
+
+
+def _pieces(name: str) -> Iterator[str]:
+    """A name cut into words and numbers, so that Kelp 2 comes before Kelp 10."""
+    piece = ""
+    for c in name:
+        if piece and c.isdigit() != piece[-1].isdigit():
+            yield piece
+            piece = ""
+        piece += c
+    if piece:
+        yield piece
+
+
+def _bundles(rig: Rig, keys: list[tuple[str, int]], together: bool) -> list[list[tuple[str, int]]]:
+    """What has to stay in one universe: each group's things; without groups all that was asked for."""
+    if not together:
+        return [[k] for k in keys]
+    group_of: dict[str, str] = {}
+    for gid, group in rig.groups.items():
+        for member in group.members:
+            group_of.setdefault(member, gid)
+    found: dict[str, list[tuple[str, int]]] = {}
+    for item in keys:
+        found.setdefault(group_of.get(item[0], ""), []).append(item)
+    return list(found.values())
+
+
+def lay(index: Index, keys: list[tuple[str, int]], laying: Laying) -> Laid:
+    """Where each break or element would stand. Locked ones keep their places and are gone around.
+
+    Raises NotationError when the wish itself cannot be read (no universe, a start past the end, a step of 0).
+    """
+    rig = index.rig
+    if laying.way in ("spacing", "round") and laying.by < 1:
+        raise NotationError(f"A {laying.way} needs a step of 1 slot or more.")
+    if laying.start:
+        uid, address = laying.start
+        if address > index.limit(uid).slots - laying.headroom:
+            limit = index.limit(uid)
+            why = f" ({limit.why})" if limit.why else ""
+            raise NotationError(
+                f"{say_place(rig.universes[uid].number, address)} lies past the last slot to use, {limit.slots - laying.headroom}{why}."
+            )
+    movable = [k for k in in_order(rig, keys, laying.order) if not is_locked(rig, *k)]
+    stays = tuple(dict.fromkeys(k for k, b in keys if is_locked(rig, k, b)))
+    filler = _Filler(index, laying, frozenset(movable))
+    steps: list[Step] = []
+    left: list[tuple[str, int]] = []
+    why = ""
+    for bundle in _bundles(rig, movable, laying.together):
+        placed = _place_bundle(filler, rig, bundle)
+        if placed is None:
+            left += bundle
+            needed = sum(footprint_of(rig, *k) for k in bundle)
+            who = call(rig, bundle[0][0]) if len(bundle) == 1 else f"the {len(bundle)} things that belong together"
+            why = why or f"{who} ({plural(needed, 'slot')}) found no place."
+            if not laying.together:
+                left += [k for k in movable if k not in {(s.key, s.brk) for s in steps} and k not in left]
+                break
+        else:
+            steps += placed
+    last, after = ("", 0, 0), 0
+    if steps:
+        s = steps[-1]
+        end = s.address + footprint_of(rig, s.key, s.brk) - 1
+        last = (s.universe, s.address, end)
+        after = next((b - end for a, b in filler.universe(s.universe).free if a <= end + 1 <= b), 0)
+    return Laid(tuple(steps), tuple(left), why, last, after, stays)
+
+
+def _place_bundle(filler: _Filler, rig: Rig, bundle: list[tuple[str, int]]) -> list[Step] | None:
+    """All of a bundle; more than one thing must end up in one universe."""
+    while filler.at < len(filler.order):
+        begun = filler.at
+        state = (filler.low, filler.base)
+        steps: list[Step] = []
+        for key, brk in bundle:
+            spot = filler.place_element(key) if key in rig.elements else filler.place(footprint_of(rig, key, brk))
+            if spot is None or (len(bundle) > 1 and steps and spot[0] != steps[0].universe):
+                break
+            steps.append(Step(key, brk, *spot))
+        if len(steps) == len(bundle):
+            return steps
+        if len(bundle) == 1:
+            return None
+        first = filler.order.index(steps[0].universe) if steps else begun
+        filler.at, (filler.low, filler.base) = begun, state
+        while filler.at <= first:
+            filler.next_universe()
+    return None
+
+
+@dataclass(frozen=True)
+class Fit:
+    """How many more fit, with the last one's place and what is left behind it."""
+
+    count: int
+    universe: str = ""
+    first: int = 0
+    last: int = 0
+    left_over: int = 0
+
+
+def how_many(index: Index, width: int, laying: Laying, most: int = 10_000) -> Fit:
+    """How many things of a width fit from here, exactly. Raises NotationError as `lay` does."""
+    if laying.way in ("spacing", "round") and laying.by < 1:
+        raise NotationError(f"A {laying.way} needs a step of 1 slot or more.")
+    if width < 1:
+        raise NotationError("A thing of no slots fits any number of times.")
+    filler = _Filler(index, laying, frozenset())
+    count, at, left = 0, ("", 0), 0
+    while count < most:
+        spot = filler.place(width)
+        if spot is None:
+            break
+        count, at = count + 1, spot
+    if count:
+        end = at[1] + width - 1
+        left = next((b - end for a, b in filler.universe(at[0]).free if a <= end + 1 <= b), 0)
+    return Fit(count, at[0], at[1], at[1] + width - 1 if count else 0, left)
+
+
+def take(rig: Rig, laid: Laid, label: str = "") -> tuple[Rig, Change]:
+    """Do a layout that was looked at."""
+    if not laid.steps:
+        raise NotationError(laid.why or "Nothing was laid out.")
+    first = laid.steps[0]
+    things = len({s.key for s in laid.steps})
+    who = call(rig, first.key) if things == 1 else plural(things, "thing")
+    return apply_steps(
+        rig,
+        list(laid.steps),
+        label or f"lay out {who} from {say_place(rig.universes[first.universe].number, first.address)}",
+    )
+
+
+def changed(index: Index, laid: Laid) -> list[Step]:
+    """Those steps that change anything."""
+    now = {(s.key, s.brk): (s.universe, s.first) for k in {s.key for s in laid.steps} for s in reversed(index.spans(k))}
+    return [s for s in laid.steps if now.get((s.key, s.brk)) != (s.universe, s.address)]
+
+
+def followers(index: Index, laid: Laid) -> list[str]:
+    """Things that are not laid out themselves but move because they are anchored to one that is."""
+    asked = {s.key for s in laid.steps}
+    moved = {s.key for s in changed(index, laid)}
+    return list(dict.fromkeys(f for key in moved for f in index.dependents(key) if f not in asked))

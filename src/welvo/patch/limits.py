@@ -1,0 +1,38 @@
+"""How many slots of a universe can reach the light: the sender's size, or what the ports that take it put out."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from welvo.rig.document import Rig
+from welvo.rig.plan import model_of
+
+
+class Limit(NamedTuple):
+    """The last slot that counts, and whose doing it is when that is not the universe's own size."""
+
+    slots: int
+    why: str = ""
+
+
+def slots_of_port(rig: Rig, device: str, label: str) -> int:
+    """How many slots one port puts out: its planned setting `slots`, else what its model can do."""
+    model = model_of(rig, device)
+    most = model.slots_per_port if model else 512
+    port = rig.devices[device].ports.get(label)
+    planned = port.settings.get("slots") if port else None
+    return min(most, planned) if isinstance(planned, int) and not isinstance(planned, bool) and planned > 0 else most
+
+
+def limits(rig: Rig) -> dict[str, Limit]:
+    """The limit of each universe that has one below its size: no port that takes it puts out more."""
+    best: dict[str, tuple[int, str]] = {}
+    for did, device in rig.devices.items():
+        for label, port in device.ports.items():
+            feed = rig.feeds.get(port.feed) if port.feed else None
+            if feed is None or feed.universe not in rig.universes:
+                continue
+            slots = slots_of_port(rig, did, label)
+            if slots > best.get(feed.universe, (0, ""))[0]:
+                best[feed.universe] = (slots, f"port {label} of {device.name} puts out {slots}")
+    return {uid: Limit(n, why) for uid, (n, why) in best.items() if n < rig.universes[uid].size}

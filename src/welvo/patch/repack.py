@@ -1,0 +1,172 @@
+"""Packing one universe anew with the fewest moves."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from welvo.patch.allocate import Step
+from welvo.patch.index import Index, Span
+from welvo.patch.laying import Stretch, free_between, place_of
+from welvo.rig.document import Rig
+from welvo.rig.lookup import call
+
+NODES = 60_000
+"""How far the search goes before it takes the best found so far; 8 things need far less."""
+
+
+@dataclass(frozen=True)
+class Item:
+    """Something that may move: where it starts now and how wide it is."""
+
+    name: int
+    start: int
+    width: int
+
+
+@dataclass(frozen=True)
+class Packing:
+    """Where everything would stand: `steps` only for what moves, `fixed` what may not, with the reason."""
+
+    steps: tuple[Step, ...]
+    fixed: tuple[tuple[str, str], ...]
+    before: int
+    after: int
+    """The last slot that a movable thing takes, before and after."""
+    exact: bool
+
+
+def why_fixed(index: Index, span: Span) -> str:
+    """Why a thing must stay where it is, or an empty string."""
+    rig: Rig = index.rig
+    place = place_of(rig, span.key, span.brk)
+    if place.locked:
+        return "locked"
+    if index.shared_with(span.key):
+        return "shared"
+    if place.way != "typed":
+        return "follows its cable" if place.way == "run" else f"stands behind {call(rig, place.after)}"
+    if index.dependents(span.key):
+        return "others stand behind it"
+    if span.key in rig.elements and (len(index.spans(span.key)) > 1 or span.key in index.missing):
+        return "spans universes"
+    return ""
+
+
+def repack(index: Index, universe: str) -> Packing:
+    """Close the gaps of a universe: the last movable thing ends as low as can be, with as few moves as can be."""
+    rig = index.rig
+    spans = index.on(universe)
+    fixed = [(s, why_fixed(index, s)) for s in spans]
+    movable = [s for s, why in fixed if not why]
+    taken: list[Stretch] = [(s.first, s.last) for s, why in fixed if why]
+    free = free_between([*taken, *rig.universes[universe].reserve], index.limit(universe).slots)
+    items = [Item(n, s.first, s.last - s.first + 1) for n, s in enumerate(movable)]
+    before = max((s.last for s in movable), default=0)
+    places, exact = pack(items, free)
+    if places is None:
+        places = {i.name: i.start for i in items}
+    steps = tuple(
+        Step(movable[n].key, movable[n].brk, universe, at)
+        for n, at in sorted(places.items(), key=lambda p: p[1])
+        if at != movable[n].first
+    )
+    after = max((places[i.name] + i.width - 1 for i in items), default=0)
+    names = tuple((call(rig, s.key), why) for s, why in fixed if why)
+    return Packing(steps, names, before, after, exact)
+
+
+def pack(items: list[Item], free: list[Stretch], nodes: int = NODES) -> tuple[dict[int, int] | None, bool]:
+    """Starts by item name such that the end of the last is lowest, then the moves fewest; and whether that is proved.
+
+    Gives None when they do not fit at all. Branch and bound from left to right: at each place either what stands
+    there stays, or another thing moves in, or the rest of the stretch stays empty.
+    """
+    return _Search(items, free, nodes).run()
+
+
+class _Search:
+    def __init__(self, items: list[Item], free: list[Stretch], nodes: int) -> None:
+        self.items = sorted(items, key=lambda i: (i.start, i.name))
+        self.free = free
+        self.left = nodes
+        self.best: dict[int, int] | None = None
+        self.cost = (10**9, 10**9)
+
+    def run(self) -> tuple[dict[int, int] | None, bool]:
+        if not self.items:
+            return {}, True
+        self._greedy(self.items)
+        self._greedy(sorted(self.items, key=lambda i: -i.width))
+        if self.free:
+            self._step(0, self.free[0][0], list(self.items), {}, 0, 0)
+        return self.best, self.left > 0
+
+    def _greedy(self, order: list[Item]) -> None:
+        """A first answer: everything in this order at the lowest place that is still free."""
+        room = list(self.free)
+        places: dict[int, int] = {}
+        for item in order:
+            n = next((n for n, (a, b) in enumerate(room) if b - a + 1 >= item.width), -1)
+            if n < 0:
+                return
+            a, b = room[n]
+            places[item.name] = a
+            room[n] = (a + item.width, b)
+        self._offer(places)
+
+    def _offer(self, places: dict[int, int]) -> None:
+        end = max(places[i.name] + i.width - 1 for i in self.items)
+        cost = (end, sum(places[i.name] != i.start for i in self.items))
+        if cost < self.cost:
+            self.cost, self.best = cost, dict(places)
+
+    def _lowest_end(self, n: int, at: int, slots: int) -> int:
+        """Where `slots` would end if they could be poured into the free stretches from here on."""
+        for a, b in self.free[n:]:
+            a = max(a, at)
+            room = b - a + 1
+            if room > 0:
+                if slots <= room:
+                    return a + slots - 1
+                slots -= room
+        return 10**9
+
+    def _step(self, n: int, at: int, rest: list[Item], places: dict[int, int], end: int, moves: int) -> None:
+        if not rest:
+            if (end, moves) < self.cost:
+                self.cost, self.best = (end, moves), dict(places)
+            return
+        self.left -= 1
+        if self.left <= 0 or n >= len(self.free):
+            return
+        bound = max(end, self._lowest_end(n, at, sum(i.width for i in rest)))
+        lost = sum(i.start < at for i in rest)  # what stood before here has to move whatever happens
+        if (bound, moves + lost) >= self.cost:
+            return
+        last = self.free[n][1]
+        here = [i for i in rest if i.start == at and at + i.width - 1 <= last]
+        for item in here:
+            self._take(item, n, at, rest, places, moves)
+        tried: set[int] = set()
+        for item in sorted(rest, key=lambda i: (-i.width, i.start >= at, -i.start)):
+            if item.start == at or at + item.width - 1 > last:
+                continue
+            gone = item.start < at
+            if item.width in tried:
+                continue
+            if gone:
+                tried.add(item.width)  # moving one that cannot stay any more is never worse than moving another
+            self._take(item, n, at, rest, places, moves + 1)
+        for item in rest:  # leave a hole up to something that stays
+            if at < item.start <= last - item.width + 1:
+                self._take(item, n, item.start, rest, places, moves)
+        if n + 1 < len(self.free):
+            self._step(n + 1, self.free[n + 1][0], rest, places, end, moves)
+
+    def _take(self, item: Item, n: int, at: int, rest: list[Item], places: dict[int, int], moves: int) -> None:
+        places[item.name] = at
+        left = [i for i in rest if i is not item]
+        behind = at + item.width
+        following = n + 1 if behind > self.free[n][1] and n + 1 < len(self.free) else n
+        self._step(following, max(behind, self.free[following][0]), left, places, max(0, behind - 1), moves)
+        del places[item.name]

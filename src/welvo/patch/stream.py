@@ -1,0 +1,61 @@
+"""What a DDP box gets: one running octet stream out of all universes that are fed to it."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from welvo.patch.index import Index
+
+
+class Piece(NamedTuple):
+    """One stretch of one thing in the stream: octets `offset` (from 0) to `offset + octets − 1`."""
+
+    key: str
+    brk: int
+    universe: str
+    first: int
+    offset: int
+    octets: int
+
+
+def boxes(index: Index) -> dict[tuple[str, int], list[str]]:
+    """The DDP feeds of each (address, destination id), by number of their universe."""
+    rig = index.rig
+    found: dict[tuple[str, int], list[str]] = {}
+    for fid, feed in rig.feeds.items():
+        if feed.protocol == "ddp" and feed.universe in rig.universes:
+            found.setdefault((feed.to, feed.wire), []).append(fid)
+    for fids in found.values():
+        fids.sort(key=lambda f: (rig.universes[rig.feeds[f].universe].number, f))
+    return found
+
+
+def stream_of(index: Index, feeds: list[str]) -> tuple[list[Piece], int]:
+    """Pieces of the stream and its length in octets.
+
+    Where running numbers are kept, a slot's octet is its running number over these universes (each as long as its
+    sender uses of it); where they are not, only what things use enters, one behind the other.
+    """
+    rig = index.rig
+    pieces: list[Piece] = []
+    base = 0
+    for fid in feeds:
+        feed = rig.feeds[fid]
+        size = rig.universes[feed.universe].size
+        covered = 0  # the last slot already in the stream: what lies on it again takes no more octets
+        start = base
+        for s in index.on(feed.universe):
+            last = min(s.last, size)
+            if s.first > size:
+                continue
+            if feed.keeps:
+                pieces.append(Piece(s.key, s.brk, feed.universe, s.first, start + s.first - 1, last - s.first + 1))
+                continue
+            fresh = max(s.first, covered + 1)
+            offset = base - (fresh - s.first)
+            base += max(0, last - fresh + 1)
+            covered = max(covered, last)
+            pieces.append(Piece(s.key, s.brk, feed.universe, s.first, offset, last - s.first + 1))
+        if feed.keeps:
+            base = start + size
+    return pieces, base

@@ -1,0 +1,164 @@
+"""Packets and bits per second of every feed, and what each box would have to listen to."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from welvo.patch.index import Index
+from welvo.patch.stream import boxes, stream_of
+from welvo.rig.lookup import used
+from welvo.rig.plan import model_of
+
+AROUND = 14 + 20 + 8 + 4 + 20
+"""Octets around a UDP payload on Ethernet: header, IPv4, UDP, checksum, and the pause and preamble between frames."""
+SACN_HEAD, ARTNET_HEAD, DDP_HEAD, DDP_MOST = 126, 18, 10, 1440
+DMX_BREAK, DMX_SLOT, DMX_SHORTEST = 92 + 12, 44, 1204
+"""Microseconds of a DMX512-A packet (E1.11): break and mark after it, one slot, and the shortest packet allowed."""
+
+
+@dataclass(frozen=True)
+class Load:
+    """Frames and bits a second, both at the planned rate: what goes out while everything moves."""
+
+    packets: float
+    bits: float
+
+    def __add__(self, other: Load) -> Load:
+        return Load(self.packets + other.packets, self.bits + other.bits)
+
+    def times(self, n: int) -> Load:
+        return Load(self.packets * n, self.bits * n)
+
+
+NOTHING = Load(0, 0)
+
+
+@dataclass(frozen=True)
+class FeedLoad:
+    """One feed: `one` copy of it, `copies` that leave the sender, and how it travels."""
+
+    feed: str
+    one: Load
+    copies: int
+    how: str
+
+
+@dataclass(frozen=True)
+class BoxLoad:
+    """What one box gets: `own` what it needs, `unwanted` what comes along because the network does not filter.
+
+    `if_broadcast` is what it would get if every feed were broadcast.
+    """
+
+    device: str
+    own: Load
+    multicast: Load
+    broadcast: Load
+    if_broadcast: Load
+    link: int
+    wireless: bool
+
+    @property
+    def worst(self) -> Load:
+        """Without filtering switches: its own unicast and multicast, everybody's multicast and broadcast."""
+        return self.own + self.multicast + self.broadcast
+
+    @property
+    def share(self) -> float:
+        """The worst load as a part of its link, 0..1 and above."""
+        return self.worst.bits / (self.link * 1e6) if self.link else 0.0
+
+
+def dmx_rate(slots: int) -> float:
+    """Frames a second that a DMX line of so many slots can carry: 44.1 of 512."""
+    return 1e6 / max(DMX_SHORTEST, DMX_BREAK + DMX_SLOT * (slots + 1))
+
+
+def frame_octets(protocol: str, slots: int) -> tuple[int, int]:
+    """Packets and octets on the cable for one frame of so many slots (octets of stream for DDP)."""
+    if protocol == "sacn":
+        return 1, SACN_HEAD + slots + AROUND
+    if protocol == "artnet":
+        return 1, ARTNET_HEAD + slots + slots % 2 + AROUND
+    if protocol == "ddp":
+        packets = max(1, -(-slots // DDP_MOST))
+        return packets, slots + packets * (DDP_HEAD + AROUND)
+    return 0, 0
+
+
+@dataclass(frozen=True)
+class Traffic:
+    feeds: dict[str, FeedLoad]
+    boxes: dict[str, BoxLoad]
+    total: Load
+
+
+def traffic(index: Index) -> Traffic:
+    """All loads of a rig at the planned rates. Universes and devices that are not in use do not count."""
+    rig = index.rig
+    takers: dict[tuple[str, int], set[str]] = {}
+    needs: dict[str, set[tuple[str, int]]] = {}
+    for did, device in rig.devices.items():
+        if not used(rig, "devices", did):
+            continue
+        for port in device.ports.values():
+            feed = rig.feeds.get(port.feed)
+            if feed:
+                takers.setdefault((feed.protocol, feed.wire), set()).add(did)
+                needs.setdefault(did, set()).add((feed.protocol, feed.wire))
+    at_ip: dict[str, str] = {d.ip: did for did, d in rig.devices.items() if d.ip}
+    lengths = {}
+    for fids in boxes(index).values():
+        octets = stream_of(index, fids)[1]
+        for n, fid in enumerate(fids):
+            lengths[fid] = octets if n == 0 else 0  # the box's stream is one; its first feed carries the sum
+    loads: dict[str, FeedLoad] = {}
+    own: dict[str, Load] = {}
+    multicast, broadcast, everything = NOTHING, NOTHING, NOTHING
+    mine: dict[str, Load] = {}
+    for fid, feed in rig.feeds.items():
+        if feed.universe not in rig.universes or not used(rig, "universes", feed.universe):
+            continue
+        slots = lengths.get(fid, 0) if feed.protocol == "ddp" else rig.universes[feed.universe].size
+        packets, octets = frame_octets(feed.protocol, slots) if slots or feed.protocol != "ddp" else (0, 0)
+        one = Load(packets * feed.rate, octets * 8 * feed.rate)
+        here = takers.get((feed.protocol, feed.wire), set())
+        if feed.protocol == "serial":
+            loads[fid] = FeedLoad(fid, NOTHING, 0, "serial line")
+            continue
+        everything += one
+        if feed.to == "subscribers":
+            loads[fid] = FeedLoad(fid, one, len(here), f"unicast to {len(here)}")
+            for did in here:
+                own[did] = own.get(did, NOTHING) + one
+        elif feed.to == "multicast":
+            loads[fid] = FeedLoad(fid, one, 1, "multicast")
+            multicast += one
+            for did in here:
+                mine[did] = mine.get(did, NOTHING) + one
+        elif feed.to == "broadcast":
+            loads[fid] = FeedLoad(fid, one, 1, "broadcast")
+            broadcast += one
+        else:
+            loads[fid] = FeedLoad(fid, one, 1, "unicast")
+            if feed.to in at_ip:
+                own[at_ip[feed.to]] = own.get(at_ip[feed.to], NOTHING) + one
+    total = NOTHING
+    for load in loads.values():
+        total += load.one.times(load.copies)
+    found: dict[str, BoxLoad] = {}
+    for did in rig.devices:
+        model = model_of(rig, did)
+        if not used(rig, "devices", did) or (model and not model.link):
+            continue
+        wanted = mine.get(did, NOTHING)
+        rest = Load(multicast.packets - wanted.packets, multicast.bits - wanted.bits)
+        found[did] = BoxLoad(
+            did, own.get(did, NOTHING) + wanted, rest, broadcast, everything,
+            model.link if model else 100, bool(model and model.wireless),
+        )  # fmt: skip
+    return Traffic(loads, found, total)
+
+
+def say_bits(bits: float) -> str:
+    return f"{bits / 1e6:.1f} Mbit/s" if bits >= 1e6 else f"{bits / 1e3:.0f} kbit/s"
