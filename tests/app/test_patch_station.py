@@ -233,7 +233,7 @@ def test_the_roll_edits_one_and_series_through_many(patch: Window, qtbot: QtBot)
 
 def test_the_roll_sorts_filters_and_removes(window: Window, qtbot: QtBot) -> None:
     roll = window.patch.roll
-    assert roll.roll.keys[0] == "f101" and len(roll.roll.keys) == 85
+    assert roll.roll.keys[0] == "f101" and len(roll.roll.keys) == 87
     roll.sortByColumn(4, Qt.SortOrder.DescendingOrder)
     assert window.session.index.spans(roll.roll.keys[0]) == ()  # what is nowhere stands at one end
     window.patch.filter.setText("lagoon flood")
@@ -241,9 +241,9 @@ def test_the_roll_sorts_filters_and_removes(window: Window, qtbot: QtBot) -> Non
     window.patch.filter.setText("")
     window.session.select_things(["f101", "f102"])
     qtbot.keyClick(roll, Qt.Key.Key_Delete)
-    assert "f101" not in window.session.rig.fixtures and len(roll.roll.keys) == 83
+    assert "f101" not in window.session.rig.fixtures and len(roll.roll.keys) == 85
     window.session.undo()
-    assert len(roll.roll.keys) == 85
+    assert len(roll.roll.keys) == 87
 
 
 def test_adding_says_what_it_will_do_first(patch: Window) -> None:

@@ -8,7 +8,10 @@ from msgspec.structs import replace
 
 from tests.conftest import profile
 from welvo.rig.document import Rig, put
+from welvo.rig.edits import change_use, overlay, set_use
+from welvo.rig.patched import Element, Place
 from welvo.rig.profile import Mode, Range, Spot
+from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Sender
 
 Example = Callable[[Rig], tuple[Rig, str]]
 
@@ -44,7 +47,58 @@ def _own(rig: Rig) -> tuple[Rig, str]:
     return put(rig, "", profiles=both)[0], "are one function?"
 
 
+def _rig(words: str, **parts: dict[str, object]) -> Example:
+    """Put entries into the plain rig."""
+    return lambda rig: (put(rig, "", **parts)[0], words)
+
+
+def _change(part: str, key: str, words: str, **fields: object) -> Example:
+    """Change fields of one entry of the plain rig."""
+    return lambda rig: (put(rig, "", **{part: {key: replace(getattr(rig, part)[key], **fields)}})[0], words)
+
+
+def _box(words: str, link: int = 100, rate: float = 44, **model: object) -> Example:
+    """A second box whose two ports take the rig's feed and a new one, multicast at some rate."""
+
+    def make(rig: Rig) -> tuple[Rig, str]:
+        made = DeviceModel(name="Tub 2", kind="pixel", ports=("1", "2"), link=link, **model)  # type: ignore[arg-type]
+        first = next(iter(rig.feeds))
+        other = Feed(universe="u2", sender=rig.feeds[first].sender, wire=77, rate=rate)
+        box = Device(name="Tub", model="tub", ports={"1": Port(feed=first), "2": Port(feed="w77")})
+        return put(rig, "", device_models={"tub": made}, devices={"tub": box}, feeds={"w77": other})[0], words
+
+    return make
+
+
+def _overlay_apart(rig: Rig) -> tuple[Rig, str]:
+    return overlay(rig, ["a", "b"])[0], "The overlay of 101 and 102 has come apart"
+
+
+def _part_off(rig: Rig) -> tuple[Rig, str]:
+    rig, _, key = change_use(rig, "", "", name="Matinee", universes_off=("u2",))
+    return set_use(rig, key)[0], "leaves out 1 universe and 0 boxes"
+
+
+def _cut(rig: Rig) -> tuple[Rig, str]:
+    wall = Element(name="wall", pixels=200, order="RGB", whole=False, at=Place(universe="u1", address=100))
+    return put(rig, "", elements={"w": wall})[0], "wall has 1 pixel in two universes"
+
+
 EXAMPLES: dict[str, Example] = {
+    "PATCH-10": _cut,
+    "PATCH-13": _change("senders", "s", "Nothing drives 10 slots of ribbon", universe_size=120),
+    "PATCH-14": _overlay_apart,
+    "FEED-08": _change("senders", "s", "Bench cannot send sACN 1", lowest=2),
+    "FEED-09": _change("universes", "u1", "Bench uses 512 slots of universe 1, the plan 510", size=510),
+    "FEED-10": _rig("Desk comes before Bench on sACN 1", senders={"x": Sender(name="Desk")}, feeds={"x": Feed(universe="u1", sender="x", wire=1, priority=150)}),
+    "FEED-11": _rig("Universe 1 goes out as sACN 1 and Art 0/1/4", feeds={"x": Feed(universe="u1", sender="s", wire=20, protocol="artnet", to="subscribers")}),
+    "FEED-12": _change("feeds", "w1", "sACN 1 is sent at 60 frames a second; DMX follows at 44", rate=60),
+    "FEED-14": _change("feeds", "w1", "sACN 1 is sent only when something changes", rule="bare"),
+    "FEED-15": _rig("waits for sACN 1, which carries levels itself", feeds={"x": Feed(universe="u2", sender="s", wire=30, sync=1)}),
+    "FEED-16": _rig("Universe 2 is fed by DDP to nobody", feeds={"x": Feed(universe="u2", sender="s", wire=1, protocol="ddp", to="")}),
+    "DEV-05": _box("Tub takes 2 universes and can take 1", universes=1),
+    "DEV-06": _box("of its 1 Mbit/s", link=1, rate=1000),
+    "USE-01": _part_off,
     "PROF-05": _says(_mode("dimmer", _ranges((0, 9), (20, 255))), "nothing is said of 10–19"),
     "PROF-06": _says(_mode("dimmer", _ranges((0, 20), (20, 255))), "Both claim 20–20"),
     "PROF-07": _says(_mode("dimmer", lambda m: replace(m, channels=(replace(m.channels[0], default=300),))), "default 300 does not fit"),

@@ -24,7 +24,7 @@ def test_a_saved_rig_opens_as_the_same_values(rig: Rig, tmp_path: Path) -> None:
         assert load(tmp_path / name) == whole
     with zipfile.ZipFile(tmp_path / "a.welvo") as z:
         assert set(z.namelist()) == {"rig.json", "pictures/k"}
-        assert z.read("rig.json").startswith(b'{\n "format": 2,\n "name": "Drift Gallery"')  # readable, format first
+        assert z.read("rig.json").startswith(b'{\n "format": 3,\n "name": "Drift Gallery"')  # readable, format first
     assert loads(dumps(rig)) == rig and loads(b"\xef\xbb\xbf" + to_json(rig)) == rig
 
 
@@ -57,6 +57,10 @@ def test_every_older_format_of_the_corpus_opens() -> None:
     assert {(f.protocol, f.wire, f.universe) for f in old.feeds.values()} == {("sacn", 1, "u1"), ("artnet", 0, "u1")}
     assert [s.kind for s in old.senders.values()] == ["bench"]
     assert load(CORPUS / "format-2.json").fixtures["f1"].at[0].address == 1
+    new = load(CORPUS / "format-3.json")
+    assert new.fixtures["f1"].turns == ("pan inverted",) and new.fixtures["f1"].fields == {"Colour": "L201"}
+    assert new.groups["g1"].members == ("f1",) and new.uses[new.use].universes_off and new.columns == ("Hang point", "Colour")
+    assert (new.feeds["w9"].protocol, new.feeds["w9"].keeps, new.feeds["w9"].rule) == ("ddp", False, "bare")
 
 
 def test_what_this_version_does_not_know_is_written_back_where_it_stood(tmp_path: Path) -> None:

@@ -134,7 +134,7 @@ class Checker:
                         waived.append((f, waiver.reason))
                     else:
                         findings.append(f)
-            findings.sort(key=lambda f: (SEVERITIES.index(f.severity), f.cause or f.code, f.where, f.subject))
+            findings.sort(key=lambda f: (SEVERITIES.index(f.severity), f.cause or f.code, f.where, f.subject, f.code))
             self._report = Report(tuple(findings), tuple(waived))
         return self._report
 

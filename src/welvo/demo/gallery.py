@@ -13,13 +13,13 @@ from welvo.rig import layout
 from welvo.rig.document import Rig
 from welvo.rig.edits import add_device
 from welvo.rig.lookup import code_for, lowest_free_tint
-from welvo.rig.patched import Element, Fixture, Place, Share
-from welvo.rig.profile import Mode, Profile, Range, Spot
-from welvo.rig.wiring import Device, Feed, Port, Segment, Sender, Universe
+from welvo.rig.patched import Element, Fixture, Group, Place, Share
+from welvo.rig.profile import AddressSetting, Mode, Profile, Range, Spot
+from welvo.rig.wiring import Device, Feed, Port, Segment, Sender, Universe, Use
 
 EXPECTED_ON_PAPER = {
     "PROF-01", "PROF-02", "PROF-03", "PROF-04", "PROF-18", "PATCH-01", "PATCH-02", "PATCH-03", "PATCH-04", "PATCH-05",
-    "PATCH-06", "PATCH-07", "PATCH-08", "FEED-01", "FEED-02", "FEED-03", "FEED-04", "FEED-05", "FEED-06", "FEED-07",
+    "PATCH-06", "PATCH-07", "PATCH-08", "PATCH-09", "PATCH-11", "PATCH-12", "FEED-01", "FEED-02", "FEED-03", "FEED-04", "FEED-05", "FEED-06", "FEED-07", "FEED-13",
     "DEV-01",
 }  # fmt: skip
 """Codes that the rig alone must show: one deliberate fault of each kind."""
@@ -51,10 +51,10 @@ def _profiles() -> list[Profile]:
     doubled = _mode("draft", "dimmer, red, green, blue")
     twice = tuple(replace(c, slots=(2,)) if c.function == "ColorAdd_G" else c for c in doubled.channels)
     return [
-        Profile(name="Bar 9", maker="Osmer", modes={"m1": _mode("38 slot", "dimmer, shutter = 255, 9 x (red green blue white)", layout.row(9))}),
+        Profile(name="Bar 9", maker="Osmer", address=AddressSetting(by="menu", highest=470), modes={"m1": _mode("38 slot", "dimmer, shutter = 255, 9 x (red green blue white)", layout.row(9))}),
         _eddy(),
-        Profile(name="Drop 14", maker="Pellucid", modes={"m1": _mode("44 slot", "dimmer, shutter = 255, 14 x (red green blue)", layout.rows(14, 2))}),
-        Profile(name="Lagoon flood", maker="Osmer", modes={"m1": _mode("8 slot", "red, green, blue, amber, uv, white, dimmer, shutter = 255")}),
+        Profile(name="Drop 14", maker="Pellucid", address=AddressSetting(by="dials"), modes={"m1": _mode("44 slot", "dimmer, shutter = 255, 14 x (red green blue)", layout.rows(14, 2))}),
+        Profile(name="Lagoon flood", maker="Osmer", address=AddressSetting(by="switches"), modes={"m1": _mode("8 slot", "red, green, blue, amber, uv, white, dimmer, shutter = 255")}),
         Profile(name="Undertow wash", maker="Osmer", modes={"m1": _mode("split", UNDERTOW, layout.two_rings(14))}),
         Profile(name="Tide panel (draft)", maker="Pellucid", notes="Not finished: green sits on red's slot, and the long mode is longer than a universe.",
                 modes={"m1": replace(doubled, channels=twice), "m2": _mode("170 pixels", "170 x (red green blue white)", layout.rows(170, 10))}),
@@ -71,15 +71,23 @@ def gallery() -> Rig:
     names = {1: "Kelp wall A", 2: "Kelp wall B", 3: "Ray basin", 4: "Entrance", 5: "Ribbons 1–2", 6: "Ribbons 3–4",
              7: "Pool rim", 8: "Pool floor", 9: "Jelly drum", 10: "Reserve", 11: "Cloakroom", 12: "Lift lobby"}  # fmt: skip
     universes = {f"u{n}": Universe(number=n, name=name) for n, name in names.items()}
+    universes["u4"] = replace(universes["u4"], reserve=((321, 400),))
+    universes["u2"] = replace(universes["u2"], reserve=((433, 512),))
     fixtures = _fixtures()
     elements = {
         "e1": Element(name="ribbon", pixels=240, order="RGBW", kind="line", at=Place(universe="u5", address=1), tint=6, code="RIB", note="Along the tunnel, there and back."),
         "e2": Element(name="drum", pixels=150, order="RGB", kind="ring", at=Place(universe="u12", address=101), tint=7, code="DRU", spots=layout.ring(150), note="PATCH-08: needs universe 13."),
         "e3": Element(name="pumps", kind="block", slots=16, at=Place(universe="u9", address=481), tint=8, code="PUM"),
+        "e4": Element(name="coat rail", pixels=14, order="RGB", at=Place(universe="u11", address=103), tint=9, code="COA", note="The pixels of 525, once more on their own."),
     }  # fmt: skip
     shares = {
         "x1": Share(members=("f501", "f502"), reason="Both hoods light the ticket desk together."),
         "x2": Share(members=("f511", "f512"), reason="The two window floods."),
+        "x3": Share(
+            members=("f525", "e4"),
+            kind="overlay",
+            reason="The rail as one lamp for the house, as pixels for the opening.",
+        ),
     }
     senders = {
         "s1": Sender(name="Bench", kind="bench"),
@@ -101,7 +109,8 @@ def gallery() -> Rig:
     }
     rig = replace(
         rig, profiles=profiles, universes=universes, fixtures=fixtures, elements=elements, shares=shares,
-        senders=senders, feeds=feeds,
+        senders=senders, feeds=feeds, groups=_groups(),
+        uses={"y1": Use(name="School morning", universes_off=("u7", "u8", "u9"), devices_off=("d3",))},
     )  # fmt: skip
     return _devices(rig)
 
@@ -136,18 +145,39 @@ def _fixtures() -> dict[str, Fixture]:
         **_series(611, 8, "Drop, floor", "p3", 8, 1, 48),
         **_series(311, 10, "Drum", "p3", 9, 1, 48),
         **_series(521, 4, "Lagoon, coats", "p4", 11, 1, 8),
+        **_series(525, 1, "Drop, coat rail", "p3", 11, 101, 44),
     }
     found["f208"] = Fixture(
         number=208, name="Eddy, ray pool right", profile="p2", mode="m1", at=(Place(after="f207", gap=260),),
         note="Anchored: always 260 free slots behind 207.",
     )  # fmt: skip
     found["f321"] = Fixture(number=321, name="Drum, last", profile="p3", mode="m1", at=(Place(universe="u9", address=500),), note="PATCH-02: ends past 512.")  # fmt: skip
-    found["f118b"] = Fixture(number=118, name="Kelp, spare", profile="p1", mode="m1", at=(Place(universe="u2", address=401),), note="PATCH-04: 118 is taken.")  # fmt: skip
+    found["f118b"] = Fixture(number=118, name="Kelp, spare", profile="p1", mode="m1", at=(Place(universe="u2", address=472),), note="PATCH-04: 118 is taken. PATCH-11: its menu ends at 470. PATCH-12: it stands in the reserve.")  # fmt: skip
     found["f701"] = Fixture(number=701, name="Undertow, stage left", profile="p5", mode="m1", at=(Place(universe="u4", address=1), Place(universe="u4", address=21)))  # fmt: skip
     found["f702"] = Fixture(number=702, name="Undertow, stage right", profile="p5", mode="m1", at=(Place(universe="u4", address=101),), note="PATCH-03: its pixels have no address.")  # fmt: skip
     found["f703"] = Fixture(number=703, name="Undertow, spare", profile="p5", mode="m1", at=(Place(after="f704"), Place(after="f704")), note="PATCH-05: stands behind 704, which is nowhere.")  # fmt: skip
     found["f704"] = Fixture(number=704, name="Undertow, in the case", profile="p5", mode="m1")
-    return found
+    return {k: replace(f, fields=_hung(f.number)) if _hung(f.number) else f for k, f in found.items()}
+
+
+def _hung(number: int) -> dict[str, str]:
+    """Where a fixture hangs and what feeds it, for the rig's own columns."""
+    if 101 <= number <= 118:
+        return {
+            "Hang point": f"K{(number - 101) // 6 + 1}.{(number - 101) % 6 + 1}",
+            "Circuit": f"C{(number - 101) // 6 + 1}",
+        }
+    if 501 <= number <= 512:
+        return {"Hang point": "desk hood" if number < 503 else "sand bed", "Circuit": "C7", "Use": "house light"}
+    return {}
+
+
+def _groups() -> dict[str, Group]:
+    return {
+        "g1": Group(name="Kelp left", members=tuple(f"f{n}" for n in range(101, 107))),
+        "g2": Group(name="Kelp right", members=tuple(f"f{n}" for n in range(107, 113))),
+        "g3": Group(name="House light", members=tuple(f"f{n}" for n in (501, 502, 503, 504, 505, 506, 511, 512))),
+    }
 
 
 def _devices(rig: Rig) -> Rig:
@@ -173,8 +203,10 @@ def _devices(rig: Rig) -> Rig:
 NOTE = """The opening night of the jellyfish hall. One fault of every kind stands in here on purpose:
 207 and 304 meet on 3.160–166 (PATCH-01). 321 ends past universe 9 (PATCH-02). 702 is half patched and 704 not at
 all (PATCH-03). 118 exists twice (PATCH-04). 703 follows 704, which is nowhere (PATCH-05). 501 and 502 share, which
-is fine (PATCH-06); 511 and 512 were meant to (PATCH-07). The drum needs universe 13 (PATCH-08). 7 and 8 go out under
-one number (FEED-01), 9 not at all (FEED-02), 10 is empty (FEED-03), 12 is broadcast (FEED-04) and no port takes it
+is fine (PATCH-06); 511 and 512 were meant to (PATCH-07). The drum needs universe 13 (PATCH-08), the ribbon runs
+over two universes (PATCH-09). The spare bar cannot be set to 472 (PATCH-11) and stands in the reserve (PATCH-12).
+525 and the coat rail are an overlay. 7 and 8 go out under
+one number (FEED-01, FEED-13), 9 not at all (FEED-02), 10 is empty (FEED-03), 12 is broadcast (FEED-04) and no port takes it
 (FEED-07), 11 uses 0/0/0 (FEED-05), the desk and the Bench both send 2 (FEED-06). The spare Sluice has the south one's
 address (DEV-01). Undertow's “puls” is no function (PROF-01), the Tide panel is a draft (PROF-02, PROF-03), Eddy's
 shutter is closed by default (PROF-04), one slot of Undertow has no function (PROF-18). With the stand-ins running: Brine is off (DEV-02), a stranger answers (DEV-03),
