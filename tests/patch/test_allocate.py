@@ -84,7 +84,7 @@ def test_a_landing_says_whom_it_would_meet(rig: Rig) -> None:
     clean = landing(index, "a", 0, "u2", 20)
     assert clean.clean and (clean.first, clean.last, clean.free_before, clean.free_after) == (20, 27, 5, 73)
     meets = landing(index, "a", 0, "u2", 10)
-    assert meets.meets == (("c", 10, 14),) and not meets.clean
+    assert meets.meets == (("c", "u2", 10, 14),) and not meets.clean
     assert landing(index, "a", 0, "u1", 508).past_end == 3
     locked, _ = edits.set_fixtures(rig, "", {"a": {"at": (Place(universe="u1", address=1, locked=True),)}})
     assert "locked" in landing(Index(locked), "a", 0, "u1", 100).refused

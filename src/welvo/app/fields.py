@@ -131,6 +131,8 @@ class Choice(QComboBox):
         self._apply = apply
         set_help(self, help_text)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.setMinimumContentsLength(6)  # long options must not widen the panel; the open list shows them whole
         self.activated.connect(lambda _: self._apply(str(self.currentData())))
 
     def set_options(self, options: list[tuple[str, str]], value: str) -> None:
@@ -139,6 +141,8 @@ class Choice(QComboBox):
             self.clear()
             for data, words in options:
                 self.addItem(words, data)
+            widest = max((self.fontMetrics().horizontalAdvance(w) for _, w in options), default=0)
+            self.view().setMinimumWidth(min(420, widest + 40))
         self.setCurrentIndex(max(0, self.findData(value)))
 
     def paintEvent(self, e: QPaintEvent) -> None:

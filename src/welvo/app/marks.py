@@ -174,3 +174,13 @@ def hatch(p: QPainter, r: QRectF, color: QColor, step: float = 5, width: float =
         p.drawLine(QPointF(x, r.bottom()), QPointF(x + r.height(), r.top()))
         x += run
     p.restore()
+
+
+def padlock(p: QPainter, x: float, y: float, color: QColor) -> None:
+    """A small padlock, 8 wide: a place that is locked."""
+    p.setRenderHint(QPainter.RenderHint.Antialiasing)
+    p.setPen(QPen(color, 1.2))
+    p.setBrush(Qt.BrushStyle.NoBrush)
+    p.drawArc(QRectF(x + 1.6, y, 4.8, 6), 0, 180 * 16)
+    p.fillRect(QRectF(x, y + 3.5, 8, 6), color)
+    p.setRenderHint(QPainter.RenderHint.Antialiasing, False)

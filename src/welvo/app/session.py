@@ -210,7 +210,7 @@ class Session(QObject):
         part = {
             "thing": {**self.rig.fixtures, **self.rig.elements} if s.kind == "thing" and len(s.ids) > 1 else None,
             "universe": self.rig.universes, "feed": self.rig.feeds, "device": self.rig.devices, "port": self.rig.devices,
-            "profile": self.rig.profiles,
+            "profile": self.rig.profiles, "sender": self.rig.senders, "use": self.rig.uses,
         }.get(s.kind)  # fmt: skip
         if s.kind == "thing" and len(s.ids) == 1:
             left = tuple(i for i in s.ids if i in self.rig.fixtures or i in self.rig.elements)

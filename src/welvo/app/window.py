@@ -35,7 +35,7 @@ from welvo.app.ribbon import Ribbon
 from welvo.app.session import Selection, Session
 from welvo.app.stations.bench import BenchStation
 from welvo.app.stations.devices import DevicesStation
-from welvo.app.stations.patch import PatchStation
+from welvo.app.stations.patch import PAGES, PatchStation
 from welvo.app.stations.profiles import ProfilesStation
 from welvo.app.stations.tapes import NAMED
 from welvo.app.theme import THEME
@@ -183,6 +183,8 @@ class Window(QWidget):
     def go(self, kind: str, id_: str) -> None:
         """Go to where a thing of a kind is set, and select it."""
         rig = self.session.rig
+        if kind in ("thing", "patch", "universe", "slot"):
+            self.patch.show_page("Tapes")
         if kind in ("thing", "patch"):
             if id_ in rig.fixtures or id_ in rig.elements:
                 self.session.select_things([id_])
@@ -207,6 +209,11 @@ class Window(QWidget):
         elif kind == "heard":
             self.session.select(Selection("heard", (id_,)))
             self.show_station("Devices")
+        elif kind in ("sender", "use"):
+            if id_ in (rig.senders if kind == "sender" else rig.uses):
+                self.session.select(Selection(kind, (id_,)))
+            self.show_station("Patch")
+            self.patch.show_page("Senders")
         elif kind == "profile" and id_ in rig.profiles:
             self.session.select(Selection("profile", (id_,)))
             self.show_station("Profiles")
@@ -255,12 +262,19 @@ class Window(QWidget):
         self._redo = a(edit, "Redo", self.session.redo, QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y"))
         edit.addSeparator()
         a(edit, "Add…", self.add_here, QKeySequence("Ctrl+Shift+I"))
+        a(edit, "Duplicate", self._duplicate, QKeySequence("Ctrl+Shift+D"))
+        a(edit, "Lay out…", partial(self._on_tapes, self.patch.panel.lay_out), QKeySequence("Ctrl+Shift+L"))
+        a(edit, "Pack this universe…", partial(self._on_tapes, self.patch.panel.pack))
+        a(edit, "Paste from a spreadsheet…", partial(self._on_tapes, self.patch.paste_clipboard))
+        a(edit, "Next gap that fits", partial(self._on_tapes, self.patch.next_gap), QKeySequence("Ctrl+Shift+G"))
         a(edit, "Selection before", lambda: self.session.step_selection(True), QKeySequence("Alt+Left"))
         a(edit, "Selection after", lambda: self.session.step_selection(False), QKeySequence("Alt+Right"))
         a(edit, "Filter the list", self._focus_filter, QKeySequence.StandardKey.Find)
         view = self.menus.addMenu("View")
         for name, n in KEYS.items():
             a(view, name, partial(self.show_station, name), QKeySequence(f"Alt+{n}"))
+        for page in PAGES:
+            a(view, f"Patch: {page}", partial(self._page, page))
         a(view, "Findings", self.toggle_findings, QKeySequence("Alt+0"))
         a(view, "Next finding", lambda: self._step_finding(False), QKeySequence("F8"))
         a(view, "Former finding", lambda: self._step_finding(True), QKeySequence("Shift+F8"))
@@ -514,6 +528,21 @@ class Window(QWidget):
         elif self.station == "Profiles":
             self.profiles.new_profile()
 
+    def _on_tapes(self, act: Callable[[], object] | None = None) -> None:
+        """Bring the tapes to the front, for acts that belong to them."""
+        self.show_station("Patch")
+        self.patch.show_page("Tapes")
+        if act:
+            act()
+
+    def _duplicate(self) -> None:
+        if self.station == "Patch":
+            self.patch.duplicate()
+
+    def _page(self, name: str) -> None:
+        self.show_station("Patch")
+        self.patch.show_page(name)
+
     def _focus_filter(self) -> None:
         field = self.drawer.filter if self.drawer.isVisible() else self.patch.filter
         if not self.drawer.isVisible():
@@ -527,7 +556,7 @@ class Window(QWidget):
         self.drawer.step(back)
 
     def _zoom_to(self, level: str) -> None:
-        self.show_station("Patch")
+        self._on_tapes()
         self.patch.tapes.set_level(level)
 
     def toggle_panel(self) -> None:
@@ -596,7 +625,9 @@ class Window(QWidget):
         )
 
     def keyPressEvent(self, e: QKeyEvent) -> None:
-        if e.key() == Qt.Key.Key_Escape and self.drawer.isVisible():
+        if e.key() == Qt.Key.Key_Escape and self.patch.panel.form is not None and not self.drawer.isVisible():
+            self.patch.panel.form.leave()
+        elif e.key() == Qt.Key.Key_Escape and self.drawer.isVisible():
             self.drawer.toggle()
         else:
             super().keyPressEvent(e)

@@ -10,7 +10,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from welvo.patch.index import Index, Span
-from welvo.rig.counting import SLOTS, how_many_fit
+from welvo.rig.counting import SLOTS, how_many_fit, stretches
 from welvo.rig.document import Change, Rig, put
 from welvo.rig.edits import add_universe, with_place
 from welvo.rig.lookup import call, mode_of, universe_by_number, universes_in_order
@@ -70,54 +70,83 @@ def next_free_anywhere(
 
 @dataclass(frozen=True)
 class Landing:
-    """What placing a thing somewhere would mean, before it is done."""
+    """What placing a thing somewhere would mean, before it is done.
+
+    `meets` lists (thing, universe id, first, last) of what it would lie on; `cuts` the pixels it would have in two
+    universes, `goes_on` the number of the last universe it runs into, `needs` one that the rig does not have.
+    """
 
     universe: str
     first: int
     last: int
-    meets: tuple[tuple[str, int, int], ...]
+    meets: tuple[tuple[str, str, int, int], ...]
     free_before: int
     free_after: int
     past_end: int
     refused: str = ""
+    cuts: tuple[int, ...] = ()
+    goes_on: int = 0
+    needs: int = 0
+    why: str = ""
+    """Whose doing it is when the end is not the universe's own."""
 
     @property
     def clean(self) -> bool:
-        return not self.meets and not self.past_end and not self.refused
+        return not self.meets and not self.past_end and not self.refused and not self.cuts and not self.needs
 
 
-def landing(index: Index, key: str, brk: int, universe: str, address: int) -> Landing:
-    """Consequences of moving one break of a thing to an address: whom it meets, what is free around it."""
+def landing(
+    index: Index, key: str, brk: int, universe: str, address: int, ignore: frozenset[str] = frozenset()
+) -> Landing:
+    """Consequences of moving one break of a thing to an address: whom it meets, what is free around it.
+
+    Things in `ignore` move along and are not met.
+    """
     rig = index.rig
-    size = rig.universes[universe].size
-    spans = [s for s in index.spans(key) if s.brk == brk]
-    width = footprint_of(rig, key, brk) if key in rig.fixtures or not spans else spans[0].last - spans[0].first + 1
-    last = address + width - 1
-    others = [s for s in index.on(universe) if (s.key, s.brk) != (key, brk)]
-    shared = set(index.shared_with(key))
-    meets = tuple(
-        (s.key, max(address, s.first), min(last, s.last))
-        for s in others
-        if s.first <= last
-        and address <= s.last
-        and not (s.key in shared and _still_meant(index, key, s, address, last))
-    )
-    before = address - 1 - max((s.last for s in others if s.last < address), default=0)
-    after = min((s.first for s in others if s.first > last), default=size + 1) - last - 1
-    fixture = rig.fixtures.get(key)
+    limit = index.limit(universe)
+    size = limit.slots
     element = rig.elements.get(key)
+    fixture = rig.fixtures.get(key)
+    cuts: tuple[int, ...] = ()
+    goes_on = needs = 0
+    if element:
+        u = rig.universes[universe]
+        unit = 1 if element.kind == "block" else len(element.order)
+        parts = stretches(address, element.footprint, unit, u.size, element.whole)
+        last = parts[0][2] if parts else address
+        mine = []
+        for ahead, a, b, before in parts:
+            uid = universe if not ahead else universe_by_number(rig, u.number + ahead)
+            if not uid:
+                needs = u.number + ahead
+                break
+            mine.append((uid, a, b))
+            goes_on = u.number + ahead if ahead else 0
+            if before % unit:
+                cuts += (before // unit + 1,)
+    else:
+        last = address + footprint_of(rig, key, brk) - 1
+        mine = [(universe, address, last)]
+    found = []
+    for uid, a, b in mine:
+        for s in index.on(uid):
+            if s.first > b:
+                break
+            if s.last < a or (s.key, s.brk) == (key, brk) or s.key in ignore or (element and s.key == key):
+                continue
+            if index.meant(Span(key, brk, uid, a, b, 0), s):
+                continue
+            found.append((s.key, uid, max(a, s.first), min(b, s.last)))
+    others = [s for s in index.on(universe) if s.key != key and s.key not in ignore]
+    before_ = address - 1 - max((s.last for s in others if s.last < address), default=0)
+    after = min((s.first for s in others if s.first > last), default=size + 1) - last - 1
     place = fixture.place(brk) if fixture else element.at if element else Place()
-    refused = ""
-    if place.locked:
-        refused = f"{call(rig, key)} is locked"
-    elif place.way in ("anchored", "run"):
-        how = f"stands behind {call(rig, place.after)}" if place.after else "follows its cable"
-        refused = "" if place.way == "anchored" else f"{call(rig, key)} {how}"
-    return Landing(universe, address, last, meets, max(0, before), max(0, after), max(0, last - size), refused)
-
-
-def _still_meant(index: Index, key: str, other: Span, first: int, last: int) -> bool:
-    return index.meant(Span(key, 0, other.universe, first, last, 0), other)
+    refused = f"{call(rig, key)} is locked" if place.locked else ""
+    if place.way == "run":
+        refused = refused or f"{call(rig, key)} follows its cable"
+    return Landing(
+        universe, address, last, tuple(found), max(0, before_), max(0, after), max(0, last - size), refused, cuts, goes_on, needs, limit.why
+    )  # fmt: skip
 
 
 def footprint_of(rig: Rig, key: str, brk: int = 0) -> int:

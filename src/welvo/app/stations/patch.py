@@ -4,18 +4,32 @@ from __future__ import annotations
 
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QDialog, QLineEdit, QSplitter, QStackedWidget, QWidget
+from PySide6.QtWidgets import (
+    QApplication,
+    QDialog,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QWidget,
+)
 
 from welvo.app.fields import Choice, Field, set_help
 from welvo.app.paint import RIGHT, box, button, column, label, row, text
-from welvo.app.panel import PatchPanel, field_row
+from welvo.app.panel import field_row
 from welvo.app.session import Selection, Session
+from welvo.app.stations.paste import PasteRows
+from welvo.app.stations.patch_pages import CapacityPage, SendersPage, WiresPage
+from welvo.app.stations.patch_panel import PatchPanel, next_gap
 from welvo.app.stations.roll import Roll
 from welvo.app.stations.tapes import NAMED, Tapes
 from welvo.app.wire import Wire
-from welvo.patch.allocate import Wish, add_fixtures, read_wish
+from welvo.patch.allocate import Wish, add_fixtures, footprint_of, read_wish
 from welvo.rig.counting import how_many_fit
-from welvo.rig.edits import add_element, add_universe
+from welvo.rig.document import Change
+from welvo.rig.edits import add_element, add_universe, lock, remove_things
+from welvo.rig.lookup import universes_in_order
 from welvo.rig.notation import NotationError, plural, read_place, read_series
 from welvo.rig.patched import Element, Place
 
@@ -133,6 +147,14 @@ class AddFixtures(QDialog):
         self.accept()
 
 
+PAGES = {
+    "Tapes": "Every universe as a tape of its slots, and the roll of all things.",
+    "Wires": "All numbers on the wire in every way of counting, and what each box would get.",
+    "Capacity": "What is used, reserved and possible.",
+    "Senders": "Who feeds the universes, and which part of the rig a show uses.",
+}
+
+
 class PatchStation(QWidget):
     name = "Patch"
 
@@ -145,10 +167,20 @@ class PatchStation(QWidget):
         self.add = button(
             "Add fixtures…", self.add_fixtures, "How many of what, and where the first one starts.   Ctrl+Shift+I"
         )
-        self.add_uni = button("Add universe", self._add_universe, "One more universe behind the last.")
-        self.add_elem = button(
-            "Add element", self._add_element, "A pixel thing that is no lamp: a ribbon, a wall, a ring."
+        self.lay = button(
+            "Lay out…",
+            self.panel.lay_out,
+            "Gives what is selected addresses by rules, shown on the tapes first.   Ctrl+Shift+L",
         )
+        self.more = button("More", self._pop_more, "Universes, elements, packing, pasting, copying.")
+        self._pages: dict[str, QPushButton] = {}
+        pages: list[QWidget | int | None] = []
+        for name, help_ in PAGES.items():
+            b = button(name, lambda name=name: self.show_page(name), help_)
+            b.setCheckable(True)
+            b.setProperty("segment", True)
+            self._pages[name] = b
+            pages.append(b)
         self._zoom = {}
         zooms: list[QWidget | int | None] = []
         for n, name in enumerate(NAMED):
@@ -166,23 +198,30 @@ class PatchStation(QWidget):
             self.filter, "Shows only rows of the roll with this word. Hides the others; nothing is changed.   Ctrl+F"
         )
         self.filter.textChanged.connect(self.roll.roll.set_filter)
+        self._zooms = row_of(zooms)
         bar = row(
-            label("Patch", 16, True),
-            8,
-            self.add,
-            self.add_uni,
-            self.add_elem,
-            None,
-            label("Zoom", 11, quiet=True),
-            row_of(zooms),
+            label("Patch", 16, True), 4, row_of(pages), 4, self.add, self.lay, self.more, None, self._zooms, spacing=6
         )
         bar.setContentsMargins(16, 8, 16, 8)
+        self.group = Choice(
+            "Selects the things of a group. A group keeps its things through renumbering and moving.",
+            self._select_group,
+        )
+        self.group.setAccessibleName("Group")
+        self.group.setFixedWidth(130)
         self.wish = Field(
             "Says how many of what and where: 12 x Bar 9 at 1.001. Adds them at once; undo takes them away.",
             self._wished,
         )
-        self.wish.setPlaceholderText("12 x Bar 9 at 1.001")
-        self.wish.say = lambda why: session.say(why, "error")
+        self.quick = Field(
+            "Adds at once how many of what, and where: 12 x Bar 9 at 1.001, 6 x Eddy head (9 slot) at 3.1 +24. Undo takes them away.",
+            self._wished_quick,
+        )
+        self.quick.setAccessibleName("Add")
+        self.quick.setFixedWidth(230)
+        for field in (self.wish, self.quick):
+            field.setPlaceholderText("12 x Bar 9 at 1.001")
+            field.say = lambda why: session.say(why, "error")
         self.wish.setFixedWidth(340)
         self._tapes_or_empty = QStackedWidget()
         self._tapes_or_empty.addWidget(self.tapes)
@@ -194,8 +233,10 @@ class PatchStation(QWidget):
         strip = row(
             label("Roll", 13, True),
             self.filter,
+            self.group,
             None,
-            label("Enter or F2 edits · Ctrl+Enter gives it to all selected", 11, quiet=True),
+            label("Add", 11, quiet=True),
+            self.quick,
         )
         strip.setContentsMargins(16, 4, 16, 4)
         under.addLayout(strip)
@@ -210,11 +251,130 @@ class PatchStation(QWidget):
         below.setMinimumHeight(216)
         layout = column(spacing=0)
         layout.addLayout(bar)
-        layout.addWidget(split, 1)
+        self.wires = WiresPage(session)
+        self.capacity = CapacityPage(session)
+        self.senders = SendersPage(session)
+        self.stack = QStackedWidget()
+        for page in (split, self.wires, self.capacity, self.senders):
+            self.stack.addWidget(page)
+        layout.addWidget(self.stack, 1)
         self.setLayout(layout)
-        session.changed.connect(lambda _: self._which())
+        self.page = "Tapes"
+        self.show_page("Tapes")
+        self.panel.preview.connect(self.tapes.show_ghosts)
+        self.roll.paste.connect(self.paste_clipboard)
+        self.roll.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.roll.customContextMenuRequested.connect(
+            lambda at: self.thing_menu().popup(self.roll.viewport().mapToGlobal(at))
+        )
+        self.tapes.menu_wanted.connect(lambda at: self.thing_menu().popup(at))
+        session.changed.connect(self._changed)
         self._zoomed(self.tapes.level_name)
         self._which()
+        self._groups()
+
+    # ---- pages and menus
+
+    def show_page(self, name: str) -> None:
+        """Tapes and roll, or one of the tables."""
+        self._session.commit_pending()
+        if name != "Tapes":
+            self.panel.close_form()
+        self.page = name
+        self.stack.setCurrentIndex(list(PAGES).index(name))
+        for key, b in self._pages.items():
+            b.setChecked(key == name)
+        self._zooms.setVisible(name == "Tapes")
+        self.lay.setEnabled(name == "Tapes")
+
+    def _pop_more(self) -> None:
+        self.more_menu().popup(self.more.mapToGlobal(self.more.rect().bottomLeft()))
+
+    def more_menu(self) -> QMenu:
+        """What does not fit into the toolbar."""
+        menu = QMenu(self)
+        menu.addAction("Add universe", self._add_universe)
+        menu.addAction("Add element", self._add_element)
+        menu.addAction("Add block of slots", self._add_block)
+        menu.addSeparator()
+        menu.addAction("Paste from a spreadsheet…", self.paste_clipboard)
+        menu.addAction("Copy the selected rows", self.roll.copy_rows)
+        menu.addSeparator()
+        menu.addAction("Pack this universe…", self.panel.pack)
+        menu.addAction("Next gap that fits", self.next_gap)
+        menu.addAction("Name the rig's own columns…", self.roll.name_columns)
+        return menu
+
+    def thing_menu(self) -> QMenu:
+        """Acts on what is selected, for the roll and the tapes."""
+        menu = QMenu(self)
+        s = self._session
+        keys = list(s.selection.ids) if s.selection.kind == "thing" else []
+        if not keys:
+            menu.addAction("Add fixtures…", self.add_fixtures)
+            menu.addAction("Paste from a spreadsheet…", self.paste_clipboard)
+            return menu
+        menu.addAction("Edit the address", self.edit_address)
+        menu.addAction("Lay out…", self.panel.lay_out)
+        menu.addAction("Pick up", self.tapes.pick_up)
+        menu.addSeparator()
+        locked = all(self.roll.roll.locked(k) for k in keys)
+        menu.addAction("Unlock" if locked else "Lock", lambda: s.edit(lock, keys, not locked))
+        menu.addAction("Duplicate", lambda: self.panel.copy(keys))
+        menu.addAction("Copy rows", self.roll.copy_rows)
+        menu.addAction("Pack this universe…", self.panel.pack)
+        menu.addAction("Next gap that fits", self.next_gap)
+        menu.addSeparator()
+        menu.addAction("Remove", lambda: s.edit(remove_things, keys))
+        return menu
+
+    def paste_clipboard(self) -> None:
+        """Read the clipboard as a table; what it would do is said first."""
+        self._session.commit_pending()
+        PasteRows(self._session, QApplication.clipboard().text(), self).exec()
+
+    def next_gap(self) -> None:
+        """Go to the next free stretch that holds what is selected (or one slot), behind it."""
+        s = self._session
+        spans = s.index.spans(s.selection.first) if s.selection.kind == "thing" else ()
+        width = (
+            spans[0].last - spans[0].first + 1
+            if spans
+            else footprint_of(s.rig, s.selection.first)
+            if s.selection.kind == "thing"
+            else 1
+        )
+        at = (spans[0].universe, spans[0].last) if spans else s.selection.slot
+        if at is None:
+            first = next(iter(universes_in_order(s.rig)), "")
+            at = (s.selection.first if s.selection.kind == "universe" else first, 0)
+        found = next_gap(s, at, max(1, width)) if at[0] else None
+        if found:
+            s.select(Selection("slot", (), slot=found))
+        else:
+            s.say(f"No gap of {plural(max(1, width), 'slot')} is free behind here.", "warning")
+
+    def duplicate(self) -> None:
+        if self._session.selection.kind == "thing":
+            self.panel.copy(list(self._session.selection.ids))
+
+    def _select_group(self, gid: str) -> None:
+        group = self._session.rig.groups.get(gid)
+        self.group.setCurrentIndex(0)
+        if group:
+            self._session.select_things(
+                [m for m in group.members if m in self._session.rig.fixtures or m in self._session.rig.elements]
+            )
+
+    def _changed(self, change: Change) -> None:
+        self._which()
+        if change.ids("groups"):
+            self._groups()
+
+    def _groups(self) -> None:
+        groups = [(gid, f"{g.name} ({len(g.members)})") for gid, g in self._session.rig.groups.items()]
+        self.group.set_options([("", "Group"), *groups], "")
+        self.group.setEnabled(bool(groups))
 
     def _empty(self) -> QWidget:
         """What an empty rig shows: what a fixture is, and one field to begin with."""
@@ -262,6 +422,11 @@ class PatchStation(QWidget):
         self._session.select_things(made)
         return True
 
+    def _wished_quick(self, text: str) -> object:
+        done = self._wished(text)
+        self.quick.set_value("")
+        return done
+
     def add_fixtures(self) -> None:
         self._session.commit_pending()
         if not self._session.rig.profiles:
@@ -279,6 +444,15 @@ class PatchStation(QWidget):
         taken = {e.name for e in rig.elements.values()}
         name = next(f"ribbon {n}" for n in range(1, 10_000) if f"ribbon {n}" not in taken)
         eid = self._session.edit(add_element, Element(name=name, pixels=60, order="RGB", at=Place()))
+        if eid:
+            self._session.select_things([eid])
+
+    def _add_block(self) -> None:
+        """A plain block of slots: something that takes slots and is no lamp."""
+        rig = self._session.rig
+        taken = {e.name for e in rig.elements.values()}
+        name = next(f"block {n}" for n in range(1, 10_000) if f"block {n}" not in taken)
+        eid = self._session.edit(add_element, Element(name=name, kind="block", slots=16, at=Place()))
         if eid:
             self._session.select_things([eid])
 

@@ -181,6 +181,10 @@ def paint_tape(
                 p.drawLine(QPointF(x, 0), QPointF(x, level.lane + (lanes - 1) * level.more))
     if size < SLOTS:
         marks.hatch(p, QRectF(size * pp - x0, top, (SLOTS - size) * pp, level.lane), THEME.color("line"), 6, 1)
+    for first, last in rig.universes[universe].reserve:
+        kept = QRectF((first - 1) * pp - x0, top, (last - first + 1) * pp, level.lane)
+        if kept.right() > 0 and kept.left() < width:
+            _reserve(p, kept, level)
     clashes = index.clashes(universe, 200)
     combs = _combs(rig, blocks, pp, focus) if level is FIT else {}
     done: set[int] = set()
@@ -231,6 +235,17 @@ def paint_tape(
     _clashes(p, clashes, blocks, pp, x0, width, top, level)
     if level is SLOT:
         _slot_ruler(p, index, blocks, pp, x0, width, size)
+
+
+def _reserve(p: QPainter, r: QRectF, level: Level) -> None:
+    """A stretch that is kept free: a dashed outline, and the word where it fits."""
+    pen = QPen(THEME.color("edge"), 1)
+    pen.setStyle(Qt.PenStyle.DashLine)
+    p.setPen(pen)
+    p.setBrush(Qt.BrushStyle.NoBrush)
+    p.drawRect(r.adjusted(0.5, 0.5, -0.5, -0.5))
+    if level is not FIELD and r.width() > width_of("reserve", 11) + 8:
+        text(p, r.adjusted(5, 0, 0, 0), "reserve", "quiet", 11)
 
 
 def _label_room(span: Span, clashes: list[Clash], pp: float, x0: float, width: float) -> tuple[float, float]:

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
+    QContextMenuEvent,
     QHelpEvent,
     QKeyEvent,
     QMouseEvent,
@@ -19,8 +20,9 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QAbstractScrollArea, QApplication, QFrame, QToolTip
 
 from welvo.app import marks
-from welvo.app.paint import RIGHT, box, text
+from welvo.app.paint import RIGHT, box, text, width_of
 from welvo.app.session import Selection, Session
+from welvo.app.stations.lay_form import Ghost
 from welvo.app.stations.tape_paint import (
     BLOCK,
     FIELD,
@@ -32,13 +34,14 @@ from welvo.app.stations.tape_paint import (
     paint_tape,
 )  # fmt: skip
 from welvo.app.theme import THEME
-from welvo.patch.allocate import Landing, landing
+from welvo.patch.allocate import Landing, Step, apply_steps, landing
+from welvo.patch.arrange import copy_things, swap_things
 from welvo.patch.index import Span
 from welvo.patch.path import of_slot, place_ways
 from welvo.rig.counting import SLOTS
 from welvo.rig.document import Change
 from welvo.rig.edits import move
-from welvo.rig.lookup import call, feeds_of, universes_in_order
+from welvo.rig.lookup import call, feeds_of, universe_by_number, universes_in_order
 from welvo.rig.notation import NotationError, plural, read_place, say_place, say_wire
 
 GUTTER = 260
@@ -61,7 +64,7 @@ class RowAt:
 
 @dataclass
 class Carry:
-    """A thing on its way: where it would land."""
+    """A thing on its way, with others that go along by the same step: where they would land."""
 
     key: str
     brk: int
@@ -69,6 +72,9 @@ class Carry:
     land: Landing
     by_keys: bool = False
     typed: str = ""
+    along: tuple[Span, ...] = ()
+    landings: tuple[Landing, ...] = ()
+    """Of what goes along, in its order; empty when one of them would land in no universe."""
 
 
 class Tapes(QAbstractScrollArea):
@@ -76,6 +82,7 @@ class Tapes(QAbstractScrollArea):
 
     zoomed = Signal(str)
     edit_address = Signal()
+    menu_wanted = Signal(QPoint)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -90,7 +97,9 @@ class Tapes(QAbstractScrollArea):
         self._shown_on: set[str] = set()
         self._carry: Carry | None = None
         self._press: tuple[QPointF, Span] | None = None
+        self._when_let_go: list[str] | None = None
         self.lens: tuple[str, int] | None = None
+        self.ghosts: dict[str, list[Ghost]] = {}
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Tapes")
@@ -200,6 +209,7 @@ class Tapes(QAbstractScrollArea):
     def resizeEvent(self, e: QResizeEvent) -> None:
         self._cache.clear()
         self._layout()
+        self.zoomed.emit(self.level_name)
         super().resizeEvent(e)
 
     def _on_change(self, change: Change) -> None:
@@ -272,6 +282,40 @@ class Tapes(QAbstractScrollArea):
         s = self._session.selection
         return [x for k in s.ids for x in self._session.index.spans(k)] if s.kind == "thing" else []
 
+    def show_ghosts(self, ghosts: list[Ghost]) -> None:
+        """Draw where things would stand, over what is there; an empty list takes them away."""
+        first = bool(ghosts) and not self.ghosts
+        self.ghosts = {}
+        for g in ghosts:
+            self.ghosts.setdefault(g.universe, []).append(g)
+        if first:
+            r = self.row_of(ghosts[0].universe)
+            bar = self.verticalScrollBar()
+            if r and not bar.value() <= r.y <= bar.value() + self.viewport().height() - HEADER - r.height:
+                bar.setValue(int(r.y) - 4)
+        self.viewport().update()
+
+    def _paint_ghosts(self, p: QPainter, r: RowAt, y: float) -> None:
+        level = level_for(self.pp)
+        pp, x0 = (0.25, 0.0) if level is FIELD else (self.pp, self.x0)
+        top = y + (SLOT_TOP if level is SLOT else 0)
+        here = self.ghosts.get(r.universe, [])
+        for n, g in enumerate(here):
+            x = r.x + (g.first - 1) * pp - x0
+            wide = max(2.0, (min(g.last, SLOTS) - g.first + 1) * pp - 1)
+            if x > self.viewport().width() or x + wide < r.x:
+                continue
+            shape = QRectF(x, top, wide, level.lane)
+            if level is FIELD:
+                p.fillRect(shape, THEME.color("accent"))
+                continue
+            box(p, shape, "accent_wash", "accent", 0, 1.5, dashed=True)
+            room = (here[n + 1].first - g.last - 1) * pp - 4 if n + 1 < len(here) else 60.0
+            if width_of(g.words, 11, True) + 6 <= wide:
+                text(p, shape.adjusted(4, 0, 0, 0), g.words, size=11, bold=True)
+            elif width_of(g.words, 11, True) <= room:
+                text(p, QRectF(shape.right() + 3, top, room, level.lane), g.words, size=11, bold=True)
+
     # ---- painting
 
     def paintEvent(self, _: QPaintEvent) -> None:
@@ -295,8 +339,10 @@ class Tapes(QAbstractScrollArea):
                 continue
             if level is FIELD:
                 self._field_row(p, r, y)
+                self._paint_ghosts(p, r, y)
             else:
                 self._row(p, r, y)
+                self._paint_ghosts(p, r, y)
                 if lens:
                     self._paint_lens(p, r.universe, y + r.height)
         p.setClipping(False)
@@ -569,9 +615,15 @@ class Tapes(QAbstractScrollArea):
             return
         slot = found if level_for(self.pp) in (BLOCK, SLOT) else None
         add = e.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+        chosen = s.selection.kind == "thing" and span.key in s.selection.ids
+        self._when_let_go = None
         if add and s.selection.kind == "thing":
-            ids = [k for k in s.selection.ids if k != span.key]
-            s.select_things(ids if len(ids) < len(s.selection.ids) else [*s.selection.ids, span.key])
+            if chosen:  # it may be the start of a drag: taken out only when the button is let go where it was
+                self._when_let_go = [k for k in s.selection.ids if k != span.key]
+            else:
+                s.select_things([*s.selection.ids, span.key])
+        elif chosen and len(s.selection.ids) > 1:
+            self._when_let_go = [span.key]
         else:
             s.select_things([span.key], span.brk, slot)
         self._press = (e.position(), span)
@@ -581,13 +633,7 @@ class Tapes(QAbstractScrollArea):
             if (e.position() - self._press[0]).manhattanLength() >= QApplication.startDragDistance():
                 span = self._press[1]
                 grabbed = self.at(self._press[0])
-                grab = (grabbed[1] if grabbed else span.first) - span.first
-                self._carry = Carry(
-                    span.key,
-                    span.brk,
-                    grab,
-                    landing(self._session.index, span.key, span.brk, span.universe, span.first),
-                )
+                self._take_up(span, (grabbed[1] if grabbed else span.first) - span.first)
         if self._carry:
             found = self.at(e.position())
             if found and found[1]:
@@ -595,53 +641,150 @@ class Tapes(QAbstractScrollArea):
             self.viewport().update()
 
     def mouseReleaseEvent(self, e: QMouseEvent) -> None:
-        self._press = None
+        pressed, self._press = self._press, None
         if self._carry and not self._carry.by_keys:
-            self._drop()
+            self._drop(*_how(e.modifiers()))
+        elif pressed and self._when_let_go is not None:
+            self._session.select_things(self._when_let_go)
+        self._when_let_go = None
 
     def mouseDoubleClickEvent(self, e: QMouseEvent) -> None:
         found = self.at(e.position())
         if found and found[1] and level_for(self.pp) is not SLOT:
             self.toggle_lens(found[0], found[1])
 
+    def _take_up(self, span: Span, grab: int, by_keys: bool = False) -> None:
+        """Begin to carry a span, and with it all else that is selected."""
+        s = self._session
+        ids = s.selection.ids if s.selection.kind == "thing" and span.key in s.selection.ids else (span.key,)
+        along = tuple(
+            x for k in ids for x in s.index.spans(k)
+            if (x.key, x.brk) != (span.key, span.brk) and x.offset == 0 and (x.key != span.key or len(ids) > 1)
+        )  # fmt: skip
+        land = landing(s.index, span.key, span.brk, span.universe, span.first)
+        self._carry = Carry(span.key, span.brk, grab, land, by_keys, "", along)
+        self._carry_to(span.universe, span.first)
+
     def _carry_to(self, universe: str, address: int) -> None:
-        assert self._carry
-        width = self._carry.land.last - self._carry.land.first + 1
-        size = self._session.rig.universes[universe].size
-        if self._carry.key in self._session.rig.fixtures:
+        c, s = self._carry, self._session
+        assert c
+        width = c.land.last - c.land.first + 1
+        size = s.index.limit(universe).slots
+        if c.key in s.rig.fixtures:
             address = min(address, size - width + 1)
         address = max(1, min(SLOTS, address))
-        self._carry.land = landing(self._session.index, self._carry.key, self._carry.brk, universe, address)
+        moving = frozenset({c.key, *(x.key for x in c.along)}) if c.along else frozenset[str]()
+        c.land = landing(s.index, c.key, c.brk, universe, address, moving)
+        start = next((x for x in s.index.spans(c.key) if x.brk == c.brk), None)
+        if not c.along or start is None:
+            c.landings = ()
+            return
+        step = s.rig.universes[universe].number - s.rig.universes[start.universe].number
+        found = []
+        for x in c.along:
+            uid = universe_by_number(s.rig, s.rig.universes[x.universe].number + step)
+            to = x.first + address - start.first
+            if not uid or not 1 <= to <= SLOTS:
+                c.landings = ()
+                return
+            found.append(landing(s.index, x.key, x.brk, uid, to, moving))
+        c.landings = tuple(found)
 
-    def _drop(self) -> None:
+    def _drop(self, copy: bool = False, exchange: bool = False) -> None:
+        """Put down what is carried: moved, as a copy, or changing places with the one it lies on."""
         carry, self._carry = self._carry, None
         self.viewport().update()
         if not carry:
             return
-        land = carry.land
-        if land.refused:
-            self._session.say(f"{land.refused}; it stays where it is.", "warning")
-        elif land.past_end and carry.key in self._session.rig.fixtures:
-            self._session.say("It would end past the universe; it stays where it is.", "warning")
+        s = self._session
+        lands = (carry.land, *carry.landings)
+        if carry.along and not carry.landings:
+            s.say("Some of them would leave the universes there; all stay where they are.", "warning")
+            return
+        refused = next((x.refused for x in lands if x.refused), "")
+        over = next(
+            (
+                k
+                for k, x in zip((carry.key, *(y.key for y in carry.along)), lands)
+                if x.past_end and k in s.rig.fixtures
+            ),
+            "",
+        )
+        if refused and not copy:
+            s.say(f"{refused}; it stays where it is.", "warning")
+        elif over:
+            s.say(f"{call(s.rig, over)} would end past the universe; it stays where it is.", "warning")
+        elif exchange:
+            self._exchange(carry)
         else:
-            self._session.edit(move, carry.key, carry.brk, land.universe, land.first)
+            steps = [Step(carry.key, carry.brk, carry.land.universe, carry.land.first)]
+            steps += [Step(x.key, x.brk, y.universe, y.first) for x, y in zip(carry.along, carry.landings)]
+            keys = list(dict.fromkeys(x.key for x in steps))
+            if copy:
+                made = s.edit(copy_things, keys, steps)
+                if made:
+                    s.select_things(made)
+            elif len(steps) == 1:
+                s.edit(move, carry.key, carry.brk, carry.land.universe, carry.land.first)
+            else:
+                where = say_place(s.rig.universes[carry.land.universe].number, carry.land.first)
+                s.edit(apply_steps, steps, f"move {plural(len(keys), 'thing')} to {where}")
+
+    def _exchange(self, carry: Carry) -> None:
+        """Change places with the one thing that lies where it would land."""
+        s = self._session
+        met = list(dict.fromkeys(m[0] for m in carry.land.meets))
+        other = (
+            next((x for x in s.index.spans(met[0]) if x.universe == carry.land.universe), None)
+            if len(met) == 1
+            else None
+        )
+        if carry.along or other is None:
+            s.say("To swap, carry one thing onto one other; it stays where it is.", "warning")
+            return
+        s.edit(lambda _: swap_things(s.index, (carry.key, carry.brk), (other.key, other.brk)))
 
     def carry_words(self, land: Landing) -> tuple[str, str]:
         """Mark and sentence of the card beside what is carried."""
         rig = self._session.rig
-        number = rig.universes[land.universe].number
         if land.refused:
             return "error", land.refused
+        if self._carry and self._carry.along:
+            if not self._carry.landings:
+                return "error", "some would leave the universes there"
+            lands = (land, *self._carry.landings)
+            hit = [x for x in lands if x.meets or x.past_end]
+            if hit:
+                return "error", f"{len(hit)} of {len(lands)} would meet others or end past the universe"
+            return "agrees", f"free for all {len(lands)}"
         if land.past_end:
-            return "warning", f"ends {plural(land.past_end, 'slot')} past the universe"
+            return "warning", f"ends {plural(land.past_end, 'slot')} past " + (land.why or "the universe")
         if land.meets:
-            key, first, last = land.meets[0]
+            key, uid, first, last = land.meets[0]
             more = f" and {len(land.meets) - 1} more" if len(land.meets) > 1 else ""
-            return (
-                "error",
-                f"meets {call(rig, key)} on {plural(last - first + 1, 'slot')}: {say_place(number, first)}–{last:03d}{more}",
-            )
+            slots = say_place(rig.universes[uid].number, first) + (f"–{last:03d}" if last > first else "")
+            return "error", f"meets {call(rig, key)} on {plural(last - first + 1, 'slot')}: {slots}{more}"
+        if land.needs:
+            return "error", f"needs universe {land.needs}, which is not there"
+        if land.cuts:
+            return "warning", f"cuts pixel {land.cuts[0]} at {rig.universes[land.universe].size}"
+        if land.goes_on:
+            return "agrees", f"free · goes on into universe {land.goes_on}"
         return "agrees", f"free · {plural(land.free_before, 'slot')} before, {land.free_after} after"
+
+    def carry_more(self) -> str:
+        """What else the drop would do: who follows, and the other ways to drop."""
+        assert self._carry
+        s = self._session
+        behind = s.index.dependents(self._carry.key)
+        follow = (
+            f"{', '.join(call(s.rig, k) for k in behind[:3])}{' …' if len(behind) > 3 else ''} moves along · "
+            if behind
+            else ""
+        )
+        met = {m[0] for m in self._carry.land.meets}
+        swap = f" · Shift swaps with {call(s.rig, next(iter(met)))}" if len(met) == 1 and not self._carry.along else ""
+        return f"{follow}Ctrl drops a copy{swap}"
 
     def _paint_carry(self, p: QPainter, off: float) -> None:
         assert self._carry
@@ -658,11 +801,25 @@ class Tapes(QAbstractScrollArea):
         ghost = QRectF(
             r.x + (land.first - 1) * self.pp - self.x0, y, (land.last - land.first + 1) * self.pp, level.lane
         )
+        for x in self._carry.landings:
+            at = self.row_of(x.universe)
+            if at:
+                top = at.y - off + (SLOT_TOP if level is SLOT else 0)
+                wide = (min(x.last, SLOTS) - x.first + 1) * self.pp
+                box(
+                    p,
+                    QRectF(at.x + (x.first - 1) * self.pp - self.x0, top, wide, level.lane),
+                    "accent_wash",
+                    "accent",
+                    0,
+                    1.5,
+                    dashed=True,
+                )
         box(p, ghost, "accent_wash", "accent", 0, 2, dashed=True)
         text(p, ghost.adjusted(4, 0, 0, 0), call(self._session.rig, self._carry.key), size=11, bold=True)
         number = self._session.rig.universes[land.universe].number
         mark, sentence = self.carry_words(land)
-        card = QRectF(min(ghost.left(), self.viewport().width() - 300), ghost.bottom() + 8, 290, 72)
+        card = QRectF(min(ghost.left(), self.viewport().width() - 320), ghost.bottom() + 8, 310, 90)
         if card.bottom() > self.viewport().height():
             card.moveBottom(ghost.top() - 8)
         box(p, card, "raised", "accent", 4, 1)
@@ -684,7 +841,15 @@ class Tapes(QAbstractScrollArea):
             if self._carry.by_keys
             else "Esc"
         )
-        text(p, QRectF(card.left() + 12, card.top() + 50, 270, 16), f"{keys} gives it back to {back}", "quiet", 11)
+        text(p, QRectF(card.left() + 12, card.top() + 50, 290, 16), self.carry_more(), "quiet", 11)
+        text(p, QRectF(card.left() + 12, card.top() + 68, 290, 16), f"{keys} gives it back to {back}", "quiet", 11)
+
+    def contextMenuEvent(self, e: QContextMenuEvent) -> None:
+        span = self._span_at(QPointF(e.pos()))
+        s = self._session
+        if span and span.key not in s.selection.ids:
+            s.select_things([span.key], span.brk)
+        self.menu_wanted.emit(e.globalPos())
 
     def leaveEvent(self, _: QEvent) -> None:
         QToolTip.hideText()
@@ -743,10 +908,7 @@ class Tapes(QAbstractScrollArea):
         """Ctrl+M: what is selected is carried by the keys until Enter drops it."""
         spans = self._selected_spans()
         if spans:
-            s = spans[0]
-            self._carry = Carry(
-                s.key, s.brk, 0, landing(self._session.index, s.key, s.brk, s.universe, s.first), by_keys=True
-            )
+            self._take_up(spans[0], 0, by_keys=True)
             self.viewport().update()
 
     def _carry_key(self, e: QKeyEvent) -> bool:
@@ -763,7 +925,7 @@ class Tapes(QAbstractScrollArea):
             if 0 <= n < len(order):
                 self._carry_to(order[n], land.first)
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self._drop()
+            self._drop(*_how(e.modifiers()))
         elif key == Qt.Key.Key_Escape:
             self._carry = None
         elif e.text() and e.text() in "0123456789.":
@@ -821,3 +983,8 @@ class Tapes(QAbstractScrollArea):
             self._session.select_things([near.key], near.brk)
         else:
             self._session.select(Selection("universe", (order[n],)))
+
+
+def _how(modifiers: Qt.KeyboardModifier) -> tuple[bool, bool]:
+    """How to drop: as a copy (Ctrl), changing places (Shift)."""
+    return bool(modifiers & Qt.KeyboardModifier.ControlModifier), bool(modifiers & Qt.KeyboardModifier.ShiftModifier)

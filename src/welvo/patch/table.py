@@ -1,0 +1,586 @@
+"""The patch as a table: what each cell says, what typing into it does, and pasting from a spreadsheet."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+from dataclasses import dataclass, field
+from typing import Any
+
+from msgspec.structs import replace
+
+from welvo.patch.allocate import apply_steps, patch_series
+from welvo.patch.arrange import shifted
+from welvo.patch.index import Index
+from welvo.rig import edits
+from welvo.rig.document import Change, Rig, fresh_id, put
+from welvo.rig.lookup import call, mode_of
+from welvo.rig.notation import (
+    NotationError,
+    count_names,
+    plural,
+    read_place,
+    read_series,
+    read_shift,
+    say_place,
+)
+from welvo.rig.patched import Fixture, Place, Turn
+from welvo.rig.wiring import Universe
+
+Edit = tuple[Rig, Change]
+FIXED = ("number", "name", "profile", "first", "last", "slots", "groups", "turns", "spot", "note")
+TITLES = {
+    "number": "No.", "name": "Name", "profile": "Profile · mode", "first": "First", "last": "Last", "slots": "Slots",
+    "groups": "Groups", "turns": "Turned", "spot": "Spot", "note": "Remark",
+}  # fmt: skip
+HELP = {
+    "number": "The crew's number. 101+ numbers a selection upwards, 101 +10 in tens, +8 or -8 moves each number.",
+    "name": "What it is or where it hangs. In a selection # becomes 1, 2, 3; ## 01, 02; #7 begins at 7; & the number.",
+    "profile": "Profile and mode, such as Bar 9 (38 slot). Another mode takes other slots: look at what it would meet.",
+    "first": "Where it starts. 3.1 +8 every 8 slots, 3.1 gap 2, free; +8 moves each on, +1.0 a universe on; breaks by comma.",
+    "groups": "Names of groups, with commas between. A group keeps its things through renumbering and moving.",
+    "turns": "What the sender does to its movement: pan, tilt, swap, or nothing. The lamp's own menu must not do it again.",
+    "spot": "Where it hangs in metres: from the left, from the front, above the floor, such as 2.5, 0, 4.",
+    "note": "A remark for whoever reads the list next. Nothing depends on it.",
+}
+"""What typing into a column does; columns without a text are not typed into."""
+TURNS: dict[str, Turn] = {"pan": "pan inverted", "tilt": "tilt inverted", "swap": "pan and tilt swapped"}
+
+
+def columns(rig: Rig) -> tuple[str, ...]:
+    """Keys of all columns; the rig's own stand before the remark, as `own:NAME`."""
+    return (*FIXED[:7], *(f"own:{c}" for c in rig.columns), *FIXED[7:])
+
+
+def title(column: str) -> str:
+    return column[4:] if column.startswith("own:") else TITLES[column]
+
+
+def help_for(column: str) -> str:
+    if column.startswith("own:"):
+        return f"{column[4:]}, in your own words. In a selection # becomes 1, 2, 3. Nothing depends on it."
+    return HELP.get(column, "")
+
+
+def cell(index: Index, key: str, column: str) -> str:
+    """What one cell says."""
+    rig = index.rig
+    f, e = rig.fixtures.get(key), rig.elements.get(key)
+    if f is None and e is None:
+        return ""
+    if column == "number":
+        return str(f.number) if f else "–"
+    if column == "name":
+        return f.name if f else e.name if e else ""
+    if column == "profile":
+        if e:
+            return f"element · {plural(e.slots, 'slot') if e.kind == 'block' else f'{e.pixels} px {e.order}'}"
+        profile = rig.profiles.get(f.profile) if f else None
+        mode = mode_of(rig, f) if f else None
+        return f"{profile.name if profile else '?'} · {mode.name if mode else '?'}"
+    if column in ("first", "last"):
+        return _places(index, key, column == "first")
+    if column == "slots":
+        mode = mode_of(rig, f) if f else None
+        return str(mode.footprint if mode else e.footprint if e else 0)
+    if column == "groups":
+        return ", ".join(edits.groups_of(rig, key)) if rig.groups else ""
+    if column == "note":
+        return f.note if f else e.note if e else ""
+    if f is None:
+        return ""
+    if column == "turns":
+        return ", ".join(k for k, v in TURNS.items() if v in f.turns)
+    if column == "spot":
+        return ", ".join(f"{v:g}" for v in f.spot) if f.spot else ""
+    return f.fields.get(column[4:], "")
+
+
+def _places(index: Index, key: str, first: bool) -> str:
+    """Starts (or ends) of all breaks; a break without an address is said."""
+    rig = index.rig
+    spans = index.spans(key)
+    fixture = rig.fixtures.get(key)
+    mode = mode_of(rig, fixture) if fixture else None
+    if not fixture or not mode or len(mode.breaks) == 1:
+        if not spans:
+            return "not patched" if first else ""
+        s = spans[0] if first else spans[-1]
+        return say_place(rig.universes[s.universe].number, s.first if first else s.last)
+    if not spans:
+        return "not patched" if first else ""
+    by_break = {s.brk: s for s in spans}
+    said = []
+    for b, part in enumerate(mode.breaks):
+        at = by_break.get(b)
+        if part.slots:
+            said.append(say_place(rig.universes[at.universe].number, at.first if first else at.last) if at else "–")
+    return ", ".join(said)
+
+
+def rank(index: Index, key: str, column: str) -> tuple[Any, ...]:
+    """What a column is sorted by."""
+    rig = index.rig
+    if column in ("first", "last"):
+        spans = index.spans(key)
+        if not spans:
+            return (1, 0, 0)
+        s = spans[0] if column == "first" else spans[-1]
+        return (0, rig.universes[s.universe].number, s.first if column == "first" else s.last)
+    if column == "number":
+        f = rig.fixtures.get(key)
+        return (0, f.number, "") if f else (1, 0, rig.elements[key].name if key in rig.elements else "")
+    if column == "slots":
+        return (int(cell(index, key, column) or 0),)
+    words = cell(index, key, column).lower()
+    return (not words, *(p.zfill(9) if p.isdigit() else p for p in re.split(r"(\d+)", words)))
+
+
+# ---- typing into cells
+
+
+def change(index: Index, keys: list[str], column: str, typed: str) -> Edit:
+    """What typing into a column of one or several rows does; a series counts through them in this order.
+
+    Raises NotationError with the reason when it cannot be read or done.
+    """
+    rig = index.rig
+    fixtures = [k for k in keys if k in rig.fixtures]
+    if column == "first":
+        return change_first(index, keys, typed)
+    if column == "groups":
+        return edits.put_in_groups(rig, keys, [n.strip() for n in typed.split(",") if n.strip()])
+    if column == "note":
+        words = count_names(typed, len(keys))
+        return put(
+            rig, f"remark on {edits.names_of(rig, keys)}",
+            fixtures={k: replace(rig.fixtures[k], note=w) for k, w in zip(keys, words) if k in rig.fixtures},
+            elements={k: replace(rig.elements[k], note=w) for k, w in zip(keys, words) if k in rig.elements},
+        )  # fmt: skip
+    if not fixtures:
+        raise NotationError(
+            f"{call(rig, keys[0]) if keys else 'Nothing'} is no fixture and has no {title(column).lower()}."
+        )
+    if column == "number":
+        return number_series(rig, fixtures, typed)
+    if column == "name":
+        return name_series(rig, fixtures, typed)
+    if column == "turns":
+        turns = read_turns(typed)
+        label = f"turn {edits.names_of(rig, fixtures)}"
+        return edits.set_fixtures(rig, label, {k: {"turns": turns} for k in fixtures})
+    if column == "spot":
+        spot = read_spot(typed)
+        return edits.set_fixtures(rig, f"hang {edits.names_of(rig, fixtures)}", {k: {"spot": spot} for k in fixtures})
+    if column == "profile":
+        from welvo.patch.consequences import change_mode
+
+        return change_mode(rig, fixtures, *read_mode(rig, typed, rig.fixtures[fixtures[0]].profile))
+    if column.startswith("own:"):
+        return edits.set_field(rig, fixtures, column[4:], count_names(typed, len(fixtures)))
+    raise NotationError(f"{title(column)} follows from the rest and is not typed.")
+
+
+def change_first(index: Index, keys: list[str], typed: str) -> Edit:
+    """Addresses: a place, a series, a shift, `free`, `after X + n`, nothing; with commas one for each break."""
+    rig = index.rig
+    text = typed.strip()
+    parts = [p.strip() for p in text.split(",")]
+    if len(parts) > 1:
+        most = max(
+            (len(m.breaks) for k in keys if k in rig.fixtures and (m := mode_of(rig, rig.fixtures[k]))), default=1
+        )
+        if len(parts) > most:
+            raise NotationError(f"{plural(len(parts), 'address', 'addresses')} for {plural(most, 'break')}.")
+        made, touched, label = rig, frozenset[str](), ""
+        here = index
+        for brk, part in enumerate(parts):
+            wanting = [(k, brk) for k in keys if k in rig.fixtures and _has_break(rig, k, brk)]
+            if part in ("", "–", "-"):
+                made, change = unpatch(made, wanting)
+            else:
+                made, change = _place_breaks(here, wanting, part)
+            here = Index(made)
+            touched |= change.ids("fixtures")
+            label = label or change.label
+        return made, Change(label, {"fixtures": touched})
+    return _place_breaks(index, [(k, 0) for k in keys], text)
+
+
+def _has_break(rig: Rig, key: str, brk: int) -> bool:
+    mode = mode_of(rig, rig.fixtures[key])
+    return bool(mode and brk < len(mode.breaks))
+
+
+def _place_breaks(index: Index, keys: list[tuple[str, int]], text: str) -> Edit:
+    rig = index.rig
+    if not text:
+        return unpatch(rig, keys)
+    shift = read_shift(text)
+    if shift:
+        steps = shifted(index, keys, shift)
+        return apply_steps(rig, steps, f"move {edits.names_of(rig, [k for k, _ in keys])} by {text}")
+    if text.lower().startswith("after"):
+        place = read_anchor(rig, text)
+        return _set_places(rig, keys, place, f"place {edits.names_of(rig, [k for k, _ in keys])} {text}")
+    return patch_series(index, keys, text)
+
+
+def unpatch(rig: Rig, keys: list[tuple[str, int]]) -> Edit:
+    """Take the address of breaks away. Locked ones are refused."""
+    return _set_places(rig, keys, Place(), f"unpatch {edits.names_of(rig, list(dict.fromkeys(k for k, _ in keys)))}")
+
+
+def _set_places(rig: Rig, keys: list[tuple[str, int]], place: Place, label: str) -> Edit:
+    fixtures: dict[str, Fixture] = {}
+    elements = {}
+    for key, brk in keys:
+        if key in rig.elements:
+            if rig.elements[key].at.locked:
+                raise NotationError(f"{rig.elements[key].name} is locked. Unlock it first.")
+            elements[key] = replace(rig.elements[key], at=place)
+            continue
+        f = fixtures.get(key, rig.fixtures[key])
+        if f.place(brk).locked:
+            raise NotationError(f"{f.number} is locked. Unlock it first.")
+        if place.after == key:
+            raise NotationError(f"{f.number} cannot stand behind itself.")
+        fixtures[key] = replace(f, at=edits.with_place(f, brk, place))
+    return put(rig, label, fixtures=fixtures, elements=elements)
+
+
+def read_anchor(rig: Rig, text: str) -> Place:
+    """`after 207 + 4`: behind a fixture (by number) or an element (by name), with so many free slots between."""
+    m = re.fullmatch(r"after\s+(.+?)(?:\s*\+\s*(\d{1,5}))?", text.strip(), re.IGNORECASE)
+    name = m[1].strip() if m else ""
+    found = next((k for k, f in rig.fixtures.items() if str(f.number) == name), "") or next(
+        (k for k, e in rig.elements.items() if e.name.lower() == name.lower()), ""
+    )
+    if not m or not found:
+        raise NotationError(f"“{text}” names nothing to stand behind. Write: after 207 + 4")
+    return Place(after=found, gap=int(m[2] or 0))
+
+
+def whole(text: str, low: int, high: int) -> int:
+    """A whole number in bounds, or a NotationError that says the bounds."""
+    try:
+        n = int(text.strip())
+    except ValueError:
+        raise NotationError(f"“{text.strip()}” is no whole number. Write one from {low} to {high}.") from None
+    if not low <= n <= high:
+        raise NotationError(f"{n} is out of reach: {low} to {high}.")
+    return n
+
+
+def number_series(rig: Rig, keys: list[str], typed: str) -> Edit:
+    """Number fixtures in order: `101+`, `101 +10`, `+8`. Numbers that others have are refused."""
+    shift = read_shift(typed)
+    if shift and not shift.universes:
+        wanted = [rig.fixtures[k].number + shift.by for k in keys]
+    else:
+        series = read_series(typed)
+        start, step = whole(series.start, 1, 999_999), series.spacing or 1
+        wanted = [start + n * step for n in range(len(keys))]
+    if wanted and (min(wanted) < 1 or max(wanted) > 999_999):
+        raise NotationError(
+            f"Numbers run from 1 to 999 999; {min(wanted) if min(wanted) < 1 else max(wanted)} is out of reach."
+        )
+    mine = set(keys)
+    others = {f.number: f.name for k, f in rig.fixtures.items() if k not in mine}
+    taken = next((n for n in wanted if n in others), None)
+    if taken is not None:
+        raise NotationError(f"Number {taken} is taken already by “{others[taken]}”.")
+    label = f"number {edits.names_of(rig, keys)}"
+    return edits.set_fixtures(rig, label, {k: {"number": n} for k, n in zip(keys, wanted)})
+
+
+def name_series(rig: Rig, keys: list[str], typed: str) -> Edit:
+    """Name fixtures by a pattern with counters."""
+    names = count_names(typed, len(keys), [rig.fixtures[k].number for k in keys])
+    label = f"name {edits.names_of(rig, keys)}"
+    return edits.set_fixtures(rig, label, {k: {"name": n} for k, n in zip(keys, names)})
+
+
+def read_turns(text: str) -> tuple[Turn, ...]:
+    words = [w for w in re.split(r"[,\s]+", text.lower().strip()) if w]
+    unknown = next((w for w in words if w not in TURNS), "")
+    if unknown:
+        raise NotationError(f"“{unknown}” is no turn. Write pan, tilt, swap, or nothing.")
+    return tuple(v for k, v in TURNS.items() if k in words)
+
+
+def read_spot(text: str) -> tuple[float, float, float] | None:
+    words = [w for w in re.split(r"[;,\s]+", text.strip()) if w]
+    if not words:
+        return None
+    try:
+        numbers = [float(w) for w in words]
+    except ValueError:
+        numbers = []
+    if not 1 <= len(numbers) <= 3 or any(not -1e5 < n < 1e5 for n in numbers):
+        raise NotationError(f"“{text.strip()}” is no spot. Write metres from the left, the front, the floor: 2.5, 0, 4")
+    return (numbers + [0.0, 0.0])[0], (numbers + [0.0, 0.0])[1], (numbers + [0.0, 0.0])[2]
+
+
+def read_mode(rig: Rig, text: str, profile: str = "") -> tuple[str, str]:
+    """Profile and mode ids for `Bar 9 (38 slot)`, `Bar 9 · 38 slot`, `Bar 9` or, in a profile known, `38 slot`."""
+    m = re.fullmatch(r"\s*(.+?)\s*(?:\(\s*([^)]*?)\s*\)|·\s*(.+?))?\s*", text)
+    if not m:
+        raise NotationError("Write a profile and its mode, such as Bar 9 (38 slot).")
+    name, mode = m[1].lower(), (m[2] or m[3] or "").lower()
+    pid = next(
+        (k for k, p in rig.profiles.items() if name in (p.name.lower(), f"{p.maker} {p.name}".strip().lower())), ""
+    )
+    if not pid and not mode and profile in rig.profiles:
+        pid, mode = profile, name
+    if not pid:
+        raise NotationError(f"There is no profile “{m[1]}” in this rig.")
+    modes = rig.profiles[pid].modes
+    if not mode:
+        return pid, next(iter(modes))
+    mid = next((k for k, v in modes.items() if v.name.lower() == mode), "")
+    if not mid:
+        raise NotationError(
+            f"{rig.profiles[pid].name} has no mode “{mode}”. It has: {', '.join(v.name for v in modes.values())}."
+        )
+    return pid, mid
+
+
+# ---- filtering
+
+
+def matches(index: Index, key: str, wanted: str, worst: str = "") -> bool:
+    """Whether a row answers a filter: words that all must occur, `column:word`, `-word`, `is:locked` and the like.
+
+    `is:` knows locked, free (not patched), half, shared, grouped, error, warning, note, fixture, element.
+    """
+    for term in re.findall(r'-?(?:[^\s:"]+:)?"[^"]*"|\S+', wanted.lower()):
+        refuse = term.startswith("-") and len(term) > 1
+        term = (term[1:] if refuse else term).replace('"', "")
+        if _answers(index, key, term, worst) == refuse:
+            return False
+    return True
+
+
+def _answers(index: Index, key: str, term: str, worst: str) -> bool:
+    head, colon, word = term.partition(":")
+    if colon and head == "is":
+        return _is(index, key, word, worst)
+    if colon and head in ("u", "universe"):
+        return any(str(index.rig.universes[s.universe].number) == word for s in index.spans(key))
+    if colon:
+        wanted = next((c for c in columns(index.rig) if title(c).lower().replace(".", "").startswith(head)), "")
+        return bool(wanted) and word in cell(index, key, wanted).lower()
+    return any(term in cell(index, key, c).lower() for c in columns(index.rig))
+
+
+def _is(index: Index, key: str, word: str, worst: str) -> bool:
+    rig = index.rig
+    f = rig.fixtures.get(key)
+    if word == "locked":
+        return any(p.locked for p in (f.at if f else (rig.elements[key].at,)))
+    if word in ("free", "unpatched"):
+        return not index.spans(key)
+    if word == "half":
+        return bool(index.spans(key)) and key in index.open
+    if word == "shared":
+        return bool(index.shared_with(key))
+    if word == "grouped":
+        return any(key in g.members for g in rig.groups.values())
+    if word in ("error", "warning", "note"):
+        return worst == word
+    return word == ("fixture" if f else "element")
+
+
+# ---- spreadsheets
+
+
+ALIASES = {
+    "number": ("no", "no.", "nr", "nr.", "number", "num", "id", "channel", "unit", "fixture"),
+    "name": ("name", "label", "description"), "profile": ("profile", "type", "fixture type", "model", "profile · mode"),
+    "mode": ("mode", "personality"), "universe": ("universe", "uni", "univ"), "break": ("break",),
+    "first": ("first", "address", "addr", "dmx", "start", "dmx address", "patch"), "groups": ("groups", "group"),
+    "turns": ("turned", "turns"), "spot": ("spot", "position"), "note": ("remark", "note", "notes", "comment"),
+    "last": ("last",), "slots": ("slots", "footprint"),
+}  # fmt: skip
+NOT_READ = ("last", "slots", "break")
+
+
+def copy_table(index: Index, keys: list[str]) -> str:
+    """Rows with their headings as a spreadsheet takes them: cells between tabs."""
+    shown = columns(index.rig)
+    out = io.StringIO()
+    writer = csv.writer(out, dialect="excel-tab", lineterminator="\n")
+    writer.writerow([title(c) for c in shown])
+    for key in keys:
+        writer.writerow([cell(index, key, c) for c in shown])
+    return out.getvalue()
+
+
+def read_cells(text: str) -> list[list[str]]:
+    """Rows of cells between tabs, semicolons or commas, whichever the first line has."""
+    lines = text.replace("\r\n", "\n").replace("\r", "\n").strip("\n")
+    if not lines.strip():
+        raise NotationError("There is nothing to paste.")
+    head = lines.split("\n", 1)[0]
+    mark = next((m for m in ("\t", ";", ",") if m in head), "\t")
+    try:
+        rows = [[c.strip() for c in row] for row in csv.reader(io.StringIO(lines), delimiter=mark)]
+    except csv.Error as e:
+        raise NotationError(f"This cannot be read as a table: {e}.") from None
+    rows = [r for r in rows if any(r)]
+    if len(rows) > 20_000:
+        raise NotationError(f"{plural(len(rows), 'row')} are more than 20 000; paste them in parts.")
+    return rows
+
+
+@dataclass(frozen=True)
+class Pasted:
+    """What a paste would do: the new rig, how many rows are new and changed, what was left out and why."""
+
+    rig: Rig
+    change: Change
+    new: tuple[str, ...] = ()
+    changed: tuple[str, ...] = ()
+    same: int = 0
+    refused: tuple[str, ...] = ()
+    unread: tuple[str, ...] = ()
+
+
+@dataclass
+class _Pasting:
+    rig: Rig
+    fixtures: dict[str, Fixture] = field(default_factory=dict)
+    universes: dict[str, Universe] = field(default_factory=dict)
+    groups: list[tuple[str, str]] = field(default_factory=list)
+
+
+def paste(index: Index, text: str) -> Pasted:
+    """Rows with headings, matched by number: known numbers are changed, new ones added. Nothing else is touched.
+
+    Raises NotationError when there are no headings to go by.
+    """
+    rig = index.rig
+    rows = read_cells(text)
+    own = {c.lower(): f"own:{c}" for c in rig.columns}
+    known = {alias: column for column, aliases in ALIASES.items() for alias in aliases} | own
+    heads = [known.get(h.lower(), "") for h in rows[0]]
+    if "number" not in heads or len({h for h in heads if h}) < 2:
+        raise NotationError(
+            "The first row must hold headings, with the number among them: No., Name, Profile, Mode, Universe, Address …"
+        )
+    at = _Pasting(rig)
+    by_number = {f.number: fid for fid, f in rig.fixtures.items()}
+    uni_by_number = {u.number: uid for uid, u in rig.universes.items()}
+    new: list[str] = []
+    touched: list[str] = []
+    refused: list[str] = []
+    same = 0
+    seen: set[int] = set()
+    for n, row in enumerate(rows[1:], 2):
+        cells = {h: row[i] for i, h in enumerate(heads) if h and i < len(row)}
+        try:
+            if cells.get("number", "") in ("", "–"):
+                raise NotationError("it has no number")
+            number = whole(cells["number"], 1, 999_999)
+            if number in seen:
+                raise NotationError(f"number {number} stands in the table twice")
+            seen.add(number)
+            fid = by_number.get(number, "")
+            made = _read_row(at, cells, number, rig.fixtures.get(fid), uni_by_number)
+            if fid and made == rig.fixtures[fid] and not _regrouped(rig, fid, cells.get("groups")):
+                same += 1
+                continue
+            if not fid:
+                fid = fresh_id({**rig.fixtures, **at.fixtures}, "f")
+                new.append(fid)
+            else:
+                touched.append(fid)
+            at.fixtures[fid] = made
+            if "groups" in cells:
+                at.groups.append((fid, cells["groups"]))
+        except NotationError as e:
+            refused.append(f"row {n}: {e}")
+    label = f"paste {plural(len(at.fixtures), 'row')}"
+    made_rig, change = put(rig, label, fixtures=at.fixtures, universes=at.universes)
+    groups: frozenset[str] = frozenset()
+    for fid, names in at.groups:
+        made_rig, more = edits.put_in_groups(made_rig, [fid], [w for w in names.split(",") if w.strip()])
+        groups |= more.ids("groups")
+    if groups:
+        change = Change(label, {**change.touched, "groups": groups})
+    unread = tuple(rows[0][i] for i, h in enumerate(heads) if (not h or h in NOT_READ) and rows[0][i])
+    return Pasted(made_rig, change, tuple(new), tuple(touched), same, tuple(refused), unread)
+
+
+def _regrouped(rig: Rig, fid: str, typed: str | None) -> bool:
+    if typed is None:
+        return False
+    return {w.strip().lower() for w in typed.split(",") if w.strip()} != {g.lower() for g in edits.groups_of(rig, fid)}
+
+
+def _read_row(
+    at: _Pasting, cells: dict[str, str], number: int, old: Fixture | None, numbers: dict[int, str]
+) -> Fixture:
+    rig = at.rig
+    if old is None:
+        words = cells.get("profile", "")
+        if not words:
+            raise NotationError(f"{number} is new and has no profile")
+        mode = cells.get("mode", "")
+        pid, mid = read_mode(rig, f"{words} ({mode})" if mode and "·" not in words and "(" not in words else words)
+        old = Fixture(number=number, name=rig.profiles[pid].name, profile=pid, mode=mid)
+    elif cells.get("profile") or cells.get("mode"):
+        words, mode = cells.get("profile", ""), cells.get("mode", "")
+        text = f"{words} ({mode})" if words and mode and "·" not in words and "(" not in words else words or mode
+        pid, mid = read_mode(rig, text, old.profile)
+        if (pid, mid) != (old.profile, old.mode) and (mode or words.lower() != rig.profiles[old.profile].name.lower()):
+            old = replace(old, profile=pid, mode=mid)
+    fields: dict[str, Any] = {}
+    if "name" in cells:
+        fields["name"] = cells["name"] or old.name
+    if "note" in cells:
+        fields["note"] = cells["note"]
+    if "turns" in cells:
+        fields["turns"] = read_turns(cells["turns"])
+    if "spot" in cells:
+        fields["spot"] = read_spot(cells["spot"])
+    own = {h[4:]: v for h, v in cells.items() if h.startswith("own:")}
+    if own:
+        fields["fields"] = {k: v for k, v in {**old.fields, **own}.items() if v}
+    if "first" in cells or "universe" in cells:
+        fields["at"] = _read_places(at, cells.get("first", ""), cells.get("universe", ""), old, numbers)
+    return replace(old, **fields)
+
+
+def _read_places(at: _Pasting, text: str, universe: str, old: Fixture, numbers: dict[int, str]) -> tuple[Place, ...]:
+    """Places of the breaks out of `3.045`, or 45 beside a universe of 3; what is unchanged keeps its anchor and lock."""
+    if text in ("", "not patched"):
+        return old.at if not text else ()
+    places: list[Place] = []
+    for brk, part in enumerate(p.strip() for p in text.split(",")):
+        if part in ("–", "-", ""):
+            places.append(Place())
+            continue
+        number, address = read_place(part if re.search(r"[./]", part) or not universe else f"{universe}.{part}")
+        uid = numbers.get(number)
+        if uid is None:
+            uid = fresh_id({**at.rig.universes, **at.universes}, "u")
+            at.universes[uid] = Universe(number=number)
+            numbers[number] = uid
+        before = old.place(brk)
+        if before.way in ("anchored", "run") and (uid, address) == _where(at, old, brk):
+            places.append(before)
+            continue
+        if before.locked and (before.universe, before.address) != (uid, address):
+            raise NotationError(f"{old.number} is locked at another address")
+        places.append(Place(universe=uid, address=address, locked=before.locked))
+    return tuple(places)
+
+
+def _where(at: _Pasting, old: Fixture, brk: int) -> tuple[str, int] | None:
+    from welvo.patch.resolve import Resolver
+
+    key = next((k for k, f in at.rig.fixtures.items() if f is old or f.number == old.number), "")
+    return Resolver(at.rig).start(key, brk) if key else None

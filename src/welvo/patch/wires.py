@@ -1,0 +1,91 @@
+"""The table of all numbers on the wire, in every way of counting, and which of them are easily taken for each other."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from welvo.patch.index import Index
+from welvo.patch.traffic import traffic
+from welvo.rig.lookup import used
+from welvo.rig.notation import say_artnet, say_wire
+
+
+@dataclass(frozen=True)
+class WireRow:
+    """One feed. `from_zero`, `from_one` and `hexadecimal` say the same number as other pages write it."""
+
+    feed: str
+    wire: str
+    from_zero: str
+    from_one: str
+    hexadecimal: str
+    universe: int
+    name: str
+    sender: str
+    shown: str
+    """The number on the sender's own pages."""
+    to: str
+    takers: str
+    rate: float
+    packets: float
+    bits: float
+    in_use: bool
+    beware: str = ""
+
+
+def wire_table(index: Index) -> list[WireRow]:
+    """All feeds by protocol and number. `beware` names what an off-by-one, or the other protocol, would hit."""
+    rig = index.rig
+    loads = traffic(index).feeds
+    takers: dict[str, list[str]] = {}
+    for device in rig.devices.values():
+        for label, port in device.ports.items():
+            if port.feed:
+                takers.setdefault(port.feed, []).append(f"{device.name} {label}")
+    on_wire: dict[tuple[str, int], set[int]] = {}
+    for feed in rig.feeds.values():
+        if feed.universe in rig.universes:
+            on_wire.setdefault((feed.protocol, feed.wire), set()).add(rig.universes[feed.universe].number)
+    order = {"sacn": 0, "artnet": 1, "ddp": 2, "serial": 3}
+    rows = []
+    for fid in sorted(rig.feeds, key=lambda f: (order[rig.feeds[f].protocol], rig.feeds[f].wire, f)):
+        feed = rig.feeds[fid]
+        if feed.universe not in rig.universes:
+            continue
+        universe = rig.universes[feed.universe]
+        sender = rig.senders.get(feed.sender)
+        numbered = feed.protocol in ("sacn", "artnet")
+        zero = feed.wire - 1 if feed.protocol == "sacn" else feed.wire
+        load = loads.get(fid)
+        rows.append(
+            WireRow(
+                fid, say_wire(feed.protocol, feed.wire), str(zero) if numbered else "", str(zero + 1) if numbered else "",
+                f"0x{feed.wire:04X}" if numbered else "", universe.number, universe.name, sender.name if sender else "?",
+                str(zero + sender.counts_from) if numbered and sender else "", feed.to or "–", ", ".join(takers.get(fid, [])) or "–",
+                feed.rate, load.one.packets * load.copies if load else 0, load.one.bits * load.copies if load else 0,
+                used(rig, "universes", feed.universe), _beware(feed.protocol, feed.wire, universe.number, on_wire) if numbered else "",
+            )
+        )  # fmt: skip
+    return rows
+
+
+def _beware(protocol: str, wire: int, number: int, on_wire: dict[tuple[str, int], set[int]]) -> str:
+    same = on_wire[protocol, wire] - {number}
+    if same:
+        return f"universe {min(same)} goes out under the same number"
+    if wire != number:
+        other = on_wire.get((protocol, number), set()) - {number}
+        if other:
+            return f"number {number} on the wire is universe {min(other)}"
+        if abs(wire - number) == 1:
+            return f"one {'more' if wire > number else 'less'} than the universe's own number"
+    elsewhere = "artnet" if protocol == "sacn" else "sacn"
+    crossed = on_wire.get((elsewhere, wire), set()) - {number}
+    if crossed:
+        name = f"Art-Net {say_artnet(wire)}" if elsewhere == "artnet" else f"sACN {wire}"
+        return f"{name} is universe {min(crossed)}"
+    if protocol == "artnet":
+        behind = on_wire.get(("artnet", wire + 1), set()) - {number}
+        if behind:
+            return f"counted from 1 it is {wire + 1}; {wire + 1} from 0 is universe {min(behind)}"
+    return ""
