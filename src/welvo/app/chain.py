@@ -20,7 +20,7 @@ def port_for(session: Session, universe: str, key: str) -> tuple[str, str] | Non
 def chain_of(session: Session, wire: Wire, target: Target, which_feed: int = 0) -> Path:
     level, lamp = "", ""
     if target.universe and target.address:
-        frame = wire.frames().get(target.universe)
+        frame = wire.frame(target.universe)
         if frame is not None:
             level = str(int(frame[target.address - 1]))
         port = port_for(session, target.universe, target.key)

@@ -170,10 +170,25 @@ class Wire(QObject):
 
     def frames(self) -> dict[str, Frame]:
         """The levels meant for each universe, by id."""
-        if self._stale or self._frames.keys() != self.session.rig.universes.keys():
-            self._frames = self.levels.frames(self.session.index)
+        rig = self.session.rig
+        if self._stale:
+            self._frames.clear()
             self._stale = False
+        missing = rig.universes.keys() - self._frames.keys()
+        if len(missing) > 40:
+            self._frames = self.levels.frames(self.session.index)
+        else:
+            self._frames.update({uid: self.levels.frame(self.session.index, uid) for uid in missing})
         return self._frames
+
+    def frame(self, universe: str) -> Frame | None:
+        """The levels meant for one universe; the others are not worked out for it."""
+        if self._stale:
+            self._frames.clear()
+            self._stale = False
+        if universe not in self._frames and universe in self.session.rig.universes:
+            self._frames[universe] = self.levels.frame(self.session.index, universe)
+        return self._frames.get(universe)
 
     def _write(self) -> None:
         if not self.engine or not self._dirty:
@@ -187,10 +202,24 @@ class Wire(QObject):
     # ---- changes and ticks
 
     def _on_change(self, change: Change) -> None:
-        self._dirty = self._stale = True
+        self._dirty = True
+        if change.ids("universes") or change.ids("profiles"):
+            self._stale = True
+        for uid in self.session.followed.universes:
+            self._frames.pop(uid, None)
+        if change.ids("fixtures") and not self._stale:
+            for key in change.ids("fixtures"):
+                for span in self.session.index.spans(key):
+                    self._frames.pop(span.universe, None)
         if change.ids("feeds") and self.listener:
             self.listener.join(self._universes())
-        if self.engine and (change.ids("universes") or change.ids("feeds") or change.ids("senders")):
+        if self.engine and (
+            change.ids("universes")
+            or change.ids("feeds")
+            or change.ids("senders")
+            or change.ids("uses")
+            or "use" in change.ids("rig")
+        ):
             if len(self.session.rig.universes) != self.engine.rows:
                 self.disarm()
                 self.session.say("Disarmed: the rig has other universes now. Arm again when you are ready.", "warning")

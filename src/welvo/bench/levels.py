@@ -7,15 +7,18 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from welvo.patch.index import Index
+from welvo.patch.index import Index, Span
 from welvo.rig.attributes import family_of, word_for
 from welvo.rig.counting import SLOTS
 from welvo.rig.document import Rig
 from welvo.rig.lookup import mode_of
-from welvo.rig.profile import Channel
+from welvo.rig.patched import Element, Fixture
+from welvo.rig.profile import Channel, Mode
 
 Frame = npt.NDArray[np.uint8]
 
+DARK = ("intensity", "colour", "shutter")
+"""Families that a blackout takes to zero."""
 LETTERS = {
     "R": "ColorAdd_R", "G": "ColorAdd_G", "B": "ColorAdd_B", "W": "ColorAdd_W", "A": "ColorAdd_RY",
     "U": "ColorAdd_UV", "C": "ColorAdd_CW", "D": "ColorAdd_WW", "V": "Dimmer",
@@ -43,6 +46,7 @@ class Levels:
         self.held: dict[tuple[str, str], float] = {}
         self.raw: dict[tuple[str, int], int] = {}
         self.blackout = False
+        self._templates: dict[tuple[int, int, bool], tuple[Mode, npt.NDArray[np.intp], Frame]] = {}
 
     def hold(self, keys: list[str], function: str, value: float) -> None:
         for key in keys:
@@ -76,51 +80,97 @@ class Levels:
         return values.pop() if len(values) == 1 else None
 
     def frames(self, index: Index, defaults_only: bool = False) -> dict[str, Frame]:
-        """Levels of every universe in which anything is patched or held: defaults, then what is held, then raw slots.
+        """Levels of every universe: defaults, then what is held, then raw slots.
 
         At blackout, intensity, colour and shutter are zero; the rest keeps its place so that heads do not swing.
         """
-        rig = index.rig
-        found: dict[str, Frame] = {uid: np.zeros(SLOTS, np.uint8) for uid in rig.universes}
-        held = {} if defaults_only else self.held
+        held = self._held(defaults_only)
+        return {uid: self._frame(index, uid, held, defaults_only) for uid in index.rig.universes}
+
+    def frame(self, index: Index, universe: str) -> Frame:
+        """The levels of one universe."""
+        return self._frame(index, universe, self._held(False), False)
+
+    def _held(self, defaults_only: bool) -> dict[str, dict[str, float]]:
         functions: dict[str, dict[str, float]] = {}
-        for (key, function), value in held.items():
+        for (key, function), value in {}.items() if defaults_only else self.held.items():
             functions.setdefault(key, {})[function] = value
-        for key, fixture in rig.fixtures.items():
-            mode = mode_of(rig, fixture)
-            spans = index.spans(key)
-            if mode is None or not spans:
+        return functions
+
+    def _frame(self, index: Index, uid: str, functions: dict[str, dict[str, float]], defaults_only: bool) -> Frame:
+        rig = index.rig
+        found: Frame = np.zeros(SLOTS, np.uint8)
+        dark = self.blackout and not defaults_only
+        spans = index.on(uid)
+        for span in spans:
+            fixture = rig.fixtures.get(span.key)
+            mode = mode_of(rig, fixture) if fixture else None
+            if mode is None or fixture is None:
                 continue
-            starts = {s.brk: s for s in spans}
-            mine = functions.get(key, {})
-            for c in mode.channels:
-                span = starts.get(c.brk)
-                level = mine.get(function_key(c))
-                value = c.default if level is None else round(level * c.top)
-                if self.blackout and not defaults_only and family_of(c.function) in ("intensity", "colour", "shutter"):
-                    value = 0
-                if span is None or (value == 0 and level is None):
-                    continue
-                _write(found[span.universe], span.first, c, value)
-        for key, mine in functions.items():
-            if key in rig.elements and not self.blackout:
-                self._element(index, key, mine, found)
-        for (universe, address), level in {} if defaults_only else self.raw.items():
-            if universe in found and not self.blackout:
-                found[universe][address - 1] = level
+            at, values = self._template(mode, span.brk, dark)
+            if span.last > SLOTS:
+                at, values = at[at < SLOTS - span.first + 1], values[at < SLOTS - span.first + 1]
+            found[at + (span.first - 1)] = values
+            if fixture.turns:
+                for c in mode.channels:
+                    if c.brk == span.brk and c.default and turned(fixture, c.function, 0.0) != (c.function, 0.0):
+                        _write(found, span.first, c, c.top - c.default)
+        for span in spans:
+            mine = functions.get(span.key)
+            if not mine:
+                continue
+            fixture = rig.fixtures.get(span.key)
+            mode = mode_of(rig, fixture) if fixture else None
+            if fixture and mode:
+                for c in mode.channels:
+                    if c.brk != span.brk or (dark and family_of(c.function) in DARK):
+                        continue
+                    function, _ = turned(fixture, function_key(c), 0.0)
+                    level = mine.get(function)
+                    if level is not None:
+                        _write(found, span.first, c, round(turned(fixture, function_key(c), level)[1] * c.top))
+            elif span.key in rig.elements and not dark:
+                _pixels(rig.elements[span.key], mine, span, found)
+        for (universe, address), level_ in {}.items() if defaults_only or dark else self.raw.items():
+            if universe == uid:
+                found[address - 1] = level_
         return found
 
-    def _element(self, index: Index, key: str, mine: dict[str, float], found: dict[str, Frame]) -> None:
-        """Every pixel of an element gets the held components."""
-        element = index.rig.elements[key]
-        spans = index.spans(key)
-        if not spans or element.kind == "block":
-            return
-        pixel = np.array([round(255 * mine.get(LETTERS[x], 0.0)) for x in element.order], np.uint8)
-        stream = np.tile(pixel, element.pixels)
-        for span in spans:
-            last = min(span.last, SLOTS)
-            found[span.universe][span.first - 1 : last] = stream[span.offset : span.offset + last - span.first + 1]
+    def _template(self, mode: Mode, brk: int, dark: bool) -> tuple[npt.NDArray[np.intp], Frame]:
+        """Offsets within a break and the levels of what nobody holds there; kept for as long as the mode lives."""
+        key = (id(mode), brk, dark)
+        kept = self._templates.get(key)
+        if kept is None or kept[0] is not mode:
+            at, values = [], []
+            for c in mode.channels:
+                value = 0 if dark and family_of(c.function) in DARK else c.default
+                for n, slot in enumerate(c.slots if c.brk == brk and value else ()):
+                    at.append(slot - 1)
+                    values.append(value >> 8 * (len(c.slots) - 1 - n) & 255)
+            kept = self._templates[key] = (mode, np.array(at, np.intp), np.array(values, np.uint8))
+            if len(self._templates) > 500:
+                self._templates = {key: kept}
+        return kept[1], kept[2]
+
+
+def _pixels(element: Element, mine: dict[str, float], span: Span, found: Frame) -> None:
+    """Every pixel of an element gets the held components, as far as they stand in this universe."""
+    if element.kind == "block":
+        return
+    pixel = np.array([round(255 * mine.get(LETTERS[x], 0.0)) for x in element.order], np.uint8)
+    last = min(span.last, SLOTS)
+    found[span.first - 1 : last] = np.resize(np.roll(pixel, -(span.offset % len(pixel))), last - span.first + 1)
+
+
+def turned(fixture: Fixture, function: str, level: float) -> tuple[str, float]:
+    """Which function drives a channel of a fixture, and at which level: movement may be swapped and inverted."""
+    if function not in ("Pan", "Tilt") or not fixture.turns:
+        return function, level
+    if f"{function.lower()} inverted" in fixture.turns:
+        level = 1.0 - level
+    if "pan and tilt swapped" in fixture.turns:
+        function = "Tilt" if function == "Pan" else "Pan"
+    return function, level
 
 
 def function_key(c: Channel) -> str:

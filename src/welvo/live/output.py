@@ -8,7 +8,7 @@ from welvo.live.interfaces import Interface
 from welvo.observed.values import Heard
 from welvo.protocols import sacn
 from welvo.rig.document import Rig
-from welvo.rig.lookup import bench_sender
+from welvo.rig.lookup import bench_sender, used
 
 
 def rows_of(rig: Rig) -> dict[str, int]:
@@ -31,7 +31,9 @@ def streams(
     rows = rows_of(rig)
     found = []
     for fid, feed in rig.feeds.items():
-        if feed.sender != bench or feed.universe not in rig.universes:
+        if feed.sender != bench or feed.universe not in rig.universes or feed.protocol not in ("sacn", "artnet"):
+            continue
+        if not used(rig, "universes", feed.universe):
             continue
         if feed.to == "multicast":
             to = [sacn.group(feed.wire)]
@@ -50,7 +52,7 @@ def streams(
         found.append(
             {
                 "id": fid, "row": rows[feed.universe], "protocol": feed.protocol, "wire": feed.wire, "to": to,
-                "priority": feed.priority, "rate": feed.rate, "rule": feed.rule, "slots": size,
+                "priority": feed.priority, "rate": feed.rate, "rule": feed.rule, "slots": size, "sync": feed.sync,
                 "last": last[feed.at_disarm] if feed.protocol == "artnet" else None,
             }
         )  # fmt: skip

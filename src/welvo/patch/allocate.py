@@ -6,11 +6,10 @@ import re
 from dataclasses import dataclass
 from difflib import get_close_matches
 
-import numpy as np
 from msgspec.structs import replace
 
 from welvo.patch.index import Index, Span
-from welvo.rig.counting import SLOTS, how_many_fit, stretches
+from welvo.rig.counting import SLOTS, free_between, how_many_fit, stretches
 from welvo.rig.document import Change, Rig, put
 from welvo.rig.edits import add_universe, with_place
 from welvo.rig.lookup import call, mode_of, universe_by_number, universes_in_order
@@ -33,21 +32,13 @@ def next_free(
     Slots declared as reserve and those above `highest` are never given out.
     """
     size = min(index.limit(universe).slots, highest)
-    taken = index.occupancy(universe)[:size] > 0
-    if ignore:
-        taken = taken.copy()
-        taken[:] = False
-        for s in index.on(universe):
-            if s.key not in ignore:
-                taken[s.first - 1 : s.last] = True
-    for first, last in index.rig.universes[universe].reserve:
-        taken[first - 1 : last] = True
-    if footprint > size:
-        return None
-    sums = np.concatenate([[0], np.cumsum(taken)])
-    free = sums[footprint:] - sums[: size - footprint + 1] == 0
-    hits = np.flatnonzero(free[start - 1 :])
-    return int(hits[0]) + start if hits.size else None
+    taken = [(s.first, s.last) for s in index.on(universe) if s.key not in ignore]
+    taken += index.rig.universes[universe].reserve
+    for a, b in free_between(taken, size):
+        at = max(a, start)
+        if at + footprint - 1 <= b:
+            return at
+    return None
 
 
 def next_free_anywhere(

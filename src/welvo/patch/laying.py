@@ -8,7 +8,7 @@ from typing import Literal
 
 from welvo.patch.allocate import Step, apply_steps, footprint_of
 from welvo.patch.index import Index
-from welvo.rig.counting import stretches
+from welvo.rig.counting import Stretch, free_between, stretches
 from welvo.rig.document import Change, Rig
 from welvo.rig.lookup import call, universes_in_order
 from welvo.rig.notation import NotationError, plural, say_place
@@ -50,9 +50,6 @@ class Laid:
     free_after: int = 0
     stays: tuple[str, ...] = ()
     """Things asked for that are locked and therefore keep their places."""
-
-
-Stretch = tuple[int, int]
 
 
 class _Universe:
@@ -156,21 +153,6 @@ class _Filler:
                 return uid, start
             self.next_universe()
         return None
-
-
-def free_between(taken: list[Stretch], limit: int) -> list[Stretch]:
-    """The stretches of 1..limit that nothing takes."""
-    free: list[Stretch] = []
-    at = 1
-    for a, b in sorted(taken):
-        if a > at:
-            free.append((at, min(a - 1, limit)))
-        at = max(at, b + 1)
-        if at > limit:
-            break
-    if at <= limit:
-        free.append((at, limit))
-    return [(a, b) for a, b in free if a <= b]
 
 
 def place_of(rig: Rig, key: str, brk: int) -> Place:

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 from welvo.patch.allocate import Step
 from welvo.patch.index import Index, Span
-from welvo.patch.laying import Stretch, free_between, place_of
+from welvo.patch.laying import place_of
+from welvo.rig.counting import Stretch, free_between
 from welvo.rig.document import Rig
 from welvo.rig.lookup import call
 
@@ -65,6 +66,7 @@ def repack(index: Index, universe: str) -> Packing:
     places, exact = pack(items, free)
     if places is None:
         places = {i.name: i.start for i in items}
+    _keep_order(items, places)
     steps = tuple(
         Step(movable[n].key, movable[n].brk, universe, at)
         for n, at in sorted(places.items(), key=lambda p: p[1])
@@ -73,6 +75,14 @@ def repack(index: Index, universe: str) -> Packing:
     after = max((places[i.name] + i.width - 1 for i in items), default=0)
     names = tuple((call(rig, s.key), why) for s, why in fixed if why)
     return Packing(steps, names, before, after, exact)
+
+
+def _keep_order(items: list[Item], places: dict[int, int]) -> None:
+    """Things of one width that move anyway take their new places in the order they stood in."""
+    for width in {i.width for i in items}:
+        moved = sorted((i for i in items if i.width == width and places[i.name] != i.start), key=lambda i: i.start)
+        for item, at in zip(moved, sorted(places[i.name] for i in moved)):
+            places[item.name] = at
 
 
 def pack(items: list[Item], free: list[Stretch], nodes: int = NODES) -> tuple[dict[int, int] | None, bool]:

@@ -5,6 +5,8 @@ from __future__ import annotations
 SLOTS = 512
 HIGHEST_SACN = 63999
 HIGHEST_PORT_ADDRESS = 32767
+Stretch = tuple[int, int]
+"""First and last slot."""
 
 
 def last_slot(start: int, footprint: int) -> int:
@@ -72,3 +74,18 @@ def stretches(address: int, footprint: int, unit: int, size: int, whole: bool) -
         done += take
         universe, at = universe + 1, 1
     return found
+
+
+def free_between(taken: list[Stretch], limit: int) -> list[Stretch]:
+    """The stretches of 1..limit that nothing takes."""
+    free: list[Stretch] = []
+    at = 1
+    for a, b in sorted(taken):
+        if a > at:
+            free.append((at, min(a - 1, limit)))
+        at = max(at, b + 1)
+        if at > limit:
+            break
+    if at <= limit:
+        free.append((at, limit))
+    return [(a, b) for a, b in free if a <= b]

@@ -477,7 +477,7 @@ class BenchStation(QWidget):
         if span is None:
             self._say("unknown", "It has no address, so there is nothing to compare.")
             return
-        frame = wire.frames().get(span.universe)
+        frame = wire.frame(span.universe)
         cut = slice(span.first - 1, min(span.last, 512))
         meant = frame[cut].tobytes() if frame is not None else b""
         if meant != self._meant:

@@ -183,7 +183,6 @@ class PatchPanel(FormPanel):
             return
         for r in self.refreshers:
             r()
-        self._card_state = None
         self._cards_if_changed()
 
     def _cards_if_changed(self) -> None:
@@ -193,7 +192,7 @@ class PatchPanel(FormPanel):
         cards = self._findings()
         target = self._target()
         ways = place_ways(self.session.index, target) if target and (target.key or target.universe) else ()
-        state = (cards, ways)
+        state = (cards, ways, [[(x.label, x.changes) for x in f.fixes[:4]] for f in cards[:3]])
         if state == self._card_state:
             return
         self._card_state = state

@@ -162,12 +162,19 @@ def channel_words(rig: Rig, span: Span) -> list[tuple[int, int, str, int, str]]:
 
 
 def paint_tape(
-    p: QPainter, index: Index, universe: str, pp: float, x0: float, width: float, focus: frozenset[str] = frozenset()
+    p: QPainter,
+    index: Index,
+    universe: str,
+    pp: float,
+    x0: float,
+    width: float,
+    focus: frozenset[str] = frozenset(),
+    known: tuple[list[Block], int] | None = None,
 ) -> None:
     """Draw one universe in a box of `width` with slot 1 at −x0; lanes below one another from y = 0."""
     rig = index.rig
     level = level_for(pp)
-    blocks, lanes = blocks_of(index, universe)
+    blocks, lanes = known or blocks_of(index, universe)
     size = rig.universes[universe].size
     top = SLOT_TOP if level is SLOT else 0
     for lane in range(lanes):

@@ -34,6 +34,7 @@ from welvo.app.stations.tape_paint import (
     paint_tape,
 )  # fmt: skip
 from welvo.app.theme import THEME
+from welvo.checks.checker import Report
 from welvo.patch.allocate import Landing, Step, apply_steps, landing
 from welvo.patch.arrange import copy_things, swap_things
 from welvo.patch.index import Span
@@ -100,6 +101,9 @@ class Tapes(QAbstractScrollArea):
         self._when_let_go: list[str] | None = None
         self.lens: tuple[str, int] | None = None
         self.ghosts: dict[str, list[Ghost]] = {}
+        self._field: tuple[object, QPixmap] | None = None
+        self._fresh: set[str] = set()
+        """Universes that changed since the whole Field was drawn into one picture."""
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Tapes")
@@ -216,13 +220,18 @@ class Tapes(QAbstractScrollArea):
         touched = set(self._session.followed.universes)
         if change.ids("profiles") or change.ids("shares") or change.ids("universes"):
             touched |= self._cache.keys() | self._block_cache.keys()
+        lanes = {uid: self._block_cache[uid][1] for uid in touched if uid in self._block_cache}
         for uid in touched:
             self._cache.pop(uid, None)
             self._block_cache.pop(uid, None)
+        self._fresh |= touched
         self._carry = None
         if self.lens and self.lens[0] not in self._session.rig.universes:
             self.lens = None
-        self._layout()
+        if change.ids("universes") or any(
+            self._blocks(uid)[1] != lanes.get(uid) for uid in touched if uid in self._session.rig.universes
+        ):
+            self._layout()  # only what changes the height or the order of the rows moves them
         self.viewport().update()
 
     def _blocks(self, uid: str) -> tuple[list[Block], int]:
@@ -313,8 +322,13 @@ class Tapes(QAbstractScrollArea):
             room = (here[n + 1].first - g.last - 1) * pp - 4 if n + 1 < len(here) else 60.0
             if width_of(g.words, 11, True) + 6 <= wide:
                 text(p, shape.adjusted(4, 0, 0, 0), g.words, size=11, bold=True)
-            elif width_of(g.words, 11, True) <= room:
+            elif width_of(g.words, 11, True) <= room and self._is_bare(g, width_of(g.words, 11, True) + 6):
                 text(p, QRectF(shape.right() + 3, top, room, level.lane), g.words, size=11, bold=True)
+
+    def _is_bare(self, g: Ghost, wide: float) -> bool:
+        """Whether nothing is drawn right behind a ghost, so that its name can stand there."""
+        behind = g.last + int(wide / self.pp) + 1
+        return not any(s.first <= behind and g.last < s.last for s in self._session.index.on(g.universe))
 
     # ---- painting
 
@@ -328,7 +342,9 @@ class Tapes(QAbstractScrollArea):
             self._cached_for = state
         off = self.verticalScrollBar().value() - HEADER
         p.setClipRect(0, HEADER, self.viewport().width(), self.viewport().height() - HEADER)
-        for r in self._rows:
+        if level is FIELD:
+            self._paint_field(p, off)
+        for r in self._rows if level is not FIELD or self.ghosts else ():
             y = r.y - off
             lens = (
                 self._lens_height(r.universe)
@@ -338,7 +354,6 @@ class Tapes(QAbstractScrollArea):
             if y + r.height + lens < HEADER or y > self.viewport().height():
                 continue
             if level is FIELD:
-                self._field_row(p, r, y)
                 self._paint_ghosts(p, r, y)
             else:
                 self._row(p, r, y)
@@ -377,9 +392,8 @@ class Tapes(QAbstractScrollArea):
                     align=Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter if n == 1 else RIGHT,
                 )
 
-    def _worst(self, uid: str) -> str:
-        """The severest finding of a universe, gathered once for each report."""
-        report = self._session.report
+    def _worst_of(self, report: Report) -> dict[str, str]:
+        """The severest finding of each universe, gathered once for each report."""
         if self._worst_cache[0] is not report:
             rig, worst = self._session.rig, {}
             for f in reversed(report.findings):  # they stand severest first
@@ -392,7 +406,10 @@ class Tapes(QAbstractScrollArea):
                 }:
                     worst[owner] = str(f.severity)
             self._worst_cache = (report, worst)
-        return self._worst_cache[1].get(uid, "")
+        return self._worst_cache[1]
+
+    def _worst(self, uid: str) -> str:
+        return self._worst_of(self._session.report).get(uid, "")
 
     def _pixmap(self, uid: str, width: float, height: float, pp: float, x0: float) -> QPixmap:
         found = self._cache.get(uid)
@@ -402,7 +419,9 @@ class Tapes(QAbstractScrollArea):
             found.setDevicePixelRatio(ratio)
             found.fill(Qt.GlobalColor.transparent)
             q = QPainter(found)
-            paint_tape(q, self._session.index, uid, pp, x0, width, frozenset(self._session.selection.ids))
+            paint_tape(
+                q, self._session.index, uid, pp, x0, width, frozenset(self._session.selection.ids), self._blocks(uid)
+            )
             q.end()
             self._cache[uid] = found
         return found
@@ -464,19 +483,66 @@ class Tapes(QAbstractScrollArea):
             if r.x <= x <= r.x + self.tape_width:
                 p.fillRect(QRectF(x, y + r.height - 6, max(2.0, self.pp), 2), THEME.color("text"))
 
-    def _field_row(self, p: QPainter, r: RowAt, y: float) -> None:
-        n = self._rows.index(r)
-        number = self._session.rig.universes[r.universe].number
+    def _paint_field(self, p: QPainter, off: float) -> None:
+        """All universes at once, kept as one picture of the viewport; only rows that changed are drawn again."""
+        view, ratio = self.viewport(), self.devicePixelRatioF()
+        report = self._session.report
+        state = (off, view.width(), view.height(), ratio, THEME.name, THEME.step, len(self._rows), self._cached_for)
+        kept = self._field
+        if kept is None or kept[0] != state:
+            picture = QPixmap(int(view.width() * ratio) + 1, int(view.height() * ratio) + 1)
+            picture.setDevicePixelRatio(ratio)
+            picture.fill(Qt.GlobalColor.transparent)
+            kept = self._field = (state, picture)
+            wanted = None
+        else:
+            wanted = self._fresh
+        if wanted is None or wanted:
+            q = QPainter(kept[1])
+            for n, r in enumerate(self._rows):
+                y = r.y - off
+                if (wanted is None or r.universe in wanted) and HEADER - FIELD.pitch < y < view.height():
+                    self._field_row(q, n, r, y)
+            q.end()
+        self._fresh = set()
+        p.drawPixmap(QPointF(0, 0), kept[1])
         mine = {x.universe for x in self._selected_spans()} | set(self._session.selection.ids)
-        if r.universe in mine:
-            p.fillRect(QRectF(r.x - 28, y, COLUMN, FIELD.pitch), THEME.color("select"))
-        if n % 5 == 0 or r.universe in mine:
-            text(p, QRectF(r.x - 30, y - 2, 26, 14), str(number), "quiet", 11, align=RIGHT)
-        pix = self._pixmap(r.universe, 128, FIELD.pitch, 0.25, 0)
-        p.drawPixmap(QPointF(r.x, y + 1), pix)
-        worst = self._worst(r.universe)
-        if worst in ("error", "warning"):
-            marks.draw(p, worst, r.x + 131, y + 1, 9)
+        worst = self._worst_of(report)
+        for n, r in enumerate(self._rows):
+            y = r.y - off
+            if not HEADER - FIELD.pitch < y < view.height():
+                continue
+            if r.universe in mine:
+                box(p, QRectF(r.x - 30, y, COLUMN, FIELD.pitch), None, "text", 0, 1)
+                if n % 5:
+                    text(
+                        p,
+                        QRectF(r.x - 30, y - 2, 26, 14),
+                        str(self._session.rig.universes[r.universe].number),
+                        "quiet",
+                        11,
+                        align=RIGHT,
+                    )
+            if worst.get(r.universe) in ("error", "warning"):
+                marks.draw(p, worst[r.universe], r.x + 131, y + 1, 9)
+
+    def _field_row(self, q: QPainter, n: int, r: RowAt, y: float) -> None:
+        q.setCompositionMode(QPainter.CompositionMode.CompositionMode_Clear)
+        q.fillRect(QRectF(r.x - 32, y, COLUMN + 2, FIELD.pitch), THEME.color("station"))
+        q.setCompositionMode(QPainter.CompositionMode.CompositionMode_SourceOver)
+        if n % 5 == 0:
+            text(
+                q,
+                QRectF(r.x - 30, y - 2, 26, 14),
+                str(self._session.rig.universes[r.universe].number),
+                "quiet",
+                11,
+                align=RIGHT,
+            )
+        q.save()
+        q.translate(r.x, y + 1)
+        paint_tape(q, self._session.index, r.universe, 0.25, 0, 128, frozenset(), self._blocks(r.universe))
+        q.restore()
 
     # ---- lens
 
@@ -753,9 +819,14 @@ class Tapes(QAbstractScrollArea):
             if not self._carry.landings:
                 return "error", "some would leave the universes there"
             lands = (land, *self._carry.landings)
-            hit = [x for x in lands if x.meets or x.past_end]
+            keys = (self._carry.key, *(x.key for x in self._carry.along))
+            hit = [(k, x) for k, x in zip(keys, lands) if x.meets or x.past_end]
             if hit:
-                return "error", f"{len(hit)} of {len(lands)} would meet others or end past the universe"
+                who, where = hit[0]
+                met = f"meets {call(rig, where.meets[0][0])}" if where.meets else "ends past the universe"
+                return "error", f"{call(rig, who)} {met}" + (
+                    f" · {len(hit)} of {len(lands)} do not fit" if len(hit) > 1 else ""
+                )
             return "agrees", f"free for all {len(lands)}"
         if land.past_end:
             return "warning", f"ends {plural(land.past_end, 'slot')} past " + (land.why or "the universe")
