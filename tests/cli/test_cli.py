@@ -1,10 +1,12 @@
 from __future__ import annotations
 
 import json
+import re
 import subprocess
 import sys
 import time
 from pathlib import Path
+from typing import Any
 
 import pytest
 from typer.testing import CliRunner
@@ -130,3 +132,64 @@ def test_convert_brings_old_files_up_to_date(tmp_path: Path) -> None:
     assert run(app, ["convert", str(old), str(tmp_path / "new.welvo")]).exit_code == 0
     assert load(tmp_path / "new.welvo") == load(old)
     assert run(app, ["convert", str(old), str(tmp_path / "new.txt")]).exit_code == 2
+
+
+# ---- the patch: lay out, pack, reckon, write
+
+
+def patch(*args: str) -> tuple[int, dict[str, Any]]:
+    done = run(app, ["patch", *args, "--json"])
+    return done.exit_code, json.loads(done.output) if done.exit_code < 2 else {
+        "error": done.output + (done.stderr or "")
+    }
+
+
+def test_patch_lays_out_packs_and_writes_only_when_told(demo_file: str, tmp_path: Path) -> None:
+    code, found = patch(demo_file, "--lay", "503-506", "--from", "10.1", "--spacing", "40")
+    assert code == 0 and [(m["from"], m["to"]) for m in found["moves"]] == [
+        ("4.411", "10.001"), ("4.421", "10.041"), ("4.431", "10.081"), ("4.441", "10.121"),
+    ]  # fmt: skip
+    assert (found["last"], found["free_behind"], found["written"]) == ("10.128", 384, None)
+    out = tmp_path / "new.welvo"
+    code, found = patch(demo_file, "--lay", "kelp left", "--into", "10", "--write", str(out))
+    assert code == 0 and found["written"] == "new.welvo" and load(out).fixtures["f102"].at[0].address == 39
+    assert load(Path(demo_file)).fixtures["f102"].at[0].address == 41  # the file that was read stays as it was
+    code, found = patch(demo_file, "--lay", "101-106", "--into", "9")
+    assert code == 1 and found["left"] == [str(n) for n in range(101, 107)] and "found no place" in found["why"]
+    code, found = patch(demo_file, "--pack", "3")
+    assert (found["last_before"], found["last_after"], found["fewest_proved"]) == (347, 342, True)
+    code, found = patch(demo_file, "--lay", "unpatched")
+    assert [(m["what"], m["break"]) for m in found["moves"]] == [("702", 2), ("704", 1), ("704", 2)] and found[
+        "follows"
+    ] == ["703"]
+
+
+def test_patch_reckons_what_fits_and_what_another_mode_hits(demo_file: str) -> None:
+    assert patch(demo_file, "--how-many", "38", "--from", "10.1", "--spacing", "40", "--into", "10")[1] == {
+        "fit": 12, "last": "10.441–478", "left_over": 34,
+    }  # fmt: skip
+    code, found = patch(demo_file, "--mode", "207=9 slot")
+    assert code == 0 and found["changes"][0] == {"what": "207", "from": "3.145–166", "to": "3.145–153", "meets": []}
+    assert found["changes"][1]["what"] == "208"  # it stands behind 207
+    whole = patch(demo_file, "--capacity")[1]
+    assert whole["holds_nothing"] == [10] and whole["rows"][0]["of"] == "slots"
+    wires = patch(demo_file, "--wires")[1]
+    assert (
+        next(f for f in wires["feeds"] if f["universe"] == 8)["beware"] == "universe 7 goes out under the same number"
+    )
+    assert (
+        "easily" not in run(app, ["patch", demo_file, "--wires"]).output
+        and "sACN 3" in run(app, ["patch", demo_file, "--wires"]).output
+    )
+
+
+@pytest.mark.parametrize("args, why", [
+    (("--lay", "999"), "There is no fixture 999"), (("--lay", "101", "--from", "77.1"), "no universe 77"), (("--lay", "101", "--order", "odd"), "no order"),
+    (("--lay", "101", "--spacing", "4", "--gap", "2"), "One of --spacing"), (("--lay", "101", "--pack", "3"), "at a time"), (("--pack", "99"), "no universe 99"),
+    (("--mode", "101"), "says no mode"), (("--mode", "101=tall"), "no mode|no profile"), (("--capacity", "--write", "x.welvo"), "--write goes with"),
+    (("--lay", "101", "--from", "3.1", "--into", "5"), "in none of the universes"), (("--pack", "3", "--write", "x.txt"), "must end in"),
+    (("--lay", "101", "--from", "1.512", "--headroom", "100"), "lies past the last slot"),
+])  # fmt: skip
+def test_patch_refuses_what_cannot_be_read(demo_file: str, args: tuple[str, ...], why: str) -> None:
+    code, found = patch(demo_file, *args)
+    assert code == 2 and re.search(why, found["error"]), found

@@ -59,7 +59,11 @@ def test_every_older_format_of_the_corpus_opens() -> None:
     assert load(CORPUS / "format-2.json").fixtures["f1"].at[0].address == 1
     new = load(CORPUS / "format-3.json")
     assert new.fixtures["f1"].turns == ("pan inverted",) and new.fixtures["f1"].fields == {"Colour": "L201"}
-    assert new.groups["g1"].members == ("f1",) and new.uses[new.use].universes_off and new.columns == ("Hang point", "Colour")
+    assert (
+        new.groups["g1"].members == ("f1",)
+        and new.uses[new.use].universes_off
+        and new.columns == ("Hang point", "Colour")
+    )
     assert (new.feeds["w9"].protocol, new.feeds["w9"].keeps, new.feeds["w9"].rule) == ("ddp", False, "bare")
 
 

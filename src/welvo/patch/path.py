@@ -9,11 +9,12 @@ from welvo.observed.compare import Mark, compare, heard_port, is_live
 from welvo.observed.values import Observed
 from welvo.patch.index import Index, Span
 from welvo.rig.attributes import word_for
-from welvo.rig.counting import pixel_place, running_of
+from welvo.rig.counting import SLOTS, pixel_place, running_of
 from welvo.rig.document import Rig
 from welvo.rig.lookup import call, mode_of, universe_by_number
 from welvo.rig.notation import NotationError, every_way, plural, read_place, say_place, say_wire, thousands
 from welvo.rig.plan import feed_reaches, model_of, port_of_fixture, ports_taking
+from welvo.rig.switches import say_setting
 
 
 @dataclass(frozen=True)
@@ -172,7 +173,22 @@ def place_ways(index: Index, target: Target) -> tuple[tuple[str, str], ...]:
     if span:
         within = span.offset + target.address - span.first + 1
         ways.append(("Slot in it", f"{within} · {slot_word(rig, span, target.address)}"))
-    ways.append(("Running in rig", thousands(running_of(universe.number - 1, target.address))))
+        ways += _what_it_is(rig, span, within)
+        fixture = rig.fixtures.get(span.key)
+        profile = rig.profiles.get(fixture.profile) if fixture else None
+        if profile and profile.address:
+            ways.append(("Set on it", say_setting(profile.address, span.first)))
+    sizes = {u.size for u in rig.universes.values()}
+    size = sizes.pop() if len(sizes) == 1 else SLOTS
+    ways.append(
+        (
+            "Running in rig",
+            thousands(running_of(universe.number - 1, target.address, size))
+            + ("" if size == SLOTS and not sizes else f" (of {size})"),
+        )
+    )
+    if span:
+        ways.append(("If one before grows", _if_one_grows(index, target)))
     port = _port(rig, target)
     if port:
         model = model_of(rig, port[0])
@@ -183,6 +199,42 @@ def place_ways(index: Index, target: Target) -> tuple[tuple[str, str], ...]:
     if feed:
         ways += every_way(feed.protocol, feed.wire)
     return (*ways, *target.extra)
+
+
+def _what_it_is(rig: Rig, span: Span, within: int) -> list[tuple[str, str]]:
+    """Pixel and component, and the default, of a slot of a thing (counted from 1 within it)."""
+    element = rig.elements.get(span.key)
+    if element:
+        if element.kind == "block":
+            return []
+        k = len(element.order)
+        letter = element.order[(within - 1) % k]
+        return [
+            ("Pixel · component", f"{element.name}/{(within - 1) // k + 1} · {letter}, {(within - 1) % k + 1} of {k}")
+        ]
+    mode = mode_of(rig, rig.fixtures[span.key])
+    channel = next((c for c in (mode.channels if mode else ()) if c.brk == span.brk and within in c.slots), None)
+    if channel is None or mode is None:
+        return []
+    found = []
+    if channel.pixel:
+        parts = sorted((c.slots[0], c) for c in mode.channels if c.brk == span.brk and c.pixel == channel.pixel)
+        turn = next(n for n, (_, c) in enumerate(parts, 1) if c is channel)
+        found.append(("Pixel · component", f"px {channel.pixel} · {channel.short}, {turn} of {len(parts)}"))
+    default = str(channel.default) if len(channel.slots) == 1 else f"{channel.default} of {channel.top}"
+    return [*found, ("Default", default)]
+
+
+def _if_one_grows(index: Index, target: Target) -> str:
+    """Whether a place shifts when something before it takes more slots."""
+    rig = index.rig
+    fixture, element = rig.fixtures.get(target.key), rig.elements.get(target.key)
+    place = fixture.place(target.brk) if fixture else element.at if element else None
+    if place is None or place.way == "typed":
+        return "stays: typed" + (" and locked" if place and place.locked else "")
+    if place.way == "run":
+        return "moves: from its cable"
+    return f"moves: behind {call(rig, place.after)} + {place.gap}"
 
 
 def _port(rig: Rig, target: Target) -> tuple[str, str, int] | None:

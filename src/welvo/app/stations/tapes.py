@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from dataclasses import dataclass
 
 from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, Signal
@@ -20,7 +21,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QAbstractScrollArea, QApplication, QFrame, QToolTip
 
 from welvo.app import marks
-from welvo.app.paint import RIGHT, box, text, width_of
+from welvo.app.paint import RIGHT, box, fitting, text, width_of
 from welvo.app.session import Selection, Session
 from welvo.app.stations.lay_form import Ghost
 from welvo.app.stations.tape_paint import (
@@ -42,8 +43,9 @@ from welvo.patch.path import of_slot, place_ways
 from welvo.rig.counting import SLOTS
 from welvo.rig.document import Change
 from welvo.rig.edits import move
-from welvo.rig.lookup import call, feeds_of, universe_by_number, universes_in_order
+from welvo.rig.lookup import call, universe_by_number, universes_in_order, used
 from welvo.rig.notation import NotationError, plural, read_place, say_place, say_wire
+from welvo.rig.wiring import Universe
 
 GUTTER = 260
 MARGIN = 12
@@ -102,6 +104,10 @@ class Tapes(QAbstractScrollArea):
         self.lens: tuple[str, int] | None = None
         self.ghosts: dict[str, list[Ghost]] = {}
         self._field: tuple[object, QPixmap] | None = None
+        self._gutters: dict[str, tuple[object, QPixmap]] = {}
+        self._feeds_of: tuple[object, dict[str, list[str]]] = (None, {})
+        self._tops: list[float] = []
+        self._steps: tuple[float, list[float]] = (0.0, [])
         self._fresh: set[str] = set()
         """Universes that changed since the whole Field was drawn into one picture."""
         self.setFrameShape(QFrame.Shape.NoFrame)
@@ -123,10 +129,14 @@ class Tapes(QAbstractScrollArea):
 
     def steps(self) -> list[float]:
         """Pixels per slot of each zoom step; those closer than 1.3× to the former are left out."""
-        found = [0.25, self.tape_width / SLOTS]
+        wide = self.tape_width
+        if self._steps[0] == wide:
+            return self._steps[1]
+        found = [0.25, wide / SLOTS]
         for pp in (2.5, 5.0, 9.0, 14.0, 22.0, 36.0):
             if pp >= 1.3 * found[-1]:
                 found.append(pp)
+        self._steps = (wide, found)
         return found
 
     @property
@@ -201,6 +211,7 @@ class Tapes(QAbstractScrollArea):
                 if self.lens and self.lens[0] == uid and level is not SLOT:
                     y += self._lens_height(uid)
             height = y
+        self._tops = [r.y for r in self._rows]
         self.verticalScrollBar().setPageStep(self.viewport().height() - HEADER)
         self.verticalScrollBar().setRange(0, max(0, int(height) - self.viewport().height() + HEADER))
         self.verticalScrollBar().setSingleStep(26)
@@ -225,6 +236,10 @@ class Tapes(QAbstractScrollArea):
             self._cache.pop(uid, None)
             self._block_cache.pop(uid, None)
         self._fresh |= touched
+        now = {x.universe for x in self._selected_spans()}
+        for uid in now ^ self._shown_on:
+            self._cache.pop(uid, None)
+        self._shown_on = now
         self._carry = None
         if self.lens and self.lens[0] not in self._session.rig.universes:
             self.lens = None
@@ -339,19 +354,26 @@ class Tapes(QAbstractScrollArea):
         state = (self.pp, self.x0, self.tape_width, THEME.name, THEME.step)
         if state != self._cached_for:
             self._cache.clear()
+            self._gutters.clear()
             self._cached_for = state
         off = self.verticalScrollBar().value() - HEADER
         p.setClipRect(0, HEADER, self.viewport().width(), self.viewport().height() - HEADER)
         if level is FIELD:
             self._paint_field(p, off)
-        for r in self._rows if level is not FIELD or self.ghosts else ():
+        high = self.viewport().height()
+        visible = (
+            self._rows
+            if level is FIELD
+            else self._rows[bisect_left(self._tops, off - 500.0) : bisect_left(self._tops, off + high)]
+        )
+        for r in visible if level is not FIELD or self.ghosts else ():
             y = r.y - off
             lens = (
                 self._lens_height(r.universe)
                 if self.lens and self.lens[0] == r.universe and level not in (FIELD, SLOT)
                 else 0
             )
-            if y + r.height + lens < HEADER or y > self.viewport().height():
+            if y + r.height + lens < HEADER or y > high:
                 continue
             if level is FIELD:
                 self._paint_ghosts(p, r, y)
@@ -429,27 +451,8 @@ class Tapes(QAbstractScrollArea):
     def _row(self, p: QPainter, r: RowAt, y: float) -> None:
         s = self._session
         level = level_for(self.pp)
-        universe = s.rig.universes[r.universe]
         chosen = s.selection.kind == "universe" and r.universe in s.selection.ids
-        mine = {x.universe for x in self._selected_spans()}
-        if chosen or r.universe in mine:
-            p.fillRect(QRectF(8, y - 3, GUTTER, r.height - 2), THEME.color("select"))
-            p.fillRect(QRectF(8, y - 3, 3, r.height - 2), THEME.color("accent"))
-        top = y + (SLOT_TOP if level is SLOT else 0)
-        line = QRectF(0, top, GUTTER, 20)
-        text(p, QRectF(8, top, 32, 20), str(universe.number), size=16, bold=True, align=RIGHT)
-        text(p, line.adjusted(48, 0, -128, 0), universe.name or "–", size=13)
-        worst = self._worst(r.universe)
-        if worst:
-            marks.draw(p, worst, 138, top + 4, 12)
-        feeds = feeds_of(s.rig, r.universe)
-        if feeds:
-            f = s.rig.feeds[feeds[0]]
-            more = f" +{len(feeds) - 1}" if len(feeds) > 1 else ""
-            text(p, QRectF(156, top, 68, 20), say_wire(f.protocol, f.wire) + more, "quiet", 11)
-        else:
-            text(p, QRectF(156, top, 68, 20), "no feed", "warning" if s.index.on(r.universe) else "quiet", 11)
-        text(p, QRectF(214, top, 36, 20), str(s.index.free_slots(r.universe)), "quiet", 11, align=RIGHT)
+        self._gutter(p, r, y, chosen or r.universe in self._shown_on)
         pix = self._pixmap(r.universe, self.tape_width, r.height, self.pp, self.x0)
         p.drawPixmap(QPointF(r.x, y), pix)
         self._outline_selected(p, r, y)
@@ -460,7 +463,79 @@ class Tapes(QAbstractScrollArea):
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.drawRect(frame)
 
+    def _gutter(self, p: QPainter, r: RowAt, y: float, chosen: bool) -> None:
+        """Number, name, worst mark, feed and free slots of a universe, kept as a picture until one of them changes."""
+        s = self._session
+        universe = s.rig.universes[r.universe]
+        feeds = self._feeds().get(r.universe, [])
+        f = s.rig.feeds[feeds[0]] if feeds else None
+        more = f" +{len(feeds) - 1}" if len(feeds) > 1 else ""
+        words = say_wire(f.protocol, f.wire) + more if f else "no feed"
+        off = not used(s.rig, "universes", r.universe)
+        state = (
+            universe,
+            chosen,
+            self._worst(r.universe),
+            words,
+            off,
+            s.index.free_slots(r.universe),
+            bool(s.index.on(r.universe)),
+            r.height,
+        )
+        kept = self._gutters.get(r.universe)
+        if kept is None or kept[0] != state:
+            ratio = self.devicePixelRatioF()
+            picture = QPixmap(int(GUTTER * ratio) + 1, int((r.height + 6) * ratio) + 1)
+            picture.setDevicePixelRatio(ratio)
+            picture.fill(Qt.GlobalColor.transparent)
+            q = QPainter(picture)
+            self._paint_gutter(q, r, state)
+            q.end()
+            kept = self._gutters[r.universe] = (state, picture)
+        p.drawPixmap(QPointF(0, y - 3), kept[1])
+
+    def _feeds(self) -> dict[str, list[str]]:
+        """Feeds by universe, gathered once for each table of feeds."""
+        feeds = self._session.rig.feeds
+        if self._feeds_of[0] is not feeds:
+            found: dict[str, list[str]] = {}
+            for fid, f in feeds.items():
+                found.setdefault(f.universe, []).append(fid)
+            self._feeds_of = (feeds, found)
+        return self._feeds_of[1]
+
+    def _paint_gutter(
+        self, q: QPainter, r: RowAt, state: tuple[Universe, bool, str, str, bool, int, bool, float]
+    ) -> None:
+        universe, chosen, worst, words, off, free, something, _ = state
+        if chosen:
+            q.fillRect(QRectF(8, 0, GUTTER - 8, r.height - 2), THEME.color("select"))
+            q.fillRect(QRectF(8, 0, 3, r.height - 2), THEME.color("accent"))
+        top = 3 + (SLOT_TOP if level_for(self.pp) is SLOT else 0)
+        text(
+            q,
+            QRectF(8, top, 32, 20),
+            str(universe.number),
+            "quiet" if off else "text",
+            fitting(str(universe.number), 32),
+            True,
+            align=RIGHT,
+        )
+        text(q, QRectF(48, top, GUTTER - 176, 20), universe.name or "–", "quiet" if off else "text", size=13)
+        if worst:
+            marks.draw(q, worst, 138, top + 4, 12)
+        if off:
+            text(q, QRectF(156, top, 68, 20), "not in use", "quiet", 11)
+        elif words == "no feed":
+            text(q, QRectF(156, top, 68, 20), words, "warning" if something else "quiet", 11)
+        else:
+            text(q, QRectF(156, top, 68, 20), words, "quiet", 11)
+        text(q, QRectF(214, top, 36, 20), str(free), "quiet", 11, align=RIGHT)
+
     def _outline_selected(self, p: QPainter, r: RowAt, y: float) -> None:
+        slot = self._session.selection.slot
+        if r.universe not in self._shown_on and not (slot and slot[0] == r.universe):
+            return
         level = level_for(self.pp)
         blocks = {(x.key, x.brk): b for b in self._blocks(r.universe)[0] for x in b.spans}
         p.setBrush(Qt.BrushStyle.NoBrush)

@@ -10,45 +10,12 @@ import os
 import re
 import time
 from pathlib import Path
-from typing import Annotated, Any, NoReturn
+from typing import Annotated, Any
 
 import typer
 
-app = typer.Typer(
-    no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False,
-    help="Define fixture profiles, patch them into Art-Net and sACN universes, set the boxes, prove it with light.",
-    context_settings={"help_option_names": ["-h", "--help"]},
-)  # fmt: skip
-
-RigFile = Annotated[Path, typer.Argument(help="A .welvo file, or a rig as bare JSON.", show_default=False)]
-AsJson = Annotated[bool, typer.Option("--json", help="Print JSON instead of text.")]
-InterfaceIp = Annotated[
-    str, typer.Option("--interface", help="IPv4 address of the interface to use. Nothing else is touched.")
-]
-
-
-def _fail(message: str, code: int = 2) -> NoReturn:
-    typer.echo(f"welvo: {message}", err=True)
-    raise typer.Exit(code)
-
-
-def _load(file: Path) -> Any:
-    from welvo.formats.rigfile import RigFileError, load
-
-    try:
-        return load(file)
-    except RigFileError as e:
-        _fail(str(e))
-
-
-def _interface(ip: str) -> Any:
-    from welvo.live.interfaces import interface_of, interfaces
-
-    found = interface_of(ip)
-    if found is None:
-        have = ", ".join(i.label for i in interfaces())
-        _fail(f"No interface of this computer has the address {ip}. There are: {have}.")
-    return found
+from welvo.cli.base import AsJson, InterfaceIp, RigFile, app, fail, interface_at, load_rig
+from welvo.cli.patching import patch  # noqa: F401  (importing registers the command)
 
 
 @app.command("open")
@@ -80,7 +47,7 @@ def check(file: RigFile, as_json: AsJson = False) -> None:
     """List what is wrong, doubtful or worth knowing. Exits with 1 when there are errors."""
     from welvo.checks.checker import check as run
 
-    report = run(_load(file))
+    report = run(load_rig(file))
     if as_json:
         found = [
             {
@@ -103,39 +70,6 @@ def check(file: RigFile, as_json: AsJson = False) -> None:
     raise typer.Exit(1 if report.count("error") else 0)
 
 
-@app.command()
-def patch(file: RigFile, as_json: AsJson = False) -> None:
-    """List every span of slots: what, break, universe, first, last, running number in the rig."""
-    from welvo.patch.index import Index
-    from welvo.rig.counting import running_of
-    from welvo.rig.lookup import call, mode_of
-    from welvo.rig.notation import say_place
-
-    rig = _load(file)
-    index = Index(rig)
-    spans = sorted(index.all_spans(), key=lambda s: (rig.universes[s.universe].number, s.first, s.key, s.brk))
-    rows = []
-    for s in spans:
-        fixture = rig.fixtures.get(s.key)
-        mode = mode_of(rig, fixture) if fixture else None
-        rows.append(
-            {
-                "kind": "fixture" if fixture else "element", "number": fixture.number if fixture else None,
-                "name": fixture.name if fixture else call(rig, s.key), "break": s.brk + 1,
-                "break_name": mode.breaks[s.brk].name if mode else "", "universe": rig.universes[s.universe].number,
-                "first": s.first, "last": s.last, "running": running_of(rig.universes[s.universe].number - 1, s.first),
-            }
-        )  # fmt: skip
-    if as_json:
-        typer.echo(json.dumps(rows, indent=1, ensure_ascii=False))
-        return
-    for r in rows:
-        which = str(r["number"]) if r["number"] is not None else "–"
-        typer.echo(
-            f"{which:>6}  {r['name']:28} {r['break']:>2}  {say_place(r['universe'], r['first'])} – {r['last']:03d}  {r['running']:>8}"
-        )
-
-
 @app.command("path")
 def path_(
     file: RigFile,
@@ -151,11 +85,11 @@ def path_(
     from welvo.patch.path import path as chain_of
     from welvo.rig.notation import NotationError
 
-    index = Index(_load(file))
+    index = Index(load_rig(file))
     try:
         found = find_target(index, target)
     except NotationError as e:
-        _fail(str(e))
+        fail(str(e))
     chain = chain_of(index, NOTHING, found, 0.0)
     if as_json:
         typer.echo(
@@ -197,8 +131,8 @@ def send(
     from welvo.rig.notation import NotationError, read_ip, read_wire
 
     if protocol not in ("sacn", "artnet"):
-        _fail(f"“{protocol}” is no protocol here: sacn or artnet.")
-    where = _interface(interface)
+        fail(f"“{protocol}” is no protocol here: sacn or artnet.")
+    where = interface_at(interface)
     frame = bytearray(512)
     try:
         wire = read_wire(protocol, universe)
@@ -221,11 +155,11 @@ def send(
         else:
             target = read_ip(to)
     except NotationError as e:
-        _fail(str(e))
+        fail(str(e))
     try:
         engine = EngineProcess(where.ip, 1, "Welvo send")
     except EngineError as e:
-        _fail(str(e))
+        fail(str(e))
     try:
         engine.write(bytes(frame))
         engine.set_streams(
@@ -255,13 +189,13 @@ def listen(
     from welvo.live.listener import Listener
     from welvo.rig.notation import NotationError, read_numbers, say_wire
 
-    where = _interface(interface)
+    where = interface_at(interface)
     try:
         wanted = read_numbers(universes)
     except NotationError as e:
-        _fail(str(e))
+        fail(str(e))
     if any(not 1 <= u <= 63999 for u in wanted):
-        _fail("sACN universes run from 1 to 63999.")
+        fail("sACN universes run from 1 to 63999.")
     listener = Listener(where, wanted)
     for problem in listener.problems:
         typer.echo(f"welvo: {problem}", err=True)
@@ -314,15 +248,15 @@ def standins(
     from welvo.formats.models import shipped
     from welvo.standins.host import StandInError, describe, read_state, run
 
-    rig = _load(file)
+    rig = load_rig(file)
     try:
         boxes = read_state(state) if state else {}
         described = describe(rig, boxes, shipped(), as_planned)
         if not described:
-            _fail("No device of this rig is planned on 127.x; stand-ins live nowhere else.")
+            fail("No device of this rig is planned on 127.x; stand-ins live nowhere else.")
         asyncio.run(run(described, boxes, with_parent))
     except (StandInError, ValueError, TypeError) as e:
-        _fail(str(e))
+        fail(str(e))
 
 
 @app.command("convert")
@@ -336,11 +270,11 @@ def convert(
     from welvo.formats.rigfile import RigFileError, save
 
     if target.suffix not in (".welvo", ".json"):
-        _fail(f"{target.name}: the name must end in .welvo or .json.")
+        fail(f"{target.name}: the name must end in .welvo or .json.")
     try:
-        save(_load(source), target)
+        save(load_rig(source), target)
     except RigFileError as e:
-        _fail(str(e))
+        fail(str(e))
 
 
 @app.command("profile")
@@ -371,7 +305,7 @@ def profile_(
                 (m for m in found.modes.values() if m.name == mode), None if mode else next(iter(found.modes.values()))
             )
             if picked is None:
-                _fail(
+                fail(
                     f"{found.name} has no mode “{mode}”. It has: "
                     + ", ".join(m.name for m in found.modes.values())
                     + "."
@@ -384,10 +318,10 @@ def profile_(
             elif to.suffix == ".csv":
                 data = write_csv(picked).encode()
             else:
-                _fail(f"{to.name}: the name must end in .gdtf, .json or .csv.")
+                fail(f"{to.name}: the name must end in .gdtf, .json or .csv.")
             write_atomic(to, data, keep=True)
     except RigFileError as e:
-        _fail(str(e))
+        fail(str(e))
     modes: list[dict[str, Any]] = [
         {"name": m.name, "slots": [b.slots for b in m.breaks], "channels": len(m.channels), "pixels": m.pixels}
         for m in found.modes.values()
@@ -417,7 +351,3 @@ def profile_(
 def main() -> None:
     """Entry point of the `welvo` command."""
     app()
-
-
-if __name__ == "__main__":
-    main()

@@ -1,0 +1,330 @@
+"""`welvo patch`: list, lay out, pack, reckon, and write what comes of it."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from welvo.cli.base import AsJson, RigFile, app, fail, load_rig
+
+if TYPE_CHECKING:
+    from welvo.patch.allocate import Step
+    from welvo.patch.index import Index
+    from welvo.patch.laying import Laying
+    from welvo.rig.document import Rig
+
+
+@app.command()
+def patch(
+    file: RigFile,
+    as_json: AsJson = False,
+    lay: Annotated[str, typer.Option(help="Lay out fixtures: numbers (101-112), a group's name, or unpatched.")] = "",
+    start: Annotated[
+        str, typer.Option("--from", help="Where the first one starts, such as 3.1; free by default.")
+    ] = "free",
+    spacing: Annotated[int, typer.Option(help="Slots from start to start.", min=0, max=512)] = 0,
+    gap: Annotated[int, typer.Option(help="Free slots between.", min=0, max=512)] = 0,
+    every: Annotated[int, typer.Option("--round", help="Starts at 1, 1 + n, 1 + 2n and so on.", min=0, max=512)] = 0,
+    order: Annotated[str, typer.Option(help="list, number, name, left to right, front to back.")] = "list",
+    into: Annotated[str, typer.Option(help="Universes to go through, such as 3-6.")] = "",
+    headroom: Annotated[
+        int, typer.Option(help="Slots that stay free at the end of each universe.", min=0, max=511)
+    ] = 0,
+    together: Annotated[bool, typer.Option("--together", help="Keep every group in one universe.")] = False,
+    over: Annotated[bool, typer.Option("--over", help="Over what is there, except what is locked.")] = False,
+    pack: Annotated[int, typer.Option(help="Pack a universe, by number, with the fewest moves.", min=0)] = 0,
+    how_many: Annotated[
+        int, typer.Option(help="How many things of so many slots fit, with --from and a way.", min=0, max=512)
+    ] = 0,
+    mode: Annotated[str, typer.Option(help="What if: 201-206=9 slot. Every thing it would hit is said.")] = "",
+    capacity: Annotated[bool, typer.Option("--capacity", help="What is used, reserved and possible.")] = False,
+    wires: Annotated[bool, typer.Option("--wires", help="All numbers on the wire, in every way of counting.")] = False,
+    write: Annotated[
+        Path | None,
+        typer.Option(help="Write the rig with it done. Without, nothing is changed anywhere.", show_default=False),
+    ] = None,
+) -> None:
+    """List every span of slots; or lay out, pack, reckon what fits and what another mode would do.
+
+    Exits with 1 when something found no place or would meet others.
+    """
+    from welvo.patch.index import Index
+    from welvo.rig.notation import NotationError
+
+    rig = load_rig(file)
+    index = Index(rig)
+    asked = [bool(lay), bool(pack), bool(how_many), bool(mode), capacity, wires]
+    if sum(asked) > 1:
+        fail("One of --lay, --pack, --how-many, --mode, --capacity and --wires at a time.")
+    if sum(map(bool, (spacing, gap, every))) > 1:
+        fail("One of --spacing (start to start), --gap (free between) and --round at a time.")
+    if write and not (lay or pack or mode):
+        fail("--write goes with --lay, --pack or --mode.")
+    try:
+        if lay or how_many:
+            laying = _laying(rig, start, spacing, gap, every, order, into, headroom, together, over)
+            answer = _lay(index, lay, laying, write) if lay else _how_many(index, how_many, laying)
+        elif pack:
+            answer = _pack(index, pack, write)
+        elif mode:
+            answer = _mode(index, mode, write)
+        elif capacity or wires:
+            answer = _capacity(index) if capacity else _wires(index)
+        else:
+            _list(index, as_json)
+            return
+    except NotationError as e:
+        fail(str(e))
+    if as_json:
+        typer.echo(json.dumps(answer, indent=1, ensure_ascii=False))
+    else:
+        _say(answer)
+    raise typer.Exit(1 if answer.get("left") or answer.get("meets") else 0)
+
+
+def _keys(rig: Rig, what: str) -> list[str]:
+    """Fixtures by number, by group, or all that are not patched."""
+    from welvo.patch.index import Index
+    from welvo.rig.lookup import fixtures_by_number
+    from welvo.rig.notation import NotationError, read_numbers
+
+    if what.strip().lower() == "unpatched":
+        found = Index(rig).open
+        keys = [k for k in rig.fixtures if k in found]
+        if not keys:
+            raise NotationError("Every fixture has an address already.")
+        return keys
+    group = next((g for g in rig.groups.values() if g.name.lower() == what.strip().lower()), None)
+    if group:
+        return [m for m in group.members if m in rig.fixtures or m in rig.elements]
+    return fixtures_by_number(rig, read_numbers(what))
+
+
+def _laying(
+    rig: Rig,
+    start: str,
+    spacing: int,
+    gap: int,
+    every: int,
+    order: str,
+    into: str,
+    headroom: int,
+    together: bool,
+    over: bool,
+) -> Laying:
+    from welvo.patch.laying import ORDERS, Laying
+    from welvo.rig.lookup import universe_by_number
+    from welvo.rig.notation import NotationError, read_numbers, read_place
+
+    place = None
+    if start.strip().lower() not in ("", "free"):
+        number, address = read_place(start)
+        uid = universe_by_number(rig, number)
+        if not uid:
+            raise NotationError(f"There is no universe {number} in this rig.")
+        place = (uid, address)
+    chosen = next((o for o in ORDERS if o == order), None)
+    if chosen is None:
+        raise NotationError(f"“{order}” is no order: {', '.join(ORDERS)}.")
+    universes = []
+    for number in read_numbers(into):
+        universes.append(universe_by_number(rig, number))
+        if not universes[-1]:
+            raise NotationError(f"There is no universe {number} in this rig.")
+    if place and universes and place[0] not in universes:
+        raise NotationError(f"{start} lies in none of the universes {into}.")
+    way, by = ("spacing", spacing) if spacing else ("gap", gap) if gap else ("round", every) if every else ("packed", 0)
+    return Laying(place, way, by, chosen, tuple(universes), headroom, together, over)  # type: ignore[arg-type]
+
+
+def _moves(index: Index, steps: list[Step]) -> list[dict[str, Any]]:
+    from welvo.rig.lookup import call
+    from welvo.rig.notation import say_place
+
+    rig = index.rig
+    now = {(s.key, s.brk): s for k in {x.key for x in steps} for s in reversed(index.spans(k))}
+    rows = []
+    for s in steps:
+        old = now.get((s.key, s.brk))
+        was = say_place(rig.universes[old.universe].number, old.first) if old else None
+        rows.append(
+            {
+                "what": call(rig, s.key),
+                "break": s.brk + 1,
+                "from": was,
+                "to": say_place(rig.universes[s.universe].number, s.address),
+            }
+        )
+    return rows
+
+
+def _lay(index: Index, what: str, laying: Laying, write: Path | None) -> dict[str, Any]:
+    from welvo.patch.laying import changed, followers, take
+    from welvo.patch.laying import lay as lay_out
+    from welvo.rig.lookup import call, mode_of
+    from welvo.rig.notation import say_place
+
+    rig = index.rig
+    keys = []
+    for key in _keys(rig, what):
+        fixture = rig.fixtures.get(key)
+        parts = mode_of(rig, fixture) if fixture else None
+        have = {s.brk for s in index.spans(key)} if what.strip().lower() == "unpatched" else set()
+        keys += (
+            [(key, b) for b, part in enumerate(parts.breaks) if part.slots and b not in have] if parts else [(key, 0)]
+        )
+    laid = lay_out(index, keys, laying)
+    answer: dict[str, Any] = {
+        "moves": _moves(index, changed(index, laid)), "stays": [call(rig, k) for k in laid.stays],
+        "follows": [call(rig, k) for k in followers(index, laid)], "left": [call(rig, k) for k, _ in laid.left], "why": laid.why,
+        "last": say_place(rig.universes[laid.last[0]].number, laid.last[2]) if laid.steps else None, "free_behind": laid.free_after,
+    }  # fmt: skip
+    return {**answer, "written": _write(take(rig, laid)[0], write) if laid.steps else None}
+
+
+def _how_many(index: Index, width: int, laying: Laying) -> dict[str, Any]:
+    from welvo.patch.laying import how_many
+    from welvo.rig.notation import say_place
+
+    fit = how_many(index, width, laying)
+    where = index.rig.universes[fit.universe].number if fit.count else 0
+    return {
+        "fit": fit.count, "last": f"{say_place(where, fit.first)}–{fit.last:03d}" if fit.count else None, "left_over": fit.left_over,
+    }  # fmt: skip
+
+
+def _pack(index: Index, number: int, write: Path | None) -> dict[str, Any]:
+    from welvo.patch.allocate import apply_steps
+    from welvo.patch.repack import repack
+    from welvo.rig.lookup import universe_by_number
+    from welvo.rig.notation import NotationError
+
+    uid = universe_by_number(index.rig, number)
+    if not uid:
+        raise NotationError(f"There is no universe {number} in this rig.")
+    found = repack(index, uid)
+    steps = list(found.steps)
+    made, _ = apply_steps(index.rig, steps, f"pack universe {number}")
+    return {
+        "moves": _moves(index, steps), "stays": [f"{who} ({why})" for who, why in found.fixed], "last_before": found.before,
+        "last_after": found.after, "fewest_proved": found.exact, "written": _write(made, write),
+    }  # fmt: skip
+
+
+def _mode(index: Index, wish: str, write: Path | None) -> dict[str, Any]:
+    from welvo.patch.consequences import change_mode, consequences
+    from welvo.patch.table import read_mode
+    from welvo.rig.notation import NotationError
+
+    rig = index.rig
+    what, sign, mode = wish.partition("=")
+    if not sign:
+        raise NotationError(f"“{wish}” says no mode. Write numbers=mode, such as 201-206=9 slot.")
+    keys = [k for k in _keys(rig, what) if k in rig.fixtures]
+    if not keys:
+        raise NotationError(f"“{what}” names no fixture.")
+    made, _ = change_mode(rig, keys, *read_mode(rig, mode, rig.fixtures[keys[0]].profile))
+    found = consequences(index, made)
+    return {
+        "changes": [{"what": c.who, "from": c.before, "to": c.after, "meets": list(c.meets)} for c in found],
+        "meets": sorted({m for c in found for m in c.meets}), "written": _write(made, write),
+    }  # fmt: skip
+
+
+def _capacity(index: Index) -> dict[str, Any]:
+    from welvo.patch.capacity import device_rows, leftovers, sender_rows, total, universe_rows
+
+    rows = [*total(index), *universe_rows(index), *sender_rows(index.rig), *device_rows(index.rig)]
+    return {
+        "rows": [{"kind": r.kind, "name": r.name, "of": r.unit, "used": r.used, "reserved": r.reserved, "possible": r.possible, "free": r.free, "note": r.note} for r in rows],
+        "holds_nothing": [index.rig.universes[u].number for u, _ in leftovers(index)],
+    }  # fmt: skip
+
+
+def _wires(index: Index) -> dict[str, Any]:
+    import dataclasses
+
+    from welvo.patch.traffic import traffic
+    from welvo.patch.wires import wire_table
+
+    found = traffic(index)
+    boxes = [
+        {"name": index.rig.devices[d].name, "own_bits": round(b.own.bits), "multicast_bits": round(b.multicast.bits),
+         "broadcast_bits": round(b.broadcast.bits), "packets": round(b.worst.packets), "of_link": round(b.share, 4)}
+        for d, b in found.boxes.items()
+    ]  # fmt: skip
+    feeds = [{k: v for k, v in dataclasses.asdict(r).items() if k != "feed"} for r in wire_table(index)]
+    return {"feeds": feeds, "boxes": boxes, "packets": round(found.total.packets), "bits": round(found.total.bits)}
+
+
+def _write(rig: Rig, path: Path | None) -> str | None:
+    from welvo.formats.rigfile import RigFileError, save
+
+    if path is None:
+        return None
+    if path.suffix not in (".welvo", ".json"):
+        fail(f"{path.name}: the name must end in .welvo or .json.")
+    try:
+        save(rig, path)
+    except RigFileError as e:
+        fail(str(e))
+    return path.name
+
+
+def _say(answer: dict[str, Any]) -> None:
+    """The same answer for people: rows as columns, the rest as words."""
+    for key, value in answer.items():
+        if isinstance(value, list) and value and isinstance(value[0], dict):
+            heads = list(value[0])
+            cells = [[_word(row[h]) for h in heads] for row in value]
+            wide = [max(len(h), *(len(c[n]) for c in cells)) for n, h in enumerate(heads)]
+            typer.echo("  ".join(h.ljust(w) for h, w in zip(heads, wide)).rstrip())
+            for row in cells:
+                typer.echo("  ".join(c.ljust(w) for c, w in zip(row, wide)).rstrip())
+        elif value not in (None, "", []):
+            words = ", ".join(_word(v) for v in value) if isinstance(value, list) else _word(value)
+            typer.echo(f"{key.replace('_', ' ')}: {words}")
+    if "moves" in answer and not answer["moves"]:
+        typer.echo("nothing moves")
+
+
+def _word(value: Any) -> str:
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, list):
+        return ", ".join(map(str, value))
+    if isinstance(value, float):
+        return f"{value:g}"
+    return "–" if value in (None, "") else str(value)
+
+
+def _list(index: Index, as_json: bool) -> None:
+    from welvo.rig.counting import running_of
+    from welvo.rig.lookup import call, mode_of
+    from welvo.rig.notation import say_place
+
+    rig = index.rig
+    spans = sorted(index.all_spans(), key=lambda s: (rig.universes[s.universe].number, s.first, s.key, s.brk))
+    rows: list[dict[str, Any]] = []
+    for s in spans:
+        fixture = rig.fixtures.get(s.key)
+        mode = mode_of(rig, fixture) if fixture else None
+        rows.append(
+            {
+                "kind": "fixture" if fixture else "element", "number": fixture.number if fixture else None,
+                "name": fixture.name if fixture else call(rig, s.key), "break": s.brk + 1,
+                "break_name": mode.breaks[s.brk].name if mode else "", "universe": rig.universes[s.universe].number,
+                "first": s.first, "last": s.last, "running": running_of(rig.universes[s.universe].number - 1, s.first),
+            }
+        )  # fmt: skip
+    if as_json:
+        typer.echo(json.dumps(rows, indent=1, ensure_ascii=False))
+        return
+    for r in rows:
+        which = str(r["number"]) if r["number"] is not None else "–"
+        typer.echo(
+            f"{which:>6}  {r['name']:28} {r['break']:>2}  {say_place(r['universe'], r['first'])} – {r['last']:03d}  {r['running']:>8}"
+        )
