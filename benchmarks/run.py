@@ -330,14 +330,18 @@ def profiles() -> None:
 def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--seconds", type=float, default=60.0, help="how long output is measured")
-    seconds = parser.parse_args().seconds
+    parser.add_argument("--only", default="", help="one part: core, patch, start, painting, profiles or output")
+    asked = parser.parse_args()
     from output import output  # beside this file
+    from patching import patching, tapes
 
-    core()
-    start()
-    painting()
-    profiles()
-    output(say, seconds)
+    parts = {
+        "core": core, "patch": lambda: (patching(say), tapes(say)), "start": start, "painting": painting, "profiles": profiles,
+        "output": lambda: output(say, asked.seconds),
+    }  # fmt: skip
+    for name, part in parts.items():
+        if asked.only in ("", name):
+            part()
     if FAILED:
         print("Goals missed: " + "; ".join(FAILED))
     return 1 if FAILED else 0

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -134,6 +135,7 @@ class Session(QObject):
         """Put another rig in place of the present one."""
         self.path = path
         self._set(rig)
+        gc.freeze()  # a large rig is not looked through for cycles again and again; it has none
         if not saved:
             self.history.saved = None
         self.replaced.emit()

@@ -82,7 +82,7 @@ class Checker:
         """Take over an edit that the index has followed already."""
         before, rig = self.context.rig, self.context.index.rig
         skip = frozenset(code for code, r in RULES.items() if r.touched and not r.touched(before, rig, change))
-        self.context = Context(rig, self.context.index, self.context.observed, self.context.now)
+        self.context = self.context.after(rig)
         universes = set(followed.universes) | set(change.ids("universes"))
         if change.ids("shares"):
             universes |= set(rig.universes)

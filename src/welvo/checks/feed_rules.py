@@ -16,7 +16,7 @@ from welvo.rig.notation import plural, say_wire
     "FEED-01", "error", "feed", "Two universes land on one wire universe",
     "One sender feeds two universes of the rig to the same number of the same protocol.",
     "Whoever listens gets both in turn: the light flickers between two universes.",
-    "Give one of them another number on the wire.",
+    "Give one of them another number on the wire.", among=lambda ctx: ctx.doubled,
 )  # fmt: skip
 def same_wire(ctx: Context, fid: str) -> Iterator[Finding]:
     feed = ctx.rig.feeds[fid]
@@ -51,7 +51,7 @@ def same_wire(ctx: Context, fid: str) -> Iterator[Finding]:
     "FEED-02", "warning", "universe", "A universe with fixtures and no feed",
     "Fixtures or elements are patched in a universe that nothing carries out of the computer.",
     "They stay dark, whatever the levels are.",
-    "Add a feed.",
+    "Add a feed.", among=lambda ctx: [u for u in ctx.rig.universes if u not in ctx.feeds_by_universe],
 )  # fmt: skip
 def no_feed(ctx: Context, uid: str) -> Iterator[Finding]:
     if ctx.feeds_by_universe.get(uid) or not used(ctx.rig, "universes", uid):
@@ -77,7 +77,7 @@ def no_feed(ctx: Context, uid: str) -> Iterator[Finding]:
     "FEED-03", "note", "feed", "A feed that carries nothing",
     "A universe is sent although nothing is patched in it.",
     "A leftover of an earlier job keeps a receiver busy, and may light what it should not.",
-    "Remove the feed, or patch something.",
+    "Remove the feed, or patch something.", among=lambda ctx: ctx.feeds_like(lambda f: ctx.index.is_empty(f.universe)),
 )  # fmt: skip
 def empty_feed(ctx: Context, fid: str) -> Iterator[Finding]:
     feed = ctx.rig.feeds[fid]
@@ -96,6 +96,7 @@ def empty_feed(ctx: Context, fid: str) -> Iterator[Finding]:
     "A feed sends ArtDmx to everyone on the network.",
     "Every box has to read every frame; Art-Net 4 wants levels unicast to subscribers only.",
     "Send to subscribers, or to one address. Keep broadcast only for old nodes that know nothing else.",
+    among=lambda ctx: ctx.feeds_like(lambda f: f.to == "broadcast"),
 )  # fmt: skip
 def broadcast(ctx: Context, fid: str) -> Iterator[Finding]:
     feed = ctx.rig.feeds[fid]
@@ -114,7 +115,7 @@ def broadcast(ctx: Context, fid: str) -> Iterator[Finding]:
     "FEED-05", "warning", "feed", "Art-Net address 0/0/0",
     "A feed uses Port-Address 0, which Art-Net 4 deprecates.",
     "sACN has no universe 0, so a box that switches between the two cannot name it; new boxes may refuse it.",
-    "Use 0/0/1 or higher, in the box as well.",
+    "Use 0/0/1 or higher, in the box as well.", among=lambda ctx: ctx.feeds_like(lambda f: f.wire == 0),
 )  # fmt: skip
 def port_address_zero(ctx: Context, fid: str) -> Iterator[Finding]:
     feed = ctx.rig.feeds[fid]
@@ -131,7 +132,7 @@ def port_address_zero(ctx: Context, fid: str) -> Iterator[Finding]:
     "FEED-06", "warning", "feed", "Two senders plan to send one wire universe",
     "Two senders of the rig feed the same wire universe at the same priority.",
     "The receiver merges them or jumps between them: random flicker.",
-    "Give one of them a lower priority, or take the feed from it.",
+    "Give one of them a lower priority, or take the feed from it.", among=lambda ctx: ctx.doubled,
 )  # fmt: skip
 def two_senders(ctx: Context, fid: str) -> Iterator[Finding]:
     feed = ctx.rig.feeds[fid]
@@ -162,7 +163,7 @@ def two_senders(ctx: Context, fid: str) -> Iterator[Finding]:
     "FEED-07", "note", "feed", "A feed that no port takes",
     "A universe is sent, and no port of the rig is planned to take it.",
     "Its fixtures have no way to the light on paper; the path ends at the wire.",
-    "In Devices, choose this feed at the port that gives it out.",
+    "In Devices, choose this feed at the port that gives it out.", among=lambda ctx: list(ctx.rig.feeds) if ctx.rig.devices else [],
 )  # fmt: skip
 def nobody_takes(ctx: Context, fid: str) -> Iterator[Finding]:
     feed = ctx.rig.feeds[fid]

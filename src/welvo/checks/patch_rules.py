@@ -268,8 +268,16 @@ def cut_pixel(ctx: Context, key: str) -> Iterator[Finding]:
 
 
 def _short_reach(ctx: Context) -> list[str]:
-    low = {p for p, v in ctx.rig.profiles.items() if v.address and reach(v.address) != (1, SLOTS)}
-    return [f for f, v in ctx.rig.fixtures.items() if v.profile in low] if low else []
+    """Fixtures that start above what the lamps of their profile reach."""
+    high = {p: reach(v.address)[1] for p, v in ctx.rig.profiles.items() if v.address}
+    if not high:
+        return []
+    found = []
+    for span in ctx.index.starting_above(min(high.values())):
+        fixture = ctx.rig.fixtures.get(span.key)
+        if fixture and span.first > high.get(fixture.profile, SLOTS):
+            found.append(span.key)
+    return list(dict.fromkeys(found))
 
 
 @rule(
@@ -319,6 +327,13 @@ def in_reserve(ctx: Context, uid: str) -> Iterator[Finding]:
             )  # fmt: skip
 
 
+def _sent_short(ctx: Context) -> list[str]:
+    """Universes of which less is sent than could be used; none while every sender sends all of each."""
+    if all(s.universe_size == SLOTS for s in ctx.rig.senders.values()):
+        return []
+    return [u for u in ctx.rig.universes if _sent_slots(ctx, u) < ctx.index.limit(u).slots]
+
+
 def _sent_slots(ctx: Context, uid: str) -> int:
     """How many slots of a universe any of its senders sends; 512 when nothing feeds it (that is another finding)."""
     senders = [ctx.rig.senders.get(ctx.rig.feeds[f].sender) for f in ctx.feeds_by_universe.get(uid, ())]
@@ -330,7 +345,7 @@ def _sent_slots(ctx: Context, uid: str) -> int:
     "Functions of a thing lie on slots that no sender of its universe sends.",
     "They stay at what the lamp does without data: a dimmer that is never driven keeps it dark.",
     "Move it below the last slot that is sent, or let a sender send more of the universe.",
-    among=lambda ctx: [u for u in ctx.rig.universes if _sent_slots(ctx, u) < ctx.index.limit(u).slots],
+    among=lambda ctx: _sent_short(ctx),
 )  # fmt: skip
 def never_driven(ctx: Context, uid: str) -> Iterator[Finding]:
     sent = _sent_slots(ctx, uid)

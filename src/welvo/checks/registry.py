@@ -11,6 +11,7 @@ from welvo.observed.values import Observed
 from welvo.patch.index import Index
 from welvo.patch.traffic import Traffic, traffic
 from welvo.rig.document import Change, Rig
+from welvo.rig.wiring import Feed
 
 Severity = Literal["error", "warning", "note"]
 Scope = Literal["universe", "thing", "profile", "use", "feed", "device", "rig"]
@@ -73,6 +74,17 @@ class Context:
     observed: Observed
     now: float
 
+    def after(self, rig: Rig) -> Context:
+        """The context of the next rig; tables over parts that are the same objects are taken along."""
+        made = Context(rig, self.index, self.observed, self.now)
+        keep: list[str] = []
+        if rig.feeds is self.rig.feeds:
+            keep += ["feeds_by_universe", "feeds_by_wire", "doubled"]
+        if rig.devices is self.rig.devices:
+            keep.append("ports_by_feed")
+        made.__dict__.update({k: self.__dict__[k] for k in keep if k in self.__dict__})
+        return made
+
     @cached_property
     def feeds_by_universe(self) -> dict[str, list[str]]:
         found: dict[str, list[str]] = {}
@@ -98,6 +110,14 @@ class Context:
                 if port.feed:
                     found.setdefault(port.feed, []).append((did, label))
         return found
+
+    @cached_property
+    def doubled(self) -> list[str]:
+        """Feeds that have their number on the wire in common with another."""
+        return [fid for fids in self.feeds_by_wire.values() if len(fids) > 1 for fid in fids]
+
+    def feeds_like(self, wanted: Callable[[Feed], object]) -> list[str]:
+        return [fid for fid, feed in self.rig.feeds.items() if wanted(feed)]
 
     @cached_property
     def traffic(self) -> Traffic:

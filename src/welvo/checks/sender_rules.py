@@ -26,11 +26,26 @@ def shown_number(sender: Sender, feed: Feed) -> int:
     return from_zero + sender.counts_from
 
 
+def _out_of_range(ctx: Context, feed: Feed) -> bool:
+    sender = ctx.rig.senders.get(feed.sender)
+    return sender is not None and not sender.lowest <= shown_number(sender, feed) <= sender.highest
+
+
+def _other_size(ctx: Context, feed: Feed) -> bool:
+    sender, universe = ctx.rig.senders.get(feed.sender), ctx.rig.universes.get(feed.universe)
+    return sender is not None and universe is not None and sender.universe_size != universe.size
+
+
+def _one_off(ctx: Context, feed: Feed) -> bool:
+    universe = ctx.rig.universes.get(feed.universe)
+    return universe is not None and abs(universe.number - feed.wire) == 1
+
+
 @rule(
     "FEED-08", "error", "feed", "A universe that its sender cannot number",
     "The feed's number on the wire lies outside what its sender can be set to.",
     "It can never be sent from there; somebody will pick the nearest number instead.",
-    "Choose a number within the sender's range, or another sender.",
+    "Choose a number within the sender's range, or another sender.", among=lambda ctx: ctx.feeds_like(partial(_out_of_range, ctx)),
 )  # fmt: skip
 def cannot_number(ctx: Context, fid: str) -> Iterator[Finding]:
     feed = ctx.rig.feeds[fid]
@@ -53,7 +68,7 @@ def cannot_number(ctx: Context, fid: str) -> Iterator[Finding]:
     "FEED-09", "warning", "feed", "Sender and plan use another universe size",
     "The plan counts more or fewer slots in a universe than its sender uses.",
     "Everything that runs on into the next universe is shifted by the difference, each universe more.",
-    "Give the universe the sender's size, or set the sender to the plan's.",
+    "Give the universe the sender's size, or set the sender to the plan's.", among=lambda ctx: ctx.feeds_like(partial(_other_size, ctx)),
 )  # fmt: skip
 def another_size(ctx: Context, fid: str) -> Iterator[Finding]:
     feed = ctx.rig.feeds[fid]
@@ -80,7 +95,7 @@ def another_size(ctx: Context, fid: str) -> Iterator[Finding]:
     "FEED-10", "note", "feed", "Two feeds meet at one port",
     "Two senders send one wire universe at different priorities, or one sender sends it twice to one place.",
     "With priorities only the higher one counts while it is there. Twice from one sender is traffic for nothing.",
-    "Nothing, if one is the other's backup; else take one of them away.",
+    "Nothing, if one is the other's backup; else take one of them away.", among=lambda ctx: ctx.doubled,
 )  # fmt: skip
 def meet_at_a_port(ctx: Context, fid: str) -> Iterator[Finding]:
     feed = ctx.rig.feeds[fid]
@@ -113,7 +128,7 @@ def meet_at_a_port(ctx: Context, fid: str) -> Iterator[Finding]:
     "FEED-11", "note", "universe", "A universe with several feeds",
     "One universe leaves in more than one way: split to several outputs, or mirrored to a backup.",
     "Each output must be set to its own number. A change of levels reaches all of them.",
-    "Nothing, if it is meant.",
+    "Nothing, if it is meant.", among=lambda ctx: [u for u, f in ctx.feeds_by_universe.items() if len(f) > 1 and u in ctx.rig.universes],
 )  # fmt: skip
 def several_feeds(ctx: Context, uid: str) -> Iterator[Finding]:
     feeds = [ctx.rig.feeds[f] for f in ctx.feeds_by_universe.get(uid, ())]
@@ -132,7 +147,7 @@ def several_feeds(ctx: Context, uid: str) -> Iterator[Finding]:
     "FEED-12", "warning", "feed", "Frames come faster than DMX can follow",
     "A feed is planned at more frames a second than the DMX line behind it can give out.",
     "The node drops frames; fades stutter, and some nodes fall behind.",
-    "Plan a rate the line can follow: 44 for 512 slots.",
+    "Plan a rate the line can follow: 44 for 512 slots.", among=lambda ctx: ctx.feeds_like(lambda f: f.rate > 44),
 )  # fmt: skip
 def too_fast(ctx: Context, fid: str) -> Iterator[Finding]:
     feed = ctx.rig.feeds[fid]
@@ -162,7 +177,7 @@ def too_fast(ctx: Context, fid: str) -> Iterator[Finding]:
     "FEED-13", "note", "feed", "One more or less than the universe's number",
     "A universe goes out under a number that differs by one from its own.",
     "Art-Net is counted from 0 and sACN from 1, and many pages show either: an off-by-one hides here.",
-    "Nothing, if it is meant; say it aloud to whoever sets the other end.",
+    "Nothing, if it is meant; say it aloud to whoever sets the other end.", among=lambda ctx: ctx.feeds_like(partial(_one_off, ctx)),
 )  # fmt: skip
 def off_by_one(ctx: Context, fid: str) -> Iterator[Finding]:
     feed = ctx.rig.feeds[fid]
@@ -190,7 +205,7 @@ def off_by_one(ctx: Context, fid: str) -> Iterator[Finding]:
     "Frames go out only when a level changes, and never in between.",
     "Receivers forget after seconds (sACN: 2.5) and go dark when nothing changes; a lamp switched on later gets nothing. "
     "A serial line loses its light at once.",
-    "Send on change with keep-alive.",
+    "Send on change with keep-alive.", among=lambda ctx: ctx.feeds_like(lambda f: f.rule == "bare"),
 )  # fmt: skip
 def no_keep_alive(ctx: Context, fid: str) -> Iterator[Finding]:
     feed = ctx.rig.feeds[fid]
@@ -213,7 +228,7 @@ def no_keep_alive(ctx: Context, fid: str) -> Iterator[Finding]:
     "FEED-15", "warning", "feed", "A synchronisation universe that carries levels",
     "The sACN universe that is to release the frames is itself sent with levels in it.",
     "Receivers may take its frames for the signal, or show its levels where none were meant.",
-    "Use a number for it that nothing else uses.",
+    "Use a number for it that nothing else uses.", among=lambda ctx: ctx.feeds_like(lambda f: f.sync),
 )  # fmt: skip
 def sync_carries(ctx: Context, fid: str) -> Iterator[Finding]:
     feed = ctx.rig.feeds[fid]
@@ -230,7 +245,7 @@ def sync_carries(ctx: Context, fid: str) -> Iterator[Finding]:
     "FEED-16", "warning", "feed", "A DDP stream without a box",
     "A universe is fed by DDP, and nobody said to which address.",
     "DDP knows no multicast and no subscribers: without an address nothing is sent.",
-    "Write the box's IP address at the feed.",
+    "Write the box's IP address at the feed.", among=lambda ctx: ctx.feeds_like(lambda f: f.protocol == "ddp"),
 )  # fmt: skip
 def stream_to_nobody(ctx: Context, fid: str) -> Iterator[Finding]:
     feed = ctx.rig.feeds[fid]

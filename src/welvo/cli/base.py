@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 from pathlib import Path
 from typing import Annotated, Any, NoReturn
 
@@ -29,9 +30,11 @@ def load_rig(file: Path) -> Any:
     from welvo.formats.rigfile import RigFileError, load
 
     try:
-        return load(file)
+        rig = load(file)
     except RigFileError as e:
         fail(str(e))
+    gc.freeze()  # a large rig is not looked through for cycles again and again; it has none
+    return rig
 
 
 def interface_at(ip: str) -> Any:

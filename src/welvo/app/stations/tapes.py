@@ -51,6 +51,8 @@ GUTTER = 260
 MARGIN = 12
 HEADER = 24
 COLUMN = 168
+TILE = 360
+"""Height of one kept picture of the Field: 30 rows."""
 NAMED = ("Field", "Fit", "Block", "Slot")
 
 
@@ -103,7 +105,8 @@ class Tapes(QAbstractScrollArea):
         self._when_let_go: list[str] | None = None
         self.lens: tuple[str, int] | None = None
         self.ghosts: dict[str, list[Ghost]] = {}
-        self._field: tuple[object, QPixmap] | None = None
+        self._field: dict[int, tuple[object, QPixmap]] = {}
+        self._tiles: dict[int, tuple[tuple[int, RowAt], ...]] = {}
         self._gutters: dict[str, tuple[object, QPixmap]] = {}
         self._feeds_of: tuple[object, dict[str, list[str]]] = (None, {})
         self._tops: list[float] = []
@@ -212,6 +215,10 @@ class Tapes(QAbstractScrollArea):
                     y += self._lens_height(uid)
             height = y
         self._tops = [r.y for r in self._rows]
+        tiles: dict[int, list[tuple[int, RowAt]]] = {}
+        for n, row_ in enumerate(self._rows if level is FIELD else ()):
+            tiles.setdefault(int(row_.y) // TILE, []).append((n, row_))
+        self._tiles = {k: tuple(v) for k, v in tiles.items()}
         self.verticalScrollBar().setPageStep(self.viewport().height() - HEADER)
         self.verticalScrollBar().setRange(0, max(0, int(height) - self.viewport().height() + HEADER))
         self.verticalScrollBar().setSingleStep(26)
@@ -559,47 +566,48 @@ class Tapes(QAbstractScrollArea):
                 p.fillRect(QRectF(x, y + r.height - 6, max(2.0, self.pp), 2), THEME.color("text"))
 
     def _paint_field(self, p: QPainter, off: float) -> None:
-        """All universes at once, kept as one picture of the viewport; only rows that changed are drawn again."""
+        """All universes at once, kept as pictures of 30 rows; only rows that changed are drawn again."""
         view, ratio = self.viewport(), self.devicePixelRatioF()
-        report = self._session.report
-        state = (off, view.width(), view.height(), ratio, THEME.name, THEME.step, len(self._rows), self._cached_for)
-        kept = self._field
-        if kept is None or kept[0] != state:
-            picture = QPixmap(int(view.width() * ratio) + 1, int(view.height() * ratio) + 1)
-            picture.setDevicePixelRatio(ratio)
-            picture.fill(Qt.GlobalColor.transparent)
-            kept = self._field = (state, picture)
-            wanted = None
-        else:
-            wanted = self._fresh
-        if wanted is None or wanted:
-            q = QPainter(kept[1])
-            for n, r in enumerate(self._rows):
-                y = r.y - off
-                if (wanted is None or r.universe in wanted) and HEADER - FIELD.pitch < y < view.height():
-                    self._field_row(q, n, r, y)
-            q.end()
-        self._fresh = set()
-        p.drawPixmap(QPointF(0, 0), kept[1])
+        state = (view.width(), ratio, THEME.name, THEME.step, len(self._rows), self._cached_for)
         mine = {x.universe for x in self._selected_spans()} | set(self._session.selection.ids)
-        worst = self._worst_of(report)
-        for n, r in enumerate(self._rows):
-            y = r.y - off
-            if not HEADER - FIELD.pitch < y < view.height():
+        worst = self._worst_of(self._session.report)
+        first = max(0, int(off + HEADER - FIELD.pitch) // TILE)
+        for tile in range(first, int(off + view.height()) // TILE + 1):
+            rows = self._tiles.get(tile, ())
+            if not rows:
                 continue
-            if r.universe in mine:
-                box(p, QRectF(r.x - 30, y, COLUMN, FIELD.pitch), None, "text", 0, 1)
-                if n % 5:
-                    text(
-                        p,
-                        QRectF(r.x - 30, y - 2, 26, 14),
-                        str(self._session.rig.universes[r.universe].number),
-                        "quiet",
-                        11,
-                        align=RIGHT,
-                    )
-            if worst.get(r.universe) in ("error", "warning"):
-                marks.draw(p, worst[r.universe], r.x + 131, y + 1, 9)
+            kept = self._field.get(tile)
+            if kept is None or kept[0] != state:
+                picture = QPixmap(int(view.width() * ratio) + 1, int(TILE * ratio) + 1)
+                picture.setDevicePixelRatio(ratio)
+                picture.fill(Qt.GlobalColor.transparent)
+                if len(self._field) > 24:
+                    self._field.clear()
+                kept = self._field[tile] = (state, picture)
+                wanted = rows
+            else:
+                wanted = tuple(x for x in rows if x[1].universe in self._fresh) if self._fresh else ()
+            if wanted:
+                q = QPainter(kept[1])
+                for n, r in wanted:
+                    self._field_row(q, n, r, r.y - tile * TILE)
+                q.end()
+            self._fresh -= {x[1].universe for x in wanted}
+            p.drawPixmap(QPointF(0, tile * TILE - off), kept[1])
+            for n, r in rows:
+                if r.universe in mine:
+                    box(p, QRectF(r.x - 30, r.y - off, COLUMN, FIELD.pitch), None, "text", 0, 1)
+                    if n % 5:
+                        text(
+                            p,
+                            QRectF(r.x - 30, r.y - off - 2, 26, 14),
+                            str(self._session.rig.universes[r.universe].number),
+                            "quiet",
+                            11,
+                            align=RIGHT,
+                        )
+                if worst.get(r.universe) in ("error", "warning"):
+                    marks.draw(p, worst[r.universe], r.x + 131, r.y - off + 1, 9)
 
     def _field_row(self, q: QPainter, n: int, r: RowAt, y: float) -> None:
         q.setCompositionMode(QPainter.CompositionMode.CompositionMode_Clear)
