@@ -63,7 +63,6 @@ class Index:
         self.rig = rig
         self._resolver = Resolver(rig)
         self._spans: dict[str, tuple[Span, ...]] = {}
-        self._rows: dict[str, tuple[int, ...]] = {}
         self._on: dict[str, dict[int, Span]] = {}
         self._sorted: dict[str, list[Span]] = {}
         self._uni_row: dict[str, int] = {uid: n for n, uid in enumerate(rig.universes)}
@@ -87,7 +86,7 @@ class Index:
         last: list[int] = []
         row_of, on = self._uni_row, self._on
         row = 0
-        spans_of, rows_of, widths = self._spans, self._rows, self._widths
+        spans_of, widths = self._spans, self._widths
         for key, fixture in self.rig.fixtures.items():
             at = fixture.at
             if len(at) == 1:
@@ -105,7 +104,6 @@ class Index:
                         last_ = first_ + width[0] - 1
                         span = _new_span(Span, (key, 0, universe, first_, last_, 0))
                         spans_of[key] = (span,)
-                        rows_of[key] = (row,)
                         uni.append(uni_)
                         first.append(first_)
                         last.append(last_)
@@ -135,7 +133,6 @@ class Index:
         if not spans:
             return row
         self._spans[key] = spans
-        self._rows[key] = tuple(range(row, row + len(spans)))
         for span in spans:
             uni.append(self._uni_row[span.universe])
             first.append(span.first)
@@ -207,7 +204,6 @@ class Index:
         if not spans:
             return
         self._spans[key] = spans
-        rows = []
         for span in spans:
             row = self._free.pop() if self._free else self._used
             if row == self._used:
@@ -219,8 +215,6 @@ class Index:
             self._flat[row] = (uni * _PITCH + span.first << 10) + min(span.last, SLOTS) - min(span.first, SLOTS)
             self._on.setdefault(span.universe, {})[row] = span
             self._sorted.pop(span.universe, None)
-            rows.append(row)
-        self._rows[key] = tuple(rows)
 
     def _grow(self) -> None:
         more = len(self.uni)
@@ -230,10 +224,12 @@ class Index:
         self._flat = np.concatenate([self._flat, np.full(more, _NO_SPAN, np.int64)])
 
     def _remove(self, key: str) -> None:
-        for row, span in zip(self._rows.pop(key, ()), self._spans.pop(key, ())):
+        for span in self._spans.pop(key, ()):
+            here = self._on[span.universe]
+            row = next(n for n, s in here.items() if s is span)
             self.uni[row] = -1
             self._flat[row] = _NO_SPAN
-            del self._on[span.universe][row]
+            del here[row]
             self._sorted.pop(span.universe, None)
             self._free.append(row)
 
