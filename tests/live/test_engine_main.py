@@ -197,3 +197,49 @@ def test_a_frame_is_read_whole_and_only_once() -> None:
     assert other.read() == known
     other.close()
     frames.close()
+
+
+def test_synchronized_streams_leave_together_and_are_released_once() -> None:
+    r = Rigged()
+    r.engine.set_streams([
+        {"id": "a", "row": 0, "protocol": "sacn", "wire": 1, "to": ["239.255.0.1"], "rate": 40, "rule": "always", "sync": 7000},
+        {"id": "b", "row": 1, "protocol": "sacn", "wire": 2, "to": ["239.255.0.2"], "rate": 40, "rule": "always", "sync": 7000},
+        {"id": "c", "row": 0, "protocol": "artnet", "wire": 5, "to": ["127.0.0.9"], "rate": 40, "rule": "always", "sync": 1, "sync_to": "127.255.255.255"},
+    ])  # fmt: skip
+    sent = r.run(0.26)
+    kinds = [
+        type(p).__name__ if not isinstance(p, sacn.Data) else p.universe
+        for p, _ in sent
+        if not isinstance(p, artnet.Dmx | artnet.Sync)
+    ]
+    assert kinds[:6] == [1, 2, "Sync", 1, 2, "Sync"]  # both frames, then the signal
+    frames = [p for p, _ in sent if isinstance(p, sacn.Data)]
+    assert all(p.sync == 7000 and p.options & sacn.FORCE_SYNC for p in frames)
+    signals = [(p, a) for p, a in sent if isinstance(p, sacn.Sync)]
+    assert [p.sequence for p, _ in signals[:3]] == [0, 1, 2] and {(p.address, a) for p, a in signals} == {
+        (7000, ("239.255.27.88", 5568))
+    }
+    art = [(type(p).__name__, a[0]) for p, a in sent if isinstance(p, artnet.Dmx | artnet.Sync)]
+    assert art[:4] == [("Dmx", "127.0.0.9"), ("Sync", "127.255.255.255")] * 2
+
+
+def test_on_change_only_is_silent_while_nothing_changes() -> None:
+    r = Rigged()
+    r.engine.set_streams(
+        [
+            {
+                "id": "a",
+                "row": 0,
+                "protocol": "sacn",
+                "wire": 1,
+                "to": ["239.255.0.1"],
+                "rate": 40,
+                "rule": "bare",
+                "sync": 9,
+            }
+        ]
+    )
+    r.run(1.0)
+    assert r.run(4.0) == []  # neither keep-alive nor a signal
+    r.levels(0, 7)
+    assert {type(p).__name__ for p, _ in r.run(0.5)} == {"Data", "Sync"}

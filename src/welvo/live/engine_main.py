@@ -43,9 +43,14 @@ class Stream:
         self.slots: int = spec.get("slots", SLOTS)
         self.sacn = spec["protocol"] == "sacn"
         self.always = spec.get("rule") == "always"
+        self.bare = spec.get("rule") == "bare"
+        self.sync: int = spec.get("sync", 0)
         self.targets: list[tuple[str, int]] = [(ip, sacn.PORT if self.sacn else artnet.PORT) for ip in spec["to"]]
         if self.sacn:
-            packet = sacn.Data(cid, spec["wire"], bytes(self.slots), name, spec.get("priority", 100))
+            options = sacn.FORCE_SYNC if self.sync else 0  # without the signal receivers show the frames as they come
+            packet = sacn.Data(
+                cid, spec["wire"], bytes(self.slots), name, spec.get("priority", 100), options=options, sync=self.sync
+            )  # fmt: skip
             self.packet = bytearray(sacn.encode(packet))
             self.at = sacn.SLOTS_AT
         else:
@@ -78,7 +83,7 @@ class Stream:
                 self.repeats = self.fresh
         if self.repeats:
             self.repeats -= 1
-        elif not self.always and now - self.last_sent < KEEP_ALIVE:
+        elif not self.always and (self.bare or now - self.last_sent < KEEP_ALIVE):
             return 0
         sequence = self.sequence
         self.packet[self.sequence_at] = sequence
@@ -134,6 +139,8 @@ class Engine:
         self.interface = ""
         self.announce_at = 0.0
         self.frame: tuple[int, bytes] | None = None
+        self.sequences: dict[int, int] = {}
+        """The last sequence number of each synchronization universe."""
 
     def open(self, interface: str, name: str, cid: str) -> None:
         self.interface, self.name, self.cid = interface, name, bytes.fromhex(cid)
@@ -177,13 +184,14 @@ class Engine:
             self.streams[key].end(now)
         self.streams = fresh
         self.announce_at = now
-        by_rate: dict[float, list[Stream]] = {}
+        by_rate: dict[tuple[float, bool, int], list[Stream]] = {}
         for stream in fresh.values():
-            by_rate.setdefault(float(stream.spec.get("rate", 44.0)), []).append(stream)
+            kind = (float(stream.spec.get("rate", 44.0)), stream.sacn, stream.sync)
+            by_rate.setdefault(kind if stream.sync else (kind[0], True, 0), []).append(stream)
         self.start = now + 0.02
         self.heap = []
-        for rate, streams in by_rate.items():
-            phases = min(PHASES, len(streams))
+        for (rate, _, sync), streams in by_rate.items():
+            phases = 1 if sync else min(PHASES, len(streams))  # what is released together is sent together
             for n in range(phases):
                 due = self.start + n / phases / rate
                 self.heap.append((due, len(self.heap), 1.0 / rate, streams[n::phases]))
@@ -208,6 +216,20 @@ class Engine:
             except OSError:
                 self.errors += 1
 
+    def release(self, stream: Stream) -> None:
+        """Tell receivers to show what they hold: the synchronization universe's packet, or ArtSync to everyone (3.7)."""
+        try:
+            if stream.sacn:
+                self.sequences[stream.sync] = sequence = (self.sequences.get(stream.sync, -1) + 1) % 256
+                assert self.udp is not None
+                data = sacn.encode(sacn.Sync(self.cid, stream.sync, sequence))
+                self.udp.sendto(data, (sacn.group(stream.sync), sacn.PORT))
+            elif stream.spec.get("sync_to"):
+                assert self.art is not None
+                self.art.sendto(artnet.encode(artnet.Sync()), (stream.spec["sync_to"], artnet.PORT))
+        except OSError:
+            self.errors += 1
+
     def say(self, message: dict[str, Any]) -> None:
         try:
             sys.stdout.write(json.dumps(message) + "\n")
@@ -225,8 +247,11 @@ class Engine:
         while self.heap and self.heap[0][0] <= now:
             due, order, period, group = heapq.heappop(self.heap)
             self.late = max(self.late, now - due)
+            before = sum(stream.sent for stream in group) if group[0].sync else 0
             for stream in group:
                 self.errors += stream.tick(number, levels, now)
+            if group[0].sync and sum(stream.sent for stream in group) > before:
+                self.release(group[0])
             following = due + period
             if now - following > 0.25:  # the computer slept: do not send a burst of old frames
                 following += int((now - following) / period) * period

@@ -53,6 +53,7 @@ def streams(
             {
                 "id": fid, "row": rows[feed.universe], "protocol": feed.protocol, "wire": feed.wire, "to": to,
                 "priority": feed.priority, "rate": feed.rate, "rule": feed.rule, "slots": size, "sync": feed.sync,
+                "sync_to": interface.broadcast if feed.sync and feed.protocol == "artnet" else "",
                 "last": last[feed.at_disarm] if feed.protocol == "artnet" else None,
             }
         )  # fmt: skip
