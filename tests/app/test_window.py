@@ -18,20 +18,25 @@ from welvo.app.session import Selection
 from welvo.app.stations.compare import CompareModes
 from welvo.app.stations.devices import AddDevice
 from welvo.app.stations.face_editor import FaceEditor
+from welvo.app.stations.lay_form import LayForm, ModeForm, PackForm
 from welvo.app.stations.library import Library
-from welvo.app.stations.patch import AddFixtures
+from welvo.app.stations.paste import PasteRows
+from welvo.app.stations.patch import PAGES, AddFixtures
+from welvo.app.stations.patch_pages import RenumberBlock
 from welvo.app.stations.range_edit import PasteRanges
 from welvo.app.theme import THEME
 from welvo.app.window import Window
 from welvo.formats import journal
 from welvo.formats.rigfile import load, save
 from welvo.rig.document import Rig
+from welvo.rig.edits import add_feed
 
 SELECTIONS = [
     Selection("thing", ("f207",)), Selection("thing", ("f701",)), Selection("thing", ("e1",)), Selection("thing", ("e3",)),
     Selection("thing", ("f101", "f102")), Selection("universe", ("u3",)), Selection("feed", ("w4",)), Selection("slot", (), slot=("u3", 500)),
     Selection("device", ("d1",)), Selection("port", ("d1", "A"), setting="A.universe"), Selection("port", ("d1", "A"), setting="A.merge"),
-    Selection("device", ("d1",), setting="name"), Selection("profile", ("p5",)), Selection(),
+    Selection("device", ("d1",), setting="name"), Selection("profile", ("p5",)), Selection("thing", ("f503",)), Selection("thing", ("f601",)),
+    Selection("sender", ("s2",)), Selection("use", ("y1",)), Selection(),
 ]  # fmt: skip
 
 
@@ -44,10 +49,30 @@ def everywhere(window: Window) -> list[QWidget]:
             window.session.select(s)
             QApplication.processEvents()
             found += editors(window)
+    window.session.edit(add_feed, "u1", "ddp")
+    window.session.edit(add_feed, "u1", "serial")
+    window.show_station("Patch")
+    for page in PAGES:
+        window.patch.show_page(page)
+        window.session.select(Selection("universe", ("u1",)))
+        QApplication.processEvents()
+        found += editors(window)
+    window.patch.show_page("Tapes")
+    panel = window.patch.panel
+    for form in (
+        LayForm(window.session, ["f101", "f701"]),
+        PackForm(window.session, "u3"),
+        ModeForm(window.session, ["f201"], "p2", "m2"),
+    ):
+        panel.open_form(form)
+        QApplication.processEvents()
+        found += editors(window)
+    panel.close_form()
     mode = window.session.rig.profiles["p5"].modes["m1"]
     for dialog in (
         AddFixtures(window.session, window), AddDevice(window.session, window), Library(window.session, window, "p5"),
         FaceEditor(mode, None, window), CompareModes(window.session.rig.profiles["p2"], "m1", window), PasteRanges(mode.channels[0], window),
+        PasteRows(window.session, "", window), RenumberBlock(window.session, window),
     ):  # fmt: skip
         found += editors(dialog)
     return found

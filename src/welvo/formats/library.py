@@ -83,6 +83,14 @@ def face_of(words: str, pixels: int) -> Arrangement | None:
     return None
 
 
+def find_generic(name: str) -> Profile | None:
+    """The built-in profile of a name, however it is written."""
+    wanted = name.strip().lower()
+    return next(
+        (b.profile for b in generics() if wanted in (b.profile.name.lower(), f"generic {b.profile.name}".lower())), None
+    )
+
+
 # ---- the user's own folder
 
 

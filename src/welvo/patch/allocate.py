@@ -310,7 +310,7 @@ def read_wish(rig: Rig, text: str) -> Wish:
 def add_fixtures(
     index: Index, wish: Wish, first_number: int | None = None, name: str = ""
 ) -> tuple[Rig, Change, list[str]]:
-    """Add fixtures with numbers and names, patched as wished. A missing universe is made when it is named."""
+    """Add fixtures with numbers and names, patched as wished. Universes that are named or run on into are made."""
     rig = index.rig
     profile = rig.profiles[wish.profile]
     taken = {f.number for f in rig.fixtures.values()}
@@ -331,20 +331,43 @@ def add_fixtures(
     base, change = put(rig, label, fixtures=made)
     if not wish.start:
         return base, change, list(made)
-    universes: dict[str, frozenset[str]] = {}
-    if wish.start.lower() != "free":
-        wanted, _ = read_place(read_series(wish.start).start)
-        if not universe_by_number(base, wanted):
-            base, _, uid = add_universe(base, wanted)
-            universes = {"universes": frozenset({uid})}
-    elif not base.universes:
-        base, _, uid = add_universe(base, 1)
-        universes = {"universes": frozenset({uid})}
+    mode = profile.modes[wish.mode]
+    base, fresh = _with_universes(base, wish, mode.breaks[0].slots)
+    universes = {"universes": frozenset(fresh)} if fresh else {}
     room = Index(base)
-    breaks = len(profile.modes[wish.mode].breaks)
+    breaks = len(mode.breaks)
     keys = [(fid, 0) for fid in made]
     patched, _ = patch_series(room, keys, wish.start)
     for b in range(1, breaks):
         steps = lay_out(Index(patched), [(fid, b) for fid in made], None, None, None)
         patched, _ = apply_steps(patched, steps, label)
     return patched, Change(label, {"fixtures": frozenset(made), **universes}), list(made)
+
+
+def _with_universes(rig: Rig, wish: Wish, width: int) -> tuple[Rig, list[str]]:
+    """The universes that a wish needs and the rig does not have: the one it names, and as many as it runs on into."""
+    made: list[str] = []
+    if wish.start.lower() == "free":
+        if not rig.universes:
+            rig, _, uid = add_universe(rig, 1)
+            made.append(uid)
+        return rig, made
+    series = read_series(wish.start)
+    number, address = read_place(series.start)
+    first = universe_by_number(rig, number)
+    if not first:
+        rig, _, first = add_universe(rig, number)
+        made.append(first)
+    step = series.spacing if series.spacing is not None else width + (series.gap or 0)
+    order = universes_in_order(rig)
+    room = 0
+    for n, uid in enumerate(order[order.index(first) :]):
+        room += how_many_fit(1 if n else address, max(1, step), width, rig.universes[uid].size)
+    while room < wish.count and 0 < width <= SLOTS and len(made) < 400:
+        highest = max(u.number for u in rig.universes.values())
+        if highest >= 63999:
+            break
+        rig, _, uid = add_universe(rig, highest + 1)
+        made.append(uid)
+        room += how_many_fit(1, max(1, step), width)
+    return rig, made

@@ -25,7 +25,7 @@ from welvo.app.stations.patch_panel import PatchPanel, next_gap
 from welvo.app.stations.roll import Roll
 from welvo.app.stations.tapes import NAMED, Tapes
 from welvo.app.wire import Wire
-from welvo.patch.allocate import Wish, add_fixtures, footprint_of, read_wish
+from welvo.patch.allocate import Wish, add_fixtures, footprint_of
 from welvo.rig.counting import how_many_fit
 from welvo.rig.document import Change
 from welvo.rig.edits import add_element, add_universe, lock, remove_things
@@ -214,7 +214,7 @@ class PatchStation(QWidget):
             self._wished,
         )
         self.quick = Field(
-            "Adds at once how many of what, and where: 12 x Bar 9 at 1.001, 6 x Eddy head (9 slot) at 3.1 +24. Undo takes them away.",
+            "Adds at once how many of what, and where: 12 x Bar 9 at 1.001; 6 x RGBW at 3.1 +24. Names of the rig's profiles or of the library's generics. Undo takes them away.",
             self._wished_quick,
         )
         self.quick.setAccessibleName("Add")
@@ -405,9 +405,9 @@ class PatchStation(QWidget):
         self._below.setVisible(not empty)
         names = ", ".join(p.name for p in list(rig.profiles.values())[:4])
         self._hint.setText(
-            f"This rig's profiles: {names}"
+            f"This rig's profiles: {names}, and every generic of the library: RGBW, Moving head, spot, Strip RGB …"
             if names
-            else "There is no profile yet: make one in Profiles first (Alt+1), or open a rig (Ctrl+O)."
+            else "Every generic of the library can be named: 12 x RGBW at 1.1; 4 x Moving head, spot at 2.1 +24"
         )
 
     def _zoomed(self, name: str) -> None:
@@ -417,7 +417,17 @@ class PatchStation(QWidget):
     def _wished(self, text: str) -> object:
         if not text.strip():
             return True
-        made = self._session.take(add_fixtures(self._session.index, read_wish(self._session.rig, text)))
+        from welvo.formats.wishes import wished  # with the library, which is not loaded before it is wanted
+
+        before = set(self._session.rig.universes)
+        made = self._session.take(wished(self._session.rig, text))
+        fresh = [str(u.number) for k, u in self._session.rig.universes.items() if k not in before]
+        more = (
+            f" New: {'universe' if len(fresh) == 1 else 'universes'} {', '.join(fresh[:8])}{' …' if len(fresh) > 8 else ''}."
+            if fresh
+            else ""
+        )
+        self._session.say(f"Added {plural(len(made), 'fixture')}.{more}")
         self.wish.set_value("")
         self._session.select_things(made)
         return True

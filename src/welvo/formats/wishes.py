@@ -1,0 +1,52 @@
+"""Wishes as they are typed: `12 x Bar 9 at 1.001; 6 x RGBW at free`, with generics of the library taken in."""
+
+from __future__ import annotations
+
+import re
+
+from welvo.formats.library import find_generic
+from welvo.patch.allocate import add_fixtures, read_wish
+from welvo.patch.index import Index
+from welvo.rig.document import Change, Rig
+from welvo.rig.edits import add_profile
+from welvo.rig.notation import NotationError, plural
+
+
+def wished(rig: Rig, text: str) -> tuple[Rig, Change, list[str]]:
+    """Add all that a line asks for, in one act; gives the ids of the new fixtures.
+
+    A name that no profile of the rig has is looked for among the generics. Raises NotationError for the first part
+    that cannot be read; then nothing is done.
+    """
+    parts = [p.strip() for p in re.split(r"[;\n]", text) if p.strip()]
+    if not parts:
+        raise NotationError("Say how many of what, and where: 12 x Bar 9 at 1.001")
+    if len(parts) > 200:
+        raise NotationError(f"{len(parts)} wishes are more than 200; add them in parts.")
+    touched: dict[str, set[str]] = {}
+    made: list[str] = []
+    labels = []
+    for part in parts:
+        rig, change = _take_in(rig, part)
+        wish = read_wish(rig, part)
+        rig, more, ids = add_fixtures(Index(rig), wish)
+        made += ids
+        labels.append(more.label)
+        for c in (change, more):
+            for name, keys in c.touched.items():
+                touched.setdefault(name, set()).update(keys)
+    label = labels[0] if len(labels) == 1 else f"add {plural(len(made), 'fixture')}"
+    return rig, Change(label, {k: frozenset(v) for k, v in touched.items()}), made
+
+
+def _take_in(rig: Rig, wish: str) -> tuple[Rig, Change]:
+    """The rig with the generic that a wish names, when the rig has no profile of that name itself."""
+    m = re.fullmatch(r"\s*(?:\d+\s*[x×*]\s*)?(.+?)(?:\s*\(\s*[^)]*\s*\))?(?:\s+at\s+.+?)?\s*", wish, re.IGNORECASE)
+    name = m[1].strip().lower() if m else ""
+    if any(name in (p.name.lower(), f"{p.maker} {p.name}".strip().lower()) for p in rig.profiles.values()):
+        return rig, Change("", {})
+    generic = find_generic(name)
+    if generic is None:
+        return rig, Change("", {})
+    rig, change, _ = add_profile(rig, generic)
+    return rig, change
