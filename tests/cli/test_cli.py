@@ -175,7 +175,7 @@ def test_patch_reckons_what_fits_and_what_another_mode_hits(demo_file: str) -> N
     assert whole["holds_nothing"] == [10] and whole["rows"][0]["of"] == "slots"
     wires = patch(demo_file, "--wires")[1]
     assert (
-        next(f for f in wires["feeds"] if f["universe"] == 8)["beware"] == "universe 7 goes out under the same number"
+        next(f for f in wires["feeds"] if f["universe"] == 8)["beware"] == "universe 7 goes out under it too"
     )
     assert (
         "easily" not in run(app, ["patch", demo_file, "--wires"]).output

@@ -117,9 +117,9 @@ def test_wire_numbers_in_all_countings_and_what_they_are_taken_for(rig: Rig) -> 
         "3",
     )
     odd, _, fid = add_feed(rig, "u2", "sacn", 1)
-    assert {r.feed: r.beware for r in wire_table(Index(odd))}[fid] == "universe 1 goes out under the same number"
+    assert {r.feed: r.beware for r in wire_table(Index(odd))}[fid] == "universe 1 goes out under it too"
     off, _ = set_feed(rig, "w2", "", wire=1)
-    assert {r.feed: r.beware for r in wire_table(Index(off))}["w2"] == "one less than the universe's own number"
+    assert {r.feed: r.beware for r in wire_table(Index(off))}["w2"] == "one less than universe 2's number"
     assert {r.feed: r.beware for r in wire_table(Index(off))}["w1"] == "Art-Net 0/0/1 is universe 2"
 
 

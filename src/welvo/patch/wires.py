@@ -72,13 +72,13 @@ def wire_table(index: Index) -> list[WireRow]:
 def _beware(protocol: str, wire: int, number: int, on_wire: dict[tuple[str, int], set[int]]) -> str:
     same = on_wire[protocol, wire] - {number}
     if same:
-        return f"universe {min(same)} goes out under the same number"
+        return f"universe {min(same)} goes out under it too"
     if wire != number:
         other = on_wire.get((protocol, number), set()) - {number}
         if other:
             return f"number {number} on the wire is universe {min(other)}"
         if abs(wire - number) == 1:
-            return f"one {'more' if wire > number else 'less'} than the universe's own number"
+            return f"one {'more' if wire > number else 'less'} than universe {number}'s number"
     elsewhere = "artnet" if protocol == "sacn" else "sacn"
     crossed = on_wire.get((elsewhere, wire), set()) - {number}
     if crossed:

@@ -52,8 +52,8 @@ class Page(QWidget):
 
 WIRE_HEADS = (
     Head("", 28, "mark"), Head("On the wire", 84), Head("From 0", 52, "number", "The number as pages write it that count from 0."),
-    Head("From 1", 52, "number", "The number as pages write it that count from 1."), Head("Hex", 58, "number"), Head("Universe", 64, "number"),
-    Head("Name", 100), Head("Easily taken for", 250, "text", "What an off-by-one, or the other protocol, would hit."), Head("Sender", 100), Head("To", 90),
+    Head("From 1", 52, "number", "The number as pages write it that count from 1."), Head("Hex", 66, "number"), Head("Universe", 64, "number"),
+    Head("Name", 100), Head("Easily taken for", 244, "text", "What an off-by-one, or the other protocol, would hit."), Head("Sender", 100), Head("To", 90),
     Head("Taken by", 110), Head("Sender says", 80, "number", "The number on the sender's own pages, counted its way."), Head("Frames/s", 66, "number"),
     Head("Packets/s", 72, "number", "What leaves the sender while everything moves."), Head("kbit/s", 66, "number"),
 )  # fmt: skip
@@ -151,7 +151,7 @@ class RenumberBlock(QDialog):
         self.block.setAccessibleName("Universes")
         self.block.set_value(f"{numbers[0]}-{numbers[-1]}" if len(numbers) > 1 else "".join(map(str, numbers)))
         self.first = Field("The number the first of them gets; the others count up from it.", lambda _: True)
-        self.first.setAccessibleName("First becomes")
+        self.first.setAccessibleName("New first")
         self.first.setFixedWidth(84)
         self.wires = Tick(
             "Their numbers on the wire too",
@@ -159,7 +159,7 @@ class RenumberBlock(QDialog):
             lambda _: self.preview(),
         )
         self.wires.setChecked(True)
-        for words, w in (("Universes", self.block), ("First becomes", self.first)):
+        for words, w in (("Universes", self.block), ("New first", self.first)):
             w.textChanged.connect(lambda _: self.preview())
             body.addLayout(field_row(words, w, None) if w is self.first else field_row(words, w))
         body.addWidget(self.wires)

@@ -149,7 +149,7 @@ class Tapes(QAbstractScrollArea):
 
     @property
     def level_name(self) -> str:
-        return level_for(self.pp).name
+        return "Fit" if self._step == 1 else level_for(self.pp).name
 
     def set_level(self, name: str) -> None:
         """Go to one of the four named levels, keeping what is selected in view."""

@@ -112,7 +112,8 @@ def show_universe(panel: PatchPanel, uid: str) -> None:
                lambda p=p: s.edit(add_feed, uid, p, number if p == "artnet" else None), help_[p])
         for p in ("sacn", "artnet", "ddp", "serial")
     ]  # fmt: skip
-    panel.body.addLayout(row(*made, None, spacing=4))
+    panel.body.addLayout(row(*made[:2], None, spacing=4))
+    panel.body.addLayout(row(*made[2:], None, spacing=4))
 
 
 def _use(panel: PatchPanel, uid: str, on: bool) -> None:
