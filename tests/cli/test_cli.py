@@ -174,9 +174,7 @@ def test_patch_reckons_what_fits_and_what_another_mode_hits(demo_file: str) -> N
     whole = patch(demo_file, "--capacity")[1]
     assert whole["holds_nothing"] == [10] and whole["rows"][0]["of"] == "slots"
     wires = patch(demo_file, "--wires")[1]
-    assert (
-        next(f for f in wires["feeds"] if f["universe"] == 8)["beware"] == "universe 7 goes out under it too"
-    )
+    assert next(f for f in wires["feeds"] if f["universe"] == 8)["beware"] == "universe 7 goes out under it too"
     assert (
         "easily" not in run(app, ["patch", demo_file, "--wires"]).output
         and "sACN 3" in run(app, ["patch", demo_file, "--wires"]).output

@@ -3,8 +3,11 @@ from __future__ import annotations
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
-from welvo.patch.allocate import add_fixtures, landing, next_free, patch_series, read_wish
+from tests.conftest import profile
+
+from welvo.patch.allocate import Wish, add_fixtures, landing, next_free, patch_series, read_wish
 from welvo.patch.index import Index
 from welvo.rig import edits
 from welvo.rig.document import Rig, put
@@ -26,7 +29,7 @@ def test_the_next_free_place_is_the_first_that_holds_it_whole(rig: Rig) -> None:
         and next_free(index, "u1", 497) is None
         and next_free(index, "u1", 600) is None
     )
-    assert next_free(index, "u1", 8, ignore=frozenset({"a"})) == 1
+    assert next_free(index, "u1", 8, ignore=frozenset({("a", 0)})) == 1
 
 
 @settings(max_examples=100, deadline=None)
@@ -127,3 +130,21 @@ def test_every_break_is_placed(rig: Rig) -> None:
     new, _, made = add_fixtures(Index(split), read_wish(split, "2 x Split at 1.100 +2"))
     index = Index(new)
     assert [(s.brk, s.first) for s in index.spans(made[0])] == [(0, 100), (1, 17)] and index.flagged() == set()
+
+
+def test_two_breaks_never_land_on_each_other(rig: Rig) -> None:
+    split = replace(
+        rig,
+        profiles={"split": profile("Split", "break head: pan, tilt\nbreak pixels: 4 x (red)")},
+        fixtures={},
+        elements={},
+        shares={},
+    )
+    made, change, keys = add_fixtures(Index(split), Wish(200, "split", "m", "1.1"))
+    index = Index(made)
+    assert (
+        not index.flagged() and not index.open and len(keys) == 200
+    )  # 400 slots of heads, 800 of pixels: a third universe
+    assert [u.number for u in made.universes.values()] == [1, 2, 3] and change.ids("universes") == set(
+        made.universes
+    ) - set(split.universes)

@@ -236,6 +236,7 @@ class Drawer(QFrame):
             for f in members:
                 self._add(f)
         self._body.addStretch(1)
+        self._body.activate()  # else the new rows stand squeezed into the old height until the next event
         self._scroll.verticalScrollBar().setValue(at)
 
     def _add(self, f: Finding) -> None:

@@ -18,8 +18,12 @@ from welvo.app.main import Demo, make_window
 from welvo.app.session import Selection, Session
 from welvo.app.stations.compare import CompareModes
 from welvo.app.stations.face_editor import FaceEditor
+from welvo.app.stations.lay_form import LayForm
 from welvo.app.stations.library import Library
+from welvo.app.stations.paste import PasteRows
 from welvo.app.window import Window
+from welvo.formats.wishes import wished
+from welvo.patch.table import copy_table
 from welvo.rig.document import Rig
 from welvo.rig.profile import Spot
 
@@ -133,7 +137,62 @@ def _patch_slot(w: Window) -> None:
     w.patch.tapes.set_level("Slot")
 
 
+def _patch_field(w: Window) -> None:
+    """The demo rig with a made-up extension, so that there is something to see from afar."""
+    w.patch.tapes.lens = None
+    for wish in (
+        "260 x Bar 9 at 21.1 +40", "300 x Drop 14 at 51.1 +48", "500 x Lagoon flood at 90.1 +12", "220 x Eddy head at 110.1 +24",
+        "160 x Undertow wash at 125.1", "180 x Drop 14 at 160.1 +44", "90 x Bar 9 at 185.30 +56",
+    ):  # fmt: skip
+        w.session.take(wished(w.session.rig, wish))
+    w.session.select_things(["f207"])
+    w.patch.tapes.set_level("Field")
+
+
+def _lay_out(w: Window) -> None:
+    while w.session.history.undo_label:
+        w.session.undo()
+    w.patch.tapes.set_level("Fit")
+    w.session.select_things([f"f{n}" for n in range(601, 609)])
+    w.patch.panel.lay_out()
+    form = w.patch.panel.form
+    assert isinstance(form, LayForm)
+    form.start.set_value("10.1")
+    form.way.setCurrentIndex(form.way.findData("spacing"))
+    form.by.set_value("50")
+    form.update_preview()
+
+
+def _switches(w: Window) -> None:
+    w.patch.panel.close_form()
+    w.session.select_things(["f503"])
+    wait()
+    w.patch.panel.verticalScrollBar().setValue(470)
+
+
+def _wires(w: Window) -> None:
+    w.session.select(Selection("feed", ("w8",)))
+    w.patch.show_page("Wires")
+
+
+def _capacity(w: Window) -> None:
+    w.session.select(Selection("universe", ("u4",)))
+    w.patch.show_page("Capacity")
+
+
+def _paste(w: Window) -> QDialog:
+    w.patch.show_page("Tapes")
+    rows = copy_table(w.session.index, ["f503", "f504", "f505", "f506"]).splitlines()
+    rows[1] = rows[1].replace("4.411", "10.001")
+    rows[2] = rows[2].replace("504", "554", 1).replace("4.421", "10.009")
+    rows[4] = rows[4].replace("4.441", "4.600")
+    dialog = PasteRows(w.session, "\n".join(rows), w)
+    dialog.show()
+    return dialog
+
+
 def _findings(w: Window) -> None:
+    w.session.select_things(["f207"])
     w.patch.tapes.set_level("Fit")
     w.toggle_findings()
     w.drawer.open_finding(next(f for f in w.session.report.findings if f.code == "PATCH-01"))
@@ -172,7 +231,9 @@ def _empty(w: Window) -> None:
 
 
 SHOTS: dict[str, Callable[[Window], QWidget | None]] = {
-    "profiles": _profiles, "try-out": _try_out, "face-editor": _face, "modes-compare": _compare, "library": _library, "patch": _patch, "patch-block": _patch_block, "patch-slot": _patch_slot, "findings": _findings,
+    "profiles": _profiles, "try-out": _try_out, "face-editor": _face, "modes-compare": _compare, "library": _library, "patch": _patch, "patch-block": _patch_block, "patch-slot": _patch_slot,
+    "patch-field": _patch_field, "patch-lay-out": _lay_out, "patch-switches": _switches, "patch-wires": _wires, "patch-capacity": _capacity,
+    "paste-rows": _paste, "findings": _findings,
     "devices": _devices, "bench": _bench, "patch-paper": _paper, "empty": _empty,
 }  # fmt: skip
 

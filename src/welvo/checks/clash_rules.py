@@ -107,7 +107,7 @@ def _clash_fixes(ctx: Context, c: Clash, names: str) -> list[Fix]:
             fixes.append(Fix(f"Share: {names} move together", ((names, "clash", "share"),), edit))
     else:
         edit = partial(overlay, members=[c.a.key, c.b.key])
-        fixes.append(Fix(f"Overlay: {names} lie over each other on purpose", ((names, "clash", "overlay"),), edit))
+        fixes.append(Fix(f"Overlay of {names}", ((names, "clash", "overlay"),), edit))
     return fixes
 
 

@@ -31,7 +31,7 @@ def move_fix(ctx: Context, span: Span, highest: int = SLOTS) -> Fix | None:
     if place.locked or place.way != "typed" or ctx.index.dependents(span.key):
         return None  # what follows it would move too, perhaps into the next clash
     width = footprint_of(rig, span.key, span.brk)
-    spot = next_free_anywhere(ctx.index, width, span.universe, span.first, frozenset({span.key}), highest)
+    spot = next_free_anywhere(ctx.index, width, span.universe, span.first, frozenset({(span.key, span.brk)}), highest)
     if not spot:
         return None
     new = say_place(rig.universes[spot[0]].number, spot[1])

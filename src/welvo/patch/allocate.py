@@ -17,6 +17,8 @@ from welvo.rig.notation import NotationError, plural, read_place, read_series, s
 from welvo.rig.patched import Element, Fixture, Place
 
 Edit = tuple[Rig, Change]
+Breaks = frozenset[tuple[str, int]]
+"""Breaks of things that are on the move, so that their present places do not count as taken."""
 
 
 def next_free(
@@ -24,7 +26,7 @@ def next_free(
     universe: str,
     footprint: int,
     start: int = 1,
-    ignore: frozenset[str] = frozenset(),
+    ignore: Breaks = frozenset(),
     highest: int = SLOTS,
 ) -> int | None:
     """The first address from `start` on where `footprint` slots are free up to the universe's limit, or None.
@@ -32,7 +34,7 @@ def next_free(
     Slots declared as reserve and those above `highest` are never given out.
     """
     size = min(index.limit(universe).slots, highest)
-    taken = [(s.first, s.last) for s in index.on(universe) if s.key not in ignore]
+    taken = [(s.first, s.last) for s in index.on(universe) if (s.key, s.brk) not in ignore]
     taken += index.rig.universes[universe].reserve
     for a, b in free_between(taken, size):
         at = max(a, start)
@@ -46,7 +48,7 @@ def next_free_anywhere(
     footprint: int,
     universe: str = "",
     start: int = 1,
-    ignore: frozenset[str] = frozenset(),
+    ignore: Breaks = frozenset(),
     highest: int = SLOTS,
 ) -> tuple[str, int] | None:
     """The next free place in the universe given, then in those after it, then in those before."""
@@ -128,7 +130,7 @@ def landing(
             if index.meant(Span(key, brk, uid, a, b, 0), s):
                 continue
             found.append((s.key, uid, max(a, s.first), min(b, s.last)))
-    others = [s for s in index.on(universe) if s.key != key and s.key not in ignore]
+    others = [s for s in index.on(universe) if (s.key, s.brk) != (key, brk) and s.key not in ignore]
     before_ = address - 1 - max((s.last for s in others if s.last < address), default=0)
     after = min((s.first for s in others if s.first > last), default=size + 1) - last - 1
     place = fixture.place(brk) if fixture else element.at if element else Place()
@@ -160,9 +162,14 @@ class Step:
 
 
 def lay_out(
-    index: Index, keys: list[tuple[str, int]], start: tuple[str, int] | None, spacing: int | None, gap: int | None
+    index: Index,
+    keys: list[tuple[str, int]],
+    start: tuple[str, int] | None,
+    spacing: int | None,
+    gap: int | None,
+    begin: str = "",
 ) -> list[Step]:
-    """Addresses for breaks in list order: from `start` packed, spaced or gapped; without a start, next free places.
+    """Addresses for breaks in list order: from `start` packed, spaced or gapped; without a start, next free places (from universe `begin` on).
 
     A thing that no longer fits goes to 1 of the next universe of the rig. Locked places are refused by name.
     Raises NotationError when the universes run out.
@@ -177,9 +184,9 @@ def lay_out(
         raise NotationError("There is no universe yet. Add one first.")
     steps: list[Step] = []
     if start is None:
-        moving = frozenset(k for k, _ in keys)
+        moving = frozenset(keys)
         placed: list[Span] = []
-        uid = order[0]
+        uid = begin if begin in order else order[0]
         cursor = 1
         for key, brk in keys:
             width = footprint_of(rig, key, brk)
@@ -209,7 +216,7 @@ def lay_out(
 
 
 def _free_beside(
-    index: Index, order: list[str], uid: str, start: int, width: int, moving: frozenset[str], placed: list[Span]
+    index: Index, order: list[str], uid: str, start: int, width: int, moving: Breaks, placed: list[Span]
 ) -> tuple[str, int] | None:
     for u in order[order.index(uid) :]:
         at: int | None = start if u == uid else 1
@@ -333,15 +340,32 @@ def add_fixtures(
         return base, change, list(made)
     mode = profile.modes[wish.mode]
     base, fresh = _with_universes(base, wish, mode.breaks[0].slots)
-    universes = {"universes": frozenset(fresh)} if fresh else {}
     room = Index(base)
     breaks = len(mode.breaks)
     keys = [(fid, 0) for fid in made]
     patched, _ = patch_series(room, keys, wish.start)
     for b in range(1, breaks):
-        steps = lay_out(Index(patched), [(fid, b) for fid in made], None, None, None)
-        patched, _ = apply_steps(patched, steps, label)
+        patched, more = _further_break(patched, list(made), b, label)
+        fresh += more
+    universes = {"universes": frozenset(fresh)} if fresh else {}
     return patched, Change(label, {"fixtures": frozenset(made), **universes}), list(made)
+
+
+def _further_break(rig: Rig, keys: list[str], brk: int, label: str) -> tuple[Rig, list[str]]:
+    """The next free places for another break of new fixtures, from the first one's universe on; gives universes made."""
+    made: list[str] = []
+    index = Index(rig)
+    begin = next((s.universe for k in keys for s in index.spans(k)), "")
+    while True:
+        try:
+            steps = lay_out(Index(rig), [(k, brk) for k in keys], None, None, None, begin)
+            return apply_steps(rig, steps, label)[0], made
+        except NotationError:
+            highest = max(u.number for u in rig.universes.values())
+            if len(made) >= 100 or highest >= 63999:
+                raise
+            rig, _, uid = add_universe(rig, highest + 1)
+            made.append(uid)
 
 
 def _with_universes(rig: Rig, wish: Wish, width: int) -> tuple[Rig, list[str]]:

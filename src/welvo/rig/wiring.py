@@ -10,6 +10,7 @@ from welvo.rig.base import Value
 
 Protocol = Literal["sacn", "artnet", "ddp", "serial"]
 SettingValue = str | int | bool
+Slot = Annotated[int, Meta(ge=1, le=512)]
 
 
 class Universe(Value, frozen=True, kw_only=True):
@@ -21,7 +22,7 @@ class Universe(Value, frozen=True, kw_only=True):
     number: Annotated[int, Meta(ge=1, le=63999)]
     name: str = ""
     size: Annotated[int, Meta(ge=1, le=512)] = 512
-    reserve: tuple[tuple[int, int], ...] = ()
+    reserve: tuple[tuple[Slot, Slot], ...] = ()
 
 
 class Sender(Value, frozen=True, kw_only=True):

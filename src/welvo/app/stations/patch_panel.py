@@ -487,7 +487,9 @@ class PatchPanel(FormPanel):
         self.body.addWidget(picture)
         said = label("", 11, wrap=True)
         take = button(
-            "Plan it", lambda: self._take_picture(key, picture), "Moves the fixture in the plan to what the switches say."
+            "Plan it",
+            lambda: self._take_picture(key, picture),
+            "Moves the fixture in the plan to what the switches say.",
         )
         back = button("Show the plan's", lambda: show(), "Draws the switches for the planned address again.")
         self.body.addWidget(said)
