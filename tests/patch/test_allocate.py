@@ -6,7 +6,6 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from tests.conftest import profile
-
 from welvo.patch.allocate import Wish, add_fixtures, landing, next_free, patch_series, read_wish
 from welvo.patch.index import Index
 from welvo.rig import edits

@@ -236,7 +236,10 @@ class Drawer(QFrame):
             for f in members:
                 self._add(f)
         self._body.addStretch(1)
-        self._body.activate()  # else the new rows stand squeezed into the old height until the next event
+        # Without this the new rows would stand squeezed into the old height until the next turn of the event loop.
+        self._body.activate()
+        inner, view = self._scroll.widget(), self._scroll.viewport()
+        inner.resize(view.width(), max(view.height(), self._body.totalMinimumSize().height()))
         self._scroll.verticalScrollBar().setValue(at)
 
     def _add(self, f: Finding) -> None:

@@ -31,7 +31,9 @@ from welvo.rig.profile import Spot
 def wait(condition: Callable[[], bool] | None = None, seconds: float = 6.0) -> bool:
     """Run the event loop until a condition holds, or for a moment when there is none."""
     until = time.monotonic() + (seconds if condition else 0.15)
-    while time.monotonic() < until:
+    turns = 0
+    while time.monotonic() < until or (turns < 5 and not condition):
+        turns += 1
         QApplication.processEvents()
         if condition and condition():
             return True
