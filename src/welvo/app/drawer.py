@@ -239,7 +239,8 @@ class Drawer(QFrame):
         # Without this the new rows would stand squeezed into the old height until the next turn of the event loop.
         self._body.activate()
         inner, view = self._scroll.widget(), self._scroll.viewport()
-        inner.resize(view.width(), max(view.height(), self._body.totalMinimumSize().height()))
+        if inner is not None:
+            inner.resize(view.width(), max(view.height(), self._body.totalMinimumSize().height()))
         self._scroll.verticalScrollBar().setValue(at)
 
     def _add(self, f: Finding) -> None:

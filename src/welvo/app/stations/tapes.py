@@ -198,11 +198,11 @@ class Tapes(QAbstractScrollArea):
         self._rows = []
         if level is FIELD:
             wide = self.viewport().width() - 2 * MARGIN
-            columns = max(1, int(wide // (COLUMN + 8)))
+            columns = max(1, int(wide // (COLUMN + 4)))
             per = max(1, -(-len(order) // columns), int((self.viewport().height() - HEADER) // FIELD.pitch))
             for n, uid in enumerate(order):
                 c, r = divmod(n, per)
-                self._rows.append(RowAt(uid, MARGIN + c * (COLUMN + 8) + 30, r * FIELD.pitch, FIELD.pitch, 1))
+                self._rows.append(RowAt(uid, MARGIN + c * (COLUMN + 4) + 30, r * FIELD.pitch, FIELD.pitch, 1))
             height = float(per * FIELD.pitch)
         else:
             y = 4.0
