@@ -11,7 +11,7 @@ import pytest
 
 from welvo.live.engine_main import Engine
 from welvo.live.frames import Frames
-from welvo.protocols import artnet, sacn
+from welvo.protocols import artnet, ddp, sacn
 
 CID = bytes(range(1, 17))
 
@@ -28,7 +28,10 @@ class Wire:
         return len(data)
 
     def take(self) -> list[Any]:
-        found = [(sacn.decode(d) if d[:2] == b"\0\x10" else artnet.decode(d), a) for d, a in self.sent]
+        found = [
+            (ddp.decode(d) if a[1] == ddp.PORT else sacn.decode(d) if d[:2] == b"\0\x10" else artnet.decode(d), a)
+            for d, a in self.sent
+        ]
         self.sent = []
         return found
 
@@ -243,3 +246,26 @@ def test_on_change_only_is_silent_while_nothing_changes() -> None:
     assert r.run(4.0) == []  # neither keep-alive nor a signal
     r.levels(0, 7)
     assert {type(p).__name__ for p, _ in r.run(0.5)} == {"Data", "Sync"}
+
+
+def test_a_ddp_box_gets_one_stream_out_of_two_universes_and_is_pushed_once_a_frame() -> None:
+    r = Rigged()
+    spec = {"id": "x", "protocol": "ddp", "wire": 1, "to": ["127.0.0.70"], "parts": [[0, 0, 3, 0], [1, 9, 2, 3], [1, 0, 1500, 5]],
+            "length": 1505, "rate": 40, "rule": "change", "last": "zero", "row": 0}  # fmt: skip
+    spec["parts"] = [[0, 0, 3, 0], [1, 9, 2, 3], [1, 0, 500, 1005]]
+    r.engine.set_streams([spec])
+    frame = bytearray(1024)
+    frame[0:3], frame[512 + 9 : 512 + 11] = b"\x01\x02\x03", b"\x08\x09"
+    r.frames.write(bytes(frame))
+    sent = r.run(0.1)
+    assert [(p.offset, len(p.data), p.push) for p, _ in sent[:2]] == [(0, 1440, False), (1440, 65, True)]
+    assert (
+        sent[0][0].data[:5] == b"\x01\x02\x03\x08\x09"
+        and sent[0][0].data[1005 + 9] == 8
+        and sent[0][1] == ("127.0.0.70", 4048)
+    )
+    assert [p.sequence for p, _ in sent[:2]] == [1, 2] and len(sent) == 2  # nothing changed since
+    assert len(r.run(2.0)) in (2, 4)  # kept alive
+    r.engine.set_streams([])
+    last = r.wire.take()
+    assert [p.push for p, _ in last] == [False, True] and not any(last[0][0].data)

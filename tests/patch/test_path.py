@@ -1,13 +1,16 @@
 from __future__ import annotations
 
 import pytest
+from msgspec.structs import replace
 
 from welvo.observed.values import NOTHING, Heard, HeardPort, Observed
 from welvo.patch.index import Index
-from welvo.patch.path import find_target, path, slot_word, words_on
+from welvo.patch.path import find_target, path, place_ways, slot_word, words_on
 from welvo.rig import edits
-from welvo.rig.document import Rig
+from welvo.rig.document import Rig, put
 from welvo.rig.notation import NotationError
+from welvo.rig.patched import Place
+from welvo.rig.wiring import Feed
 
 
 def seen(wire_a: int = 1, protocol: str = "sacn") -> Observed:
@@ -93,3 +96,40 @@ def test_a_feed_to_another_address_never_reaches_the_box(rig: Rig) -> None:
     away, _ = edits.set_feed(rig, "w1", "", to="127.0.0.99")
     joint = path(Index(away), seen(), find_target(Index(away), "101"), 101.0).joints[2]
     assert (joint.mark, joint.sends, joint.takes) == ("differs", "to 127.0.0.99", "127.0.0.60")
+
+
+@pytest.mark.parametrize("text, universe, address, key", [
+    ("run 9", "u1", 9, "b"), ("run 513", "u2", 1, "c"), ("NODE run 514", "u2", 2, "c"), ("101:3", "u1", 3, "a"), ("201/2", "u2", 6, "c"), ("ribbon:4", "u2", 104, "e"),
+])  # fmt: skip
+def test_a_place_is_found_however_it_is_said(rig: Rig, text: str, universe: str, address: int, key: str) -> None:
+    found = find_target(Index(rig), text)
+    assert (found.universe, found.address, found.key) == (universe, address, key)
+
+
+@pytest.mark.parametrize("text, why", [
+    ("run 0", "count from 1"), ("run 9999", "universe 20"), ("NODE run 5000", "2 ports"), ("NOBODY run 1", "no box"), ("101:99", "no slot 99"),
+    ("201/9", "no pixel 9"), ("777:1", "no fixture or element"), ("777/1", "no fixture 777"),
+])  # fmt: skip
+def test_a_place_that_is_not_there_says_why(rig: Rig, text: str, why: str) -> None:
+    with pytest.raises(NotationError, match=why):
+        find_target(Index(rig), text)
+
+
+def test_a_slot_is_said_with_default_pixel_octet_and_whether_it_moves(rig: Rig) -> None:
+    fed, _ = put(
+        rig, "", feeds={"w2": Feed(universe="u2", sender="s", protocol="ddp", wire=1, to="127.0.0.60", keeps=False)}
+    )
+    index = Index(fed)
+    ways = dict(place_ways(index, find_target(index, "2.105")))
+    assert ways["Pixel · component"] == "ribbon/2 · G, 2 of 3" and ways["Octet in the stream"] == "18 (from 0)"
+    assert (
+        ways["If one before grows"] == "stays: typed"
+        and dict(place_ways(index, find_target(index, "101")))["Default"] == "32768 of 65535"
+    )
+    chain = path(index, NOTHING, find_target(index, "ribbon/2"), 0.0)
+    assert [(h.role, h.value) for h in chain.hops][2:4] == [("feed", "DDP 1"), ("device", "NODE")]
+    behind, _ = put(rig, "", fixtures={"b": replace(rig.fixtures["b"], at=(Place(after="a", gap=4),))})
+    assert (
+        dict(place_ways(Index(behind), find_target(Index(behind), "102")))["If one before grows"]
+        == "moves: behind 101 + 4"
+    )

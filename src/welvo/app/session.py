@@ -249,20 +249,20 @@ class Session(QObject):
         return True
 
     def go_to(self, text: str) -> bool:
-        """Select what a fixture number, NAME/PIXEL or universe.address names."""
+        """Select the place that a text names, however it is said."""
         try:
             found = find_target(self.index, text)
         except NotationError:
             return False
-        if found.pixel:
+        typed = text.strip().lower()
+        if found.pixel and found.key in self.rig.elements:
             self.select(Selection("thing", (found.key,), pixel=found.pixel))
-        elif "." in text:
-            if found.key:
-                self.select(Selection("thing", (found.key,), found.brk, (found.universe, found.address)))
-            else:
-                self.select(Selection("slot", (), slot=(found.universe, found.address)))
-        else:
+        elif typed.isdigit() or (found.key in self.rig.elements and typed == self.rig.elements[found.key].name.lower()):
             self.select(Selection("thing", (found.key,)))
+        elif found.key:
+            self.select(Selection("thing", (found.key,), found.brk, (found.universe, found.address)))
+        else:
+            self.select(Selection("slot", (), slot=(found.universe, found.address)))
         return True
 
 

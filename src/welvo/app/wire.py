@@ -17,6 +17,7 @@ from welvo.live.listener import Listener, ListenError
 from welvo.live.output import rows_of, streams
 from welvo.observed.values import Event
 from welvo.rig.document import Change
+from welvo.rig.notation import say_wire
 from welvo.rig.plan import model_of, planned, say_setting, split_key
 from welvo.rig.wiring import SettingValue
 
@@ -120,7 +121,8 @@ class Wire(QObject):
 
     @property
     def armed_universes(self) -> int:
-        return len({s["row"] for s in self._sent})
+        rows = {s["row"] for s in self._sent}
+        return len(rows | {p[0] for s in self._sent for p in s.get("parts", ())})
 
     def arm(self) -> bool:
         """Let output leave the computer. Gives False, with the reason said, when it cannot."""
@@ -146,6 +148,9 @@ class Wire(QObject):
         self.engine.set_streams(specs)
         self._flush.start()
         self.armed_changed.emit()
+        lines = [say_wire(f.protocol, f.wire) for f in self.session.rig.feeds.values() if f.protocol == "serial"]
+        if lines:
+            self.session.say(f"Not sent: {', '.join(lines[:4])}. The Bench sends sACN, Art-Net and DDP.", "warning")
         return True
 
     def disarm(self) -> None:
@@ -160,7 +165,7 @@ class Wire(QObject):
     def _streams(self) -> list[dict[str, Any]]:
         defaults = {uid: f.tobytes() for uid, f in self.levels.frames(self.session.index, defaults_only=True).items()}
         heard = self.listener.heard() if self.listener else {}
-        return streams(self.session.rig, self.interface, heard, defaults)
+        return streams(self.session.rig, self.interface, heard, defaults, self.session.index)
 
     def touch(self) -> None:
         """Levels changed: they go out with the next flush."""
@@ -219,6 +224,7 @@ class Wire(QObject):
             or change.ids("senders")
             or change.ids("uses")
             or "use" in change.ids("rig")
+            or ((change.ids("fixtures") or change.ids("elements")) and any("parts" in s for s in self._sent))
         ):
             if len(self.session.rig.universes) != self.engine.rows:
                 self.disarm()

@@ -19,7 +19,7 @@ from collections.abc import Callable
 from typing import Any, Protocol
 
 from welvo.live.frames import SLOTS, Frames
-from welvo.protocols import artnet, sacn
+from welvo.protocols import artnet, ddp, sacn
 
 KEEP_ALIVE = 0.9
 """Seconds after which an unchanged frame goes out again; both standards ask for 0.8 to 1 s."""
@@ -112,6 +112,73 @@ class Stream:
             self.tick(-2, bytes(self.first) + last, now)
 
 
+class BoxStream:
+    """One DDP stream to a box: octets gathered out of several universes, sent in packets of which the last pushes.
+
+    `parts` are (row, first slot from 0, octets, offset in the stream).
+    """
+
+    sacn = False
+    sync = 0
+
+    def __init__(self, spec: dict[str, Any], sendto: Callable[[bytes | bytearray, tuple[str, int]], int]) -> None:
+        self.spec = spec
+        self.sendto = sendto
+        self.always = spec.get("rule") == "always"
+        self.bare = spec.get("rule") == "bare"
+        self.targets: list[tuple[str, int]] = [(ip, ddp.PORT) for ip in spec["to"]]
+        self.parts = [(row * SLOTS + first, count, offset) for row, first, count, offset in spec["parts"]]
+        self.levels = bytes(spec["length"])
+        self.frame = bytearray(self.levels)
+        self.packets = [bytearray(ddp.encode(p)) for p in ddp.packets(self.levels, spec["wire"])]
+        self.repeats = 1
+        self.seen = -1
+        self.sequence = 0
+        self.last_sent = -1e9
+        self.sent = 0
+
+    def tick(self, number: int, levels: bytes, now: float) -> int:
+        """Send the frame if it is due; gives how many targets the network did not take a packet for."""
+        if number != self.seen:
+            self.seen = number
+            for at, count, offset in self.parts:
+                self.frame[offset : offset + count] = levels[at : at + count]
+            self._load(bytes(self.frame))
+        if self.repeats:
+            self.repeats -= 1
+        elif not self.always and (self.bare or now - self.last_sent < KEEP_ALIVE):
+            return 0
+        return self._send(now)
+
+    def _load(self, frame: bytes) -> None:
+        if frame == self.levels:
+            return
+        self.levels = frame
+        self.repeats = 1
+        for n, packet in enumerate(self.packets):
+            packet[ddp.HEAD :] = frame[n * ddp.MOST : (n + 1) * ddp.MOST]
+
+    def _send(self, now: float) -> int:
+        self.last_sent = now
+        self.sent += 1
+        failed = 0
+        for packet in self.packets:
+            self.sequence = self.sequence % 15 + 1
+            packet[ddp.SEQUENCE_AT] = self.sequence
+            for target in self.targets:
+                try:
+                    self.sendto(packet, target)
+                except OSError:
+                    failed += 1
+        return failed
+
+    def end(self, now: float) -> None:
+        """DDP has no end of stream: zeros if they were chosen, else the box keeps what it has."""
+        if self.spec.get("last") == "zero":
+            self._load(bytes(len(self.levels)))
+            self._send(now)
+
+
 class Sends(Protocol):
     """What the engine needs of a socket; tests put a recorder in its place."""
 
@@ -125,8 +192,8 @@ class Engine:
         self.frames = frames
         self.clock = clock
         self.artnet_fd = artnet_fd
-        self.streams: dict[str, Stream] = {}
-        self.heap: list[tuple[float, int, float, list[Stream]]] = []
+        self.streams: dict[str, Stream | BoxStream] = {}
+        self.heap: list[tuple[float, int, float, list[Stream | BoxStream]]] = []
         self.udp: Sends | None = None
         self.art: Sends | None = None
         self.start = 0.0
@@ -163,16 +230,21 @@ class Engine:
     def set_streams(self, specs: list[dict[str, Any]]) -> None:
         """Take over a new set: streams that stay keep their sequence, those that go are ended properly."""
         now = self.clock()
-        fresh: dict[str, Stream] = {}
+        fresh: dict[str, Stream | BoxStream] = {}
         for spec in specs:
             old = self.streams.get(spec["id"])
             if old and old.spec == spec:
                 fresh[spec["id"]] = old
                 continue
-            sock = self.udp if spec["protocol"] == "sacn" else self.art
+            sock = self.art if spec["protocol"] == "artnet" else self.udp
             assert sock is not None
+            if spec["protocol"] == "ddp":
+                fresh[spec["id"]] = box = BoxStream(spec, sock.sendto)
+                if isinstance(old, BoxStream):
+                    box.sequence = old.sequence
+                continue
             stream = Stream(spec, self.cid, self.name, sock.sendto)
-            if old and (old.sacn, old.spec["wire"]) == (stream.sacn, spec["wire"]):
+            if isinstance(old, Stream) and (old.sacn, old.spec["wire"]) == (stream.sacn, spec["wire"]):
                 old.targets = [t for t in old.targets if t not in stream.targets]
                 if old.targets:  # it goes on, but no longer to these
                     old.end(now)
@@ -184,10 +256,10 @@ class Engine:
             self.streams[key].end(now)
         self.streams = fresh
         self.announce_at = now
-        by_rate: dict[tuple[float, bool, int], list[Stream]] = {}
-        for stream in fresh.values():
-            kind = (float(stream.spec.get("rate", 44.0)), stream.sacn, stream.sync)
-            by_rate.setdefault(kind if stream.sync else (kind[0], True, 0), []).append(stream)
+        by_rate: dict[tuple[float, bool, int], list[Stream | BoxStream]] = {}
+        for any_stream in fresh.values():
+            kind = (float(any_stream.spec.get("rate", 44.0)), any_stream.sacn, any_stream.sync)
+            by_rate.setdefault(kind if any_stream.sync else (kind[0], True, 0), []).append(any_stream)
         self.start = now + 0.02
         self.heap = []
         for (rate, _, sync), streams in by_rate.items():
@@ -216,7 +288,7 @@ class Engine:
             except OSError:
                 self.errors += 1
 
-    def release(self, stream: Stream) -> None:
+    def release(self, stream: Stream | BoxStream) -> None:
         """Tell receivers to show what they hold: the synchronization universe's packet, or ArtSync to everyone (3.7)."""
         try:
             if stream.sacn:

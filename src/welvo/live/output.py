@@ -6,6 +6,8 @@ from typing import Any
 
 from welvo.live.interfaces import Interface
 from welvo.observed.values import Heard
+from welvo.patch.index import Index
+from welvo.patch.stream import boxes, stream_of
 from welvo.protocols import sacn
 from welvo.rig.document import Rig
 from welvo.rig.lookup import bench_sender, used
@@ -24,9 +26,12 @@ def subscribers(heard: dict[str, Heard], wire: int) -> list[str]:
 
 
 def streams(
-    rig: Rig, interface: Interface, heard: dict[str, Heard], defaults: dict[str, bytes]
+    rig: Rig, interface: Interface, heard: dict[str, Heard], defaults: dict[str, bytes], index: Index | None = None
 ) -> list[dict[str, Any]]:
-    """One stream per feed of the Bench. `defaults` by universe id, for feeds that end on their defaults."""
+    """One stream per feed of the Bench. `defaults` by universe id, for feeds that end on their defaults.
+
+    Feeds by DDP need the index: all that go to one box are one stream.
+    """
     bench = bench_sender(rig)
     rows = rows_of(rig)
     found = []
@@ -55,6 +60,31 @@ def streams(
                 "priority": feed.priority, "rate": feed.rate, "rule": feed.rule, "slots": size, "sync": feed.sync,
                 "sync_to": interface.broadcast if feed.sync and feed.protocol == "artnet" else "",
                 "last": last[feed.at_disarm] if feed.protocol == "artnet" else None,
+            }
+        )  # fmt: skip
+    return [*found, *(_boxes(index, rows) if index else ())]
+
+
+def _boxes(index: Index, rows: dict[str, int]) -> list[dict[str, Any]]:
+    """One stream for each DDP box the Bench feeds. What is not in use keeps its place in it and stays dark."""
+    rig = index.rig
+    bench = bench_sender(rig)
+    found = []
+    for (ip, wire), fids in boxes(index).items():
+        mine = [f for f in fids if rig.feeds[f].sender == bench]
+        if not ip or not mine:
+            continue
+        pieces, length = stream_of(index, mine)
+        parts = [
+            [rows[p.universe], p.first - 1, p.octets, p.offset] for p in pieces if used(rig, "universes", p.universe)
+        ]  # fmt: skip
+        if not length or not parts:
+            continue
+        first = rig.feeds[mine[0]]
+        found.append(
+            {
+                "id": f"ddp {ip} {wire}", "protocol": "ddp", "wire": wire, "to": [ip], "parts": parts, "length": length,
+                "rate": first.rate, "rule": first.rule, "last": first.at_disarm, "row": parts[0][0],
             }
         )  # fmt: skip
     return found

@@ -16,11 +16,12 @@ class Limit(NamedTuple):
 
 
 def slots_of_port(rig: Rig, device: str, label: str) -> int:
-    """How many slots one port puts out: its planned setting `slots`, else what its model can do."""
+    """How many slots one port puts out: its planned setting `slots` or the whole box's, else what its model can do."""
     model = model_of(rig, device)
     most = model.slots_per_port if model else 512
     port = rig.devices[device].ports.get(label)
-    planned = port.settings.get("slots") if port else None
+    own = port.settings.get("slots") if port else None
+    planned = own if own is not None else rig.devices[device].settings.get("slots")
     return min(most, planned) if isinstance(planned, int) and not isinstance(planned, bool) and planned > 0 else most
 
 

@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from welvo.observed.compare import Mark, compare, heard_port, is_live
 from welvo.observed.values import Observed
 from welvo.patch.index import Index, Span
+from welvo.patch.stream import boxes, stream_of
 from welvo.rig.attributes import word_for
 from welvo.rig.counting import SLOTS, pixel_place, running_of
+from welvo.rig.counting import place_of as place_at
 from welvo.rig.document import Rig
 from welvo.rig.lookup import call, mode_of, universe_by_number
 from welvo.rig.notation import NotationError, every_way, plural, read_place, say_place, say_wire, thousands
-from welvo.rig.plan import feed_reaches, model_of, port_of_fixture, ports_taking
+from welvo.rig.plan import device_at, feed_reaches, model_of, port_of_fixture, ports_taking
 from welvo.rig.switches import say_setting
 
 
@@ -65,7 +67,11 @@ class Target:
 
 
 def find_target(index: Index, text: str) -> Target:
-    """A fixture number, `NAME/PIXEL` or `universe.address`. Raises NotationError with the reason."""
+    """A place however it is said: `207`, `3.045`, `ribbon/27`, `304/2` (pixel of a fixture), `207:5` (slot within a
+    thing), `run 1169` (running number over the rig), `WEIR-2 run 145` (over a box's ports).
+
+    Raises NotationError with the reason.
+    """
     rig = index.rig
     t = text.strip()
     if re.fullmatch(r"\d+", t):
@@ -79,7 +85,15 @@ def find_target(index: Index, text: str) -> Target:
         if not uid:
             raise NotationError(f"There is no universe {number} in this rig.")
         return of_slot(index, uid, address)
+    running = re.fullmatch(r"(?:(.+?)\s+)?(?:run|running)\s+(\d+)", t, re.IGNORECASE)
+    if running:
+        return of_running(index, int(running[2]), (running[1] or "").strip())
+    within = re.fullmatch(r"(.+?)\s*:\s*(\d+)", t)
+    if within:
+        return of_slot_within(index, within[1].strip(), int(within[2]))
     name, slash, pixel = t.rpartition("/")
+    if slash and re.fullmatch(r"\d+", pixel) and re.fullmatch(r"\d+", name.strip()):
+        return of_fixture_pixel(index, int(name), int(pixel))
     if slash and re.fullmatch(r"\d+", pixel):
         eid = next((k for k, e in rig.elements.items() if e.name.lower() == name.strip().lower()), "")
         if not eid:
@@ -88,7 +102,79 @@ def find_target(index: Index, text: str) -> Target:
     eid = next((k for k, e in rig.elements.items() if e.name.lower() == t.lower()), "")
     if eid:
         return of_thing(index, eid)
-    raise NotationError(f"“{t}” is no fixture number, no NAME/PIXEL and no universe.address.")
+    raise NotationError(
+        f"“{t}” is no fixture number, no NAME/PIXEL, no universe.address, no NAME:SLOT and no running number (run 1169)."
+    )
+
+
+def rig_size(rig: Rig) -> int:
+    """Slots a universe counts for in running numbers over the rig: the size all have, else 512."""
+    sizes = {u.size for u in rig.universes.values()}
+    return sizes.pop() if len(sizes) == 1 else SLOTS
+
+
+def of_running(index: Index, running: int, box: str = "") -> Target:
+    """The slot of a running number: over the whole rig, or over the ports of a box in the order printed on it."""
+    rig = index.rig
+    if running < 1:
+        raise NotationError("Running numbers count from 1.")
+    if not box:
+        ahead, address = place_at(running, rig_size(rig))
+        uid = universe_by_number(rig, ahead + 1)
+        if not uid:
+            raise NotationError(f"Running slot {running} would be in universe {ahead + 1}, which is not there.")
+        return of_slot(index, uid, address)
+    did = next((k for k, d in rig.devices.items() if d.name.lower() == box.lower()), "")
+    model = model_of(rig, did) if did else None
+    if not did or model is None:
+        raise NotationError(f"There is no box “{box}” in this rig.")
+    nth, address = place_at(running)
+    if nth >= len(model.ports):
+        raise NotationError(
+            f"{rig.devices[did].name} has {plural(len(model.ports), 'port')}; running slot {running} is behind the last."
+        )
+    feed = (
+        rig.feeds.get(rig.devices[did].ports[model.ports[nth]].feed)
+        if model.ports[nth] in rig.devices[did].ports
+        else None
+    )
+    if feed is None or feed.universe not in rig.universes:
+        raise NotationError(f"Port {model.ports[nth]} of {rig.devices[did].name} takes no universe.")
+    return of_slot(index, feed.universe, address)
+
+
+def of_slot_within(index: Index, name: str, within: int) -> Target:
+    """Slot n (from 1) of a fixture by number or an element by name, counted through all its breaks."""
+    rig = index.rig
+    key = next((k for k, f in rig.fixtures.items() if str(f.number) == name), "") or next(
+        (k for k, e in rig.elements.items() if e.name.lower() == name.lower()), ""
+    )
+    if not key:
+        raise NotationError(f"There is no fixture or element “{name}” in this rig.")
+    left = within
+    for span in index.spans(key):
+        width = span.last - span.first + 1
+        if 1 <= left <= width:
+            return replace(of_slot(index, span.universe, span.first + left - 1), key=key, brk=span.brk)
+        left -= width
+    raise NotationError(f"{name} has {plural(within - left, 'slot')} with an address; there is no slot {within}.")
+
+
+def of_fixture_pixel(index: Index, number: int, pixel: int) -> Target:
+    """The first slot of a pixel of a fixture."""
+    rig = index.rig
+    key = next((k for k, f in rig.fixtures.items() if f.number == number), "")
+    mode = mode_of(rig, rig.fixtures[key]) if key else None
+    if mode is None:
+        raise NotationError(f"There is no fixture {number} in this rig.")
+    slots = [(c.brk, s) for c in mode.channels if c.pixel == pixel for s in c.slots]
+    if not slots:
+        raise NotationError(f"{number} has {plural(mode.pixels, 'pixel')}; there is no pixel {pixel}.")
+    brk, first = min(slots)
+    span = next((s for s in index.spans(key) if s.brk == brk), None)
+    if span is None:
+        return Target(key, brk, "", 0, f"{number}/{pixel}", pixel)
+    return replace(of_slot(index, span.universe, span.first + first - 1), key=key, brk=brk, label=f"{number}/{pixel}")
 
 
 def of_thing(index: Index, key: str, brk: int = 0) -> Target:
@@ -178,15 +264,9 @@ def place_ways(index: Index, target: Target) -> tuple[tuple[str, str], ...]:
         profile = rig.profiles.get(fixture.profile) if fixture else None
         if profile and profile.address:
             ways.append(("Set on it", say_setting(profile.address, span.first)))
-    sizes = {u.size for u in rig.universes.values()}
-    size = sizes.pop() if len(sizes) == 1 else SLOTS
-    ways.append(
-        (
-            "Running in rig",
-            thousands(running_of(universe.number - 1, target.address, size))
-            + ("" if size == SLOTS and not sizes else f" (of {size})"),
-        )
-    )
+    size = rig_size(rig)
+    mixed = f" (of {size})" if size != SLOTS or any(u.size != size for u in rig.universes.values()) else ""
+    ways.append(("Running in rig", thousands(running_of(universe.number - 1, target.address, size)) + mixed))
     if span:
         ways.append(("If one before grows", _if_one_grows(index, target)))
     port = _port(rig, target)
@@ -196,9 +276,22 @@ def place_ways(index: Index, target: Target) -> tuple[tuple[str, str], ...]:
             before = model.ports.index(port[1])
             ways.append(("Running in device", thousands(running_of(before, target.address))))
     feed = next((f for f in rig.feeds.values() if f.universe == target.universe), None)
+    if feed and feed.protocol == "ddp" and span:
+        octet = octet_of(index, (feed.to, feed.wire), span, target.address)
+        if octet is not None:
+            ways.append(("Octet in the stream", f"{thousands(octet)} (from 0)"))
     if feed:
         ways += every_way(feed.protocol, feed.wire)
     return (*ways, *target.extra)
+
+
+def octet_of(index: Index, box: tuple[str, int], span: Span, address: int) -> int | None:
+    """Where a slot of a thing stands in the DDP stream to a box, in octets from 0."""
+    feeds = boxes(index).get(box, [])
+    for piece in stream_of(index, feeds)[0] if feeds else ():
+        if (piece.key, piece.brk, piece.universe, piece.first) == (span.key, span.brk, span.universe, span.first):
+            return piece.offset + address - span.first
+    return None
 
 
 def _what_it_is(rig: Rig, span: Span, within: int) -> list[tuple[str, str]]:
@@ -296,6 +389,20 @@ def path(
         )
     )  # fmt: skip
     joints.append(Joint("agrees"))
+    if not port and feed.protocol in ("ddp", "serial"):
+        box = device_at(rig, feed.to) if feed.protocol == "ddp" else ""
+        name_ = rig.devices[box].name if box else feed.to or "no address"
+        word = "one stream" if feed.protocol == "ddp" else "a line of its own"
+        hops.append(
+            Hop(
+                "device",
+                name_ if feed.protocol == "ddp" else f"line {feed.wire}",
+                word,
+                ("device", box) if box else ("feed", chosen),
+            )
+        )
+        joints.append(Joint("unknown", word="not heard"))
+        return Path(target.label, name, tuple(hops), tuple(joints), place_ways(index, target), key, tuple(feeds))
     if not port:
         hops.append(Hop("device", "none", "no port takes this feed", ("devices", "")))
         joints.append(Joint("unknown", word="nobody takes it"))

@@ -359,11 +359,19 @@ class PatchPanel(FormPanel):
         """Take an address over; refusals are raised, so that the field shows them."""
         index = self.session.index
         text = typed.strip()
+        behind = index.dependents(key)
+        before = {k: index.spans(k) for k in behind}
         if brk == 0:
-            return self.session.take(table.change_first(index, [key], text.replace(",", ".")))
-        if not text:
-            return self.session.take(table.unpatch(index.rig, [(key, brk)]))
-        return self.session.take(patch_series(index, [(key, brk)], text))
+            done = self.session.take(table.change_first(index, [key], text.replace(",", ".")))
+        elif not text:
+            done = self.session.take(table.unpatch(index.rig, [(key, brk)]))
+        else:
+            done = self.session.take(patch_series(index, [(key, brk)], text))
+        moved = [k for k in behind if self.session.index.spans(k) != before[k]]
+        if moved:
+            names = ", ".join(call(self.session.rig, k) for k in moved[:6]) + (" …" if len(moved) > 6 else "")
+            self.session.say(f"{names} stood behind {call(self.session.rig, key)} and moved along.")
+        return done
 
     def _set(self, key: str, **fields: object) -> object:
         what = ", ".join(f"{k} {v}" for k, v in fields.items())

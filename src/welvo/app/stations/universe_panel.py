@@ -103,7 +103,7 @@ def show_universe(panel: PatchPanel, uid: str) -> None:
     help_ = {
         "sacn": "Sends this universe as sACN multicast under its own number.",
         "artnet": "Sends this universe as Art-Net to the boxes that ask for it.",
-        "ddp": "Makes this universe a part of one running stream to a DDP box. Planned and reckoned; not sent by the Bench yet.",
+        "ddp": "Makes this universe a part of one running stream to a DDP box, one behind the other in order of number.",
         "serial": "Gives it out on a serial DMX line of the sender's computer. Planned and checked; not sent by the Bench yet.",
     }
     number = min(32767, s.rig.universes[uid].number)
