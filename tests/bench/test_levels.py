@@ -106,3 +106,20 @@ def test_a_closed_shutter_is_named_by_its_range() -> None:
     levels = Levels()
     levels.hold(["f207"], "Dimmer", 1.0)
     assert held_dark(Index(rig), levels, "f207") == "Its shutter stands at 0, “closed”."
+
+
+def test_movement_that_is_swapped_and_inverted_in_the_plan(rig: Rig) -> None:
+    turned, _ = edits.set_fixtures(
+        rig, "", {"a": {"turns": ("pan inverted",)}, "b": {"turns": ("pan and tilt swapped", "tilt inverted")}}
+    )
+    levels = Levels()
+    levels.hold(["a", "b"], "Pan", 0.25)
+    frame = levels.frame(Index(turned), "u1").astype(int)
+    assert frame[0] * 256 + frame[1] == round(0.75 * 65535)  # 101: pan runs the other way
+    assert frame[8] * 256 + frame[9] == 32768  # 102: its pan channel follows tilt, which nobody holds
+    assert frame[10] * 256 + frame[11] == round(0.75 * 65535)  # and its tilt channel follows pan, the other way
+    assert (
+        levels.frames(Index(turned))["u1"].tolist() == frame.tolist() and levels.frame(Index(turned), "u2").sum() >= 0
+    )
+    plain = levels.frames(Index(turned), defaults_only=True)["u1"].astype(int)
+    assert plain[0] * 256 + plain[1] == 65535 - 32768 and plain[8] * 256 + plain[9] == 32768

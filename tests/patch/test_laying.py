@@ -12,7 +12,7 @@ from welvo.patch.index import Index
 from welvo.patch.laying import Laying, changed, followers, how_many, in_order, lay, take
 from welvo.rig.counting import how_many_fit
 from welvo.rig.document import Rig
-from welvo.rig.edits import set_group
+from welvo.rig.edits import set_group, share
 from welvo.rig.notation import NotationError
 from welvo.rig.patched import Element, Fixture, Place
 from welvo.rig.wiring import Universe
@@ -167,3 +167,22 @@ def test_followers_are_named_and_only_what_changes_is_a_change() -> None:
     assert change.label == "lay out 2 things from 1.001" and Index(new).spans("z")[0].first == 21
     with pytest.raises(NotationError, match="step of 1 slot"):
         lay(index, [("f0", 0)], Laying(way="spacing"))
+
+
+def test_a_share_goes_as_one_and_what_stood_behind_others_is_said() -> None:
+    rig = hall(
+        fixtures={**lamps("p2", "p2", "p3"), "z": Fixture(number=9, profile="p1", mode="m", at=(Place(after="f2"),))}
+    )
+    rig = replace(rig, fixtures={**rig.fixtures, **{k: replace(rig.fixtures[k], at=at(1, 30)) for k in ("f0", "f1")}})
+    rig, _ = share(rig, ["f0", "f1"])
+    laid = lay(Index(rig), [("f0", 0), ("f1", 0), ("f2", 0), ("z", 0)], Laying())
+    assert {s.key: (s.universe, s.address) for s in laid.steps} == {
+        "f0": ("u1", 1),
+        "f1": ("u1", 1),
+        "f2": ("u1", 11),
+        "z": ("u1", 36),
+    }
+    assert laid.freed == ("z",)
+    assert Index(take(rig, laid)[0]).clashes("u1") == []
+    cable = replace(rig, fixtures={**rig.fixtures, "z": replace(rig.fixtures["z"], at=(Place(from_run=True),))})
+    assert lay(Index(cable), [("z", 0)], Laying()).stays == ("z",)

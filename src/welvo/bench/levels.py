@@ -113,7 +113,7 @@ class Levels:
             found[at + (span.first - 1)] = values
             if fixture.turns:
                 for c in mode.channels:
-                    if c.brk == span.brk and c.default and turned(fixture, c.function, 0.0) != (c.function, 0.0):
+                    if c.brk == span.brk and c.default and turned(fixture, c.function, 0.0)[1]:
                         _write(found, span.first, c, c.top - c.default)
         for span in spans:
             mine = functions.get(span.key)

@@ -178,7 +178,7 @@ def _lay(index: Index, what: str, laying: Laying, write: Path | None) -> dict[st
         )
     laid = lay_out(index, keys, laying)
     answer: dict[str, Any] = {
-        "moves": _moves(index, changed(index, laid)), "stays": [call(rig, k) for k in laid.stays],
+        "moves": _moves(index, changed(index, laid)), "stays": [call(rig, k) for k in laid.stays], "freed": [call(rig, k) for k in laid.freed],
         "follows": [call(rig, k) for k in followers(index, laid)], "left": [call(rig, k) for k, _ in laid.left], "why": laid.why,
         "last": say_place(rig.universes[laid.last[0]].number, laid.last[2]) if laid.steps else None, "free_behind": laid.free_after,
     }  # fmt: skip

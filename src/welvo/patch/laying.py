@@ -49,7 +49,9 @@ class Laid:
     last: tuple[str, int, int] = ("", 0, 0)
     free_after: int = 0
     stays: tuple[str, ...] = ()
-    """Things asked for that are locked and therefore keep their places."""
+    """Things asked for that are locked or follow a cable, and therefore keep their places."""
+    freed: tuple[str, ...] = ()
+    """Things asked for that stood behind others and would get an address of their own."""
 
 
 class _Universe:
@@ -164,6 +166,12 @@ def is_locked(rig: Rig, key: str, brk: int) -> bool:
     return place_of(rig, key, brk).locked
 
 
+def _stays(rig: Rig, key: str, brk: int) -> bool:
+    """Whether laying out leaves a place alone: it is locked, or its cable decides."""
+    place = place_of(rig, key, brk)
+    return place.locked or place.way == "run"
+
+
 def in_order(rig: Rig, keys: list[tuple[str, int]], order: Order) -> list[tuple[str, int]]:
     """Things in the order they are to be laid out; those without a spot or number come last, as they stood."""
     if order == "list":
@@ -227,9 +235,13 @@ def lay(index: Index, keys: list[tuple[str, int]], laying: Laying) -> Laid:
             raise NotationError(
                 f"{say_place(rig.universes[uid].number, address)} lies past the last slot to use, {limit.slots - laying.headroom}{why}."
             )
-    movable = [k for k in in_order(rig, keys, laying.order) if not is_locked(rig, *k)]
-    stays = tuple(dict.fromkeys(k for k, b in keys if is_locked(rig, k, b)))
-    filler = _Filler(index, laying, frozenset(movable))
+    movable = [k for k in in_order(rig, keys, laying.order) if not _stays(rig, *k)]
+    stays = tuple(dict.fromkeys(k for k, b in keys if _stays(rig, k, b)))
+    freed = tuple(dict.fromkeys(k for k, b in movable if place_of(rig, k, b).way == "anchored"))
+    leader = _leaders(index, movable)
+    riders = [k for k in movable if k[0] in leader]
+    movable = [k for k in movable if k[0] not in leader]
+    filler = _Filler(index, laying, frozenset([*movable, *riders]))
     steps: list[Step] = []
     left: list[tuple[str, int]] = []
     why = ""
@@ -246,12 +258,34 @@ def lay(index: Index, keys: list[tuple[str, int]], laying: Laying) -> Laid:
         else:
             steps += placed
     last, after = ("", 0, 0), 0
+    placed_at = {(s.key, s.brk): s for s in steps}
     if steps:
         s = steps[-1]
         end = s.address + footprint_of(rig, s.key, s.brk) - 1
         last = (s.universe, s.address, end)
         after = next((b - end for a, b in filler.universe(s.universe).free if a <= end + 1 <= b), 0)
-    return Laid(tuple(steps), tuple(left), why, last, after, stays)
+    for key, brk in riders:
+        lead = placed_at.get((leader[key], brk))
+        if lead:
+            steps.append(Step(key, brk, lead.universe, lead.address))
+        else:
+            left.append((key, brk))
+    return Laid(tuple(steps), tuple(left), why, last, after, stays, freed)
+
+
+def _leaders(index: Index, keys: list[tuple[str, int]]) -> dict[str, str]:
+    """Members of shares that stand as declared go where the first of them goes: thing → the first one asked for."""
+    asked = list(dict.fromkeys(k for k, _ in keys))
+    found: dict[str, str] = {}
+    for share in index.rig.shares.values():
+        here = [k for k in asked if k in share.members]
+        if (
+            share.kind == "share"
+            and len(here) > 1
+            and len({tuple((s.universe, s.first) for s in index.spans(k)) for k in here}) == 1
+        ):
+            found.update(dict.fromkeys(here[1:], here[0]))
+    return found
 
 
 def _place_bundle(filler: _Filler, rig: Rig, bundle: list[tuple[str, int]]) -> list[Step] | None:

@@ -13,7 +13,7 @@ from welvo.rig.attributes import word_for
 from welvo.rig.counting import SLOTS, pixel_place, running_of
 from welvo.rig.counting import place_of as place_at
 from welvo.rig.document import Rig
-from welvo.rig.lookup import call, mode_of, universe_by_number
+from welvo.rig.lookup import call, mode_of, universe_by_number, used
 from welvo.rig.notation import NotationError, every_way, plural, read_place, say_place, say_wire, thousands
 from welvo.rig.plan import device_at, feed_reaches, model_of, port_of_fixture, ports_taking
 from welvo.rig.switches import say_setting
@@ -369,9 +369,12 @@ def path(
         return Path(target.label, name, tuple(hops), tuple(joints), place_ways(index, target), key)
     universe = rig.universes[target.universe]
     place = say_place(universe.number, target.address)
-    hops.append(Hop("universe", place, universe.name, ("universe", target.universe), place_ways(index, target)))
+    off = "" if used(rig, "universes", target.universe) else "not in use"
+    hops.append(Hop("universe", place, off or universe.name, ("universe", target.universe), place_ways(index, target)))
     feeds = [fid for fid, f in rig.feeds.items() if f.universe == target.universe]
-    joints.append(Joint("agrees" if armed and feeds else "unknown", word="sending" if armed else "not armed"))
+    joints.append(
+        Joint("agrees" if armed and feeds and not off else "unknown", word=off or ("sending" if armed else "not armed"))
+    )
     if not feeds:
         hops.append(Hop("feed", "no feed", "nothing carries this universe", ("universe", target.universe)))
         joints.append(Joint("unknown", word="no feed"))

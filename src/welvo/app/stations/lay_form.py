@@ -277,7 +277,9 @@ class LayForm(Form):
         if self.laid.left:
             words.append(f"{len(self.laid.left)} found no place: {self.laid.why}")
         if self.laid.stays:
-            words.append(f"Locked and stays: {_names(rig, list(self.laid.stays))}.")
+            words.append(f"Locked or on a cable, and stays: {_names(rig, list(self.laid.stays))}.")
+        if self.laid.freed:
+            words.append(f"Stood behind others and gets an address of its own: {_names(rig, list(self.laid.freed))}.")
         behind = followers(s.index, self.laid)
         if behind:
             words.append(f"Anchored, so it moves too: {_names(rig, behind)}.")
