@@ -11,8 +11,8 @@ from pytestqt.qtbot import QtBot
 
 from welvo.app.session import Selection
 from welvo.app.stations.patch import AddFixtures
+from welvo.app.stations.tape_frame import GUTTER, HEADER, NAMED
 from welvo.app.stations.tape_paint import blocks_of
-from welvo.app.stations.tapes import GUTTER, HEADER, NAMED
 from welvo.app.window import Window
 from welvo.rig.document import Rig
 from welvo.rig.patched import Place

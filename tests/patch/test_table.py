@@ -6,7 +6,7 @@ import pytest
 from msgspec.structs import replace
 
 from tests.conftest import profile
-from welvo.patch import table
+from welvo.patch import spreadsheet, table
 from welvo.patch.index import Index
 from welvo.rig.document import Rig
 from welvo.rig.edits import lock, put_in_groups, remove_things, set_columns, set_group
@@ -130,7 +130,7 @@ def test_rows_change_known_numbers_and_add_new_ones(rig: Rig) -> None:
         "101\tLeft wing\tHead\tonly\t1\t33\tWings\tC4\tfine", "102\tRight\tHead\tonly\t1\t9\t\t\train", "301\tNew one\tBar\t\t3\t1\tWings\t\t",
         "302\t\t\t\t1\t1\t\t\t", "303\tX\tNo such\t\t1\t1\t\t\t", "x\t\t\t\t\t\t\t\t", "101\tagain\t\t\t\t\t\t\t",
     ])  # fmt: skip
-    found = table.paste(Index(rig), text)
+    found = spreadsheet.paste(Index(rig), text)
     assert (len(found.new), found.changed, found.same, found.unread) == (1, ("a",), 1, ("Weather",))
     assert [r.split(": ")[0] for r in found.refused] == ["row 5", "row 6", "row 7", "row 8"] and "303" not in str(
         found.rig.fixtures
@@ -152,13 +152,13 @@ def test_rows_change_known_numbers_and_add_new_ones(rig: Rig) -> None:
 def test_what_was_copied_pastes_back_as_it_was(rig: Rig) -> None:
     rig = typed(typed(rig, ["a", "b"], "groups", "Wings"), ["c"], "first", "after 102 + 300")
     rig, _ = lock(rig, ["a"], True)
-    again = table.paste(Index(rig), table.copy_table(Index(rig), ["a", "b", "c"]))
+    again = spreadsheet.paste(Index(rig), spreadsheet.copy_table(Index(rig), ["a", "b", "c"]))
     assert (again.new, again.changed, again.same, again.refused) == ((), (), 3, ())
-    moved = table.paste(Index(rig), "Number;First\n101;1.200\n102;1.200")
+    moved = spreadsheet.paste(Index(rig), "Number;First\n101;1.200\n102;1.200")
     assert moved.changed == ("b",) and moved.refused == ("row 2: 101 is locked at another address",)
 
 
 @pytest.mark.parametrize("text", ["", "  \n", "a\tb\n1\t2", "No.\n1", '"open\n'])
 def test_what_is_no_table_is_refused(rig: Rig, text: str) -> None:
     with pytest.raises(NotationError):
-        table.paste(Index(rig), text)
+        spreadsheet.paste(Index(rig), text)

@@ -23,7 +23,7 @@ from welvo.app.stations.library import Library
 from welvo.app.stations.paste import PasteRows
 from welvo.app.window import Window
 from welvo.formats.wishes import wished
-from welvo.patch.table import copy_table
+from welvo.patch.spreadsheet import copy_table
 from welvo.rig.document import Rig
 from welvo.rig.profile import Spot
 

@@ -37,7 +37,7 @@ from welvo.app.stations.bench import BenchStation
 from welvo.app.stations.devices import DevicesStation
 from welvo.app.stations.patch import PAGES, PatchStation
 from welvo.app.stations.profiles import ProfilesStation
-from welvo.app.stations.tapes import NAMED
+from welvo.app.stations.tape_frame import NAMED
 from welvo.app.theme import THEME
 from welvo.app.wire import Wire
 from welvo.formats import journal

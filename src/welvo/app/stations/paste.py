@@ -8,7 +8,7 @@ from welvo.app.fields import set_help
 from welvo.app.paint import button, clear, column, label, row
 from welvo.app.session import Session
 from welvo.app.stations.lay_form import Moves
-from welvo.patch import table
+from welvo.patch import spreadsheet, table
 from welvo.rig.notation import NotationError, plural
 
 EXAMPLE = "No.\tName\tProfile\tMode\tUniverse\tAddress\n101\tKelp 1\tBar 9\t38 slot\t1\t1"
@@ -20,7 +20,7 @@ class PasteRows(QDialog):
     def __init__(self, session: Session, text: str, parent: QWidget) -> None:
         super().__init__(parent)
         self._session = session
-        self.pasted: table.Pasted | None = None
+        self.pasted: spreadsheet.Pasted | None = None
         self.setWindowTitle("Paste from a spreadsheet")
         self.resize(720, 560)
         body = column((20, 16, 20, 16), 10)
@@ -58,7 +58,7 @@ class PasteRows(QDialog):
         clear(self._rows)
         self.pasted = None
         try:
-            found = table.paste(self._session.index, self.text.toPlainText())
+            found = spreadsheet.paste(self._session.index, self.text.toPlainText())
         except NotationError as e:
             self.saying.setText(str(e))
             self.go.setEnabled(False)

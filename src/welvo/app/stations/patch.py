@@ -23,7 +23,8 @@ from welvo.app.stations.paste import PasteRows
 from welvo.app.stations.patch_pages import CapacityPage, SendersPage, WiresPage
 from welvo.app.stations.patch_panel import PatchPanel, next_gap
 from welvo.app.stations.roll import Roll
-from welvo.app.stations.tapes import NAMED, Tapes
+from welvo.app.stations.tape_frame import NAMED
+from welvo.app.stations.tapes import Tapes
 from welvo.app.wire import Wire
 from welvo.patch.allocate import Wish, add_fixtures, footprint_of
 from welvo.rig.counting import how_many_fit

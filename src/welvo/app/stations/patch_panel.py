@@ -7,7 +7,7 @@ from functools import partial
 
 from msgspec.structs import replace
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QLabel, QVBoxLayout
+from PySide6.QtWidgets import QVBoxLayout
 
 from welvo.app.fields import Field
 from welvo.app.paint import button, clear, label, row
@@ -15,7 +15,7 @@ from welvo.app.panel import FormPanel, Title, Ways, field_row, finding_card
 from welvo.app.session import Selection, Session
 from welvo.app.stations.lay_form import Form, LayForm, ModeForm, PackForm
 from welvo.app.stations.sender_panel import show_sender, show_use
-from welvo.app.stations.switch_picture import SwitchPicture
+from welvo.app.stations.switch_fields import show_switches
 from welvo.app.stations.tape_paint import kind_name, tint_of
 from welvo.app.stations.universe_panel import show_universe
 from welvo.app.theme import THEME
@@ -29,8 +29,6 @@ from welvo.rig import edits
 from welvo.rig.document import put
 from welvo.rig.lookup import call, feeds_of, mode_of
 from welvo.rig.notation import NotationError, plural, say_place
-from welvo.rig.profile import AddressSetting
-from welvo.rig.switches import one_slip_away, reach, say_setting, why_there
 
 
 class PatchPanel(FormPanel):
@@ -420,7 +418,7 @@ class PatchPanel(FormPanel):
         s = self.session
         fixture = s.rig.fixtures.get(key)
         if fixture:
-            self._switches(key)
+            show_switches(self, key)
         self.rule()
         self.body.addWidget(label("More about it", 11, quiet=True))
         wanted = (
@@ -435,138 +433,6 @@ class PatchPanel(FormPanel):
                 return s.take(table.change(s.index, [key], column, typed))
 
             self.field(table.title(column), table.help_for(column), read, apply)
-
-    def _switches(self, key: str) -> None:
-        """How the address is set on the lamp, drawn; what another picture would say; who answers elsewhere and why."""
-        s = self.session
-        pid = s.rig.fixtures[key].profile
-        self.rule()
-
-        def setting() -> AddressSetting | None:
-            profile = s.rig.profiles.get(pid)
-            return profile.address if profile else None
-
-        def address() -> int:
-            spans = s.index.spans(key)
-            return spans[0].first if spans else 1
-
-        def set_way(**fields: object) -> object:
-            made = replace(setting() or AddressSetting(), **fields)
-            name = s.rig.profiles[pid].name
-            return s.edit(edits.set_profile, pid, f"how {name} is addressed", address=made)
-
-        ways = [("menu", "in its menu"), ("switches", "address switches"), ("dials", "three dials"), ("rdm", "by RDM")]
-        self.choice(
-            "Set", "How the address is set on lamps of this profile. It changes for all of them.",
-            lambda: (ways, (setting() or AddressSetting()).by), lambda v: set_way(by=v),
-        )  # fmt: skip
-        how = label("", 13, True, wrap=True)
-        self.body.addWidget(how)
-        now = setting()
-        if now and now.by in ("switches", "dials"):
-            self._picture(key, how, now.by == "switches")
-        else:
-            self.refreshers.append(lambda: how.setText(_capital(say_setting(setting(), address()))))
-        if now and now.by == "switches":
-            self.choice(
-                "Switches", "How many address switches there are, and what the leftmost weighs.",
-                lambda: ([("9 lowest", "9, first is 1"), ("9 highest", "9, first is 256"), ("10 lowest", "10, first is 1"), ("10 highest", "10, first is 512")],
-                         f"{(setting() or now).switches} {(setting() or now).first}"),
-                lambda v: set_way(switches=int(v.split()[0]), first=v.split()[1]),
-            )  # fmt: skip
-            self.choice(
-                "ON is", "Which way of the switch is printed ON.",
-                lambda: ([("up", "up"), ("down", "down")], (setting() or now).on), lambda v: set_way(on=v),
-            )  # fmt: skip
-        if now and now.by != "rdm":
-            self.choice(
-                "Counts", "Whether the lamp shows the address, or the address less one: all switches off are 1 then.",
-                lambda: ([("1", "from 1"), ("0", "from 0: address − 1")], str((setting() or now).base)), lambda v: set_way(base=int(v)),
-            )  # fmt: skip
-        if now is None or now.by == "menu":
-            self.field(
-                "Menu ends at", "The last start the lamp's menu offers. An address above it is a finding.",
-                lambda: str(reach(setting())[1]), lambda t: set_way(highest=table.whole(t, 1, 512)), narrow=64,
-            )  # fmt: skip
-
-    def _picture(self, key: str, how: QLabel, slips: bool) -> None:
-        s = self.session
-        picture = SwitchPicture()
-        self.body.addWidget(picture)
-        said = label("", 11, wrap=True)
-        take = button(
-            "Plan it",
-            lambda: self._take_picture(key, picture),
-            "Moves the fixture in the plan to what the switches say.",
-        )
-        back = button("Show the plan's", lambda: show(), "Draws the switches for the planned address again.")
-        self.body.addWidget(said)
-        acts = row(take, back, None)
-        self.body.addLayout(acts)
-        answers = Field(
-            "Where the lamp really answers, 1 to 512. Says which slip makes that of the plan.", lambda t: explain(t)
-        )
-        answers.setAccessibleName("Answers at")
-        answers.setFixedWidth(64)
-        answers.setPlaceholderText("?")
-        why = label("", 11, wrap=True)
-        why.hide()
-        self.body.addLayout(field_row("Answers at", answers, None))
-        self.body.addWidget(why)
-
-        def setting() -> AddressSetting:
-            return s.rig.profiles[s.rig.fixtures[key].profile].address or AddressSetting()
-
-        def address() -> int:
-            spans = s.index.spans(key)
-            return spans[0].first if spans else 1
-
-        def show() -> None:
-            picture.show_address(setting(), address())
-            how.setText(_capital(say_setting(setting(), address())))
-            read(address())
-
-        def read(now: int) -> None:
-            same = now == address()
-            take.setVisible(not same)
-            back.setVisible(not same)
-            if not same:
-                possible = 1 <= now <= 512
-                said.setText(
-                    f"This picture says {now}, the plan says {address()}. {why_there(setting(), address(), now)}"
-                    if possible
-                    else f"This picture says {now}, which no lamp can have."
-                )
-                take.setText(f"Plan {now}")
-                take.setEnabled(possible)
-                return
-            low, high = reach(setting())
-            if slips and low <= address() <= high:
-                near = ", ".join(str(a) for _, a in one_slip_away(setting(), address()))
-                said.setText(f"One switch wrong, and it answers at {near}.")
-            else:
-                said.setText("" if low <= address() <= high else f"Reaches {low} to {high} only.")
-
-        def explain(typed: str) -> bool:
-            why.setVisible(bool(typed.strip()))
-            if not typed.strip():
-                return True
-            try:
-                why.setText(why_there(setting(), address(), table.whole(typed, 1, 512)))
-            except NotationError as e:
-                why.setText(str(e))
-                raise
-            return True
-
-        picture.read.connect(read)
-        self.refreshers.append(show)
-
-    def _take_picture(self, key: str, picture: SwitchPicture) -> None:
-        spans = self.session.index.spans(key)
-        universe = spans[0].universe if spans else next(iter(self.session.rig.universes), "")
-        if universe:
-            number = self.session.rig.universes[universe].number
-            self.session.edit(lambda _: table.change_first(self.session.index, [key], say_place(number, picture.said)))
 
     # ---- several
 
@@ -699,10 +565,6 @@ def _common(session: Session, ids: list[str]) -> str:
     """Groups that all of them are in."""
     sets = [set(edits.groups_of(session.rig, k)) for k in ids]
     return ", ".join(g.name for g in session.rig.groups.values() if all(g.name in s for s in sets))
-
-
-def _capital(words: str) -> str:
-    return words[:1].upper() + words[1:]
 
 
 def _order(t: str) -> str:

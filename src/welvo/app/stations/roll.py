@@ -38,7 +38,7 @@ from welvo.app.stations.tape_paint import spine, tint_of
 from welvo.app.theme import THEME
 from welvo.checks.registry import SEVERITIES
 from welvo.observed.compare import compare
-from welvo.patch import table
+from welvo.patch import spreadsheet, table
 from welvo.rig.document import Change
 from welvo.rig.edits import lock, remove_things, set_columns
 from welvo.rig.notation import plural
@@ -453,7 +453,7 @@ class Roll(QTableView):
         """Put the selected rows on the clipboard, with headings, as a spreadsheet takes them."""
         keys = self.chosen()
         if keys:
-            QApplication.clipboard().setText(table.copy_table(self.session.index, keys))
+            QApplication.clipboard().setText(spreadsheet.copy_table(self.session.index, keys))
             self.session.say(f"{plural(len(keys), 'row')} copied, with headings.")
 
     def chosen(self) -> list[str]:
