@@ -54,7 +54,7 @@ def cases(draw: st.DrawFn) -> tuple[list[Item], list[tuple[int, int]]]:
     return items, free
 
 
-@settings(max_examples=150)
+@settings(max_examples=100)
 @given(cases())
 def test_packing_equals_brute_force(case: tuple[list[Item], list[tuple[int, int]]]) -> None:
     items, free = case

@@ -11,7 +11,7 @@ from welvo.rig.counting import Stretch, free_between
 from welvo.rig.document import Rig
 from welvo.rig.lookup import call
 
-NODES = 60_000
+NODES = 20_000
 """How far the search goes before it takes the best found so far; 8 things need far less."""
 
 
@@ -101,6 +101,8 @@ class _Search:
         self.left = nodes
         self.best: dict[int, int] | None = None
         self.cost = (10**9, 10**9)
+        self.seen: dict[tuple[int, int], int] = {}
+        """The fewest moves with which a place was reached with these things left, as a mask of their names."""
 
     def run(self) -> tuple[dict[int, int] | None, bool]:
         if not self.items:
@@ -149,23 +151,25 @@ class _Search:
         self.left -= 1
         if self.left <= 0 or n >= len(self.free):
             return
-        bound = max(end, self._lowest_end(n, at, sum(i.width for i in rest)))
-        lost = sum(i.start < at for i in rest)  # what stood before here has to move whatever happens
-        if (bound, moves + lost) >= self.cost:
+        slots = lost = mask = 0
+        for i in rest:
+            slots += i.width
+            lost += i.start < at  # what stood before here has to move whatever happens
+            mask |= 1 << i.name
+        bound = max(end, self._lowest_end(n, at, slots))
+        if (bound, moves + lost) >= self.cost or self.seen.get((at, mask), 10**9) <= moves:
             return
+        self.seen[at, mask] = moves  # from here on only what is left and where counts, not how it came about
         last = self.free[n][1]
-        here = [i for i in rest if i.start == at and at + i.width - 1 <= last]
-        for item in here:
-            self._take(item, n, at, rest, places, moves)
-        tried: set[int] = set()
-        for item in sorted(rest, key=lambda i: (-i.width, i.start >= at, -i.start)):
-            if item.start == at or at + item.width - 1 > last:
+        for item in rest:
+            if item.start == at and at + item.width - 1 <= last:
+                self._take(item, n, at, rest, places, moves)
+        gone: set[int] = set()
+        for item in self._worth_moving(rest, at):
+            if item.start == at or at + item.width - 1 > last or item.width in gone:
                 continue
-            gone = item.start < at
-            if item.width in tried:
-                continue
-            if gone:
-                tried.add(item.width)  # moving one that cannot stay any more is never worse than moving another
+            if item.start < at:
+                gone.add(item.width)  # moving one that cannot stay any more is never worse than moving another
             self._take(item, n, at, rest, places, moves + 1)
         for item in rest:  # leave a hole up to something that stays
             if at < item.start <= last - item.width + 1:
@@ -173,10 +177,15 @@ class _Search:
         if n + 1 < len(self.free):
             self._step(n + 1, self.free[n + 1][0], rest, places, end, moves)
 
+    @staticmethod
+    def _worth_moving(rest: list[Item], at: int) -> list[Item]:
+        """The widest first; of one width those that cannot stay any more, then the last."""
+        return sorted(rest, key=lambda i: (-i.width, i.start >= at, -i.start))
+
     def _take(self, item: Item, n: int, at: int, rest: list[Item], places: dict[int, int], moves: int) -> None:
         places[item.name] = at
         left = [i for i in rest if i is not item]
         behind = at + item.width
         following = n + 1 if behind > self.free[n][1] and n + 1 < len(self.free) else n
-        self._step(following, max(behind, self.free[following][0]), left, places, max(0, behind - 1), moves)
+        self._step(following, max(behind, self.free[following][0]), left, places, behind - 1, moves)
         del places[item.name]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
-from PySide6.QtCore import QRectF, Signal
+from PySide6.QtCore import QRectF, QTimer, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
@@ -27,6 +27,10 @@ WAYS: dict[Way, str] = {
     "packed": "packed, one behind the other", "spacing": "spacing: start to start", "gap": "gap: free slots between",
     "round": "round starts: every …",
 }  # fmt: skip
+
+
+MANY = 500
+"""Above so many things a preview waits for a pause in typing."""
 
 
 @dataclass(frozen=True)
@@ -120,6 +124,8 @@ class LayForm(Form):
         super().__init__(session, f"Lay out {plural(len(keys), 'thing')}", "Lay out")
         self.keys = keys
         self.laid = Laid(())
+        self._soon = QTimer(self, singleShot=True)
+        self._soon.timeout.connect(self.update_preview)
         self.start = self._line(
             "From",
             "Where the first one starts, such as 3.1; free for the first free place. A click on a tape sets it.",
@@ -174,7 +180,7 @@ class LayForm(Form):
         made = Field(help_text, self._typed)
         made.setAccessibleName(words)
         made.set_value(value)
-        made.textEdited.connect(lambda _: self.update_preview())
+        made.textEdited.connect(lambda _: self._soon.start(250 if len(self.keys) > MANY else 0))
         if width:
             made.setFixedWidth(width)
             self.box.addLayout(field_row(words, made, None))
@@ -310,6 +316,9 @@ class LayForm(Form):
         return f"{fit.count} more of {plural(width, 'slot')} would fit into universe {s.rig.universes[last.universe].number}{where}{more}."
 
     def do(self) -> None:
+        if self._soon.isActive():  # something was typed and not yet looked at
+            self._soon.stop()
+            self.update_preview()
         if self.laid.steps and self.session.edit(lambda rig: take(rig, self.laid)) is not None:
             self.leave()
 
