@@ -93,6 +93,7 @@ def run(arguments: list[str]) -> int:
         start_demo(window)
     elif arguments:
         window.open_file(Path(arguments[0]))
+    QTimer.singleShot(300, window, lambda: window.bench)  # so that the first blackout does not wait for it
     QTimer.singleShot(500, window, lambda: _know_library(session))  # not before the first picture
     QTimer.singleShot(0, window, lambda: window.offer_recovery(journal.abandoned(window.keeper.folder)))
     code = app.exec()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from functools import partial
+from functools import cached_property, partial
 from pathlib import Path
 
 from PySide6.QtCore import QEvent, QObject, QRectF, Qt, QTimer
@@ -45,6 +45,7 @@ from welvo.live.interfaces import interfaces
 from welvo.rig.document import Rig
 from welvo.rig.edits import rename_rig
 
+Station = ProfilesStation | PatchStation | DevicesStation | BenchStation
 KEY_HELP = """<table cellpadding="3">
 <tr><td><b>Alt+1 2 4 5</b></td><td>Profiles, Patch, Devices, Bench</td></tr>
 <tr><td><b>Alt+0</b></td><td>findings; F8 and Shift+F8 step through them</td></tr>
@@ -120,8 +121,8 @@ class Window(QWidget):
         self.on_close: list[Callable[[], object]] = []
         self.keeper = Keeper(session, state_folder or Computer.state_folder())
         self.setMinimumSize(1120, 640)
-        self.stations: dict[str, ProfilesStation | PatchStation | DevicesStation | BenchStation] = {}
         self.patch = PatchStation(session, wire)
+        self._built: list[Station] = []
         self.stack, self.panels = QStackedWidget(), QStackedWidget()
         self.panels.setFixedWidth(300)
         self._menus()
@@ -129,13 +130,7 @@ class Window(QWidget):
         self.head = Head(session, wire, self.menus, self.jump)
         self.rail = Rail()
         self.ribbon = Ribbon(session, wire)
-        self.profiles = ProfilesStation(session, wire)
-        self.devices = DevicesStation(session, wire)
-        self.bench = BenchStation(session, wire)
-        for station in (self.profiles, self.patch, self.devices, self.bench):
-            self.stations[station.name] = station
-            self.stack.addWidget(station)
-            self.panels.addWidget(station.panel)
+        self._enter(self.patch)
         layout = column(spacing=0)
         layout.addWidget(self.head)
         middle = row(self.rail, spacing=0)
@@ -166,6 +161,36 @@ class Window(QWidget):
 
     # ---- stations
 
+    def _enter(self, station: Station) -> None:
+        self._built.append(station)
+        self.stack.addWidget(station)
+        self.panels.addWidget(station.panel)
+
+    # All stations but Patch are built when they are first wanted: a start must not wait for what nobody looks at.
+
+    @cached_property
+    def profiles(self) -> ProfilesStation:
+        made = ProfilesStation(self.session, self.wire)
+        self._enter(made)
+        return made
+
+    @cached_property
+    def devices(self) -> DevicesStation:
+        made = DevicesStation(self.session, self.wire)
+        self._enter(made)
+        return made
+
+    @cached_property
+    def bench(self) -> BenchStation:
+        made = BenchStation(self.session, self.wire)
+        self._enter(made)
+        return made
+
+    @property
+    def stations(self) -> dict[str, Station]:
+        """All stations by name; those that nobody has looked at yet are built by it."""
+        return {"Profiles": self.profiles, "Patch": self.patch, "Devices": self.devices, "Bench": self.bench}
+
     @property
     def station(self) -> str:
         return self.rail.current
@@ -173,8 +198,9 @@ class Window(QWidget):
     def show_station(self, name: str) -> None:
         self.session.commit_pending()
         self.rail.set(name)
-        self.stack.setCurrentWidget(self.stations[name])
-        self.panels.setCurrentWidget(self.stations[name].panel)
+        shown: Station = getattr(self, name.lower())
+        self.stack.setCurrentWidget(shown)
+        self.panels.setCurrentWidget(shown.panel)
         self.ribbon.station = name
         self.ribbon.update()
         if name == "Devices":
@@ -583,7 +609,7 @@ class Window(QWidget):
         self.restyle()
 
     def restyle(self) -> None:
-        for station in self.stations.values():
+        for station in self._built:
             station.restyle()
         self.drawer.refresh()
         for w in self.findChildren(QWidget):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import cached_property
+
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import (
@@ -252,12 +254,9 @@ class PatchStation(QWidget):
         below.setMinimumHeight(216)
         layout = column(spacing=0)
         layout.addLayout(bar)
-        self.wires = WiresPage(session)
-        self.capacity = CapacityPage(session)
-        self.senders = SendersPage(session)
         self.stack = QStackedWidget()
-        for page in (split, self.wires, self.capacity, self.senders):
-            self.stack.addWidget(page)
+        self._tapes_page = split
+        self.stack.addWidget(split)
         layout.addWidget(self.stack, 1)
         self.setLayout(layout)
         self.page = "Tapes"
@@ -276,13 +275,32 @@ class PatchStation(QWidget):
 
     # ---- pages and menus
 
+    @cached_property
+    def wires(self) -> WiresPage:
+        made = WiresPage(self._session)
+        self.stack.addWidget(made)
+        return made
+
+    @cached_property
+    def capacity(self) -> CapacityPage:
+        made = CapacityPage(self._session)
+        self.stack.addWidget(made)
+        return made
+
+    @cached_property
+    def senders(self) -> SendersPage:
+        made = SendersPage(self._session)
+        self.stack.addWidget(made)
+        return made
+
     def show_page(self, name: str) -> None:
         """Tapes and roll, or one of the tables."""
         self._session.commit_pending()
         if name != "Tapes":
             self.panel.close_form()
         self.page = name
-        self.stack.setCurrentIndex(list(PAGES).index(name))
+        shown: QWidget = self._tapes_page if name == "Tapes" else getattr(self, name.lower())
+        self.stack.setCurrentWidget(shown)
         for key, b in self._pages.items():
             b.setChecked(key == name)
         self._zooms.setVisible(name == "Tapes")

@@ -100,6 +100,7 @@ class ProfilesStation(QWidget):
         session.changed.connect(self._on_change)
         session.selection_changed.connect(self._on_selection)
         self.refresh()
+        self._on_selection()  # what was selected before this station was first looked at
 
     def _bar(self) -> None:
         self.picker = Choice("Which profile of the rig is shown.", self.show_profile)
