@@ -6,6 +6,7 @@ import time
 from collections.abc import Callable
 from functools import cached_property, partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QObject, QRectF, Qt, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QResizeEvent, QShortcut
@@ -33,10 +34,7 @@ from welvo.app.paint import button, column, label, row
 from welvo.app.recovery import Keeper
 from welvo.app.ribbon import Ribbon
 from welvo.app.session import Selection, Session
-from welvo.app.stations.bench import BenchStation
-from welvo.app.stations.devices import DevicesStation
 from welvo.app.stations.patch import PAGES, PatchStation
-from welvo.app.stations.profiles import ProfilesStation
 from welvo.app.stations.tape_frame import NAMED
 from welvo.app.theme import THEME
 from welvo.app.wire import Wire
@@ -45,7 +43,12 @@ from welvo.live.interfaces import interfaces
 from welvo.rig.document import Rig
 from welvo.rig.edits import rename_rig
 
-Station = ProfilesStation | PatchStation | DevicesStation | BenchStation
+if TYPE_CHECKING:
+    from welvo.app.stations.bench import BenchStation
+    from welvo.app.stations.devices import DevicesStation
+    from welvo.app.stations.profiles import ProfilesStation
+
+    Station = ProfilesStation | PatchStation | DevicesStation | BenchStation
 KEY_HELP = """<table cellpadding="3">
 <tr><td><b>Alt+1 2 4 5</b></td><td>Profiles, Patch, Devices, Bench</td></tr>
 <tr><td><b>Alt+0</b></td><td>findings; F8 and Shift+F8 step through them</td></tr>
@@ -170,18 +173,24 @@ class Window(QWidget):
 
     @cached_property
     def profiles(self) -> ProfilesStation:
+        from welvo.app.stations.profiles import ProfilesStation
+
         made = ProfilesStation(self.session, self.wire)
         self._enter(made)
         return made
 
     @cached_property
     def devices(self) -> DevicesStation:
+        from welvo.app.stations.devices import DevicesStation
+
         made = DevicesStation(self.session, self.wire)
         self._enter(made)
         return made
 
     @cached_property
     def bench(self) -> BenchStation:
+        from welvo.app.stations.bench import BenchStation
+
         made = BenchStation(self.session, self.wire)
         self._enter(made)
         return made

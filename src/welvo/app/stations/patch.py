@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
@@ -21,8 +22,6 @@ from welvo.app.fields import Choice, Field, set_help
 from welvo.app.paint import RIGHT, box, button, column, label, row, text
 from welvo.app.panel import field_row
 from welvo.app.session import Selection, Session
-from welvo.app.stations.paste import PasteRows
-from welvo.app.stations.patch_pages import CapacityPage, SendersPage, WiresPage
 from welvo.app.stations.patch_panel import PatchPanel, next_gap
 from welvo.app.stations.roll import Roll
 from welvo.app.stations.tape_frame import NAMED
@@ -149,6 +148,9 @@ class AddFixtures(QDialog):
         self._session.select_things(self.made)
         self.accept()
 
+
+if TYPE_CHECKING:
+    from welvo.app.stations.patch_pages import CapacityPage, SendersPage, WiresPage
 
 PAGES = {
     "Tapes": "Every universe as a tape of its slots, and the roll of all things.",
@@ -277,18 +279,24 @@ class PatchStation(QWidget):
 
     @cached_property
     def wires(self) -> WiresPage:
+        from welvo.app.stations.patch_pages import WiresPage
+
         made = WiresPage(self._session)
         self.stack.addWidget(made)
         return made
 
     @cached_property
     def capacity(self) -> CapacityPage:
+        from welvo.app.stations.patch_pages import CapacityPage
+
         made = CapacityPage(self._session)
         self.stack.addWidget(made)
         return made
 
     @cached_property
     def senders(self) -> SendersPage:
+        from welvo.app.stations.patch_pages import SendersPage
+
         made = SendersPage(self._session)
         self.stack.addWidget(made)
         return made
@@ -350,6 +358,8 @@ class PatchStation(QWidget):
     def paste_clipboard(self) -> None:
         """Read the clipboard as a table; what it would do is said first."""
         self._session.commit_pending()
+        from welvo.app.stations.paste import PasteRows
+
         PasteRows(self._session, QApplication.clipboard().text(), self).exec()
 
     def next_gap(self) -> None:
