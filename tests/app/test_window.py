@@ -333,6 +333,19 @@ def test_both_themes_and_larger_text_draw_every_station(window: Window) -> None:
     assert (THEME.name, THEME.step) == ("dusk", 0)
 
 
+def test_larger_text_fits_at_1280_and_leaves_the_menus(window: Window) -> None:
+    window.resize(1280, 800)
+    window.set_look("dusk", 2)
+    QApplication.processEvents()
+    picture = window.menus.grab().toImage()
+    shades = {picture.pixel(x, y) for x in range(picture.width()) for y in range(picture.height())}
+    assert len(shades) > 100  # words, not an empty bar
+    for name, station in window.stations.items():
+        window.show_station(name)
+        QApplication.processEvents()
+        assert station.minimumSizeHint().width() <= 1280 - 72 - 300, name
+
+
 def test_at_1280_by_740_every_station_fits(window: Window) -> None:
     window.resize(1280, 740)
     QApplication.processEvents()

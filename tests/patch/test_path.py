@@ -123,13 +123,10 @@ def test_a_slot_is_said_with_default_pixel_octet_and_whether_it_moves(rig: Rig) 
     ways = dict(place_ways(index, find_target(index, "2.105")))
     assert ways["Pixel · component"] == "ribbon/2 · G, 2 of 3" and ways["Octet in the stream"] == "18 (from 0)"
     assert (
-        ways["If one before grows"] == "stays: typed"
+        ways["If one grows"] == "stays: typed"
         and dict(place_ways(index, find_target(index, "101")))["Default"] == "32768 of 65535"
     )
     chain = path(index, NOTHING, find_target(index, "ribbon/2"), 0.0)
     assert [(h.role, h.value) for h in chain.hops][2:4] == [("feed", "DDP 1"), ("device", "NODE")]
     behind, _ = put(rig, "", fixtures={"b": replace(rig.fixtures["b"], at=(Place(after="a", gap=4),))})
-    assert (
-        dict(place_ways(Index(behind), find_target(Index(behind), "102")))["If one before grows"]
-        == "moves: behind 101 + 4"
-    )
+    assert dict(place_ways(Index(behind), find_target(Index(behind), "102")))["If one grows"] == "moves: behind 101 + 4"

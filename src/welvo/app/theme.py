@@ -180,7 +180,7 @@ def _sheet() -> str:
     QComboBox:focus {{ border: 2px solid {t["accent"]}; padding: 1px 5px; }}
     QComboBox QAbstractItemView {{ background: {t["raised"]}; selection-background-color: {t["select"]}; border: 1px solid {t["edge"]}; }}
     QMenuBar {{ background: transparent; spacing: 0; font-weight: normal; }}
-    QMenuBar::item {{ padding: 7px 8px 7px 8px; background: transparent; border-radius: 4px; }}
+    QMenuBar::item {{ padding: {7 - THEME.step}px 8px; background: transparent; border-radius: 4px; }}
     QMenuBar::item:selected {{ background: {t["select"]}; }}
     QMenu {{ background: {t["raised"]}; border: 1px solid {t["edge"]}; padding: 4px; }}
     QMenu::item {{ padding: 5px 24px 5px 12px; }}

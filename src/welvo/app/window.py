@@ -397,6 +397,7 @@ class Window(QWidget):
     def _titles(self) -> None:
         rig = self.session.rig
         self.rig_menu.setTitle((rig.name or "Rig").replace("&", "&&")[:28])
+        self.menus.setMinimumWidth(min(480, self.menus.sizeHint().width()))  # the jump box gives way, not the menus
         self.setWindowTitle(f"{rig.name}{' · not saved' if self.session.dirty else ''} · Welvo")
         history = self.session.history
         self._undo.setText(f"Undo: {history.undo_label}" if history.undo_label else "Undo")

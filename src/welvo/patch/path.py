@@ -268,7 +268,7 @@ def place_ways(index: Index, target: Target) -> tuple[tuple[str, str], ...]:
     mixed = f" (of {size})" if size != SLOTS or any(u.size != size for u in rig.universes.values()) else ""
     ways.append(("Running in rig", thousands(running_of(universe.number - 1, target.address, size)) + mixed))
     if span:
-        ways.append(("If one before grows", _if_one_grows(index, target)))
+        ways.append(("If one grows", _if_one_grows(index, target)))
     port = _port(rig, target)
     if port:
         model = model_of(rig, port[0])
@@ -324,7 +324,7 @@ def _if_one_grows(index: Index, target: Target) -> str:
     fixture, element = rig.fixtures.get(target.key), rig.elements.get(target.key)
     place = fixture.place(target.brk) if fixture else element.at if element else None
     if place is None or place.way == "typed":
-        return "stays: typed" + (" and locked" if place and place.locked else "")
+        return "stays: locked" if place and place.locked else "stays: typed"
     if place.way == "run":
         return "moves: from its cable"
     return f"moves: behind {call(rig, place.after)} + {place.gap}"

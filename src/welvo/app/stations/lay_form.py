@@ -311,9 +311,12 @@ class LayForm(Form):
         order = list(laying.into) or universes_in_order(s.rig)
         here = Laying(self.laid.last[:2], laying.way, laying.by, into=(last.universe,), headroom=laying.headroom)
         fit = how_many(Index(after) if len(s.rig.fixtures) < 2000 else s.index, width, here)
-        where = f" (the last {fit.first}–{fit.last}, {plural(fit.left_over, 'slot')} left over)" if fit.count else ""
-        more = " and more in the next universes" if order[-1] != last.universe else ""
-        return f"{fit.count} more of {plural(width, 'slot')} would fit into universe {s.rig.universes[last.universe].number}{where}{more}."
+        number = s.rig.universes[last.universe].number
+        more = "; the next universes go on" if order[-1] != last.universe else ""
+        if not fit.count:
+            return f"No more of {plural(width, 'slot')} fits into universe {number}{more}."
+        where = f"the last {fit.first}–{fit.last}, {plural(fit.left_over, 'slot')} left over"
+        return f"{fit.count} more of {plural(width, 'slot')} would fit into universe {number} ({where}){more}."
 
     def do(self) -> None:
         if self._soon.isActive():  # something was typed and not yet looked at

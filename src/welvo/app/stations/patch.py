@@ -26,6 +26,7 @@ from welvo.app.stations.patch_panel import PatchPanel, next_gap
 from welvo.app.stations.roll import Roll
 from welvo.app.stations.tape_frame import NAMED
 from welvo.app.stations.tapes import Tapes
+from welvo.app.theme import THEME
 from welvo.app.wire import Wire
 from welvo.patch.allocate import Wish, add_fixtures, footprint_of
 from welvo.rig.counting import how_many_fit
@@ -170,7 +171,7 @@ class PatchStation(QWidget):
         self.tapes = Tapes(session)
         self.roll = Roll(session)
         self.add = button(
-            "Add fixtures…", self.add_fixtures, "How many of what, and where the first one starts.   Ctrl+Shift+I"
+            "Add…", self.add_fixtures, "Fixtures: how many of what, and where the first one starts.   Ctrl+Shift+I"
         )
         self.lay = button(
             "Lay out…",
@@ -204,9 +205,9 @@ class PatchStation(QWidget):
         )
         self.filter.textChanged.connect(self.roll.roll.set_filter)
         self._zooms = row_of(zooms)
-        bar = row(
-            label("Patch", 16, True), 4, row_of(pages), 4, self.add, self.lay, self.more, None, self._zooms, spacing=6
-        )
+        self._title = label("Patch", 16, True)
+        self._title.setVisible(not THEME.step)  # larger text needs the room; the rail says it too
+        bar = row(self._title, 4, row_of(pages), 4, self.add, self.lay, self.more, None, self._zooms, spacing=6)
         bar.setContentsMargins(16, 8, 16, 8)
         self.group = Choice(
             "Selects the things of a group. A group keeps its things through renumbering and moving.",
@@ -420,7 +421,7 @@ class PatchStation(QWidget):
             body.addWidget(line)
         self._add_primary = button("Add", self.wish.commit, primary=True)
         body.addLayout(row(None, self.wish, self._add_primary, None))
-        self._hint = label("", 11, quiet=True)
+        self._hint = label("", 11, quiet=True, wrap=True)
         self._hint.setAlignment(Qt.AlignmentFlag.AlignCenter)
         body.addWidget(self._hint)
         body.addStretch(2)
@@ -501,6 +502,7 @@ class PatchStation(QWidget):
             self.panel.address.selectAll()
 
     def restyle(self) -> None:
+        self._title.setVisible(not THEME.step)
         self.tapes.restyle()
         self.panel.restyle()
         self.panel.build()

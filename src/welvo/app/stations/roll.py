@@ -47,7 +47,7 @@ SHOWN_FIRST = ("mark", "number", "name", "profile", "first", "last", "slots", "p
 """Columns in the order shown; the rest of the table's follow. Mark, port and agrees are the roll's own."""
 OWN_TITLES = {"mark": "", "port": "Port", "agrees": "Agrees"}
 WIDTHS = {
-    "mark": 28, "number": 58, "name": 190, "profile": 200, "first": 68, "last": 68, "slots": 50, "port": 104,
+    "mark": 28, "number": 58, "name": 180, "profile": 200, "first": 78, "last": 68, "slots": 50, "port": 104,
     "agrees": 108, "groups": 120, "turns": 80, "spot": 90, "note": 180,
 }  # fmt: skip
 RIGHT_COLUMNS = ("number", "first", "last", "slots")
@@ -419,8 +419,15 @@ class Roll(QTableView):
         session.selection_changed.connect(self._show)
 
     def _widths(self) -> None:
+        """Several breaks need wider columns for their addresses."""
+        rig = self.session.rig
+        used = {(f.profile, f.mode) for f in rig.fixtures.values()}
+        most = max(
+            (len(m.breaks) for p, v in rig.profiles.items() for k, m in v.modes.items() if (p, k) in used), default=1
+        )
         for n, column in enumerate(self.roll.columns):
-            self.setColumnWidth(n, WIDTHS.get(column, 96))
+            wide = 52 * (min(most, 3) - 1) if column in ("first", "last") else 0
+            self.setColumnWidth(n, WIDTHS.get(column, 96) + wide - (60 if most > 1 and column == "name" else 0))
             self.setColumnHidden(n, column in self._hidden)
 
     def column_menu(self) -> QMenu:

@@ -74,7 +74,7 @@ def show_switches(panel: PatchPanel, key: str) -> None:
         )  # fmt: skip
     if now is None or now.by == "menu":
         panel.field(
-            "Menu ends at", "The last start the lamp's menu offers. An address above it is a finding.",
+            "Menu up to", "The last start the lamp's menu offers. An address above it is a finding.",
             lambda: str(reach(setting())[1]), lambda t: set_way(highest=table.whole(t, 1, 512)), narrow=64,
         )  # fmt: skip
 
