@@ -78,7 +78,7 @@ def stranger(ctx: Context, _: str) -> Iterator[Finding]:
 )  # fmt: skip
 def differs(ctx: Context, did: str) -> Iterator[Finding]:
     device = ctx.rig.devices[did]
-    if _doubled(ctx, did):
+    if _doubled(ctx, did) or not used(ctx.rig, "devices", did):
         return
     for line in compare(ctx.rig, ctx.observed, did, ctx.now):
         if line.mark != "differs" or (line.port and line.spec.key in ("universe", "protocol")):
@@ -101,7 +101,7 @@ def differs(ctx: Context, did: str) -> Iterator[Finding]:
 )  # fmt: skip
 def port_differs(ctx: Context, did: str) -> Iterator[Finding]:
     device = ctx.rig.devices[did]
-    if _doubled(ctx, did):
+    if _doubled(ctx, did) or not used(ctx.rig, "devices", did):
         return
     lines = {line.key: line for line in compare(ctx.rig, ctx.observed, did, ctx.now)}
     for label, port in device.ports.items():
