@@ -171,7 +171,7 @@ def test_an_error_cannot_be_waived(rig: Rig) -> None:
     assert only(waived, "PATCH-01").severity == "error"
 
 
-@pytest.mark.parametrize("seed", range(6))
+@pytest.mark.parametrize("seed", range(12))
 def test_following_edits_finds_what_checking_anew_finds(rig: Rig, seed: int) -> None:
     import random
 
@@ -198,6 +198,14 @@ def test_following_edits_finds_what_checking_anew_finds(rig: Rig, seed: int) -> 
             ),
             lambda: put(rig, "", shares={"x": Share(members=("a", "b"))} if not rig.shares else {"x": None}),
             lambda: edits.set_universe(rig, "u1", "", size=pick.choice([16, 512])),
+            lambda: (
+                edits.add_universe(rig)[:2]
+                if len(rig.universes) < 4
+                else edits.remove_universe(rig, max(rig.universes))
+            ),
+            lambda: edits.set_fixtures(
+                rig, "", {"b": {"at": (Place(after=pick.choice(["a", "c"]), gap=pick.randint(0, 500)),)}}
+            ),
             lambda: edits.set_port(rig, "d", "A", "", feed=pick.choice(["", *rig.feeds])),
         ]
         rig, change = pick.choice(acts)()

@@ -239,7 +239,8 @@ class Index:
             before = {s.universe for spans in self._spans.values() for s in spans}
             self.__init__(rig)  # type: ignore[misc]
             after = {s.universe for spans in self._spans.values() for s in spans}
-            return Followed(frozenset(before | after | change.ids("universes")), frozenset(self._spans))
+            everything = frozenset((*rig.fixtures, *rig.elements))  # also what has no span now: it may have lost it
+            return Followed(frozenset(before | after | change.ids("universes")), everything)
         things = set(change.ids("fixtures")) | set(change.ids("elements"))
         if change.ids("profiles"):
             self._widths.clear()

@@ -49,7 +49,7 @@ def columns(rig: Rig) -> tuple[str, ...]:
 
 
 def title(column: str) -> str:
-    return column[4:] if column.startswith("own:") else TITLES[column]
+    return column[4:] if column.startswith("own:") else TITLES.get(column, column)
 
 
 def help_for(column: str) -> str:
