@@ -21,6 +21,7 @@ from welvo.formats.wishes import wished
 from welvo.patch import table
 from welvo.patch.index import Index
 from welvo.rig.document import Rig
+from welvo.rig.edits import remove_universe
 from welvo.rig.wiring import Universe
 
 
@@ -382,3 +383,11 @@ def test_tapes_scroll_at_field_with_many_universes(make: Callable[[Rig], Window]
     tapes.verticalScrollBar().setValue(400)
     found = tapes.at(QPointF(60, 200))
     assert not tapes.viewport().grab().isNull() and found and found[0] in window.session.rig.universes
+
+
+def test_a_selected_slot_goes_with_its_universe(window: Window) -> None:
+    window.show_station("Patch")
+    window.session.select(Selection("slot", (), slot=("u10", 7)))
+    window.session.edit(remove_universe, "u10")
+    QApplication.processEvents()
+    assert window.session.selection == Selection() and not window.grab().isNull()

@@ -209,6 +209,10 @@ class Session(QObject):
 
     def _drop_lost_selection(self) -> None:
         s = self.selection
+        if s.kind == "slot" and s.slot and s.slot[0] not in self.rig.universes:
+            self.selection = Selection()
+            self.selection_changed.emit()
+            return
         part = {
             "thing": {**self.rig.fixtures, **self.rig.elements} if s.kind == "thing" and len(s.ids) > 1 else None,
             "universe": self.rig.universes, "feed": self.rig.feeds, "device": self.rig.devices, "port": self.rig.devices,
