@@ -110,7 +110,7 @@ def patching(say: Say) -> None:
         say(words, f"{took[count]:.1f} ms", goal, took[count] < 150)
         index = Index(rig)
         starts = index.uni[: index._used].astype(np.int64) * 1024 + index.first[: index._used]
-        sweep, plain = quickest(index.flagged, 9), quickest(lambda: np.sort(starts), 9)  # noqa: B023
+        sweep, plain = quickest(index.flagged, 30), quickest(lambda: np.sort(starts), 30)  # noqa: B023
         say(
             f"    overlap check / plain sort of the same {len(starts)} spans",
             f"{sweep / plain:.1f} ({sweep:.2f} ms)",

@@ -343,18 +343,18 @@ class Index:
 
         A span is kept as one number, start · 1024 + length − 1, so that nothing but these numbers is sorted.
         """
-        keys = self._flat[: self._used].copy()
-        keys.sort()
-        starts = keys >> 10
-        keys &= 1023
-        keys += starts
-        np.maximum.accumulate(keys, out=keys)
-        hit = starts[1:] <= keys[:-1]
-        if not hit.any():
+        keys = np.sort(self._flat[: self._used])
+        ends = keys & 1023
+        ends <<= 10
+        ends += keys
+        ends |= 1023  # the last slot, with room for any length behind it, so that starts need not be taken out
+        np.maximum.accumulate(ends, out=ends)
+        hits = (keys[1:] <= ends[:-1]).nonzero()[0]
+        if not hits.size:
             return set()
-        found = starts[1:][hit] // _PITCH
-        rows = set(found.tolist()) if found.size < 2000 else set(np.unique(found).tolist())
-        return {self._uni_name[n] for n in rows if n >= 0}
+        rows = keys[1:][hits] >> 20  # _PITCH is 2 ** 10
+        found = set(rows.tolist()) if hits.size < 2000 else set(np.unique(rows).tolist())
+        return {self._uni_name[n] for n in found if n >= 0}
 
     def past_the_end(self) -> set[str]:
         """Universes in which something ends past the limit."""
