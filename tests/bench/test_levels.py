@@ -123,3 +123,15 @@ def test_movement_that_is_swapped_and_inverted_in_the_plan(rig: Rig) -> None:
     )
     plain = levels.frames(Index(turned), defaults_only=True)["u1"].astype(int)
     assert plain[0] * 256 + plain[1] == 65535 - 32768 and plain[8] * 256 + plain[9] == 32768
+
+
+def test_a_universe_that_is_not_in_use_is_the_cause_of_darkness(rig: Rig) -> None:
+    made, _, key = edits.change_use(rig, "", "", name="Matinee", universes_off=("u1",))
+    made, _ = edits.set_use(made, key)
+    index, levels = Index(made), Levels()
+    for function in ("Dimmer", "Shutter1"):
+        levels.hold(["a"], function, 1.0)
+    cause = why_dark(index, levels, "a", path(index, NOTHING, of_thing(index, "a"), 0.0, "255", True), True)
+    assert (
+        cause.sentence == "Its universe is switched off in the use “Matinee”: nothing of it is sent." and cause.hop == 1
+    )

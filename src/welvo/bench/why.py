@@ -64,6 +64,9 @@ def why_dark(index: Index, levels: Levels, key: str, chain: Path, armed: bool) -
     roles = [h.role for h in chain.hops]
     if roles[-1] == "universe":
         return Cause(f"{who} has no address, so no level ever reaches it.", len(roles) - 1)
+    use = index.rig.uses.get(index.rig.use)
+    if use and any(j.word == "not in use" for j in chain.joints):
+        return Cause(f"Its universe is switched off in the use “{use.name}”: nothing of it is sent.", 1)
     if not armed:
         return Cause("Output is not armed: nothing leaves this computer.", 0)
     for n, joint in enumerate(chain.joints):

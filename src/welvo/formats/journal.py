@@ -44,7 +44,7 @@ def write(folder: Path, rig: Rig, path: str, pid: int, started: float, now: floa
     except OSError as e:
         raise RigFileError(f"The recovery journal cannot be written: {e.strerror}.") from e
     entry = Entry(pid, started, now, path, rig.name, msgspec.Raw(to_json(rig)))
-    write_atomic(journal_file(folder, pid), msgspec.json.encode(entry), flush=False)
+    write_atomic(journal_file(folder, pid), msgspec.json.encode(entry))  # in a thread: it may wait for the disk
 
 
 def discard(folder: Path, pid: int) -> None:

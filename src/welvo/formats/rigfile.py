@@ -268,12 +268,11 @@ def write_atomic(path: Path, data: bytes, keep: bool = False, flush: bool = True
             os.umask(mask)
             os.chmod(temporary, 0o666 & ~mask)
         os.replace(temporary, path)
-        if flush:
-            folder = os.open(path.parent, os.O_RDONLY)
-            try:
-                os.fsync(folder)
-            finally:
-                os.close(folder)
+        folder = os.open(path.parent, os.O_RDONLY)
+        try:
+            os.fsync(folder)
+        finally:
+            os.close(folder)
     except OSError as e:
         if temporary and os.path.exists(temporary):
             os.unlink(temporary)
