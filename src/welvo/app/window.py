@@ -52,15 +52,18 @@ if TYPE_CHECKING:
 KEY_HELP = """<table cellpadding="3">
 <tr><td><b>Alt+1 2 4 5</b></td><td>Profiles, Patch, Devices, Bench</td></tr>
 <tr><td><b>Alt+0</b></td><td>findings; F8 and Shift+F8 step through them</td></tr>
-<tr><td><b>Ctrl+K</b></td><td>jump box: 207, 3.045, ribbon/27, an IP address, a name, a command</td></tr>
+<tr><td><b>Ctrl+K</b></td><td>jump box: 207, 3.045, ribbon/27, 304/2, 207:5, run 1169, an IP address, a name, a command</td></tr>
 <tr><td><b>F6, Shift+F6</b></td><td>next and former region of the window</td></tr>
 <tr><td><b>F9, Shift+F9</b></td><td>blackout; disarm at once</td></tr>
 <tr><td><b>F5, Shift+F5</b></td><td>read the boxes again</td></tr>
 <tr><td><b>F1</b></td><td>help on the field that has the focus</td></tr>
 <tr><td><b>Alt+Left, Alt+Right</b></td><td>what was selected before, and after</td></tr>
 <tr><td><b>Ctrl+1 to Ctrl+4</b></td><td>zoom of the tapes: Field, Fit, Block, Slot; Ctrl+plus and Ctrl+minus for steps</td></tr>
-<tr><td><b>On tapes</b></td><td>arrows walk, Enter edits the address, Space opens the lens, Ctrl+M picks up: arrows move, Enter drops, Esc gives back</td></tr>
-<tr><td><b>In the roll</b></td><td>F2 or Enter edits, Ctrl+Enter gives the value to all selected, Del removes</td></tr>
+<tr><td><b>On tapes</b></td><td>arrows walk, Enter edits the address, Space opens the lens, Ctrl+M picks up: arrows move, Enter drops, Ctrl+Enter drops a copy, Shift+Enter swaps, Esc gives back</td></tr>
+<tr><td><b>In the roll</b></td><td>F2 or Enter edits, Ctrl+Enter gives the value to all selected, Ctrl+L locks, Ctrl+C copies rows, Ctrl+V pastes a table, Del removes</td></tr>
+<tr><td><b>Ctrl+Shift+L</b></td><td>lay out what is selected, shown on the tapes first</td></tr>
+<tr><td><b>Ctrl+Shift+I, Ctrl+Shift+D</b></td><td>add; duplicate what is selected</td></tr>
+<tr><td><b>Ctrl+Shift+G</b></td><td>next gap that holds what is selected</td></tr>
 <tr><td><b>On faders</b></td><td>Left and Right walk, Up and Down by 1, PgUp and PgDn by 16, Home 0, End full, digits type a value, Del gives back</td></tr>
 </table>"""
 

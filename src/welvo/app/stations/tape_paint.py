@@ -239,6 +239,8 @@ def paint_tape(
             _title(p, rig, block, y, *_label_room(s, clashes, pp, x0, width))
         if len(block.spans) > 1:
             _share_outline(p, r)
+    if rig.shares and level is not FIELD:
+        _overlays(p, index, blocks, pp, x0, width, top, level)
     _clashes(p, clashes, blocks, pp, x0, width, top, level)
     if level is SLOT:
         _slot_ruler(p, index, blocks, pp, x0, width, size)
@@ -373,6 +375,31 @@ def _upright(p: QPainter, r: QRectF, words: str) -> None:
     p.rotate(-90)
     text(p, QRectF(-r.height() / 2, -r.width() / 2, r.height(), r.width()), words, size=11, align=CENTRE)
     p.restore()
+
+
+def _overlays(
+    p: QPainter, index: Index, blocks: list[Block], pp: float, x0: float, width: float, top: float, level: Level
+) -> None:
+    """A dashed seam between two that lie over each other on purpose: no hatch, for nothing is wrong."""
+    step = level.more or level.pitch
+    for n, a in enumerate(blocks):
+        for b in blocks[n + 1 :]:
+            if b.span.first > a.span.last:
+                break
+            if b.lane == a.lane or not index.meant(a.span, b.span):
+                continue
+            x = (b.span.first - 1) * pp - x0
+            w = (min(a.span.last, b.span.last) - b.span.first + 1) * pp
+            if x > width or x + w < 0:
+                continue
+            seam = top + max(a.lane, b.lane) * step - (step - level.lane) / 2
+            p.setPen(QPen(THEME.color("text"), 1))
+            for end in (x + 0.5, x + w - 0.5):
+                p.drawLine(QPointF(end, seam - 5), QPointF(end, seam + 5))
+            pen = QPen(THEME.color("text"), 1)
+            pen.setStyle(Qt.PenStyle.DashLine)
+            p.setPen(pen)
+            p.drawLine(QPointF(x, seam), QPointF(x + w, seam))
 
 
 def _clashes(
