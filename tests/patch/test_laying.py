@@ -12,7 +12,7 @@ from welvo.patch.index import Index
 from welvo.patch.laying import Laying, changed, followers, how_many, in_order, lay, take
 from welvo.rig.counting import how_many_fit
 from welvo.rig.document import Rig
-from welvo.rig.edits import set_group, share
+from welvo.rig.edits import put_in_groups, share
 from welvo.rig.notation import NotationError
 from welvo.rig.patched import Element, Fixture, Place
 from welvo.rig.wiring import Universe
@@ -108,8 +108,8 @@ def test_how_many_is_the_trades_own_sum_in_an_empty_universe(start: int, width: 
 
 def test_groups_stay_together_and_what_does_not_fit_is_named() -> None:
     rig = hall(fixtures=lamps("p2", "p2", "p2", "p2", "p3", "p3", "p3"))
-    rig, _ = set_group(rig, "Left", ["f0", "f1", "f2", "f3"])
-    rig, _ = set_group(rig, "Right", ["f4", "f5"])
+    rig, _ = put_in_groups(rig, ["f0", "f1", "f2", "f3"], ["Left"])
+    rig, _ = put_in_groups(rig, ["f4", "f5"], ["Right"])
     keys = [(f"f{n}", 0) for n in range(6)]
     laid = lay(Index(rig), keys, Laying(together=True))
     assert [(s.universe, s.address) for s in laid.steps] == [
@@ -121,7 +121,7 @@ def test_groups_stay_together_and_what_does_not_fit_is_named() -> None:
         ("u2", 26),
     ]
     assert lay(Index(rig), keys, Laying()).steps[4].universe == "u2"  # 25 do not fit behind 40
-    rig, _ = set_group(rig, "Right", ["f4", "f5", "f6"])
+    rig, _ = put_in_groups(rig, ["f4", "f5", "f6"], ["Right"])
     laid = lay(Index(rig), [*keys, ("f6", 0)], Laying(together=True))
     assert len(laid.steps) == 4 and laid.why == "the 3 things that belong together (75 slots) found no place."
 

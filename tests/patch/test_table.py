@@ -9,7 +9,7 @@ from tests.conftest import profile
 from welvo.patch import spreadsheet, table
 from welvo.patch.index import Index
 from welvo.rig.document import Rig
-from welvo.rig.edits import lock, put_in_groups, remove_things, set_columns, set_group
+from welvo.rig.edits import lock, put_in_groups, remove_things, set_columns
 from welvo.rig.notation import NotationError
 from welvo.rig.patched import Fixture, Place
 
@@ -99,9 +99,10 @@ def test_turns_spots_groups_and_own_columns(rig: Rig) -> None:
     assert table.cell(Index(moved), "a", "groups") == "Left, All"  # groups survive edits
     gone, _ = remove_things(moved, ["a"])
     assert all("a" not in g.members for g in gone.groups.values())
-    assert put_in_groups(gone, ["e"], [])[0].groups["g1"].members == () and not set_group(gone, "Left", [])[
+    alone, _ = put_in_groups(gone, ["e"], [])
+    assert [g.name for g in alone.groups.values()] == ["All"] and not put_in_groups(alone, ["b"], [])[
         0
-    ].groups.get("g1")
+    ].groups  # emptied ones go
     with pytest.raises(NotationError, match="Two columns"):
         set_columns(rig, ["Gel", "gel"])
 

@@ -289,7 +289,3 @@ def schema() -> dict[str, Any]:
     made["$schema"] = "https://json-schema.org/draft/2020-12/schema"
     made["title"] = f"Welvo rig, format {FORMAT}"
     return json.loads(json.dumps(made))  # type: ignore[no-any-return]
-
-
-def part_counts(rig: Rig) -> dict[str, int]:
-    return {part: len(getattr(rig, part)) for part in PARTS}

@@ -73,11 +73,11 @@ def remove_things(rig: Rig, keys: list[str]) -> Edit:
         left = tuple(m for m in share.members if m not in gone)
         if len(left) != len(share.members):
             shares[sid] = replace(share, members=left) if len(left) > 1 else None
-    groups = {
-        gid: replace(g, members=tuple(m for m in g.members if m not in gone))
-        for gid, g in rig.groups.items()
-        if gone & set(g.members)
-    }
+    groups: dict[str, Group | None] = {}
+    for gid, g in rig.groups.items():
+        members = tuple(m for m in g.members if m not in gone)
+        if members != g.members:
+            groups[gid] = replace(g, members=members) if members else None
     devices: dict[str, Device] = {}
     for did, device in rig.devices.items():
         ports = {
@@ -321,32 +321,16 @@ def _together(rig: Rig, members: list[str], made: Share) -> dict[str, Share | No
 # ---- groups, own columns, inversions
 
 
-def set_group(rig: Rig, name: str, members: list[str]) -> Edit:
-    """Make a group, or give one of that name other members; no members take it away."""
-    clean = name.strip()
-    if not clean:
-        raise NotationError("A group needs a name.")
-    gid = next((g for g, v in rig.groups.items() if v.name.lower() == clean.lower()), "") or fresh_id(rig.groups, "g")
-    if not members:
-        return put(rig, f"remove group {clean}", groups={gid: None})
-    made = (
-        replace(rig.groups[gid], members=tuple(members))
-        if gid in rig.groups
-        else Group(name=clean, members=tuple(members))
-    )
-    return put(rig, f"group {clean}: {plural(len(members), 'thing')}", groups={gid: made})
-
-
 def put_in_groups(rig: Rig, keys: list[str], names: list[str]) -> Edit:
-    """Let things stand in just the groups named, which are made where they are missing; emptied groups stay."""
+    """Let things stand in just the groups named, which are made where they are missing; emptied ones go."""
     wanted = {n.strip().lower(): n.strip() for n in names if n.strip()}
     chosen = set(keys)
-    groups: dict[str, Group] = {}
+    groups: dict[str, Group | None] = {}
     for gid, g in rig.groups.items():
         here = [m for m in g.members if m not in chosen]
         members = tuple(dict.fromkeys([*g.members, *keys])) if wanted.pop(g.name.lower(), None) else tuple(here)
         if members != g.members:
-            groups[gid] = replace(g, members=members)
+            groups[gid] = replace(g, members=members) if members else None
     taken = set(rig.groups)
     for name in wanted.values():
         gid = fresh_id(taken, "g")

@@ -159,6 +159,24 @@ def _bar(p: QPainter, r: QRectF, words: str) -> None:
     )
 
 
+def plain(table: QTableView) -> QHeaderView:
+    """What every list has: whole rows of 24, no grid, columns of a width of their own. Gives its header."""
+    table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+    table.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+    table.setShowGrid(False)
+    table.setWordWrap(False)
+    side = table.verticalHeader()
+    side.setVisible(False)
+    side.setDefaultSectionSize(24)
+    side.setMinimumSectionSize(24)
+    header = table.horizontalHeader()
+    header.setMinimumSectionSize(24)
+    header.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
+    header.setStretchLastSection(True)
+    header.setHighlightSections(False)
+    return header
+
+
 class Ledger(QTableView):
     """Emits `picked` with the id of the row that was chosen by hand."""
 
@@ -170,20 +188,9 @@ class Ledger(QTableView):
         self.setModel(self.rows)
         self.setItemDelegate(_Delegate(self))
         self.setAccessibleName(name)
-        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
-        self.setShowGrid(False)
-        self.setWordWrap(False)
-        self.verticalHeader().setVisible(False)
-        self.verticalHeader().setDefaultSectionSize(24)
-        self.verticalHeader().setMinimumSectionSize(24)
-        header = self.horizontalHeader()
-        header.setMinimumSectionSize(24)
-        header.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
-        header.setStretchLastSection(True)
-        header.setHighlightSections(False)
+        header = plain(self)
         for n, head in enumerate(heads):
             self.setColumnWidth(n, head.width)
         header.setSortIndicator(-1, Qt.SortOrder.AscendingOrder)

@@ -20,7 +20,6 @@ from PySide6.QtGui import QKeyEvent, QKeySequence, QPainter
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QApplication,
-    QHeaderView,
     QInputDialog,
     QMenu,
     QStyle,
@@ -34,6 +33,7 @@ from welvo.app import marks
 from welvo.app.fields import Field
 from welvo.app.paint import RIGHT, text
 from welvo.app.session import Session
+from welvo.app.stations.ledger import plain
 from welvo.app.stations.tape_paint import spine, tint_of
 from welvo.app.theme import THEME
 from welvo.checks.registry import SEVERITIES
@@ -394,20 +394,9 @@ class Roll(QTableView):
         self.setModel(self.roll)
         self.setItemDelegate(_Delegate(self))
         self.setAccessibleName("Roll of fixtures and elements")
-        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.setEditTriggers(QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed)
-        self.setShowGrid(False)
-        self.setWordWrap(False)
-        self.verticalHeader().setVisible(False)
-        self.verticalHeader().setDefaultSectionSize(24)
-        self.verticalHeader().setMinimumSectionSize(24)
-        header = self.horizontalHeader()
-        header.setMinimumSectionSize(24)
-        header.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
-        header.setStretchLastSection(True)
-        header.setHighlightSections(False)
-        self.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        header = plain(self)
         header.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         header.customContextMenuRequested.connect(lambda at: self.column_menu().popup(header.mapToGlobal(at)))
         self._hidden: set[str] = set()
