@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import msgspec
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from welvo.demo.gallery import EDDY, UNDERTOW, gallery
@@ -158,6 +158,7 @@ def test_writing_and_reading_give_the_same_mode(text: str) -> None:
 
 @settings(max_examples=200, deadline=None)
 @given(st.text(alphabet='abcdimer 0123456789x(),;:=%"#\n\t-–*?', max_size=120))
+@example("0 ;\t")
 def test_nonsense_never_raises_and_its_marks_lie_inside_the_text(text: str) -> None:
     chart = read_chart(text)
     lines = text.replace("\t", " ").splitlines()

@@ -155,6 +155,9 @@ class _Reader:
         if self.brk < 0:
             self._open("")
         width = self._label(row.first, row.last, *row.label)
+        if not row.text.strip():  # a number and nothing behind it: a slot nobody has described
+            self._channels("?", row.column, width, 0)
+            return
         if (
             row.text.startswith('"')
             or row.text.lower().split()[0] in ("gap", "?")
