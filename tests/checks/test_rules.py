@@ -7,6 +7,7 @@ import pytest
 from msgspec.structs import replace
 
 from tests.checks.examples import EXAMPLES
+from tests.conftest import at, profile
 from welvo.checks.checker import Checker, check
 from welvo.checks.registry import RULES, SEVERITIES, Finding
 from welvo.demo.gallery import EXPECTED_LIVE, EXPECTED_ON_PAPER, gallery
@@ -53,7 +54,9 @@ def test_a_clash_names_functions_slots_and_a_free_place(rig: Rig) -> None:
     f = only(near, "PATCH-01")
     assert f.title == "101 and 102 meet on 2 slots" and f.where == "1.007–008" and f.facts["slots"] == 2
     assert "zoom, gobo of 101 also moves pan of 102" in f.reason
-    assert [x.label for x in f.fixes] == ["Move 102 to 1.009 (next free)", "Move 101 to 1.015 (next free)"]
+    assert [x.label for x in f.fixes] == [
+        "Move 102 to 1.009 (next free)", "Move 101 to 1.015 (next free)", "Move both, from 1.015",
+    ]  # fmt: skip
     same, _ = edits.move(rig, "b", 0, "u1", 1)
     assert [x.label for x in only(same, "PATCH-01").fixes][-1] == "Share: 101 and 102 move together"
 
@@ -222,3 +225,45 @@ def test_worked_examples(rig: Rig, code: str) -> None:
     after, says = EXAMPLES[code](rig)
     f = only(after, code)
     assert says in f"{f.title} {f.reason}", f
+
+
+def test_a_clash_can_be_mended_by_moving_both_by_a_shorter_mode_or_be_meant(rig: Rig) -> None:
+    full = {f"x{n}": Fixture(number=300 + n, profile="bar", mode="m", at=at(1, 17 + 14 * n)) for n in range(3)}
+    near, _ = put(rig, "", fixtures={**full, "b": replace(rig.fixtures["b"], at=at(1, 5))})
+    fixes = only(near, "PATCH-01").fixes
+    assert [x.label for x in fixes] == [
+        "Move 102 to 1.009 (next free)",
+        "Move 101 to 1.059 (next free)",
+        "Move both, from 1.059",
+    ]
+    both = fixes[2]
+    assert both.changes == (("101 · address", "1.001", "1.059"), ("102 · address", "1.005", "1.067"))
+    assert both.edit and not Index(both.edit(near)[0]).flagged()
+    two = profile("Two", "dimmer, red, green, blue")
+    two = replace(two, modes={**two.modes, "s": profile("S", "dimmer").modes["m"]})
+    mixed, _ = put(
+        rig,
+        "",
+        profiles={"two": two},
+        fixtures={
+            "t": Fixture(number=9, profile="two", mode="m", at=at(1, 20)),
+            "z": Fixture(number=10, profile="bar", mode="m", at=at(1, 22)),
+        },
+    )
+    found = only(mixed, "PATCH-01")
+    shorter = next(x for x in found.fixes if x.label.startswith("Put 9 into mode"))
+    assert shorter.edit and not [f for f in check(shorter.edit(mixed)[0]).findings if f.code == "PATCH-01"]
+    meant = next(x for x in found.fixes if x.label == "Overlay of 9 and 10")
+    assert meant.edit and [f.title for f in check(meant.edit(mixed)[0]).findings if f.code == "PATCH-06"] == [
+        "9 and 10 lie over each other on purpose"
+    ]
+
+
+def test_a_share_that_came_apart_is_brought_together_or_ended(rig: Rig) -> None:
+    on, _ = put(rig, "", fixtures={"b": replace(rig.fixtures["b"], at=at(1, 1))})
+    on, _ = edits.share(on, ["a", "b"])
+    apart, _ = edits.move(on, "b", 0, "u2", 300)
+    fixes = only(apart, "PATCH-07").fixes
+    assert [x.label for x in fixes] == ["Bring them to 1.001 again", "End the share of 101 and 102"]
+    assert fixes[0].edit and fixes[0].edit(apart)[0].fixtures["b"].at == at(1, 1)
+    assert fixes[1].edit and not fixes[1].edit(apart)[0].shares

@@ -216,3 +216,22 @@ def test_moving_a_locked_element_is_refused(rig: Rig) -> None:
     )
     with pytest.raises(NotationError, match="ribbon is locked"):
         edits.move(locked, "e", 0, "u1", 1)
+
+
+def test_the_columns_grow_as_things_are_added_one_by_one(rig: Rig) -> None:
+    index = Index(rig)
+    for n in range(150):
+        rig, change = put(
+            rig,
+            "",
+            fixtures={
+                f"n{n}": Fixture(
+                    number=1000 + n, profile="head", mode="m", at=(Place(universe="u2", address=1 + n % 500),)
+                )
+            },
+        )
+        index.follow(rig, change)
+    anew = Index(rig)
+    assert (
+        index.flagged() == anew.flagged() == {"u2"} and index.occupancy("u2").tolist() == anew.occupancy("u2").tolist()
+    )

@@ -91,7 +91,7 @@ class Opened(QFrame):
             for what, old, new in shown.changes:
                 body.addWidget(_ChangeLine(what, old, new))
         buttons: list[QWidget | int | None] = []
-        for n, fix in enumerate(finding.fixes[:3]):
+        for n, fix in enumerate(finding.fixes[:5]):
             made = button(
                 fix.label,
                 lambda fix=fix: run_fix(session, wire, fix),

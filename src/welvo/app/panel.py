@@ -86,7 +86,7 @@ def finding_card(session: Session, wire: Wire, finding: Finding) -> QWidget:
     head.setStretch(1, 1)
     body.addLayout(head)
     body.addWidget(label(finding.reason, 11, wrap=True))
-    for fix in finding.fixes[:4]:
+    for fix in finding.fixes[:5]:
         body.addWidget(
             button(
                 fix.label,

@@ -16,7 +16,7 @@ from welvo.patch.path import words_on
 from welvo.rig.attributes import family_of, word_for
 from welvo.rig.document import Change, Rig
 from welvo.rig.edits import overlay, share, unshare
-from welvo.rig.lookup import call, mode_of
+from welvo.rig.lookup import call, mode_of, universes_in_order
 from welvo.rig.notation import NotationError, plural, say_place
 
 SEEN = {
@@ -112,11 +112,18 @@ def _clash_fixes(ctx: Context, c: Clash, names: str) -> list[Fix]:
 
 
 def _move_both(ctx: Context, c: Clash, names: str) -> list[Fix]:
-    """Both next to each other at the next place that holds them."""
+    """Both next to each other at the first place behind them that holds them."""
     rig = ctx.index.rig
     keys = [(c.a.key, c.a.brk), (c.b.key, c.b.brk)]
+    order = universes_in_order(rig)
+    universe, behind = c.a.universe, max(c.a.last, c.b.last) + 1
+    if behind > ctx.index.limit(universe).slots:
+        following = order[order.index(universe) + 1 :]
+        if not following:
+            return []
+        universe, behind = following[0], 1
     try:
-        laid = lay(ctx.index, keys, Laying(start=(c.a.universe, 1)))
+        laid = lay(ctx.index, keys, Laying(start=(universe, behind)))
     except NotationError:
         return []
     if len(laid.steps) < 2:

@@ -190,7 +190,7 @@ class PatchPanel(FormPanel):
         cards = self._findings()
         target = self._target()
         ways = place_ways(self.session.index, target) if target and (target.key or target.universe) else ()
-        state = (cards, ways, [[(x.label, x.changes) for x in f.fixes[:4]] for f in cards[:3]])
+        state = (cards, ways, [[(x.label, x.changes) for x in f.fixes[:5]] for f in cards[:3]])
         if state == self._card_state:
             return
         self._card_state = state

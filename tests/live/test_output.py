@@ -1,0 +1,50 @@
+"""From feeds to streams: what is in use, who is subscribed, and one stream for each DDP box."""
+
+from __future__ import annotations
+
+from welvo.live.interfaces import Interface
+from welvo.live.output import rows_of, streams, subscribers
+from welvo.observed.values import Heard, HeardPort
+from welvo.patch.index import Index
+from welvo.rig.document import Rig, put
+from welvo.rig.edits import change_use, set_feed, set_use
+from welvo.rig.wiring import Feed
+
+LO = Interface("lo", "127.0.0.1", "255.0.0.0")
+
+
+def test_feeds_of_the_bench_become_streams_with_their_destinations(rig: Rig) -> None:
+    heard = {"127.0.0.9": Heard("127.0.0.9", "X", ports=(HeardPort(1, 0, True, "artnet", 2),))}
+    found = {s["id"]: s for s in streams(rig, LO, heard, {})}
+    assert found["w1"]["to"] == ["239.255.0.1"] and found["w2"]["to"] == subscribers(heard, 2) == ["127.0.0.9"]
+    wide, _ = set_feed(rig, "w2", "", to="broadcast", sync=1, rule="bare")
+    found = {s["id"]: s for s in streams(wide, LO, heard, {})}
+    assert (found["w2"]["to"], found["w2"]["sync_to"], found["w2"]["rule"]) == (
+        ["127.255.255.255"],
+        "127.255.255.255",
+        "bare",
+    )
+    line, _ = put(rig, "", feeds={"w1": Feed(universe="u1", sender="s", protocol="serial", wire=1, to="")})
+    assert {s["id"] for s in streams(line, LO, heard, {}, Index(line))} == {"w2"}  # serial lines are not sent
+
+
+def test_all_that_goes_to_one_ddp_box_is_one_stream_and_what_is_not_in_use_stays_dark(rig: Rig) -> None:
+    feeds = {
+        f"w{n}": Feed(universe=f"u{n}", sender="s", protocol="ddp", wire=1, to="127.0.0.70", rate=30) for n in (1, 2)
+    }
+    fed, _ = put(rig, "", feeds=feeds)
+    (box,) = streams(fed, LO, {}, {}, Index(fed))
+    rows = rows_of(fed)
+    assert (box["id"], box["length"], box["rate"], box["to"]) == ("ddp 127.0.0.70 1", 1024, 30, ["127.0.0.70"])
+    assert [rows["u2"], 100, 30, 612] in box["parts"] and len(box["parts"]) == 4
+    assert streams(fed, LO, {}, {}) == []  # without the index no stream can be put together
+    used, _, key = change_use(fed, "", "", name="Matinee", universes_off=("u1",))
+    used, _ = set_use(used, key)
+    (box,) = streams(used, LO, {}, {}, Index(used))
+    assert {p[0] for p in box["parts"]} == {rows["u2"]} and box["length"] == 1024  # every octet keeps its place
+    nowhere, _ = put(
+        fed,
+        "",
+        feeds={k: Feed(universe=f.universe, sender="s", protocol="ddp", wire=1, to="") for k, f in feeds.items()},
+    )
+    assert streams(nowhere, LO, {}, {}, Index(nowhere)) == []
