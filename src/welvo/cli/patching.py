@@ -256,7 +256,7 @@ def _wires(index: Index) -> dict[str, Any]:
          "broadcast_bits": round(b.broadcast.bits), "packets": round(b.worst.packets), "of_link": round(b.share, 4)}
         for d, b in found.boxes.items()
     ]  # fmt: skip
-    feeds = [{k: v for k, v in dataclasses.asdict(r).items() if k != "feed"} for r in wire_table(index)]
+    feeds = [{k: v for k, v in dataclasses.asdict(r).items() if k != "feed"} for r in wire_table(index, found)]
     return {"feeds": feeds, "boxes": boxes, "packets": round(found.total.packets), "bits": round(found.total.bits)}
 
 

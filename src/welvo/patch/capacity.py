@@ -8,10 +8,10 @@ import numpy as np
 
 from welvo.patch.index import Index
 from welvo.rig.document import Change, Rig, put
+from welvo.rig.edits import without_feeds
 from welvo.rig.lookup import universes_in_order, used
 from welvo.rig.notation import NotationError, plural, say_wire
 from welvo.rig.plan import model_of
-from welvo.rig.wiring import Device
 
 
 @dataclass(frozen=True)
@@ -116,17 +116,11 @@ def leftovers(index: Index) -> list[tuple[str, str]]:
 
 def trim(index: Index) -> tuple[Rig, Change]:
     """Take out the empty universes with their feeds; ports that took them take nothing then."""
-    from msgspec.structs import replace
-
     rig = index.rig
     gone = [uid for uid, _ in leftovers(index)]
     if not gone:
         raise NotationError("Nothing to trim: every universe holds something or is reserved.")
     feeds = {fid: None for fid, f in rig.feeds.items() if f.universe in gone}
-    devices: dict[str, Device] = {}
-    for did, d in rig.devices.items():
-        if any(p.feed in feeds for p in d.ports.values()):
-            ports = {k: replace(p, feed="") if p.feed in feeds else p for k, p in d.ports.items()}
-            devices[did] = replace(d, ports=ports)
+    devices = without_feeds(rig, set(feeds))
     label = f"trim {plural(len(gone), 'empty universe')}"
     return put(rig, label, universes=dict.fromkeys(gone), feeds=feeds, devices=devices)

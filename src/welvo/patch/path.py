@@ -13,7 +13,7 @@ from welvo.rig.attributes import word_for
 from welvo.rig.counting import SLOTS, pixel_place, running_of
 from welvo.rig.counting import place_of as place_at
 from welvo.rig.document import Rig
-from welvo.rig.lookup import call, mode_of, universe_by_number, used
+from welvo.rig.lookup import call, called, mode_of, universe_by_number, used
 from welvo.rig.notation import NotationError, every_way, plural, read_place, say_place, say_wire, thousands
 from welvo.rig.plan import device_at, feed_reaches, model_of, port_of_fixture, ports_taking
 from welvo.rig.switches import say_setting
@@ -146,9 +146,7 @@ def of_running(index: Index, running: int, box: str = "") -> Target:
 def of_slot_within(index: Index, name: str, within: int) -> Target:
     """Slot n (from 1) of a fixture by number or an element by name, counted through all its breaks."""
     rig = index.rig
-    key = next((k for k, f in rig.fixtures.items() if str(f.number) == name), "") or next(
-        (k for k, e in rig.elements.items() if e.name.lower() == name.lower()), ""
-    )
+    key = called(rig, name)
     if not key:
         raise NotationError(f"There is no fixture or element “{name}” in this rig.")
     left = within

@@ -12,7 +12,7 @@ from welvo.patch.arrange import shifted
 from welvo.patch.index import Index
 from welvo.rig import edits
 from welvo.rig.document import Change, Rig, put
-from welvo.rig.lookup import call, mode_of
+from welvo.rig.lookup import call, called, mode_of
 from welvo.rig.notation import (
     NotationError,
     count_names,
@@ -249,9 +249,7 @@ def read_anchor(rig: Rig, text: str) -> Place:
     """`after 207 + 4`: behind a fixture (by number) or an element (by name), with so many free slots between."""
     m = re.fullmatch(r"after\s+(.+?)(?:\s*\+\s*(\d{1,5}))?", text.strip(), re.IGNORECASE)
     name = m[1].strip() if m else ""
-    found = next((k for k, f in rig.fixtures.items() if str(f.number) == name), "") or next(
-        (k for k, e in rig.elements.items() if e.name.lower() == name.lower()), ""
-    )
+    found = called(rig, name)
     if not m or not found:
         raise NotationError(f"“{text}” names nothing to stand behind. Write: after 207 + 4")
     return Place(after=found, gap=int(m[2] or 0))

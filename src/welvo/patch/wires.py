@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from welvo.patch.index import Index
-from welvo.patch.traffic import traffic
+from welvo.patch.traffic import Traffic, traffic
 from welvo.rig.lookup import used
 from welvo.rig.notation import say_artnet, say_wire
 
@@ -33,10 +33,10 @@ class WireRow:
     beware: str = ""
 
 
-def wire_table(index: Index) -> list[WireRow]:
+def wire_table(index: Index, known: Traffic | None = None) -> list[WireRow]:
     """All feeds by protocol and number. `beware` names what an off-by-one, or the other protocol, would hit."""
     rig = index.rig
-    loads = traffic(index).feeds
+    loads = (known or traffic(index)).feeds
     takers: dict[str, list[str]] = {}
     for device in rig.devices.values():
         for label, port in device.ports.items():

@@ -136,11 +136,12 @@ def remove_universe(rig: Rig, uid: str) -> Edit:
     }
     elements = {eid: replace(e, at=Place()) for eid, e in rig.elements.items() if e.at.universe == uid}
     feeds = {fid: None for fid, f in rig.feeds.items() if f.universe == uid}
-    devices = _without_feeds(rig, set(feeds))
+    devices = without_feeds(rig, set(feeds))
     return put(rig, f"remove universe {number}", universes={uid: None}, fixtures=fixtures, elements=elements, feeds=feeds, devices=devices)  # fmt: skip
 
 
-def _without_feeds(rig: Rig, feeds: set[str]) -> dict[str, Device]:
+def without_feeds(rig: Rig, feeds: set[str]) -> dict[str, Device]:
+    """The devices some of whose ports take one of these feeds, with those ports taking nothing."""
     found: dict[str, Device] = {}
     for did, d in rig.devices.items():
         if any(p.feed in feeds for p in d.ports.values()):
@@ -216,7 +217,7 @@ def check_feed(feed: Feed) -> None:
 def remove_feed(rig: Rig, fid: str) -> Edit:
     feed = rig.feeds[fid]
     return put(
-        rig, f"remove feed {say_wire(feed.protocol, feed.wire)}", feeds={fid: None}, devices=_without_feeds(rig, {fid})
+        rig, f"remove feed {say_wire(feed.protocol, feed.wire)}", feeds={fid: None}, devices=without_feeds(rig, {fid})
     )
 
 
@@ -399,7 +400,7 @@ def remove_sender(rig: Rig, sid: str) -> Edit:
         f"remove sender {rig.senders[sid].name}",
         senders={sid: None},
         feeds=feeds,
-        devices=_without_feeds(rig, set(feeds)),
+        devices=without_feeds(rig, set(feeds)),
     )
 
 

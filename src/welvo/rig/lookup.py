@@ -48,6 +48,14 @@ def call(rig: Rig, key: str) -> str:
     return element.name if element else key
 
 
+def called(rig: Rig, name: str) -> str:
+    """The id of what the crew calls so: a fixture by its number, an element by its name. Empty when there is none."""
+    wanted = name.strip().lower()
+    return next((k for k, f in rig.fixtures.items() if str(f.number) == wanted), "") or next(
+        (k for k, e in rig.elements.items() if e.name.lower() == wanted), ""
+    )
+
+
 def fixtures_by_number(rig: Rig, numbers: list[int]) -> list[str]:
     """Ids for numbers, in the order asked; an unknown number is an error that names it."""
     by_number: dict[int, str] = {}

@@ -96,7 +96,8 @@ class WiresPage(Page):
         worst = {f.goes_to[1]: str(f.severity) for f in reversed(s.report.findings) if f.goes_to[0] == "feed"}
         lines = []
         word = self.filter.text().strip().lower()
-        rows = wire_table(s.index)
+        load = traffic(s.index)
+        rows = wire_table(s.index, load)
         for r in rows:
             beware = ("not in use · " if not r.in_use else "") + r.beware
             cells = (
@@ -113,7 +114,6 @@ class WiresPage(Page):
             lines.append(Line(r.feed, cells, ranks, quiet=not r.in_use))
         chosen = s.selection.first if s.selection.kind == "feed" else ""
         self.feeds.show_lines(lines, chosen)
-        load = traffic(s.index)
         self.total.setText(
             f"{plural(len(rows), 'feed')} · {thousands(round(load.total.packets))} packets and {say_bits(load.total.bits)} a second leave"
         )
