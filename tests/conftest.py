@@ -11,7 +11,8 @@ from welvo.formats.chart import read_chart
 from welvo.rig.document import Rig
 from welvo.rig.patched import Element, Fixture, Place
 from welvo.rig.profile import Profile
-from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Segment, Sender, SettingSpec, Universe
+from welvo.rig.runs import Segment
+from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Sender, SettingSpec, Universe
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 

@@ -115,9 +115,9 @@ def test_dragging_shows_what_it_would_meet_before_the_drop(patch: Window, qtbot:
 def test_dropping_moves_and_a_clash_becomes_a_finding(patch: Window, qtbot: QtBot) -> None:
     drag(patch, qtbot, ("u1", 1), ("u2", 200))
     universe, address = start(patch, "a")
-    assert universe == "u2" and abs(address - 200) <= 1 and patch.session.report.findings == ()
+    assert universe == "u2" and abs(address - 200) <= 1 and patch.session.report.codes == {"RUN-26"}
     drag(patch, qtbot, (universe, address), ("u2", 3))
-    assert {f.code for f in patch.session.report.findings} == {"PATCH-01"}
+    assert {f.code for f in patch.session.report.findings} == {"PATCH-01", "RUN-26"}
     patch.session.undo()
     patch.session.undo()
     assert start(patch, "a") == ("u1", 1)
@@ -233,17 +233,17 @@ def test_the_roll_edits_one_and_series_through_many(patch: Window, qtbot: QtBot)
 
 def test_the_roll_sorts_filters_and_removes(window: Window, qtbot: QtBot) -> None:
     roll = window.patch.roll
-    assert roll.roll.keys[0] == "f101" and len(roll.roll.keys) == 87
+    assert roll.roll.keys[0] == "f101" and len(roll.roll.keys) == 108
     roll.sortByColumn(4, Qt.SortOrder.DescendingOrder)
     assert window.session.index.spans(roll.roll.keys[0]) == ()  # what is nowhere stands at one end
     window.patch.filter.setText("lagoon flood")
-    assert len(roll.roll.keys) == 20 and all(window.session.rig.fixtures[k].profile == "p4" for k in roll.roll.keys)
+    assert len(roll.roll.keys) == 25 and all(window.session.rig.fixtures[k].profile == "p4" for k in roll.roll.keys)
     window.patch.filter.setText("")
     window.session.select_things(["f101", "f102"])
     qtbot.keyClick(roll, Qt.Key.Key_Delete)
-    assert "f101" not in window.session.rig.fixtures and len(roll.roll.keys) == 85
+    assert "f101" not in window.session.rig.fixtures and len(roll.roll.keys) == 106
     window.session.undo()
-    assert len(roll.roll.keys) == 87
+    assert len(roll.roll.keys) == 108
 
 
 def test_adding_says_what_it_will_do_first(patch: Window) -> None:

@@ -250,9 +250,9 @@ def test_wires_capacity_and_senders(window: Window) -> None:
         assert window.patch.stack.currentWidget() is not None and not window.patch.grab().isNull()
     page = window.patch.wires
     window.patch.show_page("Wires")
-    assert [x.cells[1] for x in page.feeds.rows.lines][:2] == ["sACN 1", "sACN 2"] and "12 feeds" in page.total.text()
+    assert [x.cells[1] for x in page.feeds.rows.lines][:2] == ["sACN 1", "sACN 2"] and "20 feeds" in page.total.text()
     page.feeds.rows.sort(5, Qt.SortOrder.DescendingOrder)
-    assert page.feeds.rows.lines[0].cells[5] == "12"
+    assert page.feeds.rows.lines[0].cells[5] == "208"
     page.filter.setText("broadcast")
     assert [x.id for x in page.feeds.rows.lines] == ["w12"]
     page.feeds.selectRow(0)
@@ -310,6 +310,7 @@ def test_a_use_switches_universes_off_without_taking_anything_away(window: Windo
         "w10",
         "w11",
         "w12",
+        *(f"w{n}" for n in range(201, 209)),
     }
     off = field(window, "Univ. off")
     off.setText("7, 99")

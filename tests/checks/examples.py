@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from msgspec.structs import replace
 
+from tests.checks.run_examples import RUN_EXAMPLES
 from tests.conftest import profile
 from welvo.rig.document import Rig, put
 from welvo.rig.edits import change_use, overlay, set_use
@@ -85,6 +86,7 @@ def _cut(rig: Rig) -> tuple[Rig, str]:
 
 
 EXAMPLES: dict[str, Example] = {
+    **RUN_EXAMPLES,
     "PATCH-10": _cut,
     "PATCH-13": _change("senders", "s", "Nothing drives 10 slots of ribbon", universe_size=120),
     "PATCH-14": _overlay_apart,

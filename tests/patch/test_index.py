@@ -15,7 +15,8 @@ from welvo.rig import edits
 from welvo.rig.document import Change, Rig, put
 from welvo.rig.notation import NotationError
 from welvo.rig.patched import Element, Fixture, Place, Share
-from welvo.rig.wiring import Feed, Port, Segment
+from welvo.rig.runs import Segment
+from welvo.rig.wiring import Feed, Port
 
 
 def spans(index: Index, key: str) -> list[tuple[str, int, int]]:

@@ -35,7 +35,10 @@ def test_capacity_counts_used_reserved_and_possible_exactly(rig: Rig) -> None:
     rows = {r.name: r for r in capacity.universe_rows(Index(kept))}
     assert (rows["1 One"].used, rows["1 One"].reserved, rows["1 One"].free) == (16, 4 + 12, 512 - 16 - 16)
     assert [(r.used, r.possible) for r in capacity.total(Index(rig))] == [(16 + 14 + 30, 1024), (2, 2), (2, 2)]
-    assert [(r.unit, r.used, r.possible) for r in capacity.device_rows(rig)] == [("ports", 2, 2), ("universes", 2, 2)]
+    assert [(r.unit, r.used, r.possible) for r in capacity.device_rows(Index(rig))] == [
+        ("ports", 2, 2),
+        ("universes", 2, 2),
+    ]
     with pytest.raises(NotationError, match="Nothing to trim"):
         capacity.trim(Index(rig))
     empty, _ = put(rig, "", fixtures={"a": None, "b": None})

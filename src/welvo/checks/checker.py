@@ -7,8 +7,10 @@ from dataclasses import dataclass
 import welvo.checks.clash_rules
 import welvo.checks.device_rules
 import welvo.checks.feed_rules
+import welvo.checks.line_rules
 import welvo.checks.patch_rules
 import welvo.checks.profile_rules
+import welvo.checks.run_rules
 import welvo.checks.sender_rules  # noqa: F401  (importing registers the rules)
 from welvo.checks.registry import RULES, SEVERITIES, Context, Finding, Scope
 from welvo.observed.values import NOTHING, Observed
@@ -42,6 +44,8 @@ def subjects(rig: Rig, scope: Scope) -> list[str]:
         return list(rig.feeds)
     if scope == "device":
         return list(rig.devices)
+    if scope == "port":
+        return [f"{did} {label}" for did, d in rig.devices.items() for label in d.ports]
     return [""]
 
 
@@ -54,7 +58,7 @@ class Checker:
         self._report: Report | None = None
         everything = {
             scope: subjects(index.rig, scope)
-            for scope in ("universe", "thing", "profile", "use", "feed", "device", "rig")
+            for scope in ("universe", "thing", "profile", "use", "feed", "device", "port", "rig")
         }
         self._run(everything, narrow=True)
 
@@ -100,12 +104,14 @@ class Checker:
         touched: dict[str, set[str]] = {
             "universe": universes, "thing": things, "profile": set(change.ids("profiles")), "feed": feeds,
             "use": set(rig.profiles) | set(change.ids("profiles")) if change.ids("profiles") else users,
-            "device": set(rig.devices) if wires else set(), "rig": {""},
+            "device": set(rig.devices) if wires else {did for did, _ in followed.ports}, "rig": {""},
+            "port": self._ports(before, rig, change, followed),
         }  # fmt: skip
         alive: dict[str, set[str]] = {
             "universe": set(rig.universes), "thing": set(rig.fixtures) | set(rig.elements) if len(things) > 50 else {
                 t for t in things if t in rig.fixtures or t in rig.elements},
             "profile": set(rig.profiles), "use": set(rig.profiles), "feed": set(rig.feeds), "device": set(rig.devices), "rig": {""},
+            "port": set(subjects(rig, "port")),
         }  # fmt: skip
         gone = {
             (scope, s)
@@ -116,6 +122,25 @@ class Checker:
         for key in [k for k in self._found if (RULES[k[0]].scope, k[1]) in gone]:
             del self._found[key]
         self._run({scope: [s for s in ids if s in alive[scope]] for scope, ids in touched.items()}, skip=skip)
+
+    def _ports(self, before: Rig, rig: Rig, change: Change, followed: Followed) -> set[str]:
+        """The ports whose findings an edit can have changed: all of them when it touched what they have in common."""
+        common = ("feeds", "universes", "senders", "device_models", "pixel_types", "supplies", "profiles", "uses")
+        if any(change.ids(p) for p in common) or change.ids("rig"):
+            return set(subjects(rig, "port")) | set(subjects(before, "port"))
+        found = {f"{did} {label}" for did, label in followed.ports}
+        for did in change.ids("devices"):
+            old, new = before.devices.get(did), rig.devices.get(did)
+            if old and new and all(getattr(old, f) == getattr(new, f) for f in ("model", "mode", "firmware", "size", "packs", "brightness", "name")):  # fmt: skip
+                found |= {f"{did} {p}" for p in {*old.ports, *new.ports} if old.ports.get(p) is not new.ports.get(p)}
+            else:
+                found |= {f"{did} {p}" for d in (old, new) if d for p in d.ports}
+        cables = self.context.index.cables
+        for key in change.ids("elements") | change.ids("fixtures") | followed.things:
+            found |= {f"{did} {label}" for (did, label), _ in cables.hung(key)}
+        if found:  # who shares slots or a supply with them may be any other port
+            found |= {f"{did} {label}" for did, label in cables.streams if len(cables.streams) <= 64}
+        return found
 
     def observe(self, observed: Observed, now: float) -> None:
         """Take over what was seen; only rules that read observations run again."""

@@ -191,7 +191,7 @@ def lost_anchor(ctx: Context, key: str) -> Iterator[Finding]:
 )  # fmt: skip
 def runs_out(ctx: Context, key: str) -> Iterator[Finding]:
     number = ctx.index.missing.get(key)
-    if number is None:
+    if number is None or ctx.rig.elements[key].at.way == "run":  # of a cable it is told once, at its port (RUN-03)
         return
     element = ctx.rig.elements[key]
     covered = sum(s.last - s.first + 1 for s in ctx.index.spans(key))
@@ -219,7 +219,7 @@ def runs_out(ctx: Context, key: str) -> Iterator[Finding]:
 def spans_universes(ctx: Context, key: str) -> Iterator[Finding]:
     element = ctx.rig.elements.get(key)
     spans = ctx.index.spans(key)
-    if element is None or len(spans) < 2:
+    if element is None or len(spans) < 2 or element.at.way == "run":
         return
     first, last = ctx.rig.universes[spans[0].universe].number, ctx.rig.universes[spans[-1].universe].number
     per = [
@@ -244,7 +244,7 @@ def spans_universes(ctx: Context, key: str) -> Iterator[Finding]:
 )  # fmt: skip
 def cut_pixel(ctx: Context, key: str) -> Iterator[Finding]:
     element = ctx.rig.elements.get(key)
-    if element is None or element.whole or element.kind == "block":
+    if element is None or element.whole or element.kind == "block" or element.at.way == "run":
         return
     k = len(element.order)
     cuts = [s for s in ctx.index.spans(key)[1:] if s.offset % k]

@@ -12,10 +12,12 @@ from welvo.patch.index import Index
 from welvo.patch.traffic import Traffic, traffic
 from welvo.rig.document import Change, Rig
 from welvo.rig.wiring import Feed
+from welvo.runs.claims import Claim, claims
+from welvo.runs.power import Load, loads
 
 Severity = Literal["error", "warning", "note"]
-Scope = Literal["universe", "thing", "profile", "use", "feed", "device", "rig"]
-"""`profile` rules look at a profile alone, `use` rules at a profile and who uses it."""
+Scope = Literal["universe", "thing", "profile", "use", "feed", "device", "port", "rig"]
+"""`profile` rules look at a profile alone, `use` rules at a profile and who uses it; a `port` is `DEVICE LABEL`."""
 SEVERITIES: tuple[Severity, ...] = ("error", "warning", "note")
 
 
@@ -80,8 +82,6 @@ class Context:
         keep: list[str] = []
         if rig.feeds is self.rig.feeds:
             keep += ["feeds_by_universe", "feeds_by_wire", "doubled"]
-        if rig.devices is self.rig.devices:
-            keep.append("ports_by_feed")
         made.__dict__.update({k: self.__dict__[k] for k in keep if k in self.__dict__})
         return made
 
@@ -103,13 +103,28 @@ class Context:
 
     @cached_property
     def ports_by_feed(self) -> dict[str, list[tuple[str, str]]]:
-        """(device, port) of the ports planned to take each feed."""
+        """(device, port) of the ports planned to take each feed, and of those whose streams run on into it."""
         found: dict[str, list[tuple[str, str]]] = {}
         for did, device in self.rig.devices.items():
             for label, port in device.ports.items():
                 if port.feed:
                     found.setdefault(port.feed, []).append((did, label))
+        numbers = {u.number: uid for uid, u in self.rig.universes.items()}
+        for key, stream in self.index.cables.streams.items():
+            for number, _ in stream.used:
+                for fid in self.feeds_by_universe.get(numbers.get(number, ""), ()):
+                    if key not in (ports := found.setdefault(fid, [])):
+                        ports.append(key)
         return found
+
+    @cached_property
+    def loads(self) -> list[Load]:
+        return loads(self.index.cables)
+
+    @cached_property
+    def claims(self) -> dict[int, list[Claim]]:
+        """Who wants which slots of each universe by hanging on a port, in order of the first slot."""
+        return claims(self.index.cables)
 
     @cached_property
     def doubled(self) -> list[str]:

@@ -9,6 +9,7 @@ from welvo.checks.registry import Context, Finding, Fix, just, rule
 from welvo.patch.capacity import universes_taken
 from welvo.patch.limits import slots_of_port
 from welvo.patch.traffic import dmx_rate, say_bits
+from welvo.rig.abilities import ability
 from welvo.rig.edits import set_feed, set_universe
 from welvo.rig.lookup import used
 from welvo.rig.notation import plural, say_protocol, say_wire
@@ -267,14 +268,17 @@ def stream_to_nobody(ctx: Context, fid: str) -> Iterator[Finding]:
 def too_many_universes(ctx: Context, did: str) -> Iterator[Finding]:
     model = model_of(ctx.rig, did)
     device = ctx.rig.devices[did]
-    if model is None or not model.universes or not used(ctx.rig, "devices", did):
+    most = min(
+        (n for p in device.ports if (n := ability(ctx.rig, did, p).universes)), default=model.universes if model else 0
+    )
+    if model is None or not most or not used(ctx.rig, "devices", did):
         return
-    taken = universes_taken(ctx.rig, did)
-    if taken > model.universes:
+    taken = universes_taken(ctx.index, did)
+    if taken > most:
         yield Finding(
-            "DEV-05", "error", did, device.name, f"{device.name} takes {taken} universes and can take {model.universes}",
-            f"A {model.name} takes {plural(model.universes, 'universe')} in all, however many ports it has.",
-            {"device": device.name, "taken": taken, "most": model.universes}, "Devices", ("device", did),
+            "DEV-05", "error", did, device.name, f"{device.name} takes {taken} universes and can take {most}",
+            f"A {model.name} takes {plural(most, 'universe')} in all, however many ports it has.",
+            {"device": device.name, "taken": taken, "most": most}, "Devices", ("device", did),
         )  # fmt: skip
 
 

@@ -237,7 +237,7 @@ def _mode(index: Index, wish: str, write: Path | None) -> dict[str, Any]:
 def _capacity(index: Index) -> dict[str, Any]:
     from welvo.patch.capacity import device_rows, leftovers, sender_rows, total, universe_rows
 
-    rows = [*total(index), *universe_rows(index), *sender_rows(index.rig), *device_rows(index.rig)]
+    rows = [*total(index), *universe_rows(index), *sender_rows(index.rig), *device_rows(index)]
     return {
         "rows": [{"kind": r.kind, "name": r.name, "of": r.unit, "used": r.used, "reserved": r.reserved, "possible": r.possible, "free": r.free, "note": r.note} for r in rows],
         "holds_nothing": [index.rig.universes[u].number for u, _ in leftovers(index)],

@@ -8,19 +8,20 @@ from pathlib import Path
 from msgspec.structs import replace
 
 from welvo.formats.chart import read_chart
-from welvo.formats.models import shipped
+from welvo.formats.models import shipped, shipped_pixels
 from welvo.rig import layout
 from welvo.rig.document import Rig
 from welvo.rig.edits import add_device
 from welvo.rig.lookup import code_for, lowest_free_tint
 from welvo.rig.patched import Element, Fixture, Group, Place, Share
 from welvo.rig.profile import AddressSetting, Mode, Profile, Range, Spot
-from welvo.rig.wiring import Device, Feed, Port, Segment, Sender, Universe, Use
+from welvo.rig.runs import Segment, Supply
+from welvo.rig.wiring import Device, Feed, Port, Sender, Universe, Use
 
 EXPECTED_ON_PAPER = {
     "PROF-01", "PROF-02", "PROF-03", "PROF-04", "PROF-18", "PATCH-01", "PATCH-02", "PATCH-03", "PATCH-04", "PATCH-05",
     "PATCH-06", "PATCH-07", "PATCH-08", "PATCH-09", "PATCH-11", "PATCH-12", "FEED-01", "FEED-02", "FEED-03", "FEED-04", "FEED-05", "FEED-06", "FEED-07", "FEED-13",
-    "DEV-01",
+    "DEV-01", "RUN-03", "RUN-06", "RUN-14", "RUN-28", "LINE-03", "PWR-03",
 }  # fmt: skip
 """Codes that the rig alone must show: one deliberate fault of each kind."""
 EXPECTED_LIVE = EXPECTED_ON_PAPER | {"DEV-02", "DEV-03", "DEV-04", "WIRE-01", "WIRE-02"}
@@ -197,7 +198,60 @@ def _devices(rig: Rig) -> Rig:
     devices: dict[str, Device] = {
         did: replace(d, ports={**d.ports, **plans.get(did, {})}) for did, d in rig.devices.items()
     }
-    return replace(rig, devices=devices)
+    return _ceiling(replace(rig, devices=devices))
+
+
+def _ceiling(rig: Rig) -> Rig:
+    """The jellyfish ceiling on a pixel controller: folded ribbons, two panels, a bridge with floods, a chain of beads."""
+    models, kinds = shipped(), shipped_pixels()
+    rig, _, did = add_device(rig, models["penstock-12"], "PENSTOCK")
+    rig, _, gone = add_device(rig, models["siphon-64"], "x")
+    siphon = rig.devices[gone].model
+    names = {201: "Ceiling 1–3", 202: "Ceiling 4–6", 203: "Ceiling 7–9", 204: "Ceiling 10–12", 205: "Bells", 206: "Rim and sill", 207: "Swarm", 208: "Swarm"}  # fmt: skip
+    universes = {f"u{n}": Universe(number=n, name=name) for n, name in names.items()}
+    feeds = {f"w{n}": Feed(universe=f"u{n}", sender="s1", wire=n) for n in names}
+    follow = Place(from_run=True)
+    elements = {
+        f"c{n}": Element(name=f"ceiling {n}", pixels=55, at=follow, type="silk", tint=10, code="CEI")
+        for n in range(1, 13)
+    }
+    elements |= {
+        f"b{n}": Element(name=f"bell {n}", kind="rows", pixels=64, at=follow, type="silk", fold=8, spots=layout.rows(64, 8), tint=11, code="BEL")
+        for n in (1, 2)
+    }  # fmt: skip
+    elements["rim"] = Element(name="rim", pixels=30, at=follow, type="silk", tint=12, code="RIM")
+    elements["sw"] = Element(name="swarm", pixels=400, at=follow, type="bead", tint=13, code="SWA", note="RUN-03: needs universe 209. RUN-06: dense, so that universe ends cut its pixels.")  # fmt: skip
+    floods = {
+        f"f{n}": Fixture(number=n, name=f"Lagoon, sill {n - 530}", profile="p4", mode="m1", at=(follow,))
+        for n in range(531, 536)
+    }
+
+    def hang(key: str, **more: object) -> Segment:
+        order = "BGR" if key == "sw" else "GRB"
+        return Segment(kind="pixels", element=key, order=order, supply="v2" if key == "sw" else "v1", **more)  # type: ignore[arg-type]
+
+    ports = {
+        str(p): Port(
+            feed="w201" if p == 1 else "", follows="" if p == 1 else "universe",
+            run=tuple(hang(f"c{3 * p - 2 + n}", reverse=n == 1) for n in range(3)),
+        )
+        for p in range(1, 5)
+    }  # fmt: skip
+    ports["5"] = Port(follows="universe", run=(hang("b1", fold=8), hang("b2", fold=8)))
+    behind = Segment(
+        kind="bridge", width=64, fixtures=tuple(floods), model=siphon, dmx={"f534": 33}, name="sill bridge"
+    )
+    ports["6"] = Port(follows="universe", brightness=0.8, run=(hang("rim"), Segment(kind="null", count=3), behind))
+    ports["7"] = Port(follows="universe", run=(hang("sw"),))
+    devices = {k: d for k, d in rig.devices.items() if k != gone}
+    devices[did] = replace(
+        devices[did], packs="dense", mode="12 ports", firmware="2.3", ports={**devices[did].ports, **ports}
+    )
+    return replace(
+        rig, universes={**rig.universes, **universes}, feeds={**rig.feeds, **feeds}, elements={**rig.elements, **elements},
+        fixtures={**rig.fixtures, **floods}, devices=devices, pixel_types={"silk": kinds["silk-60"], "bead": kinds["bead-10"]},
+        supplies={"v1": Supply(name="Ceiling tin", volts=5, amps=60), "v2": Supply(name="Swarm tin", volts=24, amps=15)},
+    )  # fmt: skip
 
 
 NOTE = """The opening night of the jellyfish hall. One fault of every kind stands in here on purpose:
@@ -208,7 +262,9 @@ over two universes (PATCH-09). The spare bar cannot be set to 472 (PATCH-11) and
 525 and the coat rail are an overlay. 7 and 8 go out under
 one number (FEED-01, FEED-13), 9 not at all (FEED-02), 10 is empty (FEED-03), 12 is broadcast (FEED-04) and no port takes it
 (FEED-07), 11 uses 0/0/0 (FEED-05), the desk and the Bench both send 2 (FEED-06). The spare Sluice has the south one's
-address (DEV-01). Undertow's “puls” is no function (PROF-01), the Tide panel is a draft (PROF-02, PROF-03), Eddy's
+address (DEV-01). The swarm of beads needs universe 209 (RUN-03), is packed densely (RUN-06) and has another connector than
+its controller (PWR-03); port 6 of the controller stands at 80 %, so that the floods behind its bridge come out wrong
+(RUN-14). Ribbon, drum, pumps and coat rail hang nowhere yet (RUN-28); 304 hangs behind 208 (LINE-03). Undertow's “puls” is no function (PROF-01), the Tide panel is a draft (PROF-02, PROF-03), Eddy's
 shutter is closed by default (PROF-04), one slot of Undertow has no function (PROF-18). With the stand-ins running: Brine is off (DEV-02), a stranger answers (DEV-03),
 Sluice north merges otherwise (DEV-04), Weir's port A takes universe 2 (WIRE-01), a laptop sends 6 as well (WIRE-02)."""
 

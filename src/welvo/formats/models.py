@@ -1,14 +1,19 @@
-"""Device models: TOML files in the package and in the user's own folder."""
+"""Device models and kinds of pixels: TOML files in the package and in the user's own folder."""
 
 from __future__ import annotations
 
+import json
+import re
 import tomllib
 from importlib.resources import files
 from pathlib import Path
 
 import msgspec
 
-from welvo.formats.rigfile import RigFileError
+from welvo.formats.rigfile import RigFileError, write_atomic
+from welvo.formats.unknown import to_plain
+from welvo.rig.notation import NotationError
+from welvo.rig.runs import PixelType
 from welvo.rig.wiring import DeviceModel
 
 
@@ -20,6 +25,75 @@ def read_model(text: str, name: str) -> DeviceModel:
         raise RigFileError(f"{name} is no TOML: {e}.") from e
     except msgspec.ValidationError as e:
         raise RigFileError(f"{name}: {e}.") from e
+
+
+def check_model(model: DeviceModel) -> None:
+    """Refuse what contradicts itself: a port said twice, a mode or a setting that names what is not there."""
+    if not model.name.strip():
+        raise NotationError("A model needs a name.")
+    twice = next((p for p in model.ports if model.ports.count(p) > 1), "")
+    if twice:
+        raise NotationError(f"Port {twice} is there twice.")
+    for mode in model.modes:
+        lost = next((p for p in mode.off if p not in model.ports), "")
+        if lost:
+            raise NotationError(f"Mode “{mode.name}” switches port {lost} off, which is not there.")
+    lost = next((p for p in model.gives if p not in model.ports), "")
+    if lost:
+        raise NotationError(f"What port {lost} gives is said, and there is no such port.")
+    names = [m.name for m in model.modes]
+    if len(set(names)) < len(names):
+        raise NotationError("Two modes carry one name.")
+
+
+def write_model(model: DeviceModel) -> str:
+    """A model as TOML, readable by `read_model`: plain keys first, tables behind them."""
+    plain = to_plain(model)
+    lines: list[str] = []
+    tables: list[str] = []
+    for key, value in plain.items():
+        if isinstance(value, dict):
+            tables += ["", f"[{key}]", *(f"{_key(k)} = {_toml(v)}" for k, v in value.items())]
+        elif isinstance(value, list) and value and isinstance(value[0], dict):
+            for one in value:
+                tables += ["", f"[[{key}]]", *(f"{_key(k)} = {_toml(v)}" for k, v in one.items())]
+        else:
+            lines.append(f"{_key(key)} = {_toml(value)}")
+    return "\n".join([*lines, *tables]) + "\n"
+
+
+def _key(text: str) -> str:
+    return text if re.fullmatch(r"[A-Za-z0-9_-]+", text) else _toml(text)
+
+
+def _toml(value: object) -> str:
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if isinstance(value, list | tuple):
+        return f"[{', '.join(_toml(v) for v in value)}]"
+    if isinstance(value, int | float):
+        return repr(value)
+    escaped = json.dumps(str(value), ensure_ascii=False).replace("\x7f", "\\u007f")
+    return escaped
+
+
+def save_model(model: DeviceModel, folder: Path) -> Path:
+    """Write a model into a folder of own models; gives the file. Raises RigFileError."""
+    check_model(model)
+    stem = re.sub(r"[^a-z0-9]+", "-", model.name.lower()).strip("-") or "model"
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as e:
+        raise RigFileError(f"{folder.name} could not be made: {e.strerror or e}.") from e
+    file = folder / f"{stem}.toml"
+    write_atomic(file, write_model(model).encode())
+    return file
+
+
+def shipped_pixels() -> dict[str, PixelType]:
+    """The kinds of pixels that come with Welvo, by key."""
+    text = (files("welvo") / "data" / "pixels.toml").read_text("utf-8")
+    return {key: msgspec.convert(value, PixelType) for key, value in tomllib.loads(text).items()}
 
 
 def shipped() -> dict[str, DeviceModel]:

@@ -57,22 +57,37 @@ def universe_rows(index: Index) -> list[Row]:
     return rows
 
 
-def universes_taken(rig: Rig, device: str) -> int:
-    """Different wire universes that the ports of a device take."""
-    feeds = (rig.feeds.get(p.feed) for p in rig.devices[device].ports.values())
-    return len({(f.protocol, f.wire) for f in feeds if f})
+def universes_taken(index: Index, device: str) -> int:
+    """Different universes that a device takes: on the wire by its DMX ports, and those its streams run through."""
+    rig, streams = index.rig, index.cables.streams
+    numbers = {u.number: uid for uid, u in rig.universes.items()}
+    taken: set[tuple[str, int]] = set()
+    for label, port in rig.devices[device].ports.items():
+        feed = rig.feeds.get(port.feed)
+        if feed:
+            taken.add((feed.protocol, feed.wire))
+        stream = streams.get((device, label))
+        for number, _ in stream.used if stream else ():
+            own = next((f for f in rig.feeds.values() if f.universe == numbers.get(number)), None)
+            taken.add((own.protocol, own.wire) if own else ("universe", number))
+    return len(taken)
 
 
-def device_rows(rig: Rig) -> list[Row]:
+def device_rows(index: Index) -> list[Row]:
+    rig = index.rig
     rows = []
     for did, device in rig.devices.items():
         model = model_of(rig, did)
         ports = len(model.ports) if model else len(device.ports)
         off = "" if used(rig, "devices", did) else "not in use"
-        taking = sum(bool(p.feed) for p in device.ports.values())
+        streams = index.cables.streams
+        taking = sum(
+            bool(p.feed) or bool((did, label) in streams and streams[did, label].used)
+            for label, p in device.ports.items()
+        )
         rows.append(Row("device", did, device.name, "ports", taking, 0, ports, off))
         most = (model.universes or ports) if model else ports
-        rows.append(Row("device", did, device.name, "universes", universes_taken(rig, did), 0, most, off))
+        rows.append(Row("device", did, device.name, "universes", universes_taken(index, did), 0, most, off))
     return rows
 
 
@@ -90,7 +105,7 @@ def total(index: Index) -> list[Row]:
     """The whole rig in four lines."""
     rig = index.rig
     slots = universe_rows(index)
-    ports = [r for r in device_rows(rig) if r.unit == "ports"]
+    ports = [r for r in device_rows(index) if r.unit == "ports"]
     something = sum(bool(index.on(u)) for u in rig.universes)
     return [
         Row("rig", "", "Slots", "slots", sum(r.used for r in slots), sum(r.reserved for r in slots), sum(r.possible for r in slots)),

@@ -8,6 +8,7 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
+from welvo.patch.cable import Cables, PortKey
 from welvo.patch.limits import Limit, limits
 from welvo.patch.resolve import Resolver
 from welvo.rig.counting import SLOTS, stretches
@@ -50,6 +51,8 @@ class Followed(NamedTuple):
 
     universes: frozenset[str]
     things: frozenset[str]
+    ports: frozenset[PortKey] = frozenset()
+    """Ports whose streams were summed anew."""
 
 
 class Index:
@@ -156,10 +159,11 @@ class Index:
             self.missing.pop(key, None)
             element = self.rig.elements.get(key)
             start = self._resolver.start(key, 0) if element else None
-            if element and start is None and element.at.way in ("anchored", "run"):
-                self.lost.add(key)
-            else:
-                self.lost.discard(key)
+            way = element.at.way if element else "none"
+            lost = start is None and (way == "anchored" or (way == "run" and not self.cables.element_parts(key)))
+            (self.lost.add if lost else self.lost.discard)(key)
+            if element and way == "run":
+                return self._on_cable(key)
             return self._element(key, element, *start) if element and start else ()
         widths = self._slots(fixture.profile, fixture.mode)
         at = fixture.at
@@ -179,7 +183,7 @@ class Index:
             if start and slots:
                 spans.append(Span(key, b, start[0], start[1], start[1] + slots - 1, 0))
             elif start is None and place.way in ("anchored", "run"):
-                lost = True
+                lost = lost or not self.cables.converted(key)
             elif start is None and slots:
                 open_ = True
         (self.open.add if open_ else self.open.discard)(key)
@@ -197,6 +201,17 @@ class Index:
                 self.missing[key] = number + ahead
                 break
             spans.append(Span(key, 0, uid, first, last, done))
+        return tuple(spans)
+
+    def _on_cable(self, key: str) -> tuple[Span, ...]:
+        """The spans of an element that its cables place, on as many ports as it hangs."""
+        spans = []
+        for part, done in self.cables.element_parts(key):
+            uid = self._numbers.get(part.universe)
+            if uid is None:
+                self.missing.setdefault(key, part.universe)
+            else:
+                spans.append(Span(key, 0, uid, part.first, part.last, done))
         return tuple(spans)
 
     def _insert(self, key: str) -> None:
@@ -240,7 +255,9 @@ class Index:
             self.__init__(rig)  # type: ignore[misc]
             after = {s.universe for spans in self._spans.values() for s in spans}
             everything = frozenset((*rig.fixtures, *rig.elements))  # also what has no span now: it may have lost it
-            return Followed(frozenset(before | after | change.ids("universes")), everything)
+            return Followed(
+                frozenset(before | after | change.ids("universes")), everything, frozenset(self.cables.streams)
+            )
         things = set(change.ids("fixtures")) | set(change.ids("elements"))
         if change.ids("profiles"):
             self._widths.clear()
@@ -250,7 +267,9 @@ class Index:
             self._limits = None
         if change.ids("shares"):
             self._partners = None
-        things |= self._resolver.follow(rig, things, bool(change.ids("devices") or change.ids("feeds")))
+        wiring = any(change.ids(p) for p in ("devices", "feeds", "device_models", "profiles"))
+        moved, ports = self._resolver.follow(rig, things, wiring)
+        things |= moved
         universes: set[str] = set()
         for key in things:
             universes.update(s.universe for s in self._spans.get(key, ()))
@@ -263,7 +282,7 @@ class Index:
                 self.missing.pop(key, None)
                 self.open.discard(key)
                 self.lost.discard(key)
-        return Followed(frozenset(universes), frozenset(things))
+        return Followed(frozenset(universes), frozenset(things), frozenset(ports))
 
     def _renumbered(self, rig: Rig, touched: frozenset[str]) -> bool:
         """Whether universes came, went, or changed in what places things: number and size."""
@@ -274,6 +293,11 @@ class Index:
         return False
 
     # ---- questions
+
+    @property
+    def cables(self) -> Cables:
+        """What hangs on ports, and the sums of their streams."""
+        return self._resolver.cables
 
     def spans(self, key: str) -> tuple[Span, ...]:
         return self._spans.get(key, ())

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+from welvo.rig.abilities import ability, gives
 from welvo.rig.document import Rig
-from welvo.rig.plan import model_of
 
 
 class Limit(NamedTuple):
@@ -17,8 +17,7 @@ class Limit(NamedTuple):
 
 def slots_of_port(rig: Rig, device: str, label: str) -> int:
     """How many slots one port puts out: its planned setting `slots` or the whole box's, else what its model can do."""
-    model = model_of(rig, device)
-    most = model.slots_per_port if model else 512
+    most = ability(rig, device, label).slots or 512
     port = rig.devices[device].ports.get(label)
     own = port.settings.get("slots") if port else None
     planned = own if own is not None else rig.devices[device].settings.get("slots")
@@ -32,6 +31,9 @@ def limits(rig: Rig) -> dict[str, Limit]:
         for label, port in device.ports.items():
             feed = rig.feeds.get(port.feed) if port.feed else None
             if feed is None or feed.universe not in rig.universes:
+                continue
+            if gives(rig, did, label) != "dmx":
+                best[feed.universe] = (512, "")  # pixels run on over the universe's end; it counts whole
                 continue
             slots = slots_of_port(rig, did, label)
             if slots > best.get(feed.universe, (0, ""))[0]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 
+from welvo.patch.cable import Cables, PortKey
 from welvo.rig.counting import stretches
 from welvo.rig.document import Rig
 from welvo.rig.lookup import mode_of
@@ -21,7 +22,7 @@ class Resolver:
         self._followers: dict[str, set[str]] = defaultdict(set)
         self._anchors: dict[str, set[str]] = {}
         self._on_runs: set[str] = set()
-        self._lines: dict[str, tuple[str, tuple[str, ...]]] | None = None
+        self.cables = Cables(rig)
         for key, fixture in rig.fixtures.items():
             for p in fixture.at:
                 if p.after or p.from_run:
@@ -74,7 +75,7 @@ class Resolver:
         if way == "anchored":
             found = self._behind(place, brk, trail | {me})
         elif way == "run":
-            found = self._from_line(key, brk)
+            found = self.cables.start(key, brk)
         if not trail or found:
             self._known[me] = found
         return found
@@ -94,6 +95,11 @@ class Resolver:
         if not element or not start:
             return None
         universe = self.rig.universes[start[0]]
+        if element.at.way == "run":
+            last = self.cables.element_parts(place.after)[-1][0]
+            address = last.last + 1 + place.gap
+            uid = next((u for u, v in self.rig.universes.items() if v.number == last.universe), None)
+            return (uid, address) if uid and address <= 512 else None
         unit = 1 if element.kind == "block" else len(element.order)
         parts = stretches(start[1], element.footprint, unit, universe.size, element.whole)
         if not parts:
@@ -101,35 +107,6 @@ class Resolver:
         number, address = universe.number + parts[-1][0], parts[-1][2] + 1 + place.gap
         uid = next((u for u, v in self.rig.universes.items() if v.number == number), None)
         return (uid, address) if uid and address <= 512 else None
-
-    def _from_line(self, key: str, brk: int) -> Start | None:
-        """Fixtures on a DMX line that follow the cable stand packed from address 1, in cable order."""
-        if self._lines is None:
-            self._lines = {}
-            for d in self.rig.devices.values():
-                for port in d.ports.values():
-                    feed = self.rig.feeds.get(port.feed)
-                    for segment in port.run:
-                        if feed and segment.kind == "line":
-                            for member in segment.fixtures:
-                                self._lines.setdefault(member, (feed.universe, segment.fixtures))
-        line = self._lines.get(key)
-        if line is None or line[0] not in self.rig.universes:
-            return None
-        cursor = 1
-        for member in line[1]:
-            fixture = self.rig.fixtures.get(member)
-            mode = mode_of(self.rig, fixture) if fixture else None
-            if fixture is None or mode is None:
-                continue
-            for b, part in enumerate(mode.breaks):
-                if fixture.place(b).way == "run":
-                    if (member, b) == (key, brk):
-                        return (line[0], cursor) if cursor <= 512 else None
-                    cursor += part.slots
-                elif fixture.place(b).way == "typed" and fixture.place(b).universe == line[0]:
-                    cursor = max(cursor, (fixture.place(b).address or 0) + part.slots)
-        return None
 
     def dependents(self, keys: set[str]) -> list[str]:
         found: dict[str, None] = {}
@@ -141,21 +118,24 @@ class Resolver:
                     todo.append(follower)
         return list(found)
 
-    def follow(self, rig: Rig, keys: set[str], lines_too: bool) -> set[str]:
-        """Take over a new rig; gives all things whose start may be another one now, `keys` among them."""
+    def follow(self, rig: Rig, keys: set[str], cables_too: bool) -> tuple[set[str], set[PortKey]]:
+        """Take over a new rig; gives all things whose start may be another one now, `keys` among them, and the ports
+        whose sums are new."""
         self.rig = rig
         for key in keys:
             self._note(key)
         touched = keys | set(self.dependents(keys))
-        on_a_line = self._on_runs and (self._lines is None or any(k in self._lines for k in touched))
-        if lines_too or on_a_line or touched & self._on_runs:
-            self._lines = None
-            touched |= self._on_runs
+        ports: set[PortKey] = set()
+        if cables_too or any(self.cables.hung(k) for k in touched):
+            moved, ports = self.cables.follow(rig)
+            touched |= moved & self._on_runs
             touched |= set(self.dependents(touched))
+        else:
+            self.cables.rig = rig
         for known in (
             [k for k in self._known if k[0] in touched]
             if len(touched) > 50
             else [(key, b) for key in touched for b in range(64) if (key, b) in self._known]
         ):
             del self._known[known]
-        return touched
+        return touched, ports

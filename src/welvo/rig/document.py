@@ -10,9 +10,10 @@ from msgspec import Meta
 from welvo.rig.base import Value
 from welvo.rig.patched import Element, Fixture, Group, Share, Waiver
 from welvo.rig.profile import Profile
+from welvo.rig.runs import PixelType, Supply
 from welvo.rig.wiring import Device, DeviceModel, Feed, Sender, Universe, Use
 
-FORMAT = 3
+FORMAT = 4
 """The number of the file format this version writes."""
 
 
@@ -39,6 +40,8 @@ class Rig(Value, frozen=True, kw_only=True):
     feeds: dict[str, Feed] = {}
     device_models: dict[str, DeviceModel] = {}
     devices: dict[str, Device] = {}
+    pixel_types: dict[str, PixelType] = {}
+    supplies: dict[str, Supply] = {}
     shares: dict[str, Share] = {}
     groups: dict[str, Group] = {}
     waivers: dict[str, Waiver] = {}
@@ -47,11 +50,13 @@ class Rig(Value, frozen=True, kw_only=True):
     """Which of `uses` is in force; empty: everything is used."""
     columns: tuple[str, ...] = ("Hang point", "Circuit", "Use")
     """The rig's own columns of the roll; fixtures hold their values in `fields`."""
+    line_metres: Annotated[float, Meta(gt=0, le=1e4)] = 300.0
+    """How long a DMX line may be here before it is worth a finding."""
 
 
 PARTS = (
     "profiles", "pictures", "fixtures", "elements", "universes", "senders", "feeds", "device_models", "devices",
-    "shares", "groups", "waivers", "uses",
+    "pixel_types", "supplies", "shares", "groups", "waivers", "uses",
 )  # fmt: skip
 
 

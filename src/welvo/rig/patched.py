@@ -79,6 +79,12 @@ class Element(Value, frozen=True, kw_only=True):
     order: Annotated[str, Meta(pattern="^[RGBWAUCDV]{1,6}$")] = "RGB"
     slots: Annotated[int, Meta(ge=0, le=512 * 63999)] = 0
     whole: bool = True
+    type: str = ""
+    """Which of the rig's kinds of pixels it is made of."""
+    fold: Annotated[int, Meta(ge=0, le=100_000)] = 0
+    """After how many pixels the string turns back; 0: it does not. Its pixels are numbered as if it never did."""
+    unfolds: Literal["box", "sender"] = "box"
+    """Who puts folded pixels into order: the controller that drives them, or the sender's own map."""
     at: Place = NOWHERE
     spots: tuple[Spot, ...] = ()
     tint: Annotated[int, Meta(ge=0, le=9999)] = 0

@@ -205,5 +205,9 @@ class Profile(Value, frozen=True, kw_only=True):
     revises: str = ""
     facts: Facts | None = None
     address: AddressSetting | None = None
+    unit_load: Annotated[float, Meta(ge=0, le=64)] = 1.0
+    """What it loads a DMX line with: a receiver of the standard is one unit, and a driver takes 32."""
+    connector: str = ""
+    """What its DMX input is made of: `5-pin`, `3-pin` or `RJ45`; empty: not known."""
     kept: dict[str, bytes] = {}
     modes: Annotated[dict[str, Mode], Meta(min_length=1)]

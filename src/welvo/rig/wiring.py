@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from msgspec import Meta
 
 from welvo.rig.base import Value
+from welvo.rig.runs import Fraction, Segment, Sex
 
 Protocol = Literal["sacn", "artnet", "ddp", "serial"]
 SettingValue = str | int | bool
@@ -37,7 +38,9 @@ class Sender(Value, frozen=True, kw_only=True):
     highest: Annotated[int, Meta(ge=0, le=63999)] = 63999
     rate: Annotated[float, Meta(gt=0, le=1000)] = 44
     priority: Annotated[int, Meta(ge=0, le=200)] = 100
-    brightness: Annotated[float, Meta(ge=0, le=1)] = 1.0
+    brightness: Fraction = 1.0
+    player: Fraction = 1.0
+    """Brightness of what plays in it, where that is a fader of its own."""
 
 
 class Feed(Value, frozen=True, kw_only=True):
@@ -68,37 +71,43 @@ class Feed(Value, frozen=True, kw_only=True):
     at_disarm: Literal["hold", "zero", "defaults"] = "hold"
 
 
-class Segment(Value, frozen=True, kw_only=True):
-    """One thing on a cable, in cable order. A `line` is a DMX line of fixtures; the others belong to pixels."""
-
-    kind: Literal["pixels", "null", "extension", "bridge", "line"]
-    element: str = ""
-    first: Annotated[int, Meta(ge=1)] = 1
-    count: Annotated[int, Meta(ge=0, le=100_000)] = 0
-    fixtures: tuple[str, ...] = ()
-    width: Annotated[int, Meta(ge=0, le=512)] = 0
-    reverse: bool = False
-    fold: Annotated[int, Meta(ge=0)] = 0
-    group: Annotated[int, Meta(ge=1)] = 1
-    name: str = ""
-
-
 class Port(Value, frozen=True, kw_only=True):
-    """What is planned for one port: the feed it takes, further settings by key, and what hangs on it."""
+    """What is planned for one port: the feed it takes, further settings by key, and what hangs on it.
+
+    A port of pixels begins at slot `start` of its feed's universe and runs on over the universes behind it; with
+    `follows` it begins right behind the port before it (`packed`) or at the next universe (`universe`). `pixels` is
+    what the box is configured for, 0: what is connected. `chip` is the chip type it is set to, empty: the string's.
+    """
 
     feed: str = ""
     settings: dict[str, SettingValue] = {}
     run: tuple[Segment, ...] = ()
+    start: Slot = 1
+    follows: Literal["", "packed", "universe"] = ""
+    pixels: Annotated[int, Meta(ge=0, le=100_000)] = 0
+    brightness: Fraction = 1.0
+    gamma: Annotated[float, Meta(gt=0, le=5)] = 1.0
+    dither: bool = False
+    chip: str = ""
 
 
 class Device(Value, frozen=True, kw_only=True):
-    """Anything that turns a feed into light. `ports` by the label printed on the box."""
+    """Anything that turns a feed into light. `ports` by the label printed on the box.
+
+    `mode` and `firmware` are one of its model's; empty: not chosen, not known. `size` is how many slots of a universe
+    it takes, 0: as many as the sender uses; `packs` how it lays pixels over universes.
+    """
 
     name: str
     model: str
     ip: str = ""
     settings: dict[str, SettingValue] = {}
     ports: dict[str, Port] = {}
+    mode: str = ""
+    firmware: str = ""
+    size: Annotated[int, Meta(ge=0, le=512)] = 0
+    packs: Literal["whole", "dense"] = "whole"
+    brightness: Fraction = 1.0
     note: str = ""
 
 
@@ -128,14 +137,69 @@ class SettingSpec(Value, frozen=True, kw_only=True):
     factory: SettingValue = ""
 
 
+class OutputMode(Value, frozen=True, kw_only=True):
+    """One way a box can be set to work. Limits of 0 and an empty `gives` are the model's own; `off` lists dead ports."""
+
+    name: Annotated[str, Meta(min_length=1)]
+    off: tuple[str, ...] = ()
+    gives: Literal["", "dmx", "pixels", "bus"] = ""
+    pixels_per_port: Annotated[int, Meta(ge=0, le=100_000)] = 0
+    slots_per_port: Annotated[int, Meta(ge=0, le=512)] = 0
+    stream_slots: Annotated[int, Meta(ge=0, le=400_000)] = 0
+    universes: Annotated[int, Meta(ge=0, le=63999)] = 0
+    note: str = ""
+
+
+class Firmware(Value, frozen=True, kw_only=True):
+    """What is known of one version of a box's firmware. A limit of 0 is the model's own."""
+
+    version: Annotated[str, Meta(min_length=1)]
+    good: bool = True
+    universes: Annotated[int, Meta(ge=0, le=63999)] = 0
+    pixels_per_port: Annotated[int, Meta(ge=0, le=100_000)] = 0
+    note: str = ""
+
+
+ABILITIES = ("null", "fold", "group", "order", "brightness", "gamma", "reverse")
+
+
 class DeviceModel(Value, frozen=True, kw_only=True):
-    """A kind of box. `counts` says from which number its own pages count each protocol's universes."""
+    """A kind of box, with the labels of its ports in the order printed on it.
+
+    `counts` says from which number its own pages count: each protocol's universes, `slot`, `pixel`. `gives` says what a
+    port puts out where that is not what its kind does. Limits of 0 are none. A box that `straddles` can take a pixel
+    that is cut by a universe's end; one with `own_starts` lets each segment begin anywhere. `does` is what it can do to
+    a segment. A bridge `passes` nothing, or what follows on its cable begins at the next whole pixel or at the next
+    slot; `dmx_rate` is how many frames a second it gives to the DMX line behind it.
+    """
 
     name: str
     maker: str = ""
-    kind: Literal["node", "pixel", "converter", "gateway", "serial", "fixture"] = "node"
+    kind: Literal["node", "pixel", "converter", "gateway", "serial", "fixture", "bridge"] = "node"
     ports: tuple[str, ...] = ()
+    gives: dict[str, Literal["dmx", "pixels", "bus"]] = {}
     slots_per_port: Annotated[int, Meta(ge=1, le=512)] = 512
+    pixels_per_port: Annotated[int, Meta(ge=0, le=100_000)] = 0
+    stream_slots: Annotated[int, Meta(ge=0, le=400_000)] = 0
+    protocols: tuple[Protocol, ...] = ("sacn", "artnet")
+    modes: tuple[OutputMode, ...] = ()
+    firmwares: tuple[Firmware, ...] = ()
+    straddles: bool = True
+    own_starts: bool = False
+    universe_size: Annotated[int, Meta(ge=0, le=512)] = 0
+    """How many slots of a universe it takes; 0: it can be told."""
+    does: tuple[str, ...] = ABILITIES
+    chips: tuple[str, ...] = ()
+    """Chip types it can drive; none named: any."""
+    passes: Literal["nothing", "pixel", "slot"] = "nothing"
+    dmx_rate: Annotated[float, Meta(ge=0, le=1000)] = 44.0
+    port_amps: Annotated[float, Meta(ge=0, le=1000)] = 0.0
+    amps: Annotated[float, Meta(ge=0, le=1e4)] = 0.0
+    volts: tuple[float, ...] = ()
+    """Supply voltages it takes and hands on to its ports."""
+    connector: str = ""
+    sex: Sex = ""
+    wires: tuple[tuple[str, str], ...] = ()
     settings: tuple[SettingSpec, ...] = ()
     counts: dict[str, int] = {}
     universes: Annotated[int, Meta(ge=0, le=63999)] = 0
@@ -149,3 +213,6 @@ class DeviceModel(Value, frozen=True, kw_only=True):
 
     def spec(self, key: str) -> SettingSpec | None:
         return next((s for s in self.settings if s.key == key), None)
+
+    def output_mode(self, name: str) -> OutputMode | None:
+        return next((m for m in self.modes if m.name == name), None)

@@ -233,7 +233,7 @@ class CapacityPage(Page):
             *capacity.total(s.index),
             *capacity.universe_rows(s.index),
             *capacity.sender_rows(s.rig),
-            *capacity.device_rows(s.rig),
+            *capacity.device_rows(s.index),
         ]
         worst = {f"{f.goes_to[0]} {f.goes_to[1]}": str(f.severity) for f in reversed(s.report.findings)}
         lines = []

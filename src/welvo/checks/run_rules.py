@@ -1,0 +1,758 @@
+"""Findings about runs: what a port can take, what its stream needs, and where the two ends of a setting differ."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import partial
+
+from msgspec.structs import replace
+
+from welvo.checks.registry import Context, Finding, Fix, just, rule
+from welvo.patch.cable import Piece, Stream
+from welvo.rig.abilities import ability
+from welvo.rig.document import Change, Rig, put
+from welvo.rig.lookup import call
+from welvo.rig.notation import plural, say_place, thousands
+from welvo.rig.patched import NOWHERE, Element
+from welvo.rig.plan import model_of
+from welvo.rig.wiring import ABILITIES
+from welvo.runs.claims import meetings
+from welvo.runs.edits import (
+    change_segment,
+    follow_runs,
+    following,
+    hanging,
+    make_to_fit,
+    set_device_way,
+    set_stream,
+    take_down,
+)  # fmt: skip
+from welvo.runs.pixels import astray, cuts, element_pixel, piece_name
+from welvo.runs.power import frame_ms, type_of
+
+
+def _of(ctx: Context, subject: str) -> tuple[str, str, Stream | None]:
+    did, _, label = subject.partition(" ")
+    return did, label, ctx.index.cables.streams.get((did, label))
+
+
+def _ports(ctx: Context) -> list[str]:
+    """The ports whose streams are worth asking about."""
+    return [f"{did} {label}" for did, label in ctx.index.cables.streams]
+
+
+def _name(ctx: Context, did: str, label: str) -> str:
+    return f"{ctx.rig.devices[did].name} · {label}"
+
+
+def _goes(did: str, label: str, n: int = -1) -> tuple[str, str]:
+    return ("run", f"{did} {label}{f' {n}' if n >= 0 else ''}")
+
+
+def _keys(stream: Stream, from_led: int = 0) -> tuple[str, ...]:
+    return tuple(dict.fromkeys(p.key for p in stream.pieces if p.key and p.led + p.leds > from_led))
+
+
+@rule(
+    "RUN-01", "error", "port", "More pixels than the port can take",
+    "The pixels on a port's cable, null pixels included, are more than its model, its mode or its firmware allows.",
+    "Everything past the limit stays dark, or shows what it showed last.",
+    "Hang some of them on another port, or choose a mode that takes more.", among=_ports,
+)  # fmt: skip
+def too_many_pixels(ctx: Context, subject: str) -> Iterator[Finding]:
+    did, label, stream = _of(ctx, subject)
+    if stream is None:
+        return
+    able = ability(ctx.rig, did, label)
+    leds = max(stream.leds, ctx.rig.devices[did].ports[label].pixels)
+    if not able.pixels or leds <= able.pixels:
+        return
+    over = leds - able.pixels
+    first = next((p for p in stream.pieces if p.led <= able.pixels + 1 < p.led + p.leds), None)
+    where = (
+        f" The first dark one is {piece_name(ctx.rig, first)}, place {able.pixels + 2 - first.led} of it."
+        if first
+        else ""
+    )
+    yield Finding(
+        "RUN-01", "error", subject, _name(ctx, did, label),
+        f"Port {label} has {thousands(leds)} pixels and takes {thousands(able.pixels)}",
+        f"{able.of} takes {thousands(able.pixels)} on a port; {plural(over, 'pixel')} too many.{where}",
+        {"port": label, "pixels": leds, "most": able.pixels}, "Runs", _goes(did, label), _keys(stream, able.pixels),
+    )  # fmt: skip
+
+
+@rule(
+    "RUN-02", "error", "port", "More slots than the port can take",
+    "The stream of a port is longer than the slots its box can put out there.",
+    "Everything past the limit stays dark.", "Hang some of it on another port.", among=_ports,
+)  # fmt: skip
+def too_many_slots(ctx: Context, subject: str) -> Iterator[Finding]:
+    did, label, stream = _of(ctx, subject)
+    able = ability(ctx.rig, did, label) if stream else None
+    if stream is None or able is None or not able.slots or stream.slots <= able.slots:
+        return
+    first = next(p for p in stream.pieces if p.stream + p.slots > able.slots + 1)
+    yield Finding(
+        "RUN-02", "error", subject, _name(ctx, did, label),
+        f"Port {label} needs {thousands(stream.slots)} slots and puts out {thousands(able.slots)}",
+        f"From slot {thousands(able.slots + 1)} of its stream on, in {piece_name(ctx.rig, first)}, nothing comes.",
+        {"port": label, "slots": stream.slots, "most": able.slots}, "Runs", _goes(did, label, first.n),
+    )  # fmt: skip
+
+
+@rule(
+    "RUN-03", "error", "port", "A stream runs past what is fed",
+    "A port's stream goes through universes that the rig does not have, or that nothing feeds, or it has no start at all.",
+    "Those pixels get no data.", "Make and feed the universes, or start lower.", among=_ports,
+)  # fmt: skip
+def past_what_is_fed(ctx: Context, subject: str) -> Iterator[Finding]:
+    did, label, stream = _of(ctx, subject)
+    if stream is None or not stream.slots:
+        return
+    name = _name(ctx, did, label)
+    if stream.start is None and not any(p.parts for p in stream.pieces):
+        yield Finding(
+            "RUN-03", "error", subject, name, f"Port {label} has no universe to begin at",
+            f"{plural(stream.slots, 'slot')} hang on it and nothing says where they are.", {"port": label, "start": "none"},
+            f"{ctx.rig.devices[did].name} is not fed", _goes(did, label), _keys(stream),
+        )  # fmt: skip
+        return
+    numbers = {u.number: uid for uid, u in ctx.rig.universes.items()}
+    gone = [n for n, _ in stream.used if n not in numbers]
+    unfed = [n for n, _ in stream.used if n in numbers and not ctx.feeds_by_universe.get(numbers[n])]
+    if not gone and not unfed:
+        return
+    first = min((*gone, *unfed))
+    lost = sum(p.last - p.first + 1 for piece in stream.pieces for p in piece.parts if p.universe in (*gone, *unfed))
+    parts = [f"{plural(len(gone), 'universe')} not there ({_series(gone)})"] if gone else []
+    parts += [f"{plural(len(unfed), 'universe')} not fed ({_series(unfed)})"] if unfed else []
+    changes = tuple(
+        (f"universe {n}", "none" if n in gone else "not fed", "made and fed") for n in sorted((*gone, *unfed))
+    )
+    need = next(last for n, last in stream.used if n == max(n for n, _ in stream.used))
+    yield Finding(
+        "RUN-03", "error", subject, name, f"Port {label} needs universe {first}, which is {'not there' if first in gone else 'not fed'}",
+        f"{thousands(lost)} of its {thousands(stream.slots)} slots: {' and '.join(parts)}. Its last universe is {stream.used[-1][0]}, up to slot {need}.",
+        {"port": label, "not there": _series(gone), "not fed": _series(unfed)},
+        f"{ctx.rig.devices[did].name} is not fed", _goes(did, label), _keys(stream),
+        just(Fix(f"Make and feed {plural(len(gone) + len(unfed), 'universe')}", changes, partial(make_to_fit, did=did))),
+    )  # fmt: skip
+
+
+def _series(numbers: list[int]) -> str:
+    if not numbers:
+        return "none"
+    runs: list[list[int]] = []
+    for n in sorted(numbers):
+        if runs and n == runs[-1][-1] + 1:
+            runs[-1].append(n)
+        else:
+            runs.append([n])
+    return ", ".join(str(r[0]) if len(r) == 1 else f"{r[0]}–{r[-1]}" for r in runs)
+
+
+@rule(
+    "RUN-04", "error", "port", "Two segments on one slot",
+    "Two segments, or two ports of one box, take the same slots of a universe: connected, or only configured.",
+    "They show the same light; moving one moves the other.",
+    "Start one of them elsewhere, or configure the port for what hangs on it.", among=_ports,
+)  # fmt: skip
+def two_on_one_slot(ctx: Context, subject: str) -> Iterator[Finding]:
+    did, label, stream = _of(ctx, subject)
+    if stream is None:
+        return
+    streams = ctx.index.cables.streams
+    for m in meetings(ctx.claims, did, label, 5):
+        sides = []
+        for c in (m.a, m.b):
+            own = streams[c.did, c.label]
+            what = (
+                f"what port {c.label} is configured for"
+                if c.n < 0
+                else f"{piece_name(ctx.rig, own.pieces[c.n])} on port {c.label}"
+            )
+            sides.append(what)
+        place = say_place(m.universe, m.first)
+        fixes = []
+        for c in (m.a, m.b):
+            if c.n < 0:
+                have = streams[c.did, c.label].pixels
+                edit = partial(set_stream, did=c.did, label=c.label, words=f"port {c.label}: {have} pixels", pixels=0)
+                fixes.append(
+                    Fix(f"Configure port {c.label} for its {have}", ((f"port {c.label} · pixels", str(ctx.rig.devices[did].ports[c.label].pixels), f"{have}, as connected"),), edit)
+                )  # fmt: skip
+        if ctx.rig.devices[did].ports[label].follows == "" and m.a.label != label:
+            edit = partial(
+                set_stream, did=did, label=label, words=f"port {label} follows", follows="packed", start=1, feed=""
+            )
+            fixes.append(Fix(f"Let port {label} follow the one before", ((f"port {label} · begins", say_place(*stream.start) if stream.start else "—", "right behind the port before"),), edit))  # fmt: skip
+        yield Finding(
+            "RUN-04", "error", f"{subject}/{m.universe}.{m.first}", _name(ctx, did, label),
+            f"{sides[0][:1].upper()}{sides[0][1:]} and {sides[1]} share {plural(m.last - m.first + 1, 'slot')}",
+            f"They meet from {place} to {say_place(m.universe, m.last)}.",
+            {"first": place, "slots": m.last - m.first + 1, "one": sides[0], "other": sides[1]}, "Runs",
+            _goes(did, label, max(0, m.b.n)), (), just(*fixes) if fixes else None,
+        )  # fmt: skip
+
+
+@rule(
+    "RUN-05", "error", "port", "A start of its own that the box cannot do",
+    "A segment has an address of its own, and the box's segments only follow one another.",
+    "The box will put it right behind the segment before.", "Let it follow, or use another box.", among=_ports,
+)  # fmt: skip
+def no_own_start(ctx: Context, subject: str) -> Iterator[Finding]:
+    did, label, stream = _of(ctx, subject)
+    model = model_of(ctx.rig, did)
+    if stream is None or model is None or model.own_starts:
+        return
+    for p in stream.pieces:
+        if p.segment.at.way == "typed" and p.segment.at.universe in ctx.rig.universes:
+            at = say_place(ctx.rig.universes[p.segment.at.universe].number, p.segment.at.address or 1)
+            edit = partial(change_segment, did=did, label=label, n=p.n, words="let it follow", at=NOWHERE)
+            yield Finding(
+                "RUN-05", "error", f"{subject}/{p.n}", _name(ctx, did, label), f"{piece_name(ctx.rig, p)} cannot begin at {at} of its own",
+                f"On a {model.name} each segment follows the one before.", {"segment": p.n + 1, "at": at}, "Runs", _goes(did, label, p.n), (),
+                just(Fix("Let it follow", ((piece_name(ctx.rig, p), at, "behind the one before"),), edit)),
+            )  # fmt: skip
+
+
+@rule(
+    "RUN-06", "error", "device", "Pixels are cut and the box cannot take that",
+    "Pixels lie across a universe's end, on a box that takes whole ones only.",
+    "The cut pixels, and often all behind them, come out wrong.", "Keep pixels whole, or make the universes 510 slots long.",
+)  # fmt: skip
+def straddles(ctx: Context, did: str) -> Iterator[Finding]:
+    model = model_of(ctx.rig, did)
+    if model is None or ctx.rig.devices[did].packs == "whole":
+        return
+    found = cuts(ctx.index.cables, did)
+    if not found:
+        return
+    c = found[0]
+    name = ctx.rig.devices[did].name
+    edit = partial(set_device_way, did=did, words=f"whole pixels on {name}", packs="whole")
+    fix = just(Fix("Keep pixels whole", ((f"{name} · pixels", "dense", "whole"),), edit))
+    words = f"The first is pixel {c.pixel} of {c.name} on port {c.label}: from {say_place(*c.first)} to {say_place(*c.last)}."
+    facts: dict[str, str | int] = {"cut": len(found), "first": say_place(*c.first)}
+    if model.straddles:
+        yield Finding(
+            "RUN-06", "note", did, name, f"{plural(len(found), 'pixel')} of {name} {'is' if len(found) == 1 else 'are'} cut by a universe's end",
+            f"{words} The box can take that; a lost packet shows in a wrong colour.", facts, "Worth knowing", _goes(did, c.label), (), fix,
+        )  # fmt: skip
+    else:
+        yield Finding(
+            "RUN-06", "error", did, name, f"{name} cannot take {plural(len(found), 'cut pixel')}", words, facts, "Runs", _goes(did, c.label), (), fix,
+        )  # fmt: skip
+
+
+@rule(
+    "RUN-07", "error", "port", "Chip types that do not go together",
+    "A port is set to another chip type than the string has, two types hang on one port, or the box cannot drive one.",
+    "Flicker, wrong colours or darkness from the first pixel of the other type on.",
+    "Set the port to the string's type; hang other types on other ports.", among=_ports,
+)  # fmt: skip
+def chips(ctx: Context, subject: str) -> Iterator[Finding]:
+    did, label, stream = _of(ctx, subject)
+    if stream is None:
+        return
+    model = model_of(ctx.rig, did)
+    set_to = ctx.rig.devices[did].ports[label].chip
+    seen: dict[str, Piece] = {}
+    for p in stream.pieces:
+        kind = type_of(ctx.rig, p)
+        if kind and kind.chip:
+            seen.setdefault(kind.chip, p)
+    name = _name(ctx, did, label)
+    if len(seen) > 1:
+        (a, p), (b, q) = list(seen.items())[:2]
+        yield Finding(
+            "RUN-07", "error", subject, name, f"Two chip types on port {label}: {a} and {b}",
+            f"{piece_name(ctx.rig, p)} is {a}, {piece_name(ctx.rig, q)} is {b}; one port speaks one of them.",
+            {"first": a, "second": b}, "Runs", _goes(did, label, q.n), (q.key,),
+        )  # fmt: skip
+        return
+    for chip, p in seen.items():
+        if set_to and set_to != chip:
+            edit = partial(set_stream, did=did, label=label, words=f"port {label}: chip {chip}", chip=chip)
+            yield Finding(
+                "RUN-07", "error", subject, name, f"Port {label} is set to {set_to}, the string is {chip}",
+                f"{piece_name(ctx.rig, p)} does not understand {set_to}.", {"set": set_to, "string": chip}, "Runs", _goes(did, label, p.n), (p.key,),
+                just(Fix(f"Set port {label} to {chip}", ((f"port {label} · chip", set_to, chip),), edit)),
+            )  # fmt: skip
+        elif model and model.chips and chip not in model.chips:
+            yield Finding(
+                "RUN-07", "error", subject, name, f"A {model.name} cannot drive {chip}",
+                f"{piece_name(ctx.rig, p)} is {chip}; the box drives {', '.join(model.chips)}.", {"chip": chip, "box": model.name}, "Runs",
+                _goes(did, label, p.n), (p.key,),
+            )  # fmt: skip
+
+
+@rule(
+    "RUN-08", "error", "port", "Colour order set at both ends, or at neither",
+    "The sender sends components in one order, the chips take another, and nobody changes it, or both do.",
+    "Red comes out as green.", "Set the order in one place only.", among=_ports,
+)  # fmt: skip
+def colour_order(ctx: Context, subject: str) -> Iterator[Finding]:
+    did, label, stream = _of(ctx, subject)
+    for p in stream.pieces if stream else ():
+        element, kind = ctx.rig.elements.get(p.key), type_of(ctx.rig, p)
+        if element is None or p.segment.kind != "pixels":
+            continue
+        gives = p.segment.order or element.order
+        wants = kind.order if kind else gives if set(gives) == set(element.order) else element.order
+        who = piece_name(ctx.rig, p)
+        if set(gives) != set(element.order) or sorted(wants) != sorted(element.order):
+            other = gives if set(gives) != set(element.order) else wants
+            yield Finding(
+                "RUN-08", "error", f"{subject}/{p.n}", _name(ctx, did, label), f"{who} is sent as {element.order} and wants {other}",
+                "They do not have the same components.", {"sent": element.order, "wants": other}, "Runs", _goes(did, label, p.n), (p.key,),
+            )  # fmt: skip
+            continue
+        if gives == wants:
+            continue
+        at_both = element.order == wants
+        fix = "" if at_both else wants
+        edit = partial(change_segment, did=did, label=label, n=p.n, words=f"order {wants}", order=fix)
+        yield Finding(
+            "RUN-08", "error", f"{subject}/{p.n}", _name(ctx, did, label),
+            f"Colour order of {who} is set at {'both ends' if at_both else 'neither end' if not p.segment.order else 'one end, wrongly'}",
+            f"The sender sends {element.order}, the controller gives out {gives}, the chips take {wants}.",
+            {"sent": element.order, "given": gives, "taken": wants}, "Runs", _goes(did, label, p.n), (p.key,),
+            just(Fix("Set the order straight here" if at_both else f"Give out {wants} here", ((f"{who} · colour order", gives, wants),), edit)),
+        )  # fmt: skip
+
+
+@rule(
+    "RUN-09", "error", "port", "A fold set at both ends, or at neither",
+    "A string turns back on itself, and nobody puts its pixels in order, or sender and controller both do.",
+    "Every second stretch shows its picture upside down.", "Unfold in one place only.", among=_ports,
+)  # fmt: skip
+def folds(ctx: Context, subject: str) -> Iterator[Finding]:
+    did, label, stream = _of(ctx, subject)
+    for p in stream.pieces if stream else ():
+        element = ctx.rig.elements.get(p.key)
+        if element is None or p.segment.kind != "pixels":
+            continue
+        want = element.fold if element.unfolds == "box" else 0
+        has = p.segment.fold
+        lies = element.fold and element.fold < element.pixels
+        if has == want or (not lies and (not element.fold or not has)) or (has and not element.fold):
+            continue
+        who = piece_name(ctx.rig, p)
+        both = element.unfolds == "sender" and bool(has)
+        end = "both ends" if both else "neither end" if not has else f"{has} here and lies in {element.fold}"
+        edit = partial(change_segment, did=did, label=label, n=p.n, words=f"fold {want}", fold=want)
+        yield Finding(
+            "RUN-09", "error", f"{subject}/{p.n}", _name(ctx, did, label), f"The fold of {who} is set at {end}" if not has or both else f"The fold of {who} is {end}",
+            f"It turns back every {element.fold} pixels; the {'sender' if element.unfolds == 'sender' else 'controller'} is to unfold it, the segment folds {has or 'nothing'}.",
+            {"string": element.fold, "segment": has, "unfolds": element.unfolds}, "Runs", _goes(did, label, p.n), (p.key,),
+            just(Fix(f"Fold every {want} here" if want else "Take the fold away here", ((f"{who} · fold", str(has or "none"), str(want or "none")),), edit)),
+        )  # fmt: skip
+
+
+@rule(
+    "RUN-10", "note", "port", "A fold that does not divide the count",
+    "The last stretch of a folded segment is shorter than the others.",
+    "It is reversed only when it is an even one; a miscounted ribbon looks like this.", "Check the count and the fold.", among=_ports,
+)  # fmt: skip
+def odd_fold(ctx: Context, subject: str) -> Iterator[Finding]:
+    did, label, stream = _of(ctx, subject)
+    for p in stream.pieces if stream else ():
+        fold = p.segment.fold
+        if not fold or p.segment.kind != "pixels" or not p.leds:
+            continue
+        who = piece_name(ctx.rig, p)
+        if fold >= p.leds:
+            words, why = (
+                f"A fold of {fold} does nothing to {who}",
+                f"It has {plural(p.leds, 'pixel')}: the first stretch is never full.",
+            )
+        elif p.leds % fold:
+            number = p.leds // fold + 1
+            words = f"{fold} does not divide the {p.leds} pixels of {who}"
+            why = f"Its last stretch, the {number}., has {p.leds % fold} pixels and runs {'back' if number % 2 == 0 else 'forward'}."
+        else:
+            continue
+        yield Finding(
+            "RUN-10", "note", f"{subject}/{p.n}", _name(ctx, did, label), words, why, {"pixels": p.leds, "fold": fold}, "Worth knowing",
+            _goes(did, label, p.n), (p.key,),
+        )  # fmt: skip
+
+
+@rule(
+    "RUN-12", "error", "port", "Something hangs where nothing comes out",
+    "Something hangs on a port that the planned mode switches off or turns into something else, or that the model lacks.",
+    "All of it stays dark.", "Choose another mode, or hang it elsewhere.",
+)  # fmt: skip
+def dead_port(ctx: Context, subject: str) -> Iterator[Finding]:
+    did, label, _ = _of(ctx, subject)
+    device, model = ctx.rig.devices[did], model_of(ctx.rig, did)
+    run = device.ports[label].run
+    if not run or model is None:
+        return
+    able = ability(ctx.rig, did, label)
+    why = ""
+    if label not in model.ports:
+        why = f"A {model.name} has no port {label}."
+    elif able.off:
+        why = f"Mode “{able.off}” switches it off."
+    elif able.gives != "pixels" and any(s.counts for s in run):
+        why = (
+            f"It gives {_GIVES[able.gives]}{f' in mode “{device.mode}”' if device.mode else ''}, and pixels hang on it."
+        )
+    elif able.gives == "pixels" and any(s.kind == "line" for s in run):
+        why = f"It gives pixel data{f' in mode “{device.mode}”' if device.mode else ''}, and a DMX line hangs on it without a bridge."
+    if why:
+        yield Finding(
+            "RUN-12", "error", subject, _name(ctx, did, label), f"Nothing reaches what hangs on port {label}", why,
+            {"port": label, "mode": device.mode or "none", "gives": able.gives}, "Runs", _goes(did, label),
+            tuple(dict.fromkeys(k for s in run for k in (s.element, *s.fixtures) if k)),
+        )  # fmt: skip
+
+
+_GIVES = {"dmx": "DMX", "pixels": "pixel data", "bus": "a lamp bus"}
+
+
+@rule(
+    "RUN-13", "warning", "port", "A cable too long for its refresh",
+    "Sending one frame along a port's cable takes longer than the time between two frames.",
+    "The box leaves frames out: movement stutters.", "Spread the pixels over more ports, or send fewer frames.", among=_ports,
+)  # fmt: skip
+def too_slow(ctx: Context, subject: str) -> Iterator[Finding]:
+    did, label, stream = _of(ctx, subject)
+    if stream is None or not stream.used:
+        return
+    numbers = {u.number: uid for uid, u in ctx.rig.universes.items()}
+    fids = {f for n, _ in stream.used for f in ctx.feeds_by_universe.get(numbers.get(n, ""), ())}
+    rate = max((ctx.rig.feeds[f].rate for f in fids), default=0.0)
+    ms = frame_ms(ctx.index.cables, stream)
+    if not rate or ms * rate <= 1000:
+        return
+    most = int(1000 / ms)
+
+    def edit(rig: Rig) -> tuple[Rig, Change]:
+        feeds = {
+            f: replace(rig.feeds[f], rate=float(max(1, most)))
+            for f in fids
+            if f in rig.feeds and rig.feeds[f].rate > most
+        }
+        return put(rig, f"send {most} frames a second", feeds=feeds)
+
+    yield Finding(
+        "RUN-13", "warning", subject, _name(ctx, did, label), f"Port {label} follows {most} of {rate:g} frames a second",
+        f"One frame takes {ms:.1f} ms on its cable; {rate:g} a second leave {1000 / rate:.1f}.", {"frame": f"{ms:.1f}", "rate": f"{rate:g}"},
+        "Runs", _goes(did, label), (), just(Fix(f"Send {most} a second", (("feeds · frames a second", f"{rate:g}", str(most)),), edit)),
+    )  # fmt: skip
+
+
+@rule(
+    "RUN-16", "error", "thing", "Hung in two places at once",
+    "The same pixels, or the same fixture, hang in more than one place.",
+    "Only one of them can be right; the address is taken from the first.", "Take one of them down.",
+    among=lambda ctx: [k for k in (*ctx.rig.elements, *ctx.rig.fixtures) if len(ctx.index.cables.hung(k)) > 1],
+)  # fmt: skip
+def hung_twice(ctx: Context, key: str) -> Iterator[Finding]:
+    hung = ctx.index.cables.hung(key)
+    if len(hung) < 2:
+        return
+    rig = ctx.rig
+    places = [(did, label, n, rig.devices[did].ports[label].run[n]) for (did, label), n in hung]
+    element = rig.elements.get(key)
+    twice, where = 0, places[1]
+    if element:
+        seen: list[tuple[int, int]] = []
+        for place in places:
+            s = place[3]
+            first, last = s.first, (s.first + s.count - 1) if s.count else (element.pixels or element.slots)
+            for a, b in seen:
+                overlap = min(last, b) - max(first, a) + 1
+                if overlap > 0:
+                    twice, where = twice + overlap, place
+            seen.append((first, last))
+        if not twice:
+            return
+    (d1, l1, *_), (d2, l2, n2, s2) = places[0], where
+    both = f"{_name(ctx, d1, l1)} and {_name(ctx, d2, l2)}"
+    bridge = (
+        key in rig.fixtures and any(p[3].kind == "bridge" for p in places) and any(p[3].element == key for p in places)
+    )
+    what = f"{plural(twice, 'pixel')} of {element.name}" if element else call(rig, key)
+    if key in s2.fixtures:
+        left = (
+            tuple(f for f in s2.fixtures if f != key)
+            if (d1, l1) != (d2, l2) or places[0][2] != n2
+            else tuple(dict.fromkeys(s2.fixtures))
+        )
+        edit = partial(change_segment, did=d2, label=l2, n=n2, words=f"take {call(rig, key)} off", fixtures=left)
+        fix = Fix(
+            f"Take {call(rig, key)} off {_name(ctx, d2, l2)}", ((call(rig, key), both, _name(ctx, d1, l1)),), edit
+        )
+    else:
+        fix = Fix(
+            f"Take it off {_name(ctx, d2, l2)}",
+            ((what, both, _name(ctx, d1, l1)),),
+            partial(take_down, did=d2, label=l2, places=[n2]),
+        )
+    yield Finding(
+        "RUN-16", "error", key, call(rig, key), f"{what} {'hang' if twice != 1 and element else 'hangs'} twice",
+        f"On {both}{': behind the bridge, and on the port itself' if bridge else ''}.", {"what": what, "places": both}, "Runs", _goes(d2, l2, n2), (key,), just(fix),
+    )  # fmt: skip
+
+
+@rule(
+    "RUN-17", "warning", "thing", "An element hangs in part only",
+    "Some pixels of an element hang on a port and others nowhere.",
+    "The rest stays dark.", "Hang the rest, or make the element shorter.",
+    among=lambda ctx: [k for k in ctx.rig.elements if ctx.index.cables.hung(k)],
+)  # fmt: skip
+def hung_in_part(ctx: Context, key: str) -> Iterator[Finding]:
+    element = ctx.rig.elements.get(key)
+    hung = ctx.index.cables.hung(key)
+    if element is None or not hung:
+        return
+    total = element.slots if element.kind == "block" else element.pixels
+    covered: set[tuple[int, int]] = set()
+    for (did, label), n in hung:
+        s = ctx.rig.devices[did].ports[label].run[n]
+        if s.kind not in ("pixels", "lamps"):
+            continue
+        covered.add((s.first, min(total, s.first + s.count - 1) if s.count else total))
+    at, missing = 1, list[tuple[int, int]]()
+    for a, b in sorted(covered):
+        if a > at:
+            missing.append((at, a - 1))
+        at = max(at, b + 1)
+    if at <= total:
+        missing.append((at, total))
+    if not missing:
+        return
+    lost = sum(b - a + 1 for a, b in missing)
+    (did, label), n = hung[0]
+    unit = "slot" if element.kind == "block" else "pixel"
+    yield Finding(
+        "RUN-17", "warning", key, element.name, f"{thousands(total - lost)} of {plural(total, unit)} of {element.name} hang on a port",
+        f"{', '.join(f'{a}–{b}' if a < b else str(a) for a, b in missing[:4])} {'hangs' if lost == 1 else 'hang'} nowhere.",
+        {"hung": total - lost, "of": total}, "Runs", _goes(did, label, n), (key,),
+    )  # fmt: skip
+
+
+@rule(
+    "RUN-18", "warning", "thing", "A fixed address that the cable does not reach",
+    "Something on a run has an address of its own, and the stream carries it elsewhere.",
+    "It shows other slots than those it is patched to.", "Let it follow the cable, or begin its segment there.",
+    among=lambda ctx: [k for k in (*ctx.rig.elements, *ctx.rig.fixtures) if ctx.index.cables.hung(k)],
+)  # fmt: skip
+def fixed_elsewhere(ctx: Context, key: str) -> Iterator[Finding]:
+    rig, cables = ctx.rig, ctx.index.cables
+    element, fixture = rig.elements.get(key), rig.fixtures.get(key)
+    place = element.at if element else fixture.place(0) if fixture else NOWHERE
+    if place.way == "run":
+        return
+    pieces = [(s, p) for s, p in cables.on_runs(key) if p.segment.kind in ("pixels", "bridge") and p.parts]
+    if not pieces:
+        return
+    stream, piece = pieces[0]
+    own = ctx.index.spans(key)
+    name, did, label = call(rig, key), stream.did, stream.label
+    fixes = [
+        Fix(
+            "Let it take its address from the cable",
+            ((name, _says(ctx, own), "from the cable"),),
+            partial(_follow, key=key),
+        )
+    ]
+    if piece.segment.kind == "bridge":
+        lost = [b for b in cables.behind(piece.segment, piece) if b.key == key and not b.dmx]
+        if not lost or not own:
+            return
+        low, high = piece.parts[0], piece.parts[-1]
+        words = f"the bridge carries {say_place(low.universe, low.first)} to {say_place(high.universe, high.last)}"
+    else:
+        wanted = [(rig.universes[s.universe].number, s.first, s.last) for s in own]
+        given = [(p.universe, p.first, p.last) for p in (p for p, _ in cables.element_parts(key))] if element else [
+            (p.universe, p.first, p.last) for p in piece.parts
+        ]  # fmt: skip
+        if wanted == given or not wanted:
+            return
+        n = next((i for i, (a, b) in enumerate(zip(wanted, given)) if a != b), min(len(wanted), len(given)))
+        ours, theirs = wanted[n] if n < len(wanted) else None, given[n] if n < len(given) else None
+        words = f"the cable gives it {say_place(*theirs[:2])} to {theirs[2]}" if theirs else "the cable ends before"
+        words += f" where the patch says {say_place(*ours[:2])} to {ours[2]}" if ours else ""
+        model = model_of(rig, did)
+        if model and model.own_starts and place.way == "typed" and len(pieces) == 1 and piece.segment.first == 1:
+            fixes.append(
+                Fix(f"Begin the segment at {_says(ctx, own)}", ((name, "behind the one before", _says(ctx, own)),),
+                    partial(change_segment, did=did, label=label, n=piece.n, words="begin where it is patched", at=replace(place, locked=False)))
+            )  # fmt: skip
+    yield Finding(
+        "RUN-18", "warning", key, name, f"{name} is fixed at {_says(ctx, own)} and the cable is elsewhere", f"{words[:1].upper()}{words[1:]}.",
+        {"patched": _says(ctx, own), "cable": words}, "Runs", _goes(did, label, piece.n), (key,), just(*fixes),
+    )  # fmt: skip
+
+
+def _says(ctx: Context, spans: tuple[object, ...]) -> str:
+    if not spans:
+        return "nowhere"
+    first = ctx.index.spans(spans[0].key)[0]  # type: ignore[attr-defined]
+    return say_place(ctx.rig.universes[first.universe].number, first.first)
+
+
+def _follow(rig: Rig, key: str) -> tuple[Rig, Change]:
+    fixtures, elements = following(rig, [key], only_new=False)
+    return put(rig, f"{call(rig, key)} follows its cable", fixtures=fixtures, elements=elements)
+
+
+@rule(
+    "RUN-19", "error", "port", "Sender and box count universes differently",
+    "The sender uses one number of slots of a universe, the box assumes another.",
+    "From the first universe's end on everything is shifted, each universe more.",
+    "Give both ends the same size.", among=_ports,
+)  # fmt: skip
+def sizes_differ(ctx: Context, subject: str) -> Iterator[Finding]:
+    did, label, stream = _of(ctx, subject)
+    found = astray(ctx.index.cables, stream) if stream else None
+    if stream is None or found is None:
+        return
+    device = ctx.rig.devices[did]
+    model = model_of(ctx.rig, did)
+    piece = next(p for p in stream.pieces if p.stream <= found.slot < p.stream + p.slots)
+    within = (found.slot - piece.stream) // piece.k + 1
+    which = element_pixel(ctx.rig, piece, within) or within
+    fixes = []
+    if model and not model.universe_size:
+        edit = partial(set_device_way, did=did, words=f"{device.name}: as the sender", size=0)
+        fixes.append(Fix(f"Set {device.name} to the sender's {found.sender_size}", ((f"{device.name} · universe size", str(found.box_size), str(found.sender_size)),), edit))  # fmt: skip
+    numbers = [n for n, _ in stream.used]
+
+    def resize(rig: Rig) -> tuple[Rig, Change]:
+        universes = {k: replace(u, size=found.box_size) for k, u in rig.universes.items() if u.number in numbers}
+        return put(rig, f"universes of {found.box_size} slots", universes=universes)
+
+    fixes.append(Fix(f"Let the sender use {found.box_size}", tuple((f"universe {n} · size", str(found.sender_size), str(found.box_size)) for n in numbers[:6]), resize))  # fmt: skip
+    yield Finding(
+        "RUN-19", "error", subject, _name(ctx, did, label), f"From slot {thousands(found.slot)} of port {label} on, sender and box differ",
+        f"Pixel {which} of {piece_name(ctx.rig, piece)}: the sender puts it at {say_place(*found.sender)}, the box takes it from {say_place(*found.box)}. "
+        f"{thousands(found.pixels)} pixels are shifted: universes of {found.sender_size} there, of {found.box_size} here.",
+        {"slot": found.slot, "sender": say_place(*found.sender), "box": say_place(*found.box)},
+        f"{device.name} counts {found.box_size} slots", _goes(did, label, piece.n), _keys(stream, piece.led), just(*fixes),
+    )  # fmt: skip
+
+
+@rule(
+    "RUN-20", "warning", "port", "Configured for another count than hangs on it",
+    "What a port is configured for and what is connected to it are two numbers, and they differ.",
+    "With too few the end stays dark; with too many the rest reaches into what comes behind it.",
+    "Configure the port for what hangs on it.", among=_ports,
+)  # fmt: skip
+def configured(ctx: Context, subject: str) -> Iterator[Finding]:
+    did, label, stream = _of(ctx, subject)
+    port = ctx.rig.devices[did].ports[label]
+    if stream is None or not port.pixels or port.pixels == stream.pixels:
+        return
+    edit = partial(set_stream, did=did, label=label, words=f"port {label}: as connected", pixels=0)
+    fix = Fix(
+        f"Configure it for {thousands(stream.pixels)}",
+        ((f"port {label} · pixels", str(port.pixels), f"{stream.pixels}, as connected"),),
+        edit,
+    )
+    facts: dict[str, str | int] = {"configured": port.pixels, "connected": stream.pixels}
+    if port.pixels < stream.pixels:
+        last = next(p for p in stream.pieces if p.px <= port.pixels + 1 < p.px + p.pixels)
+        yield Finding(
+            "RUN-20", "error", subject, _name(ctx, did, label), f"The last {plural(stream.pixels - port.pixels, 'pixel')} of port {label} get nothing",
+            f"It is configured for {thousands(port.pixels)}, {thousands(stream.pixels)} are connected; dark from pixel {port.pixels + 2 - last.px} of {piece_name(ctx.rig, last)} on.",
+            facts, "Runs", _goes(did, label, last.n), (), just(fix),
+        )  # fmt: skip
+    else:
+        ends = say_place(stream.ends[0], stream.ends[1] - 1) if stream.ends and stream.ends[1] > 1 else say_place(stream.ends[0] - 1, 512) if stream.ends else "nowhere"  # fmt: skip
+        yield Finding(
+            "RUN-20", "warning", subject, _name(ctx, did, label), f"Port {label} is configured for {thousands(port.pixels)} pixels and has {thousands(stream.pixels)}",
+            f"Its stream reaches to {ends} instead of ending with what hangs on it.", facts, "Runs", _goes(did, label), (), just(fix),
+        )  # fmt: skip
+
+
+@rule(
+    "RUN-22", "warning", "device", "A firmware with a warning",
+    "The firmware planned for a box is noted as a bad one in its model, or its model does not know it.",
+    "What the note says.", "Choose a version that is known good.",
+)  # fmt: skip
+def firmware(ctx: Context, did: str) -> Iterator[Finding]:
+    device, model = ctx.rig.devices[did], model_of(ctx.rig, did)
+    if model is None or not device.firmware or not model.firmwares:
+        return
+    known = next((f for f in model.firmwares if f.version == device.firmware), None)
+    if known and known.good:
+        return
+    good = [f.version for f in model.firmwares if f.good]
+    fixes = [
+        Fix(f"Plan {v}", ((f"{device.name} · firmware", device.firmware, v),), partial(set_device_way, did=did, words=f"{device.name}: firmware {v}", firmware=v))
+        for v in good[-1:]
+    ]  # fmt: skip
+    yield Finding(
+        "RUN-22", "warning", did, device.name, f"{device.name} has firmware {device.firmware}{'' if known else ', which nobody has tried'}",
+        known.note if known and known.note else f"Known good: {', '.join(good) or 'none'}.", {"firmware": device.firmware}, "Devices", ("device", did), (), just(*fixes),
+    )  # fmt: skip
+
+
+@rule(
+    "RUN-24", "error", "port", "A setting the box does not have",
+    "A segment is grouped, folded, reversed, dimmed or re-ordered, or null pixels are planned, on a box that cannot do it.",
+    "It cannot be entered there; pixels come out as if it had not been planned.", "Take it away, or use another box.", among=_ports,
+)  # fmt: skip
+def cannot_do(ctx: Context, subject: str) -> Iterator[Finding]:
+    did, label, stream = _of(ctx, subject)
+    model = model_of(ctx.rig, did)
+    if stream is None or model is None or set(ABILITIES) <= set(model.does):
+        return
+    for p in stream.pieces:
+        s = p.segment
+        asked = {
+            "null": s.kind == "null", "fold": s.fold, "group": s.group > 1, "order": s.order, "brightness": s.brightness < 1,
+            "gamma": s.gamma != 1, "reverse": s.reverse,
+        }  # fmt: skip
+        lacks = [k for k, on in asked.items() if on and k not in model.does]
+        if lacks:
+            yield Finding(
+                "RUN-24", "error", f"{subject}/{p.n}", _name(ctx, did, label), f"A {model.name} has no {' and no '.join(lacks)}",
+                f"{piece_name(ctx.rig, p)} on port {label} needs it.", {"segment": p.n + 1, "lacks": ", ".join(lacks)}, "Runs", _goes(did, label, p.n), (p.key,) if p.key else (),
+            )  # fmt: skip
+
+
+@rule(
+    "RUN-28", "note", "rig", "Elements that hang nowhere",
+    "Some elements hang on no port although the rig has ports for pixels.",
+    "Nothing says by which cable they get their light.", "Hang them in Runs.",
+)  # fmt: skip
+def hung_nowhere(ctx: Context, _: str) -> Iterator[Finding]:
+    rig = ctx.rig
+    if not any(m.kind in ("pixel", "converter") or m.gives for m in (model_of(rig, d) for d in rig.devices) if m):
+        return
+    loose: list[Element] = [e for k, e in rig.elements.items() if not ctx.index.cables.hung(k)]
+    if not loose:
+        return
+    pixels = sum(e.pixels for e in loose if e.kind != "block")
+    names = ", ".join(e.name for e in loose[:5]) + (" …" if len(loose) > 5 else "")
+    yield Finding(
+        "RUN-28", "note", "rig", "elements", f"{plural(len(loose), 'element')} ({plural(pixels, 'pixel')}) {'hangs' if len(loose) == 1 else 'hang'} nowhere",
+        f"{names}.", {"elements": len(loose), "pixels": pixels}, "Worth knowing", ("runs", "loose"),
+        tuple(k for k, e in rig.elements.items() if not ctx.index.cables.hung(k))[:100],
+    )  # fmt: skip
+
+
+@rule(
+    "RUN-29", "warning", "device", "Something on a run has no address",
+    "A thing hangs on a port and neither follows the cable nor has an address of its own.",
+    "The sender cannot reach it.", "Let it take its address from the cable.",
+)  # fmt: skip
+def no_address(ctx: Context, did: str) -> Iterator[Finding]:
+    have = hanging(ctx.rig, did)
+    if not have.new:
+        return
+    name = ctx.rig.devices[did].name
+    names = ", ".join(call(ctx.rig, k) for k in have.new[:5]) + (" …" if len(have.new) > 5 else "")
+    yield Finding(
+        "RUN-29", "warning", did, name, f"{plural(len(have.new), 'thing')} on {name} {'has' if len(have.new) == 1 else 'have'} no address",
+        f"{names}.", {"things": len(have.new)}, "Runs", ("run", did), have.new,
+        just(Fix(f"Patch {plural(len(have.new), 'thing')} from the cable", tuple((call(ctx.rig, k), "no address", "from the cable") for k in have.new[:8]), partial(follow_runs, did=did))),
+    )  # fmt: skip

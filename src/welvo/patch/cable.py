@@ -1,0 +1,421 @@
+"""Stream sums: where every segment of every cable stands in its port's stream and in the universes.
+
+Counting along a cable: a port's stream begins at one slot of one universe; each segment takes its slots right behind
+the one before. What the sender sends is counted in *slots of the stream* and *data pixels*; null pixels and grouping
+make the cable longer, not the stream. Padding at a universe's end belongs to the universe, never to the stream.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from typing import NamedTuple
+
+from welvo.rig.abilities import gives
+from welvo.rig.document import Rig
+from welvo.rig.lookup import mode_of
+from welvo.rig.plan import model_of
+from welvo.rig.runs import Segment
+
+PortKey = tuple[str, str]
+"""Device id and port label."""
+
+
+class Part(NamedTuple):
+    """Slots `first`..`last` of the universe numbered `universe`; `done` slots of the segment come before."""
+
+    universe: int
+    first: int
+    last: int
+    done: int
+
+
+class Piece(NamedTuple):
+    """One segment in its port's stream.
+
+    `stream` is its first slot in the stream and `px` its first data pixel, both from 1; `led` the first place on the
+    cable, from 1, with null pixels and grouped ones counted. It takes `slots` slots as `pixels` data pixels of `k`
+    components, and `leds` places of the cable. `parts` is where they are in the universes; empty without a feed.
+    """
+
+    n: int
+    segment: Segment
+    key: str
+    stream: int
+    slots: int
+    px: int
+    pixels: int
+    led: int
+    leds: int
+    k: int
+    parts: tuple[Part, ...]
+
+    def place(self, within: int) -> tuple[int, int] | None:
+        """Universe number and address of slot `within` (from 1) of the segment."""
+        for p in self.parts:
+            if p.done < within <= p.done + p.last - p.first + 1:
+                return p.universe, p.first + within - p.done - 1
+        return None
+
+    def within(self, universe: int, address: int) -> int:
+        """Which slot of the segment (from 1) is at an address; 0: none."""
+        for p in self.parts:
+            if p.universe == universe and p.first <= address <= p.last:
+                return p.done + address - p.first + 1
+        return 0
+
+
+class Stream(NamedTuple):
+    """A port's stream: its pieces in cable order and its sums.
+
+    `start` is (universe number, address) of its first slot, None without a feed; `after` the slot right behind its last
+    one, `ends` where what is configured ends if that reaches further. `whole` says whether pixels stay whole.
+    """
+
+    did: str
+    label: str
+    start: tuple[int, int] | None
+    pieces: tuple[Piece, ...]
+    slots: int
+    pixels: int
+    leds: int
+    after: tuple[int, int] | None
+    ends: tuple[int, int] | None
+    whole: bool
+    used: tuple[tuple[int, int], ...]
+    """Universes it goes through, lowest first, each with the last slot that is needed of it."""
+
+
+class Line(NamedTuple):
+    """A DMX line on a port: the universe it carries, its segment and place in the run, and what it is made of."""
+
+    universe: str
+    segment: Segment
+    n: int
+    things: tuple[object, ...]
+
+
+class Behind(NamedTuple):
+    """One break of a fixture on a bridge's or a port's DMX line: `slots` from DMX address `dmx` on; 0: not reached."""
+
+    key: str
+    brk: int
+    dmx: int
+    slots: int
+
+
+def lay(
+    number: int, address: int, slots: int, k: int, size: Callable[[int], int], whole: bool
+) -> tuple[tuple[Part, ...], int, int]:
+    """Lay `slots` slots in pixels of `k` from an address on. Gives the parts and the place right behind them.
+
+    With `whole`, what is left of a universe that cannot hold a pixel stays empty. A pixel wider than a universe
+    fits nowhere: nothing is laid from there on.
+    """
+    parts: list[Part] = []
+    done = 0
+    while done < slots:
+        room = max(0, size(number) - address + 1)
+        if whole and k > 1:
+            room -= room % k
+        take = min(room, slots - done)
+        if take:
+            parts.append(Part(number, address, address + take - 1, done))
+            done += take
+        elif address == 1:
+            break
+        if done < slots:
+            number, address = number + 1, 1
+        else:
+            address += take
+    if address > size(number):
+        number, address = number + 1, 1
+    return tuple(parts), number, address
+
+
+def own_size(rig: Rig, segment: Segment) -> tuple[int, int, int]:
+    """(LEDs on the cable, data pixels, components of one) of a segment, before null pixels are told apart."""
+    if segment.kind == "pixels":
+        element = rig.elements.get(segment.element)
+        if element:
+            if element.kind == "block":
+                left = max(0, element.slots - segment.first + 1)
+                slots = min(segment.count or left, left)
+                return 0, slots, 1
+            left = max(0, element.pixels - segment.first + 1)
+            leds = min(segment.count or left, left)
+            return leds, -(-leds // segment.group), len(element.order)
+        fixture = rig.fixtures.get(segment.element)
+        mode = mode_of(rig, fixture) if fixture else None
+        if mode and mode.breaks:
+            slots = mode.breaks[0].slots
+            pixels = mode.pixels if mode.pixels and slots % mode.pixels == 0 else slots
+            return (mode.pixels or 0), pixels, slots // pixels if pixels else 1
+        return 0, 0, 1
+    k = len(segment.order) or 3
+    if segment.kind == "bridge":
+        return 0, -(-segment.width // k), k
+    if segment.kind == "lamps":
+        element = rig.elements.get(segment.element)
+        if element and element.kind != "block":
+            return 0, segment.count or element.pixels, len(element.order)
+        return 0, segment.count or len(segment.fixtures), k
+    return (segment.count if segment.kind == "null" else 0), 0, 1
+
+
+class Cables:
+    """All streams of a rig, and which things hang where. `follow` keeps every stream that did not change."""
+
+    def __init__(self, rig: Rig) -> None:
+        self.rig = rig
+        self._known: dict[PortKey, tuple[tuple[object, ...], Stream]] = {}
+        self.streams: dict[PortKey, Stream] = {}
+        self._where: dict[str, list[tuple[PortKey, int]]] = {}
+        self._sum()
+
+    def _sum(self) -> None:
+        rig = self.rig
+        self._sizes = {u.number: u.size for u in rig.universes.values()}
+        self._ids = {u.number: uid for uid, u in rig.universes.items()}
+        known, self._known, self.streams = self._known, {}, {}
+        for did, device in rig.devices.items():
+            model = model_of(rig, did)
+            order = model.ports if model else tuple(device.ports)
+            before: tuple[int, int] | None = None
+            for label in (*order, *(p for p in device.ports if p not in order)):
+                port = device.ports.get(label)
+                if port is None or not (port.run or port.pixels or port.feed) or gives(rig, did, label) != "pixels":
+                    continue
+                start = before if port.follows else None
+                if port.follows == "universe" and start and start[1] > 1:
+                    start = (start[0] + 1, 1)
+                if not port.follows:
+                    feed = rig.feeds.get(port.feed)
+                    universe = rig.universes.get(feed.universe) if feed else None
+                    start = (universe.number, port.start) if universe else None
+                facts = (port, start, device.size, device.packs, self._sizes_near(start), *self._things(port.run))
+                old = known.get((did, label))
+                if old and len(old[0]) == len(facts) and all(_same(a, b) for a, b in zip(old[0], facts)):
+                    stream = old[1]
+                else:
+                    stream = self._stream(did, label, start)
+                self._known[did, label] = (facts, stream)
+                self.streams[did, label] = stream
+                before = stream.ends or before
+        where: dict[str, list[tuple[PortKey, int]]] = {}
+        for key, stream in self.streams.items():
+            for piece in stream.pieces:
+                if piece.key:
+                    where.setdefault(piece.key, []).append((key, piece.n))
+                for member in piece.segment.fixtures:
+                    where.setdefault(member, []).append((key, piece.n))
+        self.lines: dict[PortKey, Line] = {}
+        """DMX lines of ports, by port; the first of each."""
+        for did, device in rig.devices.items():
+            for label, port in device.ports.items():
+                for n, segment in enumerate(port.run):
+                    if segment.kind == "line" and (did, label) not in self.lines:
+                        feed = rig.feeds.get(port.feed)
+                        self.lines[did, label] = Line(
+                            feed.universe if feed else "", segment, n, tuple(self._things((segment,)))
+                        )
+                        for member in segment.fixtures:
+                            where.setdefault(member, []).append(((did, label), n))
+        self._where = where
+
+    def _things(self, run: tuple[Segment, ...]) -> Iterable[object]:
+        """What the sums of a run are made of besides the run itself."""
+        rig = self.rig
+        for s in run:
+            if s.element:
+                fixture = rig.fixtures.get(s.element)
+                yield (mode_of(rig, fixture) if fixture else rig.elements.get(s.element))
+            if s.model:
+                yield rig.device_models.get(s.model)
+            for f in s.fixtures:
+                fixture = rig.fixtures.get(f)
+                yield fixture
+                yield (mode_of(rig, fixture) if fixture else None)
+
+    def _sizes_near(self, start: tuple[int, int] | None) -> tuple[int, ...]:
+        """Sizes of all universes, as far as they are not all one: then that one."""
+        if start is None:
+            return ()
+        sizes = set(self._sizes.values())
+        return (sizes.pop(),) if len(sizes) == 1 else tuple(v for _, v in sorted(self._sizes.items()))
+
+    def size(self, number: int, first: int) -> int:
+        """Slots the sender uses of a universe; of one the rig does not have, as many as of the first."""
+        return self._sizes.get(number) or self._sizes.get(first, 512)
+
+    def _stream(self, did: str, label: str, start: tuple[int, int] | None) -> Stream:
+        rig = self.rig
+        device = rig.devices[did]
+        port = device.ports[label]
+        whole = device.packs == "whole"
+        first = start[0] if start else 0
+
+        def size(number: int) -> int:
+            return self.size(number, first)
+
+        pieces: list[Piece] = []
+        cursor = start
+        slots = pixels = leds = 0
+        need: dict[int, int] = {}
+        for n, segment in enumerate(port.run):
+            own_leds, data, k = own_size(rig, segment)
+            takes = data * k
+            if segment.kind == "bridge" and self._passes(segment) == "slot":
+                takes = segment.width
+            parts: tuple[Part, ...] = ()
+            if segment.counts:
+                own = segment.at
+                if own.way == "typed" and own.universe in rig.universes and own.address:
+                    cursor = (rig.universes[own.universe].number, own.address)
+                if cursor and takes:
+                    parts, *rest = lay(*cursor, takes, k, size, whole)
+                    cursor = (rest[0], rest[1])
+                    for part in parts:
+                        need[part.universe] = max(need.get(part.universe, 0), part.last)
+            on_cable = own_leds or (data if segment.counts and segment.kind != "pixels" else own_leds)
+            pieces.append(
+                Piece(n, segment, segment.element, slots + 1, takes, pixels + 1, data, leds + 1, on_cable, k, parts)
+            )
+            slots += takes
+            pixels += data
+            leds += on_cable
+        ends = cursor
+        if port.pixels and start:
+            k = pieces[0].k if pieces else 3
+            _, *rest = lay(*start, port.pixels * k, k, size, whole)
+            if cursor is None or (rest[0], rest[1]) > cursor:
+                ends = (rest[0], rest[1])
+        return Stream(
+            did, label, start, tuple(pieces), slots, pixels, leds, cursor, ends, whole, tuple(sorted(need.items()))
+        )
+
+    def _passes(self, segment: Segment) -> str:
+        model = self.rig.device_models.get(segment.model)
+        return model.passes if model else "nothing"
+
+    # ---- questions
+
+    def on_runs(self, key: str) -> list[tuple[Stream, Piece]]:
+        """The pieces a thing hangs as, or behind whose bridge it hangs, in the order of boxes and ports."""
+        return [(self.streams[k], self.streams[k].pieces[n]) for k, n in self._where.get(key, ()) if k in self.streams]
+
+    def hung(self, key: str) -> list[tuple[PortKey, int]]:
+        """Every port and place in its run where a thing is listed."""
+        return self._where.get(key, [])
+
+    def behind(self, segment: Segment, piece: Piece | None = None, universe: str = "") -> list[Behind]:
+        """The fixtures of a bridge or a line with their DMX addresses.
+
+        A break that follows the cable stands right behind what is before it, or where `dmx` puts it. One with an
+        address of its own stands there: on a line of `universe` at that address, behind a bridge where the stream
+        carries it, 0 when it does not.
+        """
+        rig = self.rig
+        found: list[Behind] = []
+        cursor = 1
+        for member in segment.fixtures:
+            fixture = rig.fixtures.get(member)
+            mode = mode_of(rig, fixture) if fixture else None
+            if fixture is None or mode is None:
+                continue
+            for b, brk in enumerate(mode.breaks):
+                place = fixture.place(b)
+                if place.way == "run":
+                    dmx = segment.dmx.get(member if b == 0 else f"{member}:{b}", cursor)
+                elif place.way == "typed" and place.address and piece is not None:
+                    home = rig.universes.get(place.universe)
+                    dmx = piece.within(home.number, place.address) if home else 0
+                elif place.way == "typed" and place.address:
+                    if place.universe != universe:
+                        continue
+                    dmx = place.address
+                else:
+                    continue
+                found.append(Behind(member, b, dmx, brk.slots))
+                if dmx:
+                    cursor = max(cursor, dmx + brk.slots)
+        return found
+
+    def start(self, key: str, brk: int) -> tuple[str, int] | None:
+        """Universe id and address that a thing which follows its cable gets from it; None when it gets none."""
+        for port, n in self._where.get(key, ()):
+            stream = self.streams.get(port)
+            if stream is None:
+                line = self.lines.get(port)
+                if line is None or line.n != n or line.universe not in self.rig.universes:
+                    continue
+                for b in self.behind(line.segment, None, line.universe):
+                    if (b.key, b.brk) == (key, brk):
+                        return (line.universe, b.dmx) if 0 < b.dmx <= 512 else None
+                continue
+            piece = stream.pieces[n]
+            if piece.key == key:
+                place = piece.place(1)
+            elif piece.segment.kind == "bridge":
+                dmx = next((b.dmx for b in self.behind(piece.segment, piece) if (b.key, b.brk) == (key, brk)), 0)
+                place = piece.place(dmx) if dmx else None
+            else:
+                place = None
+            if place:
+                uid = self._ids.get(place[0])
+                return (uid, place[1]) if uid else None
+        return None
+
+    def converted(self, key: str) -> bool:
+        """Whether a fixture is driven by a converter of pixel data and therefore stands in no universe."""
+        return any(p.segment.kind == "lamps" and key in p.segment.fixtures for _, p in self.on_runs(key))
+
+    def element_parts(self, key: str) -> list[tuple[Part, int]]:
+        """The parts of an element over all ports it hangs on, each with how many data slots of it come before."""
+        found = []
+        for _, piece in self.on_runs(key):
+            if piece.key == key:
+                s = piece.segment
+                before = s.first - 1 if piece.k == 1 and not piece.leds else (s.first - 1) // s.group * piece.k
+                found += [(part, before + part.done) for part in piece.parts]
+        return found
+
+    # ---- following
+
+    def follow(self, rig: Rig) -> tuple[set[str], set[PortKey]]:
+        """Take over a new rig; gives the things whose place may be another one, and the ports that were summed anew."""
+        old_streams, old_lines, old_where = self.streams, self.lines, self._where
+        self.rig = rig
+        self._sum()
+        changed = {k for k in {*old_streams, *self.streams} if old_streams.get(k) is not self.streams.get(k)}
+        changed |= {k for k in {*old_lines, *self.lines} if not _same_line(old_lines.get(k), self.lines.get(k))}
+        old, new = _placed(changed, old_streams, old_lines), _placed(changed, self.streams, self.lines)
+        things = {k for k in {*old, *new} if old.get(k) != new.get(k)}
+        if old_where.keys() != self._where.keys():
+            things |= old_where.keys() ^ self._where.keys()
+        return things, changed
+
+
+def _placed(ports: set[PortKey], streams: dict[PortKey, Stream], lines: dict[PortKey, Line]) -> dict[str, list[object]]:
+    """What places the things of some ports, by thing: equal lists mean that it stays where it was."""
+    found: dict[str, list[object]] = {}
+    for key in sorted(ports):
+        stream = streams.get(key)
+        for p in stream.pieces if stream else ():
+            if p.key:
+                found.setdefault(p.key, []).append((p.parts, p.segment.first, p.segment.group, p.slots))
+            for member in p.segment.fixtures:
+                found.setdefault(member, []).append((p.parts, p.segment.fixtures, p.segment.dmx, p.segment.kind))
+        line = lines.get(key)
+        for member in line.segment.fixtures if line else ():
+            found.setdefault(member, []).append((line, [id(t) for t in line.things] if line else 0))
+    return found
+
+
+def _same(a: object, b: object) -> bool:
+    return a is b or (type(a) in (tuple, int, str) and a == b)
+
+
+def _same_line(a: Line | None, b: Line | None) -> bool:
+    if a is None or b is None:
+        return a is b
+    return len(a.things) == len(b.things) and all(_same(x, y) for x, y in zip((*a[:3], *a.things), (*b[:3], *b.things)))

@@ -1,0 +1,310 @@
+"""Bridges: the DMX addresses behind one, where they are in the stream, and what must be true for them to come out right."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+from msgspec.structs import replace
+
+from welvo.patch.cable import Cables, Piece, Stream
+from welvo.rig.document import Change, Rig, put
+from welvo.rig.lookup import call
+from welvo.runs.brightness import factors, percent, product, scaled
+from welvo.runs.edits import change_segment
+
+Place = tuple[int, int]
+Edit = Callable[[Rig], tuple[Rig, Change]]
+
+
+class Slots(NamedTuple):
+    """One break of a fixture behind a bridge: its DMX addresses, its stream slots, and where they are patched.
+
+    `dmx` 0 means that its typed address is not in the bridge's stretch. `places` are (first, last) of every unbroken
+    piece in the universes; more than one says that a universe's end goes through it.
+    """
+
+    key: str
+    name: str
+    brk: int
+    dmx: int
+    last: int
+    stream: int
+    places: tuple[tuple[Place, Place], ...]
+
+
+class Demand(NamedTuple):
+    """One thing that must be true for DMX to come out right: the words, whether it is, what it does, and the fix."""
+
+    what: str
+    holds: bool
+    says: str = ""
+    fix: str = ""
+    edit: Edit | None = None
+    changes: tuple[tuple[str, str, str], ...] = ()
+
+
+def rows(cables: Cables, stream: Stream, piece: Piece) -> list[Slots]:
+    """What hangs behind a bridge, by DMX address."""
+    found = []
+    for b in cables.behind(piece.segment, piece):
+        last = b.dmx + b.slots - 1 if b.dmx else 0
+        where = _pieces(piece, b.dmx, last) if b.dmx else ()
+        found.append(
+            Slots(b.key, call(cables.rig, b.key), b.brk, b.dmx, last, piece.stream + b.dmx - 1 if b.dmx else 0, where)
+        )
+    return sorted(found, key=lambda r: (r.dmx, r.key, r.brk))
+
+
+def _pieces(piece: Piece, first: int, last: int) -> tuple[tuple[Place, Place], ...]:
+    found: list[tuple[Place, Place]] = []
+    for p in piece.parts:
+        a, b = max(first, p.done + 1), min(last, p.done + p.last - p.first + 1)
+        if a <= b:
+            found.append(((p.universe, p.first + a - p.done - 1), (p.universe, p.first + b - p.done - 1)))
+    return tuple(found)
+
+
+def meets(behind: list[Slots]) -> list[tuple[Slots, Slots, int, int]]:
+    """Pairs on a line that want the same DMX addresses: both, and the first and last slot they share."""
+    found = []
+    for n, a in enumerate(behind):
+        for b in behind[n + 1 :]:
+            low, high = max(a.dmx, b.dmx), min(a.last, b.last)
+            if a.dmx and b.dmx and low <= high:
+                found.append((a, b, low, high))
+    return found
+
+
+def gaps(behind: list[Slots], width: int) -> list[tuple[int, int]]:
+    """Stretches of DMX addresses 1…`width` that nothing behind the bridge uses."""
+    free: list[tuple[int, int]] = []
+    at = 1
+    for r in behind:
+        if r.dmx > at:
+            free.append((at, min(width, r.dmx - 1)))
+        at = max(at, r.last + 1)
+    if at <= width:
+        free.append((at, width))
+    return [(a, b) for a, b in free if a <= b]
+
+
+def worth(piece: Piece) -> int:
+    """How many pixels' worth of the port's load a bridge takes."""
+    return piece.pixels
+
+
+def goes_on(cables: Cables, piece: Piece) -> tuple[bool, str]:
+    """Whether anything may follow the bridge on its cable, and in words where it would begin."""
+    model = cables.rig.device_models.get(piece.segment.model)
+    passes = model.passes if model else "nothing"
+    if passes == "nothing":
+        who = f"a {model.name}" if model else "a bridge of no stated model"
+        return False, f"nothing may follow {who}"
+    after = piece.stream + (piece.slots if passes == "pixel" else piece.segment.width)
+    how = "the next whole pixel" if passes == "pixel" else "the very next slot"
+    return True, f"what follows begins at stream slot {after}, {how}"
+
+
+def highest(behind: list[Slots]) -> int:
+    return max((r.last for r in behind), default=0)
+
+
+def demands(cables: Cables, stream: Stream, piece: Piece) -> list[Demand]:
+    """Everything that must be true for the DMX behind a bridge to come out as it was sent."""
+    rig = cables.rig
+    did, label, n, s = stream.did, stream.label, piece.n, piece.segment
+    port = rig.devices[did].ports[label]
+    found: list[Demand] = []
+    chain = factors(rig, stream, piece)
+    by = product(chain)
+    exact, byte = scaled(255, by)
+    low = [f for f in chain if f.value < 1]
+    found.append(
+        Demand(
+            "brightness 100 %", by == 1,
+            "" if by == 1 else f"{' × '.join(f'{f.who} {percent(product([f]))}' for f in low)}: 255 arrives as {byte}"
+            + (f" ({exact} cut off)" if exact != str(byte) else "") + " and every level reads low",
+            "Set all to 100 %" if len(low) > 1 else f"Set {low[0].who} to 100 %" if low else "",
+            lambda r: full(r, did, label, n), tuple((f.who, percent(product([f])), "100 %") for f in low),
+        )
+    )  # fmt: skip
+    gamma = [(w, v) for w, v in ((f"port {label}", port.gamma), ("segment", s.gamma)) if v != 1]
+    found.append(
+        Demand(
+            "no gamma", not gamma,
+            f"gamma {gamma[0][1]:g} on the {gamma[0][0]}: 128 arrives as {round(255 * (128 / 255) ** gamma[0][1])}" if gamma else "",
+            "Take the gamma away", lambda r: flat(r, did, label, n), tuple((w, f"gamma {v:g}", "none") for w, v in gamma),
+        )
+    )  # fmt: skip
+    found.append(
+        Demand(
+            "no dithering", not port.dither, "dithering changes the lowest bit from frame to frame: DMX trembles",
+            "Switch dithering off", lambda r: still(r, did, label), ((f"port {label} · dithering", "on", "off"),),
+        )
+    )  # fmt: skip
+    straight = not s.order or s.order == "RGBWAUCDV"[: len(s.order)]
+    found.append(
+        Demand(
+            "straight colour order", straight,
+            f"order {s.order} swaps slots in every group of {len(s.order)}: DMX 1 gets what was sent for {_swapped(s.order)}",
+            "Set the order straight", lambda r: change_segment(r, did, label, n, order="")[:2],
+            (("bridge · colour order", s.order, "straight"),),
+        )
+    )  # fmt: skip
+    inner = [w for w, on in (("reversed", s.reverse), (f"folded every {s.fold}", bool(s.fold)), (f"grouped by {s.group}", s.group > 1)) if on]  # fmt: skip
+    found.append(
+        Demand(
+            "no folds, grouping or nulls inside", not inner,
+            f"the stretch is {' and '.join(inner)}: slots change places or are sent twice",
+            "Take it out of this stretch",
+            lambda r: change_segment(r, did, label, n, reverse=False, fold=0, group=1)[:2],
+            (("bridge · stretch", " and ".join(inner), "plain"),),
+        )
+    )  # fmt: skip
+    here = rows(cables, stream, piece)
+    top = highest(here)
+    short = top > s.width
+    found.append(
+        Demand(
+            "stream for the highest address", not short,
+            f"the highest address behind it is {top}, its width {s.width}: slots {s.width + 1} to {top} never come",
+            f"Make it {min(512, top)} slots wide" if top <= 512 else "",
+            (lambda r: change_segment(r, did, label, n, width=min(512, top))[:2]) if top <= 512 else None,
+            (("bridge · width", str(s.width), str(min(512, top))),),
+        )
+    )  # fmt: skip
+    model = rig.device_models.get(s.model)
+    can = model.dmx_rate if model else 44.0
+    rate = max((f.rate for f in rig.feeds.values() if _carries(rig, f.universe, piece)), default=0.0)
+    found.append(
+        Demand(
+            "a rate that DMX can follow", not rate or rate <= can,
+            f"{rate:g} frames a second come, the bridge gives {can:g}: frames are left out and fades stutter",
+            f"Send {can:g} a second", lambda r: slower(r, piece, can), (("feeds · frames a second", f"{rate:g}", f"{can:g}"),),
+        )
+    )  # fmt: skip
+    return found
+
+
+def _swapped(order: str) -> int:
+    """Which DMX address's level arrives at DMX 1 when the controller gives pixels out in another order."""
+    return sorted(order, key="RGBWAUCDV".index).index(order[0]) + 1 if order else 1
+
+
+def _carries(rig: Rig, universe: str, piece: Piece) -> bool:
+    u = rig.universes.get(universe)
+    return u is not None and any(p.universe == u.number for p in piece.parts)
+
+
+# ---- fixes
+
+
+def full(rig: Rig, did: str, label: str, n: int) -> tuple[Rig, Change]:
+    """Set every brightness on the way to a segment to 100 %: sender, player, box, port and segment."""
+    cables = Cables(rig)
+    stream = cables.streams[did, label]
+    chain = factors(rig, stream, stream.pieces[n])
+    senders = {
+        w[1]: replace(rig.senders[w[1]], brightness=1.0, player=1.0)
+        for _, w, _ in chain
+        if w[0] in ("sender", "player")
+    }
+    device = rig.devices[did]
+    port = device.ports[label]
+    run = tuple(replace(s, brightness=1.0) if i == n else s for i, s in enumerate(port.run))
+    ports = {**device.ports, label: replace(port, brightness=1.0, run=run)}
+    changed = {k: v for k, v in senders.items() if v != rig.senders[k]}
+    return put(
+        rig, f"brightness 100 % on port {label}", senders=changed,
+        devices={did: replace(device, brightness=1.0, ports=ports)},
+    )  # fmt: skip
+
+
+def flat(rig: Rig, did: str, label: str, n: int) -> tuple[Rig, Change]:
+    """Take the gamma of a port and of one of its segments away."""
+    device = rig.devices[did]
+    port = device.ports[label]
+    run = tuple(replace(s, gamma=1.0) if i == n else s for i, s in enumerate(port.run))
+    ports = {**device.ports, label: replace(port, gamma=1.0, run=run)}
+    return put(rig, f"no gamma on port {label}", devices={did: replace(device, ports=ports)})
+
+
+def still(rig: Rig, did: str, label: str) -> tuple[Rig, Change]:
+    device = rig.devices[did]
+    ports = {**device.ports, label: replace(device.ports[label], dither=False)}
+    return put(rig, f"no dithering on port {label}", devices={did: replace(device, ports=ports)})
+
+
+def slower(rig: Rig, piece: Piece, rate: float) -> tuple[Rig, Change]:
+    feeds = {
+        k: replace(f, rate=rate) for k, f in rig.feeds.items() if _carries(rig, f.universe, piece) and f.rate > rate
+    }
+    return put(rig, f"send {rate:g} frames a second", feeds=feeds)
+
+
+def set_right(rig: Rig, did: str, label: str, n: int) -> tuple[Rig, Change]:
+    """Put everything right at once that would spoil the DMX behind a bridge."""
+    now, touched = rig, dict[str, set[str]]()
+    for _ in range(12):
+        cables = Cables(now)
+        stream = cables.streams[did, label]
+        wrong = [d for d in demands(cables, stream, stream.pieces[n]) if not d.holds and d.edit]
+        if not wrong:
+            break
+        assert wrong[0].edit
+        now, change = wrong[0].edit(now)
+        for part, ids in change.touched.items():
+            touched.setdefault(part, set()).update(ids)
+    return now, Change(f"set the bridge on port {label} right", {p: frozenset(ids) for p, ids in touched.items()})
+
+
+# ---- proving the controller's side with one plain pixel
+
+_COLOURS = {
+    (1, 0, 0): "red", (0, 1, 0): "green", (0, 0, 1): "blue", (1, 1, 0): "yellow", (0, 1, 1): "cyan",
+    (1, 0, 1): "magenta", (1, 1, 1): "white", (0, 0, 0): "dark",
+}  # fmt: skip
+
+
+class Shown(NamedTuple):
+    """What a plain pixel shows: level of red, green and blue, and the colour in a word."""
+
+    red: int
+    green: int
+    blue: int
+    word: str
+
+
+def substitute(cables: Cables, stream: Stream, piece: Piece, levels: tuple[int, int, int], chip: str = "RGB") -> Shown:
+    """Which colour a plain pixel shows in the bridge's place, for the levels of the bridge's first three slots.
+
+    `chip` is the order in which the plain pixel takes its components. Brightness on the way counts, and a colour order
+    that is set where it should be straight does too.
+    """
+    s = piece.segment
+    by = product(factors(cables.rig, stream, piece))
+    sent = list(levels)
+    if s.order and len(s.order) >= 3:
+        straight = sorted(s.order, key="RGBWAUCDV".index)
+        sent = [levels[straight.index(c)] if straight.index(c) < 3 else 0 for c in s.order[:3]]
+    got = {c: scaled(v, by)[1] for c, v in zip(chip, sent)}
+    red, green, blue = got.get("R", 0), got.get("G", 0), got.get("B", 0)
+    top = max(red, green, blue)
+    key = tuple(int(v > top / 2) if top else 0 for v in (red, green, blue))
+    word = _COLOURS[key]  # type: ignore[index]
+    if 0 < top < 128:
+        word = f"dim {word}"
+    return Shown(red, green, blue, word)
+
+
+def first_free(behind: list[Slots], slots: int, skip: Slots | None = None) -> int:
+    """The lowest DMX address where `slots` are free on a line, what `skip` takes not counted; 0: there is none to 512."""
+    at = 1
+    for r in behind:
+        if r is skip or not r.dmx:
+            continue
+        if r.dmx - at >= slots:
+            break
+        at = max(at, r.last + 1)
+    return at if at + slots - 1 <= 512 else 0

@@ -1,0 +1,502 @@
+"""Edits of runs: hang, move, take down, change, split, feed. Each gives the new rig and what it touched."""
+
+from __future__ import annotations
+
+from typing import Any, NamedTuple
+
+from msgspec.structs import replace
+
+from welvo.patch.cable import Cables
+from welvo.rig.abilities import ability, gives
+from welvo.rig.counting import HIGHEST_SACN as _HIGHEST
+from welvo.rig.document import Change, Rig, fresh_id, put
+from welvo.rig.edits import names_of, set_port
+from welvo.rig.lookup import bench_sender, call, mode_of
+from welvo.rig.notation import NotationError, plural, say_wire
+from welvo.rig.patched import NOWHERE, Element, Fixture, Place
+from welvo.rig.plan import model_of
+from welvo.rig.runs import Segment, Supply
+from welvo.rig.wiring import Device, Feed, Port, Sender, Universe
+from welvo.runs.pixels import streams_of, universes_of
+
+Edit = tuple[Rig, Change]
+
+
+def _port(rig: Rig, did: str, label: str) -> tuple[Device, Port]:
+    """A port of a box; one that it lacks is refused by name."""
+    device = rig.devices[did]
+    model = model_of(rig, did)
+    if model and label not in model.ports:
+        raise NotationError(f"A {model.name} has no port {label}; it has {', '.join(model.ports) or 'none'}.")
+    return device, device.ports.get(label, Port())
+
+
+def _put_run(rig: Rig, did: str, runs: dict[str, tuple[Segment, ...]], label: str, **parts: dict[str, Any]) -> Edit:
+    device = rig.devices[did]
+    ports = {**device.ports, **{p: replace(device.ports.get(p, Port()), run=run) for p, run in runs.items()}}
+    return put(rig, label, devices={did: replace(device, ports=ports)}, **parts)
+
+
+def check_fits(rig: Rig, did: str, label: str, segment: Segment) -> None:
+    """Refuse what a port cannot carry at all: a dead port, pixels on a DMX port, a DMX line on a pixel port."""
+    able = ability(rig, did, label)
+    name = rig.devices[did].name
+    if able.off:
+        raise NotationError(f"Mode “{able.off}” switches port {label} of {name} off; nothing can hang on it.")
+    if able.gives == "dmx" and segment.kind not in ("line", "extension"):
+        raise NotationError(f"Port {label} of {name} gives DMX: a DMX line can hang on it, {_words(segment)} cannot.")
+    if able.gives == "pixels" and segment.kind == "line":
+        raise NotationError(f"Port {label} of {name} gives pixel data: a DMX line needs a bridge before it.")
+    if able.gives == "bus":
+        raise NotationError(f"Port {label} of {name} is a lamp bus: neither pixels nor DMX can hang on it.")
+    fixture = rig.fixtures.get(segment.element)
+    mode = mode_of(rig, fixture) if fixture else None
+    if segment.kind == "pixels" and mode and len(mode.breaks) > 1:
+        raise NotationError(f"{call(rig, segment.element)} has breaks with addresses of their own; a cable has one.")
+
+
+def _words(segment: Segment) -> str:
+    return {"null": "null pixels", "lamps": "a converter"}.get(
+        segment.kind, f"a {segment.kind}" if segment.kind == "bridge" else segment.kind
+    )
+
+
+def hang(rig: Rig, did: str, label: str, segments: list[Segment], at: int | None = None, follow: bool = True) -> Edit:
+    """Hang segments on a port, at place `at` of its run (from 0; None: at the end).
+
+    Things without an address follow the cable from then on (`follow`); what has one keeps it.
+    """
+    _, port = _port(rig, did, label)
+    for s in segments:
+        check_fits(rig, did, label, s)
+    where = len(port.run) if at is None else max(0, min(at, len(port.run)))
+    run = (*port.run[:where], *segments, *port.run[where:])
+    keys = [k for s in segments for k in (s.element, *s.fixtures) if k]
+    fixtures, elements = following(rig, keys, only_new=True) if follow else ({}, {})
+    words = f"hang {names_of(rig, keys)}" if keys else f"hang {_words(segments[0])}" if segments else "hang nothing"
+    return _put_run(
+        rig, did, {label: run}, f"{words} on {rig.devices[did].name} {label}", fixtures=fixtures, elements=elements
+    )
+
+
+def following(rig: Rig, keys: list[str], only_new: bool) -> tuple[dict[str, Fixture], dict[str, Element]]:
+    """Things with their places given over to the cable: those without an address, or all but the locked ones."""
+    fixtures: dict[str, Fixture] = {}
+    elements: dict[str, Element] = {}
+    for key in dict.fromkeys(keys):
+        f, e = rig.fixtures.get(key), rig.elements.get(key)
+        if e and e.at.way != "run" and not e.at.locked and (e.at.way == "none" or not only_new):
+            elements[key] = replace(e, at=Place(from_run=True))
+        mode = mode_of(rig, f) if f else None
+        if f and mode:
+            at = tuple(
+                Place(from_run=True)
+                if f.place(b).way != "run" and not f.place(b).locked and (f.place(b).way == "none" or not only_new)
+                else f.place(b)
+                for b in range(len(mode.breaks))
+            )
+            if at != f.at:
+                fixtures[key] = replace(f, at=at)
+    return fixtures, elements
+
+
+class Following(NamedTuple):
+    """What hangs on some ports, by how it gets its address now."""
+
+    new: tuple[str, ...]
+    typed: tuple[str, ...]
+    locked: tuple[str, ...]
+    already: tuple[str, ...]
+
+
+def hanging(rig: Rig, did: str, label: str = "") -> Following:
+    """The things on a box's runs (or on one port): without an address, with one of their own, locked, following."""
+    sorts: dict[str, list[str]] = {"new": [], "typed": [], "locked": [], "already": []}
+    for port, planned in rig.devices[did].ports.items():
+        if label and port != label:
+            continue
+        for s in planned.run:
+            if s.kind == "lamps":
+                continue
+            for key in (s.element, *s.fixtures):
+                f, e = rig.fixtures.get(key), rig.elements.get(key)
+                place = e.at if e else f.place(0) if f else None
+                if place is None:
+                    continue
+                sort = (
+                    "already"
+                    if place.way == "run"
+                    else "new"
+                    if place.way == "none"
+                    else "locked"
+                    if place.locked
+                    else "typed"
+                )
+                sorts[sort].append(key)
+    return Following(*(tuple(dict.fromkeys(v)) for v in sorts.values()))
+
+
+def follow_runs(rig: Rig, did: str, label: str = "", all_of_them: bool = False) -> Edit:
+    """Let what hangs on a box (or one port) take its addresses from the cable: the unpatched only, or all."""
+    have = hanging(rig, did, label)
+    keys = [*have.new, *(have.typed if all_of_them else ())]
+    if not keys:
+        raise NotationError("Nothing to patch: everything on these cables has an address already.")
+    fixtures, elements = following(rig, keys, only_new=not all_of_them)
+    where = f"{rig.devices[did].name}{f' {label}' if label else ''}"
+    return put(rig, f"patch {plural(len(keys), 'thing')} from {where}", fixtures=fixtures, elements=elements)
+
+
+def fix_addresses(rig: Rig, cables: Cables, keys: list[str]) -> Edit:
+    """Give things that follow a cable the address they have now, typed, so that they stay when the cable changes."""
+    fixtures: dict[str, Fixture] = {}
+    elements: dict[str, Element] = {}
+    for key in keys:
+        f, e = rig.fixtures.get(key), rig.elements.get(key)
+        if e and e.at.way == "run":
+            start = cables.start(key, 0)
+            elements[key] = replace(e, at=Place(universe=start[0], address=start[1]) if start else NOWHERE)
+        elif f:
+            at = []
+            for b, place in enumerate(f.at):
+                start = cables.start(key, b) if place.way == "run" else None
+                at.append(Place(universe=start[0], address=start[1]) if start else place)
+            fixtures[key] = replace(f, at=tuple(at))
+    return put(rig, f"fix the addresses of {names_of(rig, keys)}", fixtures=fixtures, elements=elements)
+
+
+def change_segment(rig: Rig, did: str, label: str, n: int, words: str = "", **fields: Any) -> Edit:
+    """Change fields of one segment."""
+    _, port = _port(rig, did, label)
+    new = replace(port.run[n], **fields)
+    check_segment(new)
+    run = tuple(new if i == n else s for i, s in enumerate(port.run))
+    what = words or ", ".join(
+        f"{k.replace('_', ' ')} {v}" for k, v in fields.items() if isinstance(v, str | int | float)
+    )
+    keys = [k for k in (new.element, *new.fixtures) if k and k not in (port.run[n].element, *port.run[n].fixtures)]
+    fixtures, elements = following(rig, keys, only_new=True)
+    return _put_run(
+        rig, did, {label: run}, f"{what or 'change a segment'} on {label}", fixtures=fixtures, elements=elements
+    )
+
+
+def check_segment(s: Segment) -> None:
+    if not s.group >= 1:
+        raise NotationError("A group has one LED at least.")
+    if s.width > 512 or s.width < 0:
+        raise NotationError(f"A bridge has 1 to 512 slots; {s.width} is too many.")
+    if s.count > 100_000 or s.first > 100_000:
+        raise NotationError("A thing has 100 000 pixels at most.")
+    for key, dmx in s.dmx.items():
+        if not 1 <= dmx <= 512:
+            raise NotationError(f"There is no DMX address {dmx}: a line has 1 to 512.")
+        if key.split(":")[0] not in s.fixtures:
+            raise NotationError("Only what hangs behind it can have a DMX address there.")
+    if not 0 <= s.brightness <= 1:
+        raise NotationError("Brightness runs from 0 to 100 %.")
+    if not 0 < s.gamma <= 5:
+        raise NotationError("Gamma runs from above 0 to 5; 1 is none.")
+
+
+def take_down(rig: Rig, did: str, label: str, places: list[int]) -> Edit:
+    """Take segments off a port. What followed the cable there has no address then, unless it hangs elsewhere."""
+    _, port = _port(rig, did, label)
+    gone = [port.run[n] for n in places]
+    run = tuple(s for n, s in enumerate(port.run) if n not in places)
+    new, _ = _put_run(rig, did, {label: run}, "")
+    cables = Cables(new)
+    keys = {k for s in gone for k in (s.element, *s.fixtures) if k and not cables.hung(k)}
+    elements = {
+        k: replace(rig.elements[k], at=NOWHERE) for k in keys if k in rig.elements and rig.elements[k].at.way == "run"
+    }
+    fixtures = {
+        k: replace(rig.fixtures[k], at=tuple(NOWHERE if p.way == "run" else p for p in rig.fixtures[k].at))
+        for k in keys
+        if k in rig.fixtures and any(p.way == "run" for p in rig.fixtures[k].at)
+    }
+    words = f"take {plural(len(gone), 'segment')} off {rig.devices[did].name} {label}"
+    return _put_run(rig, did, {label: run}, words, fixtures=fixtures, elements=elements)
+
+
+def move_segment(rig: Rig, did: str, label: str, n: int, to: str, at: int) -> Edit:
+    """Move a segment to place `at` of the run of port `to`; everything behind it in both moves."""
+    _, port = _port(rig, did, label)
+    segment = port.run[n]
+    check_fits(rig, did, to, segment)
+    rest = tuple(s for i, s in enumerate(port.run) if i != n)
+    if to == label:
+        at = max(0, min(at, len(rest)))
+        runs = {label: (*rest[:at], segment, *rest[at:])}
+    else:
+        _, other = _port(rig, did, to)
+        at = max(0, min(at, len(other.run)))
+        runs = {label: rest, to: (*other.run[:at], segment, *other.run[at:])}
+    return _put_run(rig, did, runs, f"move a segment to {to}, place {at + 1}")
+
+
+def insert_at_pixel(rig: Rig, did: str, label: str, px: int, segments: list[Segment]) -> Edit:
+    """Hang segments so that the first begins at data pixel `px` (from 1) of the port; what is there is cut in two.
+
+    Raises NotationError when that would cut a bridge, or a fixture.
+    """
+    cables = Cables(rig)
+    stream = cables.streams.get((did, label))
+    if stream is None or px > stream.pixels:
+        return hang(rig, did, label, segments)
+    piece = next(p for p in stream.pieces if p.px <= px < p.px + p.pixels)
+    if px == piece.px:
+        return hang(rig, did, label, segments, piece.n)
+    s = piece.segment
+    if s.kind != "pixels" or piece.key in rig.fixtures:
+        raise NotationError(
+            f"Pixel {px} of port {label} is inside {'a ' + s.kind if s.kind == 'bridge' else 'a lamp'}; it cannot be cut."
+        )
+    before = (px - piece.px) * s.group
+    total = piece.leds or piece.pixels
+    if s.reverse or s.fold:
+        raise NotationError("A segment that is reversed or folded cannot be cut by pointing; split the element first.")
+    head, tail = replace(s, count=before), replace(s, first=s.first + before, count=total - before)
+    run = rig.devices[did].ports[label].run
+    for one in segments:
+        check_fits(rig, did, label, one)
+    keys = [k for one in segments for k in (one.element, *one.fixtures) if k]
+    fixtures, elements = following(rig, keys, only_new=True)
+    return _put_run(
+        rig, did, {label: (*run[: piece.n], head, *segments, tail, *run[piece.n + 1 :])},
+        f"insert at pixel {px} of port {label}", fixtures=fixtures, elements=elements,
+    )  # fmt: skip
+
+
+# ---- splitting one element over ports
+
+
+class Share(NamedTuple):
+    """What one port gets of an element that is split: `pixels` pixels from `first` on, counted there or back."""
+
+    label: str
+    first: int
+    pixels: int
+    reverse: bool
+
+
+def split_shares(
+    pixels: int,
+    ports: list[str],
+    row: int = 0,
+    rows_each: int = 0,
+    there_and_back: bool = False,
+    last_first: bool = False,
+) -> list[Share]:
+    """Shares of an element of `pixels`: equal parts, or whole rows of `row` pixels, `rows_each` to a port (0: evenly).
+
+    `there_and_back` turns every second share round, `last_first` begins with the last pixels. Raises NotationError
+    when the rows do not come out, or the ports do not hold them all.
+    """
+    if not ports:
+        raise NotationError("No port is chosen to split it over.")
+    if row and pixels % row:
+        raise NotationError(f"{pixels} pixels are not whole rows of {row}: {pixels % row} are left over.")
+    units, size = (pixels // row, row) if row else (pixels, 1)
+    each = rows_each or -(-units // len(ports))
+    if each * len(ports) < units:
+        raise NotationError(
+            f"{plural(len(ports), 'port')} with {each} rows each hold {each * len(ports)} of {units} rows."
+        )
+    found = []
+    for n, label in enumerate(ports):
+        first, last = n * each, min(units, (n + 1) * each)
+        if first >= last:
+            break
+        turned = there_and_back and n % 2 == 1
+        found.append(Share(label, first * size + 1, (last - first) * size, turned))
+    if last_first:
+        labels = [s.label for s in found]
+        found = [Share(label, s.first, s.pixels, s.reverse) for label, s in zip(labels, reversed(found))]
+    return found
+
+
+def split(rig: Rig, key: str, did: str, shares: list[Share], fold: int = 0) -> Edit:
+    """Hang an element in parts on several ports of a box, in place of wherever it hung on this box."""
+    element = rig.elements[key]
+    device = rig.devices[did]
+    runs = {
+        label: tuple(s for s in port.run if s.element != key)
+        for label, port in device.ports.items()
+        if any(s.element == key for s in port.run)
+    }
+    for s in shares:
+        _, port = _port(rig, did, s.label)
+        segment = Segment(kind="pixels", element=key, first=s.first, count=s.pixels, reverse=s.reverse, fold=fold)
+        check_fits(rig, did, s.label, segment)
+        runs[s.label] = (*runs.get(s.label, port.run), segment)
+    _, elements = following(rig, [key], only_new=True)
+    return _put_run(rig, did, runs, f"split {element.name} over {plural(len(shares), 'port')}", elements=elements)
+
+
+# ---- universes and feeds
+
+
+class Fit(NamedTuple):
+    """What a box's streams need: universes in all, those the rig lacks, those without a feed, the last one's need."""
+
+    numbers: tuple[int, ...]
+    missing: tuple[int, ...]
+    unfed: tuple[int, ...]
+    last: tuple[int, int]
+
+
+def fit(rig: Rig, cables: Cables, did: str) -> Fit:
+    need = universes_of(cables, did)
+    by_number = {u.number: uid for uid, u in rig.universes.items()}
+    fed = {f.universe for f in rig.feeds.values()}
+    missing = tuple(n for n in need if n not in by_number)
+    unfed = tuple(n for n in need if n in by_number and by_number[n] not in fed)
+    last = max(need) if need else 0
+    return Fit(tuple(need), missing, unfed, (last, need.get(last, 0)))
+
+
+def begin_at(rig: Rig, did: str, number: int, way: str, protocol: str = "sacn", address: int = 1) -> Edit:
+    """Let a box's streams begin at a universe: its first port with pixels there, the others packed or at the next.
+
+    `way` is `packed` or `universe`. The first universe is made and fed when it is not there.
+    """
+    if way not in ("packed", "universe"):
+        raise NotationError(f"“{way}” is no way to place ports: packed, or each at a universe of its own.")
+    if not 1 <= number <= _HIGHEST:
+        raise NotationError(f"There is no universe {number}: universes run from 1 to {_HIGHEST}.")
+    device, model = rig.devices[did], model_of(rig, did)
+    order = [p for p in (model.ports if model else device.ports) if gives(rig, did, p) == "pixels"]
+    wanted = [p for p in order if p in device.ports and (device.ports[p].run or device.ports[p].pixels)]
+    if not wanted:
+        raise NotationError(f"Nothing hangs on {device.name} yet: hang something first.")
+    rig2, touched = rig, dict[str, set[str]]()
+
+    def took(result: Edit) -> Rig:
+        for part, ids in result[1].touched.items():
+            touched.setdefault(part, set()).update(ids)
+        return result[0]
+
+    rig2, fid = _fed(rig2, took, number, protocol, device.ip, None)
+    ports = {
+        **device.ports,
+        **{
+            p: replace(
+                device.ports[p],
+                feed=fid if n == 0 else "",
+                start=address if n == 0 else 1,
+                follows="" if n == 0 else way,
+            )
+            for n, p in enumerate(wanted)
+        },
+    }
+    words = f"{device.name} begins at universe {number}"
+    rig2 = took(put(rig2, words, devices={did: replace(device, ports=ports)}))
+    return rig2, Change(words, {p: frozenset(v) for p, v in touched.items()})
+
+
+def _fed(rig: Rig, took: Any, number: int, protocol: str, ip: str, like: Feed | None) -> tuple[Rig, str]:
+    """A feed of the universe with a number: the one there is, else a new one; the universe is made when missing."""
+    uid = next((k for k, u in rig.universes.items() if u.number == number), "")
+    if not uid:
+        uid = fresh_id(rig.universes, "u")
+        rig = took(put(rig, "", universes={uid: Universe(number=number)}))
+    fid = next((k for k, f in rig.feeds.items() if f.universe == uid and (like is None or f.sender == like.sender)), "")
+    if fid:
+        return rig, fid
+    who = like.sender if like else bench_sender(rig)
+    if not who:
+        who = fresh_id(rig.senders, "s")
+        rig = took(put(rig, "", senders={who: Sender(name="Bench", kind="bench")}))
+    if like:
+        made = replace(like, universe=uid, wire=like.wire)
+    else:
+        to = {"sacn": "multicast", "artnet": "subscribers", "ddp": ip}.get(protocol, "")
+        wire = {"sacn": number, "artnet": min(32767, number), "ddp": 1}.get(protocol, number)
+        made = Feed(universe=uid, sender=who, protocol=protocol, wire=wire, to=to, rate=rig.senders[who].rate)  # type: ignore[arg-type]
+    fid = fresh_id(rig.feeds, "w")
+    return took(put(rig, "", feeds={fid: made})), fid
+
+
+def make_to_fit(rig: Rig, did: str, headroom: int = 0) -> Edit:
+    """Make and feed every universe that a box's streams go through, and `headroom` more behind the last.
+
+    A new one goes out like the port's first universe does, its number on the wire as far on as the universe itself.
+    """
+    cables = Cables(rig)
+    streams = [s for s in streams_of(cables, did) if s.start]
+    if not streams:
+        raise NotationError(f"No port of {rig.devices[did].name} has a universe to begin at yet.")
+    touched: dict[str, set[str]] = {}
+
+    def took(result: Edit) -> Rig:
+        for part, ids in result[1].touched.items():
+            touched.setdefault(part, set()).update(ids)
+        return result[0]
+
+    numbers = {u.number: uid for uid, u in rig.universes.items()}
+    need = universes_of(cables, did)
+    start = streams[0].start
+    assert start
+    wanted = [*need, *range(max(need, default=start[0]) + 1, max(need, default=start[0]) + 1 + headroom)]
+    first_feed = next((f for f in rig.feeds.values() if f.universe == numbers.get(start[0])), None)
+    made = 0
+    now = rig
+    for number in wanted:
+        uid = next((k for k, u in now.universes.items() if u.number == number), "")
+        if uid and any(f.universe == uid for f in now.feeds.values()):
+            continue
+        if number > _HIGHEST:
+            raise NotationError(f"Universe {number} would be needed; they end at {_HIGHEST}.")
+        like = None
+        if first_feed:
+            on = first_feed.wire + number - start[0] if first_feed.protocol in ("sacn", "artnet") else first_feed.wire
+            if (first_feed.protocol == "artnet" and on > 32767) or (first_feed.protocol == "sacn" and on > _HIGHEST):
+                raise NotationError(
+                    f"Universe {number} would need {say_wire(first_feed.protocol, on)}, which does not exist."
+                )
+            like = replace(first_feed, wire=max(on, 0))
+        now, _ = _fed(now, took, number, "sacn", rig.devices[did].ip, like)
+        made += 1
+    if not made:
+        raise NotationError("Every universe that is needed is there and fed.")
+    return now, Change(
+        f"make and feed {plural(made, 'universe')} for {rig.devices[did].name}",
+        {p: frozenset(v) for p, v in touched.items()},
+    )
+
+
+def set_device_way(rig: Rig, did: str, words: str, **fields: Any) -> Edit:
+    """Change how a box works: mode, firmware, size, packs, brightness. A mode or firmware that it lacks is refused."""
+    device, model = rig.devices[did], model_of(rig, did)
+    mode = fields.get("mode")
+    if mode and model and not model.output_mode(mode):
+        have = ", ".join(f"“{m.name}”" for m in model.modes) or "none"
+        raise NotationError(f"A {model.name} has no mode “{mode}”; it has {have}.")
+    size = fields.get("size")
+    if size is not None and size and model and model.universe_size and size != model.universe_size:
+        raise NotationError(f"A {model.name} takes {model.universe_size} slots of a universe, never {size}.")
+    if fields.get("packs") == "dense" and model and not model.straddles:
+        raise NotationError(f"A {model.name} cannot take a pixel that is cut by a universe's end; keep them whole.")
+    return put(rig, words, devices={did: replace(device, **fields)})
+
+
+def set_stream(rig: Rig, did: str, label: str, words: str, **fields: Any) -> Edit:
+    """Change how a port's stream begins or is configured."""
+    _port(rig, did, label)
+    start = fields.get("start")
+    if start is not None and not 1 <= start <= 512:
+        raise NotationError(f"There is no address {start}: a universe has addresses 1 to 512.")
+    pixels = fields.get("pixels")
+    if pixels is not None and not 0 <= pixels <= 100_000:
+        raise NotationError("A port is configured for 0 to 100 000 pixels.")
+    return set_port(rig, did, label, words, **fields)
+
+
+def add_supply(rig: Rig, name: str, volts: float, amps: float) -> tuple[Rig, Change, str]:
+    if not name.strip():
+        raise NotationError("A supply needs a name.")
+    if not 0 < volts <= 60 or not 0 < amps <= 1000:
+        raise NotationError("A supply has above 0 to 60 volts and above 0 to 1000 amperes.")
+    sid = fresh_id(rig.supplies, "v")
+    return *put(rig, f"add supply {name}", supplies={sid: Supply(name=name.strip(), volts=volts, amps=amps)}), sid

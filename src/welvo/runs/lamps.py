@@ -1,0 +1,147 @@
+"""Pixel data turned into DMX by a converter: one pixel drives each lamp, each of its channels by a function."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from welvo.patch.cable import Cables, Piece, Stream
+from welvo.rig.attributes import word_for
+from welvo.rig.document import Rig
+from welvo.rig.lookup import call, mode_of
+from welvo.rig.notation import NotationError
+from welvo.rig.patched import Fixture
+from welvo.rig.runs import Segment
+
+LETTERS = {"R": "red", "G": "green", "B": "blue", "W": "white", "A": "amber", "U": "uv", "C": "cyan", "V": "violet", "D": "dimmer"}  # fmt: skip
+_SHORT = {word: letter for letter, word in LETTERS.items()} | {"brightness": "D"}
+_MATCHES = {
+    "R": "ColorAdd_R", "G": "ColorAdd_G", "B": "ColorAdd_B", "W": "ColorAdd_W", "A": "ColorAdd_RY", "U": "ColorAdd_UV",
+    "C": "ColorAdd_C", "D": "Dimmer",
+}  # fmt: skip
+
+
+def read_functions(text: str) -> tuple[str, ...]:
+    """`dimmer red green blue white 128` or `D R G B W =128` → one function per channel of a lamp."""
+    found: list[str] = []
+    for word in text.replace(",", " ").split():
+        w = word.strip().lower()
+        fixed = w.removeprefix("=")
+        if fixed.isdigit():
+            if int(fixed) > 255:
+                raise NotationError(f"A fixed value runs from 0 to 255; {fixed} is too high.")
+            found.append(f"={int(fixed)}")
+        elif w.upper() in LETTERS:
+            found.append(w.upper())
+        elif w in _SHORT:
+            found.append(_SHORT[w])
+        else:
+            raise NotationError(
+                f"“{word}” is no function of a lamp's channel. Write dimmer, red, green, blue, white or a fixed value such as =128."
+            )
+    if not found:
+        raise NotationError("A lamp behind a converter has one channel at least.")
+    return tuple(found)
+
+
+def say_functions(functions: tuple[str, ...]) -> str:
+    return " ".join(f if f.startswith("=") else LETTERS[f] for f in functions)
+
+
+class LampSlot(NamedTuple):
+    """One channel of one lamp: the sender's pixel, where the pixel is, and the DMX address on the converter's line."""
+
+    lamp: int
+    function: str
+    dmx: int
+    pixel: int
+    place: tuple[int, int] | None
+    fixture: str
+
+
+def spacing(segment: Segment) -> int:
+    """Start to start of two lamps: what was set, at least as many slots as a lamp has channels."""
+    return segment.spacing or len(segment.functions)
+
+
+def count(piece: Piece) -> int:
+    return piece.pixels
+
+
+def slot_map(cables: Cables, stream: Stream, piece: Piece) -> list[LampSlot]:
+    """Every slot the converter puts out. A lamp that would end past 512 is left out; `overflow` counts those."""
+    s = piece.segment
+    found: list[LampSlot] = []
+    for lamp in range(1, count(piece) + 1):
+        start = s.start + (lamp - 1) * spacing(s)
+        if start + len(s.functions) - 1 > 512:
+            break
+        key = s.fixtures[lamp - 1] if lamp <= len(s.fixtures) else ""
+        place = piece.place((lamp - 1) * piece.k + 1)
+        for n, function in enumerate(s.functions):
+            found.append(LampSlot(lamp, function, start + n, piece.px + lamp - 1, place, key))
+    return found
+
+
+def overflow(piece: Piece) -> int:
+    """How many lamps would end past DMX address 512."""
+    s = piece.segment
+    if not s.functions:
+        return 0
+    fits = max(0, (512 - len(s.functions) - s.start + 1) // max(1, spacing(s)) + 1)
+    return max(0, count(piece) - fits)
+
+
+def sends(functions: tuple[str, ...], colour: dict[str, int], brightness: int) -> list[int]:
+    """What one lamp's slots get for a colour (level by component letter) and a brightness, all 0…255.
+
+    With a dimmer among the functions it takes the brightness and colours go out as they are; without one the colours
+    are scaled and cut off. White, where the pixel has none, is what red, green and blue have in common.
+    """
+    has_dimmer = "D" in functions
+    levels = dict(colour)
+    if "W" not in levels and {"R", "G", "B"} <= levels.keys():
+        levels["W"] = min(levels["R"], levels["G"], levels["B"])
+    out: list[int] = []
+    for f in functions:
+        if f.startswith("="):
+            out.append(int(f[1:]))
+        elif f == "D":
+            out.append(brightness)
+        else:
+            value = levels.get(f, 0)
+            out.append(value if has_dimmer else value * brightness // 255)
+    return out
+
+
+class Driven(NamedTuple):
+    """One channel of a lamp's profile: its slot, its name, what it gets, and whether that is what it wants."""
+
+    slot: int
+    name: str
+    gets: str
+    fits: bool
+
+
+def driven(rig: Rig, fixture: Fixture, functions: tuple[str, ...]) -> list[Driven]:
+    """Channel by channel, what a fixture behind a converter gets; what nothing drives has an empty `gets`."""
+    mode = mode_of(rig, fixture)
+    found: list[Driven] = []
+    for c in sorted(mode.channels if mode else (), key=lambda c: c.slots):
+        if c.brk:
+            continue
+        name = c.name or word_for(c.function)
+        slot = c.slots[0]
+        f = functions[slot - 1] if slot <= len(functions) else ""
+        gets = f"{f[1:]} always" if f.startswith("=") else LETTERS.get(f, "")
+        fits = f.startswith("=") or (bool(f) and _MATCHES.get(f, "") == c.function)
+        found.append(Driven(slot, f"{name}{f' of pixel {c.pixel}' if c.pixel else ''}", gets, fits))
+    return found
+
+
+def not_driven(rig: Rig, fixture: Fixture, functions: tuple[str, ...]) -> list[str]:
+    """The channels of a fixture that a converter cannot drive, by name."""
+    return [d.name for d in driven(rig, fixture, functions) if not d.fits]
+
+
+def lamp_names(rig: Rig, segment: Segment) -> list[str]:
+    return [call(rig, f) for f in segment.fixtures]

@@ -1,0 +1,316 @@
+"""Every pixel of a port's stream at once: where it is in the stream, in the universes and on the cable."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+from msgspec.structs import replace
+
+from welvo.patch.cable import Cables, Part, Piece, Stream, lay
+from welvo.rig.document import Rig
+from welvo.rig.patched import Element
+from welvo.rig.plan import model_of
+from welvo.rig.runs import Segment
+
+Ints = npt.NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class PixelTable:
+    """One row per data pixel of a stream, in the order the sender sends them.
+
+    `piece` is its segment's place in the run, `px` its number there (from 1), `slot` the stream slot of its first
+    component. `universe` and `address` are where that is, `last_universe` and `last_address` where its last component
+    is; `cut` says that they are not in one universe. Universe 0: nothing carries it.
+    """
+
+    piece: Ints
+    px: Ints
+    slot: Ints
+    universe: Ints
+    address: Ints
+    last_universe: Ints
+    last_address: Ints
+
+    @property
+    def cut(self) -> npt.NDArray[np.bool_]:
+        return np.asarray(self.universe != self.last_universe)
+
+
+def places(parts: tuple[Part, ...], within: Ints) -> tuple[Ints, Ints]:
+    """Universe numbers and addresses of slots `within` (from 1) of a segment; 0 where nothing carries them."""
+    if not parts:
+        nowhere = np.zeros(len(within), np.int64)
+        return nowhere, nowhere
+    table = np.array(parts, np.int64)
+    at = np.searchsorted(table[:, 3], within - 1, "right") - 1
+    universe, first, last, done = table[at].T
+    address = first + within - 1 - done
+    lost = address > last
+    return np.where(lost, 0, universe), np.where(lost, 0, address)
+
+
+def pixel_table(stream: Stream) -> PixelTable:
+    """The table of all data pixels of a stream."""
+    columns: list[tuple[Ints, ...]] = []
+    for p in stream.pieces:
+        if not p.pixels:
+            continue
+        px = np.arange(1, p.pixels + 1, dtype=np.int64)
+        first = (px - 1) * p.k + 1
+        universe, address = places(p.parts, first)
+        last_universe, last_address = (
+            places(p.parts, np.minimum(first + p.k - 1, p.slots)) if p.k > 1 else (universe, address)
+        )
+        columns.append(
+            (np.full(p.pixels, p.n), px, p.stream + first - 1, universe, address, last_universe, last_address)
+        )
+    if not columns:
+        none = np.zeros(0, np.int64)
+        return PixelTable(*[none] * 7)
+    return PixelTable(*(np.concatenate(c) for c in zip(*columns)))
+
+
+def folded(n: int, length: int) -> Ints:
+    """0…n−1 with every second stretch of `length` reversed; a last short stretch is one like any other.
+
+    A fold as long as the whole, or longer, does nothing. Folding twice gives the first order back.
+    """
+    at = np.arange(n, dtype=np.int64)
+    if not 0 < length < n:
+        return at
+    stretch = at // length
+    end = np.minimum((stretch + 1) * length, n) - 1
+    return np.where(stretch % 2 == 1, stretch * length + end - at, at)
+
+
+def cable_order(segment: Segment, leds: int) -> Ints:
+    """For every place along the cable of a segment of pixels, the data pixel (from 1) that it shows.
+
+    The controller groups first, then turns the segment round, then folds: `fold` counts LEDs of the cable.
+    """
+    data = np.arange(leds, dtype=np.int64)
+    if segment.reverse:
+        data = data[::-1]
+    data = data[folded(leds, segment.fold)]
+    return data // segment.group + 1
+
+
+def number_order(element: Element, segment: Segment, leds: int) -> Ints:
+    """For every data LED of a segment, in sending order, the element's own pixel number (from 1).
+
+    A sender that puts a folded string into order sends along the cable; then the numbers run there and back.
+    """
+    order = folded(leds, element.fold) if element.unfolds == "sender" and element.fold else np.arange(leds)
+    return np.asarray(segment.first + order, np.int64)
+
+
+class PixelPlace(NamedTuple):
+    """One pixel of an element on one of its cables: every number it has."""
+
+    stream: Stream
+    piece: Piece
+    data: int
+    slot: int
+    on_port: int
+    places: tuple[tuple[int, int], ...]
+    cable: int
+
+
+def pixel_places(cables: Cables, key: str, pixel: int) -> list[PixelPlace]:
+    """Everywhere that pixel `pixel` (from 1) of an element hangs: data pixel, stream slot, place along the cable."""
+    element = cables.rig.elements.get(key)
+    found: list[PixelPlace] = []
+    for stream, piece in cables.on_runs(key):
+        s = piece.segment
+        if element is None or s.kind != "pixels" or not s.first <= pixel < s.first + piece.leds:
+            continue
+        at = int(np.flatnonzero(number_order(element, s, piece.leds) == pixel)[0])
+        data = at // s.group + 1
+        along = int(np.flatnonzero(cable_order(s, piece.leds) == data)[0])
+        slot = (data - 1) * piece.k + 1
+        where = tuple(w for c in range(piece.k) if (w := piece.place(slot + c)))
+        found.append(
+            PixelPlace(stream, piece, data, piece.stream + slot - 1, piece.px + data - 1, where, piece.led + along)
+        )
+    return found
+
+
+def element_pixel(rig: Rig, piece: Piece, data: int) -> int:
+    """The element's own number of data pixel `data` of a piece (the first of a group); 0 when it is no element."""
+    element = rig.elements.get(piece.key)
+    if element is None or element.kind == "block" or not piece.leds:
+        return 0
+    order = number_order(element, piece.segment, piece.leds)
+    return int(order[min(len(order) - 1, (data - 1) * piece.segment.group)])
+
+
+# ---- sums of a box
+
+
+class PortSum(NamedTuple):
+    """What one port needs: `running` is the device's running number of its first data pixel, `slot` of its first slot."""
+
+    stream: Stream
+    running: int
+    slot: int
+    universes: int
+    ends: int
+
+
+def box_sums(cables: Cables, did: str) -> list[PortSum]:
+    """The ports of a box in the order printed on it, with running numbers over the whole box."""
+    found: list[PortSum] = []
+    running = slot = 1
+    for stream in streams_of(cables, did):
+        ends = stream.used[-1][1] if stream.used else 0
+        found.append(PortSum(stream, running, slot, len(stream.used), ends))
+        running += stream.pixels
+        slot += stream.slots
+    return found
+
+
+def streams_of(cables: Cables, did: str) -> list[Stream]:
+    """The streams of a box, in the order of the ports printed on it."""
+    return [s for (d, _), s in cables.streams.items() if d == did]
+
+
+def universes_of(cables: Cables, did: str) -> dict[int, int]:
+    """Universes that a box's streams go through: number to the last slot needed of it."""
+    need: dict[int, int] = {}
+    for stream in streams_of(cables, did):
+        for number, last in stream.used:
+            need[number] = max(need.get(number, 0), last)
+    return dict(sorted(need.items()))
+
+
+# ---- universe sizes
+
+
+class Cut(NamedTuple):
+    """A data pixel that a universe's end cuts: which one, and where its first and last component are."""
+
+    label: str
+    name: str
+    pixel: int
+    first: tuple[int, int]
+    last: tuple[int, int]
+
+
+@dataclass(frozen=True)
+class Choice:
+    """What one way of laying pixels over universes costs: universes, slots left empty in them, pixels cut."""
+
+    words: str
+    packs: str
+    size: int
+    universes: int
+    padding: int
+    cut: tuple[Cut, ...]
+
+
+def choices(rig: Rig, did: str) -> list[Choice]:
+    """Every usual way of laying a box's pixels over universes, worked out for what hangs on it."""
+    found: list[Choice] = []
+    for words, packs, size in (("whole pixels of 512", "whole", 512), ("510 slots each", "whole", 510), ("512, dense", "dense", 512)):  # fmt: skip
+        trial = _as_if(rig, did, packs, size)
+        streams = streams_of(trial, did)
+        need = universes_of(trial, did)
+        used = sum(p.last - p.first + 1 for s in streams for piece in s.pieces for p in piece.parts)
+        room = sum(min(last, 512) for last in need.values())
+        found.append(Choice(words, packs, size, len(need), max(0, room - used), cuts(trial, did)))
+    return found
+
+
+def _as_if(rig: Rig, did: str, packs: str, size: int) -> Cables:
+    device = replace(rig.devices[did], packs=packs)
+    universes = {uid: replace(u, size=size) for uid, u in rig.universes.items()}
+    return Cables(replace(rig, devices={did: device}, universes=universes))
+
+
+def cuts(cables: Cables, did: str) -> tuple[Cut, ...]:
+    """The pixels of a box that a universe's end cuts in two."""
+    found: list[Cut] = []
+    for stream in streams_of(cables, did):
+        if stream.whole or len(stream.used) < 2:
+            continue
+        table = pixel_table(stream)
+        for n in np.flatnonzero(table.cut & (table.universe > 0) & (table.last_universe > 0)):
+            piece = stream.pieces[int(table.piece[n])]
+            px = int(table.px[n])
+            found.append(
+                Cut(
+                    stream.label, piece_name(cables.rig, piece), element_pixel(cables.rig, piece, px) or px,
+                    (int(table.universe[n]), int(table.address[n])),
+                    (int(table.last_universe[n]), int(table.last_address[n])),
+                )
+            )  # fmt: skip
+    return tuple(found)
+
+
+class Astray(NamedTuple):
+    """The first slot that the box takes from elsewhere than the sender puts it: at both ends."""
+
+    slot: int
+    pixel: int
+    sender: tuple[int, int]
+    box: tuple[int, int]
+    sender_size: int
+    box_size: int
+    pixels: int
+    """How many data pixels from there on are shifted."""
+
+
+def box_size(rig: Rig, did: str) -> int:
+    """How many slots of a universe a box takes; 0 when nobody said otherwise than the sender."""
+    model = model_of(rig, did)
+    return rig.devices[did].size or (model.universe_size if model else 0)
+
+
+def astray(cables: Cables, stream: Stream) -> Astray | None:
+    """Where sender and box part when they assume another universe size; None when they never do."""
+    rig = cables.rig
+    size = box_size(rig, stream.did)
+    if not size or stream.start is None:
+        return None
+    cursor = stream.start
+    for piece in stream.pieces:
+        if not piece.parts:
+            continue
+        if piece.segment.at.way == "typed":
+            cursor = (piece.parts[0].universe, piece.parts[0].first)
+        theirs, *rest = lay(*cursor, piece.slots, piece.k, lambda _: size, stream.whole)
+        if theirs != piece.parts:
+            within = np.arange(1, piece.slots + 1, dtype=np.int64)
+            ours_at, theirs_at = places(piece.parts, within), places(theirs, within)
+            differs = (ours_at[0] != theirs_at[0]) | (ours_at[1] != theirs_at[1])
+            n = int(np.argmax(differs))
+            first = (n // piece.k) + 1
+            number = int(ours_at[0][n - 1]) if n else stream.start[0]
+            return Astray(
+                piece.stream + n, piece.px + first - 1, (int(ours_at[0][n]), int(ours_at[1][n])),
+                (int(theirs_at[0][n]), int(theirs_at[1][n])), cables.size(number, stream.start[0]), size,
+                stream.pixels - (piece.px + first - 2),
+            )  # fmt: skip
+        cursor = (rest[0], rest[1])
+    return None
+
+
+def piece_name(rig: Rig, piece: Piece) -> str:
+    """What a segment is called: its own name, its thing's, or what it is."""
+    s = piece.segment
+    if s.name:
+        return s.name
+    element = rig.elements.get(piece.key)
+    if element:
+        return element.name
+    fixture = rig.fixtures.get(piece.key)
+    if fixture:
+        return str(fixture.number)
+    return {
+        "null": f"{s.count} null", "extension": f"{s.length:g} m cable" if s.length else "cable",
+        "bridge": f"bridge {s.width}", "line": "DMX line", "lamps": "lamps",
+    }.get(s.kind, "pixels")  # fmt: skip

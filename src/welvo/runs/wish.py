@@ -1,0 +1,267 @@
+"""What is to hang on a cable, as it is typed: `21 x 55 RGB ribbon, 3 to a port, there and back`."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field
+
+from msgspec.structs import replace
+
+from welvo.rig import layout
+from welvo.rig.abilities import ability
+from welvo.rig.document import Change, Rig, fresh_id, put
+from welvo.rig.lookup import call, called, code_for, lowest_free_tint, mode_of
+from welvo.rig.notation import NotationError, plural, read_numbers, thousands
+from welvo.rig.patched import Element, Place
+from welvo.rig.plan import model_of
+from welvo.rig.runs import Segment
+from welvo.rig.wiring import Port
+from welvo.runs.edits import check_fits, following
+from welvo.runs.lamps import read_functions
+
+HELP = (
+    "21 x 55 RGB ribbon, 3 to a port, there and back · 2 x 8x8 panel · 165 ribbon fold 55 · bridge 64: 201-205 · "
+    "null 3 · cable 4 m · lamps 5: dimmer red green blue · line: 101-112 · a name or number"
+)
+_ORDER = r"(?:\s+([RGBWAUCDVrgbwaucdv]{3,6}))?"
+
+
+@dataclass(frozen=True)
+class Item:
+    """One part of what was typed: new elements and the segments that hang them, how many to a port, on which port."""
+
+    elements: tuple[Element, ...] = ()
+    segments: tuple[Segment, ...] = ()
+    to_a_port: int = 0
+    on: str = ""
+    words: str = ""
+
+
+@dataclass(frozen=True)
+class Hanging:
+    """All of it, placed: segments by port in order, the elements to be made, and a sentence for the preview."""
+
+    ports: dict[str, tuple[Segment, ...]] = field(default_factory=dict)
+    elements: dict[str, Element] = field(default_factory=dict)
+    says: str = ""
+
+
+def read_item(rig: Rig, text: str) -> Item:
+    """One part. Raises NotationError that says what would do."""
+    body = text.strip()
+    to_a_port, on, back, fold = 0, "", False, 0
+    m = re.search(r",?\s*\b(\d+)\s+(?:to|on|per)\s+(?:a|each|one)?\s*port\b", body, re.IGNORECASE)
+    if m:
+        to_a_port, body = int(m[1]), body[: m.start()] + body[m.end() :]
+        if not to_a_port:
+            raise NotationError("0 to a port hangs nothing.")
+    m = re.search(r",?\s*\bon\s+(?:port\s+)?(\S+)\s*$", body, re.IGNORECASE)
+    if m:
+        on, body = m[1], body[: m.start()]
+    m = re.search(r",?\s*\bthere and back\b", body, re.IGNORECASE)
+    if m:
+        back, body = True, body[: m.start()] + body[m.end() :]
+    m = re.search(r",?\s*\bfold(?:ed)?(?:\s+every)?\s+(\d+)\b", body, re.IGNORECASE)
+    if m:
+        fold, body = int(m[1]), body[: m.start()] + body[m.end() :]
+    body = body.strip(" ,")
+    made = _special(rig, body) or _panel(rig, body, fold) or _ribbon(rig, body, fold) or _known(rig, body, fold)
+    segments = made.segments
+    if back:
+        segments = tuple(replace(s, reverse=True) if n % 2 else s for n, s in enumerate(segments))
+    return Item(made.elements, segments, to_a_port, on, made.words)
+
+
+def _special(rig: Rig, body: str) -> Item | None:
+    m = re.fullmatch(r"(?:(\d+)\s+)?null(?:\s+pixels?)?(?:\s+(\d+))?", body, re.IGNORECASE)
+    if m:
+        n = int(m[1] or m[2] or 1)
+        if not 1 <= n <= 100_000:
+            raise NotationError("Null pixels: 1 to 100 000.")
+        return Item((), (Segment(kind="null", count=n),), words=plural(n, "null pixel"))
+    m = re.fullmatch(r"(?:cable|extension)(?:\s+(\d+(?:[.,]\d+)?)\s*m?)?", body, re.IGNORECASE)
+    if m:
+        metres = float((m[1] or "1").replace(",", "."))
+        return Item((), (Segment(kind="extension", length=metres),), words=f"{metres:g} m of cable")
+    m = re.fullmatch(r"bridge(?:\s+(\d+))?(?:\s+slots?)?(?:\s*:\s*(.+))?", body, re.IGNORECASE)
+    if m:
+        behind = _fixtures(rig, m[2]) if m[2] else ()
+        need = sum(b.slots for k in behind if (mode := mode_of(rig, rig.fixtures[k])) for b in mode.breaks)
+        width = int(m[1]) if m[1] else min(512, max(need, 1) if behind else 64)
+        if not 1 <= width <= 512:
+            raise NotationError(f"A bridge has 1 to 512 slots; {m[1]} is none.")
+        model = next((k for k, v in rig.device_models.items() if v.kind == "bridge"), "")
+        segment = Segment(kind="bridge", width=width, fixtures=behind, model=model)
+        return Item((), (segment,), words=f"a bridge of {width} slots with {plural(len(behind), 'fixture')}")
+    m = re.fullmatch(r"line(?:\s*:\s*(.+))?", body, re.IGNORECASE)
+    if m:
+        on_line = _fixtures(rig, m[1]) if m[1] else ()
+        return Item(
+            (), (Segment(kind="line", fixtures=on_line),), words=f"a DMX line of {plural(len(on_line), 'fixture')}"
+        )
+    m = re.fullmatch(r"lamps\s+(\d+)(?:\s*:\s*(.+))?", body, re.IGNORECASE)
+    if m:
+        n = int(m[1])
+        if not 1 <= n <= 512:
+            raise NotationError("A converter drives 1 to 512 lamps.")
+        functions = read_functions(m[2] or "red green blue")
+        element = Element(name="lamps", pixels=n, order="RGB")
+        return Item((element,), (Segment(kind="lamps", functions=functions),), words=plural(n, "lamp"))
+    return None
+
+
+def _panel(rig: Rig, body: str, fold: int) -> Item | None:
+    m = re.fullmatch(rf"(?:(\d+)\s+[x×]\s+)?(?:rows\s+)?(\d+)[x×](\d+){_ORDER}(?:\s+(.+))?", body)
+    if not m:
+        return None
+    n, wide, high = int(m[1] or 1), int(m[2]), int(m[3])
+    pixels = wide * high
+    _check(n, pixels)
+    spots = layout.rows(pixels, high) if pixels <= 4096 else ()
+    made = [
+        Element(name=name, kind="rows", pixels=pixels, order=(m[4] or "RGB").upper(), spots=spots)
+        for name in _names(rig, m[5] or "panel", n)
+    ]
+    return _series(
+        made, fold, f"{plural(n, 'panel')} of {wide} × {high} pixels" + (f", {pixels} each" if n > 1 else "")
+    )
+
+
+def _ribbon(rig: Rig, body: str, fold: int) -> Item | None:
+    m = re.fullmatch(rf"(?:(\d+)\s*[x×]\s+)?(\d+)(?:\s*px|\s+pixels?)?{_ORDER}(?:\s+(.+))?", body)
+    if not m or (not m[1] and not m[3] and not m[4] and called(rig, m[2])):
+        return None
+    n, pixels = int(m[1] or 1), int(m[2])
+    _check(n, pixels)
+    made = [
+        Element(name=name, pixels=pixels, order=(m[3] or "RGB").upper()) for name in _names(rig, m[4] or "ribbon", n)
+    ]
+    return _series(made, fold, f"{thousands(n)} × {thousands(pixels)} pixels" if n > 1 else plural(pixels, "pixel"))
+
+
+def _known(rig: Rig, body: str, fold: int) -> Item:
+    """Things of the rig by name or number."""
+    keys: list[str] = []
+    for part in (p.strip() for p in body.split(",") if p.strip()):
+        key = called(rig, part)
+        if key:
+            keys.append(key)
+            continue
+        try:
+            numbers = read_numbers(part)
+        except NotationError:
+            raise NotationError(
+                f"“{part}” is nothing of this rig and nothing that can be hung. Write, for example: 3 x 55 RGB ribbon"
+            ) from None
+        keys += _by_number(rig, numbers)
+    if not keys:
+        raise NotationError(f"Say what is to hang: {HELP.split(' · ')[0]}")
+    segments = tuple(Segment(kind="pixels", element=k, fold=fold or _own_fold(rig, k)) for k in keys)
+    return Item((), segments, words=", ".join(call(rig, k) for k in keys[:4]) + (" …" if len(keys) > 4 else ""))
+
+
+def _own_fold(rig: Rig, key: str) -> int:
+    element = rig.elements.get(key)
+    return element.fold if element and element.unfolds == "box" else 0
+
+
+def _fixtures(rig: Rig, text: str) -> tuple[str, ...]:
+    return tuple(_by_number(rig, read_numbers(text)))
+
+
+def _by_number(rig: Rig, numbers: list[int]) -> list[str]:
+    by = {f.number: k for k, f in rig.fixtures.items()}
+    missing = [n for n in numbers if n not in by]
+    if missing:
+        raise NotationError(f"There is no fixture {missing[0]} in this rig.")
+    return [by[n] for n in numbers]
+
+
+def _check(n: int, pixels: int) -> None:
+    if not 1 <= pixels <= 100_000:
+        raise NotationError(f"An element has 1 to 100 000 pixels; {thousands(pixels)} is no such number.")
+    if not 1 <= n <= 2000:
+        raise NotationError(f"{thousands(n)} at once is too many; 2 000 is the most.")
+
+
+def _names(rig: Rig, stem: str, n: int) -> list[str]:
+    """`ribbon 1` … for several, going on behind those there are; the bare name for one alone if it is free."""
+    taken = {e.name.lower() for e in rig.elements.values()}
+    stem = stem.strip()
+    if n == 1 and stem.lower() not in taken:
+        return [stem]
+    at, found = 1, list[str]()
+    while len(found) < n:
+        if f"{stem} {at}".lower() not in taken:
+            found.append(f"{stem} {at}")
+        at += 1
+    return found
+
+
+def _series(made: list[Element], fold: int, words: str) -> Item:
+    if fold:
+        made = [replace(e, fold=fold) for e in made]
+        words += f", folded every {fold}"
+    return Item(tuple(made), tuple(Segment(kind="pixels", fold=fold) for _ in made), words=words)
+
+
+def read_hanging(rig: Rig, did: str, label: str, text: str) -> Hanging:
+    """All parts of a line (`;` between them), placed from port `label` on in the order printed on the box."""
+    parts = [p.strip() for p in text.split(";") if p.strip()]
+    if not parts:
+        raise NotationError(f"Say what is to hang, for example: {HELP.split(' · ')[0]}")
+    model = model_of(rig, did)
+    order = [p for p in (model.ports if model else rig.devices[did].ports) if not ability(rig, did, p).off]
+    ports: dict[str, list[Segment]] = {}
+    elements: dict[str, Element] = {}
+    says: list[str] = []
+    now = rig
+    for part in parts:
+        item = read_item(now, part)
+        begin = item.on or label
+        if begin not in (model.ports if model else rig.devices[did].ports):
+            raise NotationError(
+                f"{rig.devices[did].name} has no port {begin}; it has {', '.join(model.ports if model else ())}."
+            )
+        check_fits(rig, did, begin, item.segments[0])
+        segments = list(item.segments)
+        if item.elements:
+            tint, code = lowest_free_tint(now), code_for(now, item.elements[0].name)
+            fresh: dict[str, Element] = {}
+            for n, e in enumerate(item.elements):
+                eid = fresh_id({**now.elements, **fresh}, "e")
+                fresh[eid] = replace(e, tint=tint, code=code, at=Place(from_run=True))
+                segments[n] = replace(segments[n], element=eid)
+            elements |= fresh
+            now = put(now, "", elements=fresh)[0]
+        at = order.index(begin) if begin in order else 0
+        each = item.to_a_port or len(segments)
+        need = -(-len(segments) // each)
+        if at + need > len(order):
+            raise NotationError(
+                f"{plural(len(segments), 'thing')}, {each} to a port, need {need} ports from {begin} on; {rig.devices[did].name} has {len(order) - at}."
+            )
+        for n in range(need):
+            own = order[at + n]
+            for s in segments[n * each : (n + 1) * each]:
+                check_fits(now, did, own, s)
+                ports.setdefault(own, []).append(s)
+        where = f"port {order[at]}" if need == 1 else f"ports {order[at]} to {order[at + need - 1]}"
+        says.append(f"{item.words} on {where}")
+    return Hanging({p: tuple(s) for p, s in ports.items()}, elements, "; ".join(says))
+
+
+def hang_wish(rig: Rig, did: str, label: str, text: str) -> tuple[Rig, Change, list[str]]:
+    """Hang what was typed, behind what hangs there already; gives the ids of new elements."""
+    wish = read_hanging(rig, did, label, text)
+    device = rig.devices[did]
+    ports = dict(device.ports)
+    for p, segments in wish.ports.items():
+        port = ports.get(p, Port())
+        ports[p] = replace(port, run=(*port.run, *segments))
+    keys = [k for s in wish.ports.values() for one in s for k in (one.element, *one.fixtures) if k not in wish.elements]
+    fixtures, elements = following(rig, keys, only_new=True)
+    return *put(
+        rig, f"hang {wish.says}", devices={did: replace(device, ports=ports)},
+        elements={**wish.elements, **elements}, fixtures=fixtures,
+    ), list(wish.elements)  # fmt: skip
