@@ -17,8 +17,8 @@ from welvo.app.theme import THEME
 from welvo.app.wire import Wire
 from welvo.rig.lookup import universes_in_order
 
-STATIONS = ("Profiles", "Patch", "Devices", "Bench")
-KEYS = {"Profiles": 1, "Patch": 2, "Devices": 4, "Bench": 5}
+STATIONS = ("Profiles", "Patch", "Runs", "Devices", "Bench")
+KEYS = {"Profiles": 1, "Patch": 2, "Runs": 3, "Devices": 4, "Bench": 5}
 """Alt and this number goes to the station; 3 and 6 are kept for Runs and Sheets."""
 
 

@@ -15,15 +15,18 @@ from welvo.checks.checker import Checker, Report
 from welvo.formats.rigfile import RigFileError, load, save
 from welvo.observed.values import NOTHING, Event, Observed, Written
 from welvo.patch.index import Followed, Index
-from welvo.patch.path import Target, find_target, of_pixel, of_slot, of_thing
+from welvo.patch.path import Target, find_target, of_pixel, of_segment, of_slot, of_thing
 from welvo.rig.document import Change, Rig, everything
 from welvo.rig.history import History
 from welvo.rig.notation import NotationError
+from welvo.rig.wiring import Port
+
+NO_PORT = Port()
 
 
 @dataclass(frozen=True)
 class Selection:
-    """What is selected, shared by all stations. `kind`: thing, universe, feed, device, port, profile or none."""
+    """What is selected, shared by all stations. `kind`: thing, universe, feed, device, port, segment, profile or none."""
 
     kind: str = "none"
     ids: tuple[str, ...] = ()
@@ -31,6 +34,10 @@ class Selection:
     slot: tuple[str, int] | None = None
     pixel: int = 0
     setting: str = ""
+    on: tuple[str, str, int] | None = None
+    """Where in the runs it was picked: device, port, place in the run (−1: the port itself)."""
+    led: int = 0
+    """Which place along that segment, from 1; 0: none."""
 
     @property
     def first(self) -> str:
@@ -215,15 +222,19 @@ class Session(QObject):
             return
         part = {
             "thing": {**self.rig.fixtures, **self.rig.elements} if s.kind == "thing" and len(s.ids) > 1 else None,
-            "universe": self.rig.universes, "feed": self.rig.feeds, "device": self.rig.devices, "port": self.rig.devices,
+            "universe": self.rig.universes, "feed": self.rig.feeds, "device": self.rig.devices, "port": self.rig.devices, "segment": self.rig.devices,
             "profile": self.rig.profiles, "sender": self.rig.senders, "use": self.rig.uses,
         }.get(s.kind)  # fmt: skip
         if s.kind == "thing" and len(s.ids) == 1:
             left = tuple(i for i in s.ids if i in self.rig.fixtures or i in self.rig.elements)
         elif part is None:
             return
-        elif s.kind == "port":
+        elif s.kind in ("port", "segment"):
             left = s.ids if s.first in self.rig.devices else ()
+            if s.on and left and s.on[2] >= len(self.rig.devices[s.on[0]].ports.get(s.on[1], NO_PORT).run):
+                self.selection = Selection("port", (s.on[0], s.on[1]))
+                self.selection_changed.emit()
+                return
         else:
             left = tuple(i for i in s.ids if i in part)
         if left != s.ids:
@@ -240,6 +251,8 @@ class Session(QObject):
                 return of_pixel(self.index, s.first, s.pixel) if s.pixel else of_thing(self.index, s.first, s.brk)
             if s.kind == "slot" and s.slot:
                 return of_slot(self.index, *s.slot)
+            if s.kind == "segment" and s.on:
+                return of_segment(self.index, *s.on)
         except (NotationError, KeyError):
             return None
         return None

@@ -47,10 +47,11 @@ if TYPE_CHECKING:
     from welvo.app.stations.bench import BenchStation
     from welvo.app.stations.devices import DevicesStation
     from welvo.app.stations.profiles import ProfilesStation
+    from welvo.app.stations.runs import RunsStation
 
-    Station = ProfilesStation | PatchStation | DevicesStation | BenchStation
+    Station = ProfilesStation | PatchStation | RunsStation | DevicesStation | BenchStation
 KEY_HELP = """<table cellpadding="3">
-<tr><td><b>Alt+1 2 4 5</b></td><td>Profiles, Patch, Devices, Bench</td></tr>
+<tr><td><b>Alt+1 to Alt+5</b></td><td>Profiles, Patch, Runs, Devices, Bench</td></tr>
 <tr><td><b>Alt+0</b></td><td>findings; F8 and Shift+F8 step through them</td></tr>
 <tr><td><b>Ctrl+K</b></td><td>jump box: 207, 3.045, ribbon/27, 304/2, 207:5, run 1169, an IP address, a name, a command</td></tr>
 <tr><td><b>F6, Shift+F6</b></td><td>next and former region of the window</td></tr>
@@ -61,6 +62,7 @@ KEY_HELP = """<table cellpadding="3">
 <tr><td><b>Ctrl+1 to Ctrl+4</b></td><td>zoom of the tapes: Field, Fit, Block, Slot; Ctrl+plus and Ctrl+minus for steps</td></tr>
 <tr><td><b>On tapes</b></td><td>arrows walk, Enter edits the address, Space opens the lens, Ctrl+M picks up: arrows move, Enter drops, Ctrl+Enter drops a copy, Shift+Enter swaps, Esc gives back</td></tr>
 <tr><td><b>In the roll</b></td><td>F2 or Enter edits, Ctrl+Enter gives the value to all selected, Ctrl+L locks, Ctrl+C copies rows, Ctrl+V pastes a table, Del removes</td></tr>
+<tr><td><b>On cables</b></td><td>arrows walk ports, segments and pixels, N the next pixel, Del takes a segment down, Ctrl+wheel widens the cells</td></tr>
 <tr><td><b>Ctrl+Shift+L</b></td><td>lay out what is selected, shown on the tapes first</td></tr>
 <tr><td><b>Ctrl+Shift+I, Ctrl+Shift+D</b></td><td>add; duplicate what is selected</td></tr>
 <tr><td><b>Ctrl+Shift+G</b></td><td>next gap that holds what is selected</td></tr>
@@ -183,6 +185,14 @@ class Window(QWidget):
         return made
 
     @cached_property
+    def runs(self) -> RunsStation:
+        from welvo.app.stations.runs import RunsStation
+
+        made = RunsStation(self.session, self.wire)
+        self._enter(made)
+        return made
+
+    @cached_property
     def devices(self) -> DevicesStation:
         from welvo.app.stations.devices import DevicesStation
 
@@ -201,7 +211,13 @@ class Window(QWidget):
     @property
     def stations(self) -> dict[str, Station]:
         """All stations by name; those that nobody has looked at yet are built by it."""
-        return {"Profiles": self.profiles, "Patch": self.patch, "Devices": self.devices, "Bench": self.bench}
+        return {
+            "Profiles": self.profiles,
+            "Patch": self.patch,
+            "Runs": self.runs,
+            "Devices": self.devices,
+            "Bench": self.bench,
+        }
 
     @property
     def station(self) -> str:
@@ -244,6 +260,13 @@ class Window(QWidget):
             did, _, port = id_.partition(" ")
             self.session.select(Selection("port", (did, port), setting=f"{port}.universe"))
             self.show_station("Devices")
+        elif kind == "run" and id_.split("\t")[0] in rig.devices:
+            self._go_run(*id_.split("\t"))
+        elif kind in ("runs", "supply"):
+            self.show_station("Runs")
+            if id_ == "loose":
+                self.runs.filter.setCurrentIndex(self.runs.filter.findData("loose"))
+                self.runs.refresh()
         elif kind == "heard":
             self.session.select(Selection("heard", (id_,)))
             self.show_station("Devices")
@@ -261,6 +284,16 @@ class Window(QWidget):
             self.show_station("Bench")
         else:
             self.show_station("Patch")
+
+    def _go_run(self, did: str, port: str = "", n: str = "") -> None:
+        """Select a box, one of its ports, or a segment there, in Runs."""
+        self.show_station("Runs")
+        if not port:
+            self.session.select(Selection("device", (did,)))
+            return
+        self.runs.did = did
+        run = self.session.rig.devices[did].ports.get(port)
+        self.runs.pick(port, int(n) if n and run and int(n) < len(run.run) else -1, 0)
 
     def toggle_findings(self) -> None:
         self._place_drawer()
@@ -319,8 +352,8 @@ class Window(QWidget):
         view.addSeparator()
         for n, level in enumerate(NAMED, 1):
             a(view, f"Zoom: {level}", partial(self._zoom_to, level), QKeySequence(f"Ctrl+{n}"))
-        a(view, "Zoom in", lambda: self.patch.tapes.zoom(1), QKeySequence("Ctrl++"), QKeySequence("Ctrl+="))
-        a(view, "Zoom out", lambda: self.patch.tapes.zoom(-1), QKeySequence("Ctrl+-"))
+        a(view, "Zoom in", lambda: self._zoom_step(1), QKeySequence("Ctrl++"), QKeySequence("Ctrl+="))
+        a(view, "Zoom out", lambda: self._zoom_step(-1), QKeySequence("Ctrl+-"))
         a(view, "Zoom: whole universe", partial(self._zoom_to, "Fit"), QKeySequence("Ctrl+0"))
         view.addSeparator()
         a(view, "Dusk or paper", self.toggle_theme)
@@ -562,6 +595,8 @@ class Window(QWidget):
     def add_here(self) -> None:
         if self.station == "Patch":
             self.patch.add_fixtures()
+        elif self.station == "Runs":
+            self.runs.hang.setFocus()
         elif self.station == "Devices":
             self.devices.add_device()
         elif self.station == "Profiles":
@@ -597,6 +632,12 @@ class Window(QWidget):
     def _zoom_to(self, level: str) -> None:
         self._on_tapes()
         self.patch.tapes.set_level(level)
+
+    def _zoom_step(self, by: int) -> None:
+        if self.station == "Runs":
+            self.runs.opened.zoom(1.5 if by > 0 else 1 / 1.5)
+        else:
+            self.patch.tapes.zoom(by)
 
     def toggle_panel(self) -> None:
         self.panels.setVisible(not self.panels.isVisible())

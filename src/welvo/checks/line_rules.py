@@ -8,6 +8,7 @@ from itertools import pairwise
 
 from welvo.checks.registry import Context, Finding, Fix, just, rule
 from welvo.checks.run_rules import _goes, _name, _of, _ports
+from welvo.patch.along import piece_name
 from welvo.patch.cable import Piece, Stream
 from welvo.rig.lookup import call
 from welvo.rig.notation import plural, say_place
@@ -18,7 +19,6 @@ from welvo.runs.claims import split_ports
 from welvo.runs.edits import change_segment
 from welvo.runs.lamps import not_driven, overflow
 from welvo.runs.lines import UNIT_LOADS, LineSum, line_sum, plug_of
-from welvo.runs.pixels import piece_name
 from welvo.runs.power import joints, stretches
 
 
@@ -361,7 +361,7 @@ def overloaded(ctx: Context, _: str) -> Iterator[Finding]:
         if not load.rated or load.amps <= load.rated:
             continue
         words = {"port": "Port", "device": "Box", "supply": "Supply"}[load.kind]
-        goes = ("supply" if load.kind == "supply" else "run", load.id)
+        goes = ("supply" if load.kind == "supply" else "run", load.id.replace(" ", "\t", 1))
         yield Finding(
             "PWR-01", "error", f"{load.kind} {load.id}", load.name, f"{words} {load.name} has to give {load.amps:.1f} A of {load.rated:g} A",
             f"At full white, {100 * load.amps / load.rated:.0f} % of what it is rated for.", {"amps": f"{load.amps:.1f}", "rated": f"{load.rated:g}"}, "Power", goes,

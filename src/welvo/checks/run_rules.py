@@ -8,6 +8,7 @@ from functools import partial
 from msgspec.structs import replace
 
 from welvo.checks.registry import Context, Finding, Fix, just, rule
+from welvo.patch.along import element_pixel, piece_name
 from welvo.patch.cable import Piece, Stream
 from welvo.rig.abilities import ability
 from welvo.rig.document import Change, Rig, put
@@ -19,15 +20,15 @@ from welvo.rig.wiring import ABILITIES
 from welvo.runs.claims import meetings
 from welvo.runs.edits import (
     change_segment,
+    follow_cable,
     follow_runs,
-    following,
     hanging,
     make_to_fit,
     set_device_way,
     set_stream,
     take_down,
 )  # fmt: skip
-from welvo.runs.pixels import astray, cuts, element_pixel, piece_name
+from welvo.runs.pixels import astray, cuts
 from welvo.runs.power import frame_ms, type_of
 
 
@@ -46,7 +47,8 @@ def _name(ctx: Context, did: str, label: str) -> str:
 
 
 def _goes(did: str, label: str, n: int = -1) -> tuple[str, str]:
-    return ("run", f"{did} {label}{f' {n}' if n >= 0 else ''}")
+    """Where to go: `DEVICE`, port and place in the run, with tabs between them since labels may hold spaces."""
+    return ("run", "\t".join((did, label, str(n)) if n >= 0 else (did, label)))
 
 
 def _keys(stream: Stream, from_led: int = 0) -> tuple[str, ...]:
@@ -559,7 +561,7 @@ def fixed_elsewhere(ctx: Context, key: str) -> Iterator[Finding]:
         Fix(
             "Let it take its address from the cable",
             ((name, _says(ctx, own), "from the cable"),),
-            partial(_follow, key=key),
+            partial(follow_cable, key=key),
         )
     ]
     if piece.segment.kind == "bridge":
@@ -596,11 +598,6 @@ def _says(ctx: Context, spans: tuple[object, ...]) -> str:
         return "nowhere"
     first = ctx.index.spans(spans[0].key)[0]  # type: ignore[attr-defined]
     return say_place(ctx.rig.universes[first.universe].number, first.first)
-
-
-def _follow(rig: Rig, key: str) -> tuple[Rig, Change]:
-    fixtures, elements = following(rig, [key], only_new=False)
-    return put(rig, f"{call(rig, key)} follows its cable", fixtures=fixtures, elements=elements)
 
 
 @rule(

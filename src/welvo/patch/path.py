@@ -7,6 +7,8 @@ from dataclasses import dataclass, field, replace
 
 from welvo.observed.compare import Mark, compare, heard_port, is_live
 from welvo.observed.values import Observed
+from welvo.patch.along import cable_order, piece_name, pixel_places
+from welvo.patch.cable import Piece, Stream
 from welvo.patch.index import Index, Span
 from welvo.patch.stream import boxes, stream_of
 from welvo.rig.attributes import word_for
@@ -128,6 +130,9 @@ def of_running(index: Index, running: int, box: str = "") -> Target:
     model = model_of(rig, did) if did else None
     if not did or model is None:
         raise NotationError(f"There is no box “{box}” in this rig.")
+    streams = [s for (d, _), s in index.cables.streams.items() if d == did]
+    if streams:
+        return _running_in_streams(index, did, streams, running)
     nth, address = place_at(running)
     if nth >= len(model.ports):
         raise NotationError(
@@ -141,6 +146,31 @@ def of_running(index: Index, running: int, box: str = "") -> Target:
     if feed is None or feed.universe not in rig.universes:
         raise NotationError(f"Port {model.ports[nth]} of {rig.devices[did].name} takes no universe.")
     return of_slot(index, feed.universe, address)
+
+
+def _running_in_streams(index: Index, did: str, streams: list[Stream], running: int) -> Target:
+    """A running slot over the streams of a pixel box, port by port in the order printed on it."""
+    left = running
+    for stream in streams:
+        for piece in stream.pieces:
+            if left <= piece.slots:
+                place = piece.place(left)
+                uid = universe_by_number(index.rig, place[0]) if place else ""
+                if not place or not uid:
+                    raise NotationError(f"Port {stream.label} of {index.rig.devices[did].name} has no universe there.")
+                return of_slot(index, uid, place[1])
+            left -= piece.slots
+    raise NotationError(f"{index.rig.devices[did].name} has {thousands(running - left)} slots in all.")
+
+
+def of_segment(index: Index, did: str, label: str, n: int) -> Target:
+    """The first slot of a segment that is no element: a bridge, a converter; null pixels and cables have none."""
+    stream = index.cables.streams.get((did, label))
+    piece = stream.pieces[n] if stream and n < len(stream.pieces) else None
+    place = piece.place(1) if piece and piece.slots else None
+    uid = universe_by_number(index.rig, place[0]) if place else ""
+    name = piece_name(index.rig, piece) if piece else ""
+    return Target("", 0, uid, place[1] if place and uid else 0, name)
 
 
 def of_slot_within(index: Index, name: str, within: int) -> Target:
@@ -193,7 +223,12 @@ def of_pixel(index: Index, eid: str, pixel: int) -> Target:
     first = rig.universes[start.universe]
     k = len(element.order)
     places = []
-    for c in range(1, k + 1):
+    on_cable = pixel_places(index.cables, eid, pixel) if element.at.way == "run" else []
+    if element.at.way == "run":
+        if not on_cable or not on_cable[0].places:
+            return Target(eid, 0, "", 0, f"{element.name}/{pixel}", pixel)
+        places = list(on_cable[0].places)
+    for c in range(1, k + 1) if not places else ():
         ahead, address = pixel_place(start.first, pixel, c, k, first.size, element.whole)
         places.append((first.number + ahead, address))
     uid = universe_by_number(rig, places[0][0])
@@ -267,8 +302,11 @@ def place_ways(index: Index, target: Target) -> tuple[tuple[str, str], ...]:
     ways.append(("Running in rig", thousands(running_of(universe.number - 1, target.address, size)) + mixed))
     if span:
         ways.append(("If one grows", _if_one_grows(index, target)))
-    port = _port(rig, target)
-    if port:
+    port = _port(index, target)
+    hung = on_cable(index, target)
+    if hung:
+        ways += _on_cable_ways(index, *hung)
+    elif port:
         model = model_of(rig, port[0])
         if model and port[1] in model.ports:
             before = model.ports.index(port[1])
@@ -281,6 +319,32 @@ def place_ways(index: Index, target: Target) -> tuple[tuple[str, str], ...]:
     if feed:
         ways += every_way(feed.protocol, feed.wire)
     return (*ways, *target.extra)
+
+
+def _on_cable_ways(index: Index, stream: Stream, piece: Piece, within: int) -> list[tuple[str, str]]:
+    """Every number a slot has on its cable: in the stream, on the port, in the box, along the cable, behind a bridge."""
+    px = (within - 1) // piece.k + 1
+    slots = pixels = 0
+    for (did, label), other in index.cables.streams.items():
+        if did != stream.did:
+            continue
+        if label == stream.label:
+            break
+        slots, pixels = slots + other.slots, pixels + other.pixels
+    ways = [
+        ("Slot in the stream", thousands(piece.stream + within - 1)),
+        ("Pixel on the port", f"{thousands(piece.px + px - 1)} of {thousands(stream.pixels)}"),
+        (
+            "Running in device",
+            f"px {thousands(pixels + piece.px + px - 1)} · slot {thousands(slots + piece.stream + within - 1)}",
+        ),
+    ]
+    if piece.leds:
+        along = int((cable_order(piece.segment, piece.leds) == px).argmax())
+        ways.append(("Place on the cable", thousands(piece.led + along)))
+    if piece.segment.kind == "bridge":
+        ways.append(("DMX behind the bridge", str(within)))
+    return ways
 
 
 def octet_of(index: Index, box: tuple[str, int], span: Span, address: int) -> int | None:
@@ -328,8 +392,31 @@ def _if_one_grows(index: Index, target: Target) -> str:
     return f"moves: behind {call(rig, place.after)} + {place.gap}"
 
 
-def _port(rig: Rig, target: Target) -> tuple[str, str, int] | None:
-    """The port a thing hangs on: where a line lists it, else the port that takes its universe."""
+def on_cable(index: Index, target: Target) -> tuple[Stream, Piece, int] | None:
+    """The segment that carries a target: its stream, its piece, and which slot of the piece (from 1) it is."""
+    cables, rig = index.cables, index.rig
+    universe = rig.universes.get(target.universe)
+    number = universe.number if universe else 0
+    own = cables.on_runs(target.key) if target.key else []
+    for stream, piece in own:
+        within = piece.within(number, target.address)
+        if within:
+            return stream, piece, within
+    for stream in cables.streams.values() if universe and not own else ():
+        if any(n == number for n, _ in stream.used):
+            for piece in stream.pieces:
+                within = piece.within(number, target.address)
+                if within:
+                    return stream, piece, within
+    return None
+
+
+def _port(index: Index, target: Target) -> tuple[str, str, int] | None:
+    """The port a thing hangs on: where a run lists it, else the port that takes its universe."""
+    rig = index.rig
+    found = on_cable(index, target)
+    if found:
+        return found[0].did, found[0].label, 0
     listed = port_of_fixture(rig, target.key) if target.key in rig.fixtures else None
     if listed:
         return listed
@@ -358,7 +445,8 @@ def path(
     """  # fmt: skip
     rig = index.rig
     key = target.key
-    name = _name(rig, key)
+    hung = on_cable(index, target)
+    name = piece_name(rig, hung[1]) if hung and not key else _name(rig, key)
     hops = [Hop("level", level or "—", "armed" if armed else "not armed", ("bench", key))]
     joints: list[Joint] = []
     if not target.universe:
@@ -377,9 +465,14 @@ def path(
         hops.append(Hop("feed", "no feed", "nothing carries this universe", ("universe", target.universe)))
         joints.append(Joint("unknown", word="no feed"))
         return Path(target.label, name, tuple(hops), tuple(joints), place_ways(index, target), key)
-    port = _port(rig, target)
+    port = _port(index, target)
     chosen = feeds[which_feed % len(feeds)]
-    if port and not which_feed and rig.devices[port[0]].ports[port[1]].feed in feeds:
+    if (
+        port
+        and not which_feed
+        and port[1] in rig.devices[port[0]].ports
+        and rig.devices[port[0]].ports[port[1]].feed in feeds
+    ):
         chosen = rig.devices[port[0]].ports[port[1]].feed
     feed = rig.feeds[chosen]
     many = f" · {feeds.index(chosen) + 1} of {len(feeds)}" if len(feeds) > 1 else ""
@@ -425,7 +518,10 @@ def path(
     hops.append(Hop("port", label, f"set to {says}" if takes else "not read", ("port", f"{did} {label}")))
     lines = {line.key: line.mark for line in compare(rig, observed, did, now)}
     own = {lines.get(f"{label}.universe", "unknown"), lines.get(f"{label}.protocol", "unknown")}
-    wrong_feed = rig.devices[did].ports.get(label) is None or rig.devices[did].ports[label].feed not in feeds
+    wrong_feed = not hung and (
+        rig.devices[did].ports.get(label) is None or rig.devices[did].ports[label].feed not in feeds
+    )
+    takes = None if hung and rig.devices[did].ports[label].feed not in feeds else takes
     if takes and (takes.protocol, takes.wire) != (feed.protocol, feed.wire):
         same = takes.protocol == feed.protocol
         joints.append(
@@ -438,6 +534,8 @@ def path(
         joints.append(Joint("differs", say_wire(feed.protocol, feed.wire), "port takes another feed"))
     else:
         joints.append(Joint("claimed" if "claimed" in own else "agrees" if takes else "unknown"))
+    if hung:
+        _along(index, hung, target, hops, joints)
     if nth:
         hops.append(Hop("line", f"{_ordinal(nth)} on {label}", "in cable order", ("device", did)))
         joints.append(Joint("claimed", word="as drawn"))
@@ -445,11 +543,39 @@ def path(
     if fixture or key in rig.elements:
         span = next((s for s in index.spans(key) if s.brk == target.brk), None)
         at = str(span.first if span else target.address)
+        if hung and fixture and hung[1].segment.kind == "bridge" and span:
+            at = str(hung[2] - (target.address - span.first))
         hops.append(Hop("lamp", at if fixture else target.label, lamp or "not read", (("patch", key))))
         joints.append(Joint("agrees" if lamp else "unknown"))
     return Path(
         target.label, name, tuple(hops), tuple(_after_break(joints)), place_ways(index, target), key, tuple(feeds)
     )
+
+
+def _along(index: Index, hung: tuple[Stream, Piece, int], target: Target, hops: list[Hop], joints: list[Joint]) -> None:
+    """The hops along the cable: the segment, and the bridge's DMX address where there is one."""
+    stream, piece, within = hung
+    s = piece.segment
+    goes = ("run", f"{stream.did}\t{stream.label}\t{piece.n}")
+    px = (within - 1) // piece.k + 1
+    facts = [s.order or "straight"] if s.kind == "pixels" else []
+    facts += [
+        w
+        for w in (
+            "reversed" if s.reverse else "",
+            f"fold {s.fold}" if s.fold else "",
+            f"by {s.group}" if s.group > 1 else "",
+        )
+        if w
+    ]
+    name = piece_name(index.rig, piece)
+    if s.kind == "bridge":
+        hops.append(Hop("bridge", f"DMX {within}", name, goes))
+    elif s.kind == "lamps":
+        hops.append(Hop("converter", f"lamp {px}", name, goes))
+    else:
+        hops.append(Hop("segment", f"px {thousands(piece.px + px - 1)}", " · ".join(facts), goes))
+    joints.append(Joint("claimed", word="as drawn"))
 
 
 def _after_break(joints: list[Joint]) -> list[Joint]:

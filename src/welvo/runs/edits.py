@@ -15,8 +15,8 @@ from welvo.rig.lookup import bench_sender, call, mode_of
 from welvo.rig.notation import NotationError, plural, say_wire
 from welvo.rig.patched import NOWHERE, Element, Fixture, Place
 from welvo.rig.plan import model_of
-from welvo.rig.runs import Segment, Supply
-from welvo.rig.wiring import Device, Feed, Port, Sender, Universe
+from welvo.rig.runs import PixelType, Segment, Supply
+from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Sender, Universe
 from welvo.runs.pixels import streams_of, universes_of
 
 Edit = tuple[Rig, Change]
@@ -500,3 +500,61 @@ def add_supply(rig: Rig, name: str, volts: float, amps: float) -> tuple[Rig, Cha
         raise NotationError("A supply has above 0 to 60 volts and above 0 to 1000 amperes.")
     sid = fresh_id(rig.supplies, "v")
     return *put(rig, f"add supply {name}", supplies={sid: Supply(name=name.strip(), volts=volts, amps=amps)}), sid
+
+
+def set_pixel_type(rig: Rig, eid: str, key: str, kind: PixelType | None) -> Edit:
+    """Say which kind of pixels an element is made of; a kind that the rig does not have yet is copied into it."""
+    new = {key: kind} if key and kind and key not in rig.pixel_types else {}
+    words = f"{rig.elements[eid].name} is {kind.name if kind and key else 'of no known kind'}"
+    return put(rig, words, elements={eid: replace(rig.elements[eid], type=key)}, pixel_types=new)
+
+
+def follow_cable(rig: Rig, key: str) -> Edit:
+    """Let one thing take its address from its cable, whatever it has now. A locked one is refused."""
+    fixtures, elements = following(rig, [key], only_new=False)
+    if not elements and not fixtures:
+        raise NotationError(f"{call(rig, key)} follows its cable already, or is locked where it is.")
+    return put(rig, f"{call(rig, key)} follows its cable", fixtures=fixtures, elements=elements)
+
+
+def set_guidance(rig: Rig, metres: float) -> Edit:
+    """How long a DMX line may be in this rig before it is worth a finding."""
+    return replace(rig, line_metres=metres), Change(f"DMX lines of {metres:g} m", {"rig": frozenset({"line_metres"})})
+
+
+def set_bridge_model(rig: Rig, did: str, label: str, n: int, key: str, model: DeviceModel | None = None) -> Edit:
+    """Say what kind of bridge a segment is; a model that the rig does not have yet is copied into it.
+
+    A width that the model does not have is cut to what it has.
+    """
+    models = {}
+    if model is not None:
+        key = fresh_id(rig.device_models, "m")
+        models[key] = model
+    _, port = _port(rig, did, label)
+    segment = replace(port.run[n], model=key)
+    chosen = model or rig.device_models.get(key)
+    if chosen and segment.width > chosen.slots_per_port:
+        segment = replace(segment, width=chosen.slots_per_port)
+    run = tuple(segment if i == n else s for i, s in enumerate(port.run))
+    new, change = _put_run(rig, did, {label: run}, f"bridge on port {label} is {chosen.name if chosen else 'of no model'}", device_models=models)  # fmt: skip
+    return new, change
+
+
+def set_model(rig: Rig, key: str, model: DeviceModel) -> Edit:
+    """Put another version of a model in place of one that the rig uses. Ports that it lacks keep what hangs on them."""
+    return put(rig, f"change model {model.name}", device_models={key: model})
+
+
+def remove_supply(rig: Rig, sid: str) -> Edit:
+    """Take a supply out; segments that it fed get their power from before then."""
+    devices = {}
+    for did, d in rig.devices.items():
+        ports = {
+            p: replace(v, run=tuple(replace(s, supply="") if s.supply == sid else s for s in v.run))
+            for p, v in d.ports.items()
+            if any(s.supply == sid for s in v.run)
+        }
+        if ports:
+            devices[did] = replace(d, ports={**d.ports, **ports})
+    return put(rig, f"remove supply {rig.supplies[sid].name}", supplies={sid: None}, devices=devices)

@@ -9,11 +9,10 @@ import numpy as np
 import numpy.typing as npt
 from msgspec.structs import replace
 
-from welvo.patch.cable import Cables, Part, Piece, Stream, lay
+from welvo.patch.along import element_pixel, piece_name
+from welvo.patch.cable import Cables, Part, Stream, lay
 from welvo.rig.document import Rig
-from welvo.rig.patched import Element
 from welvo.rig.plan import model_of
-from welvo.rig.runs import Segment
 
 Ints = npt.NDArray[np.int64]
 
@@ -72,80 +71,6 @@ def pixel_table(stream: Stream) -> PixelTable:
         none = np.zeros(0, np.int64)
         return PixelTable(*[none] * 7)
     return PixelTable(*(np.concatenate(c) for c in zip(*columns)))
-
-
-def folded(n: int, length: int) -> Ints:
-    """0…n−1 with every second stretch of `length` reversed; a last short stretch is one like any other.
-
-    A fold as long as the whole, or longer, does nothing. Folding twice gives the first order back.
-    """
-    at = np.arange(n, dtype=np.int64)
-    if not 0 < length < n:
-        return at
-    stretch = at // length
-    end = np.minimum((stretch + 1) * length, n) - 1
-    return np.where(stretch % 2 == 1, stretch * length + end - at, at)
-
-
-def cable_order(segment: Segment, leds: int) -> Ints:
-    """For every place along the cable of a segment of pixels, the data pixel (from 1) that it shows.
-
-    The controller groups first, then turns the segment round, then folds: `fold` counts LEDs of the cable.
-    """
-    data = np.arange(leds, dtype=np.int64)
-    if segment.reverse:
-        data = data[::-1]
-    data = data[folded(leds, segment.fold)]
-    return data // segment.group + 1
-
-
-def number_order(element: Element, segment: Segment, leds: int) -> Ints:
-    """For every data LED of a segment, in sending order, the element's own pixel number (from 1).
-
-    A sender that puts a folded string into order sends along the cable; then the numbers run there and back.
-    """
-    order = folded(leds, element.fold) if element.unfolds == "sender" and element.fold else np.arange(leds)
-    return np.asarray(segment.first + order, np.int64)
-
-
-class PixelPlace(NamedTuple):
-    """One pixel of an element on one of its cables: every number it has."""
-
-    stream: Stream
-    piece: Piece
-    data: int
-    slot: int
-    on_port: int
-    places: tuple[tuple[int, int], ...]
-    cable: int
-
-
-def pixel_places(cables: Cables, key: str, pixel: int) -> list[PixelPlace]:
-    """Everywhere that pixel `pixel` (from 1) of an element hangs: data pixel, stream slot, place along the cable."""
-    element = cables.rig.elements.get(key)
-    found: list[PixelPlace] = []
-    for stream, piece in cables.on_runs(key):
-        s = piece.segment
-        if element is None or s.kind != "pixels" or not s.first <= pixel < s.first + piece.leds:
-            continue
-        at = int(np.flatnonzero(number_order(element, s, piece.leds) == pixel)[0])
-        data = at // s.group + 1
-        along = int(np.flatnonzero(cable_order(s, piece.leds) == data)[0])
-        slot = (data - 1) * piece.k + 1
-        where = tuple(w for c in range(piece.k) if (w := piece.place(slot + c)))
-        found.append(
-            PixelPlace(stream, piece, data, piece.stream + slot - 1, piece.px + data - 1, where, piece.led + along)
-        )
-    return found
-
-
-def element_pixel(rig: Rig, piece: Piece, data: int) -> int:
-    """The element's own number of data pixel `data` of a piece (the first of a group); 0 when it is no element."""
-    element = rig.elements.get(piece.key)
-    if element is None or element.kind == "block" or not piece.leds:
-        return 0
-    order = number_order(element, piece.segment, piece.leds)
-    return int(order[min(len(order) - 1, (data - 1) * piece.segment.group)])
 
 
 # ---- sums of a box
@@ -297,20 +222,3 @@ def astray(cables: Cables, stream: Stream) -> Astray | None:
             )  # fmt: skip
         cursor = (rest[0], rest[1])
     return None
-
-
-def piece_name(rig: Rig, piece: Piece) -> str:
-    """What a segment is called: its own name, its thing's, or what it is."""
-    s = piece.segment
-    if s.name:
-        return s.name
-    element = rig.elements.get(piece.key)
-    if element:
-        return element.name
-    fixture = rig.fixtures.get(piece.key)
-    if fixture:
-        return str(fixture.number)
-    return {
-        "null": f"{s.count} null", "extension": f"{s.length:g} m cable" if s.length else "cable",
-        "bridge": f"bridge {s.width}", "line": "DMX line", "lamps": "lamps",
-    }.get(s.kind, "pixels")  # fmt: skip

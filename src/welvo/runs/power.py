@@ -7,11 +7,11 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
+from welvo.patch.along import piece_name
 from welvo.patch.cable import Cables, Piece, Stream
 from welvo.rig.document import Rig
 from welvo.rig.plan import model_of
 from welvo.rig.runs import PixelType, Segment
-from welvo.runs.pixels import piece_name
 
 COPPER = 0.0175
 """Resistivity of copper wire in Ω·mm²/m, as cable tables take it."""

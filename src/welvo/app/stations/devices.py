@@ -34,7 +34,7 @@ def known_models(rig: Rig) -> dict[str, DeviceModel]:
     own, _ = from_folder(Path(platformdirs.user_data_dir("welvo")) / "models")
     found: dict[str, DeviceModel] = {}
     for m in (*rig.device_models.values(), *shipped().values(), *own.values()):
-        if m not in found.values():
+        if m not in found.values() and m.kind != "bridge":  # a bridge hangs on a cable; it is no box of its own
             found[f"{m.maker} {m.name}".strip()] = m
     return found
 
@@ -49,10 +49,12 @@ def guess_model(models: dict[str, DeviceModel], heard: Heard) -> str:
 class AddDevice(QDialog):
     """Which model, what it is called, at which address. Prefilled when it was heard already."""
 
-    def __init__(self, session: Session, parent: QWidget, heard: Heard | None = None) -> None:
+    def __init__(self, session: Session, parent: QWidget, heard: Heard | None = None, pixels: bool = False) -> None:
         super().__init__(parent)
         self._session = session
         self._models = known_models(session.rig)
+        if pixels:  # whoever comes from Runs wants a box with pixel ports first
+            self._models = dict(sorted(self._models.items(), key=lambda m: m[1].kind != "pixel"))
         self.setWindowTitle("Plan a box")
         self.setMinimumWidth(440)
         body = column((20, 16, 20, 16), 10)

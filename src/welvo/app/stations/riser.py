@@ -1,0 +1,587 @@
+"""The riser: a box as a bar, its cables hanging from it to scale, with real bends at the folds."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+from PySide6.QtCore import QMimeData, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import (
+    QDragEnterEvent,
+    QDragLeaveEvent,
+    QDragMoveEvent,
+    QDropEvent,
+    QFocusEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QResizeEvent,
+)  # fmt: skip
+from PySide6.QtWidgets import QToolTip, QWidget
+
+from welvo.app import marks
+from welvo.app.paint import CENTRE, LEFT, box, text, width_of
+from welvo.app.session import Session
+from welvo.app.stations.tape_paint import tint_of
+from welvo.app.theme import THEME
+from welvo.patch.along import cable_order, element_pixel, piece_name
+from welvo.patch.cable import Piece, Stream
+from welvo.rig.abilities import ability
+from welvo.rig.notation import NotationError, plural, say_place, thousands
+from welvo.rig.plan import model_of
+from welvo.rig.runs import Segment
+from welvo.runs.edits import hang, insert_at_pixel, move_segment
+from welvo.runs.geometry import Lie, Stroke, lie, place_along, seams
+
+BAR = 58
+"""Height of the box's bar with the loads under it."""
+MIME = "application/x-welvo-segment"
+"""What is dragged: `thing KEY`, or `segment DEVICE LABEL N`."""
+
+
+class At(NamedTuple):
+    """A place on the riser: port, segment (−1: none), LED along the segment (from 1; 0: none)."""
+
+    label: str
+    n: int
+    led: int
+
+
+class Riser(QWidget):
+    """Emits `picked` (port, segment or −1, LED or 0) for what was clicked or walked to."""
+
+    picked = Signal(str, int, int)
+    hung = Signal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.did = ""
+        self.chosen = At("", -1, 0)
+        self.lies: dict[str, Lie] = {}
+        self._of: dict[str, Stream] = {}
+        self._picture: QPixmap | None = None
+        self._drag_from: tuple[QPointF, At] | None = None
+        self._ghost: tuple[At, str, bool] | None = None
+        self.setMouseTracking(True)
+        self.setAcceptDrops(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumHeight(150)
+        self.setAccessibleName("Riser: the box and its cables")
+
+    # ---- what is shown
+
+    @property
+    def labels(self) -> list[str]:
+        rig = self._session.rig
+        if self.did not in rig.devices:
+            return []
+        model = model_of(rig, self.did)
+        return list(model.ports if model else rig.devices[self.did].ports)
+
+    def show_device(self, did: str, chosen: At) -> None:
+        """Show a box with a place of it chosen; only streams that changed are laid out anew."""
+        streams = {k[1]: s for k, s in self._session.index.cables.streams.items() if k[0] == did}
+        same = did == self.did
+        for label, stream in streams.items():
+            if not same or self._of.get(label) is not stream:
+                self.lies[label] = lie(stream)
+        for label in [x for x in self.lies if x not in streams]:
+            del self.lies[label]
+        self.did, self._of, self.chosen = did, streams, chosen
+        self._picture = None
+        self.update()
+
+    def restyle(self) -> None:
+        self._picture = None
+        self.update()
+
+    def column(self, label: str) -> QRectF:
+        """The room of a port: below the bar, from side to side of its share of the width."""
+        labels = self.labels
+        wide = (self.width() - 24) / max(1, len(labels))
+        return QRectF(12 + wide * labels.index(label), BAR, wide, self.height() - BAR - 8)
+
+    @property
+    def scale(self) -> float:
+        """Pixels of the screen per LED, one for all cables: the longest fits."""
+        room = self.height() - BAR - 14
+        best = 12.0
+        for lie_ in self.lies.values():
+            if lie_.leds:
+                best = min(best, max(8.0, room - lie_.fixed) / lie_.leds)
+        return best
+
+    def lane_width(self, label: str) -> float:
+        lie_ = self.lies.get(label)
+        wide = self.column(label).width()
+        return max(1.0, min(16.0, (wide - 10) / max(1, lie_.lanes if lie_ else 1)))
+
+    def rect_of(self, label: str, s: Stroke) -> QRectF:
+        """Where a stroke is drawn."""
+        column, scale, lane = self.column(label), self.scale, self.lane_width(label)
+        lie_ = self.lies[label]
+        left = column.left() + max(2.0, (column.width() - lane * lie_.lanes) / 2) + s.lane * lane
+        thick = max(1.0, lane - (3 if lane > 6 else 1 if lane > 2 else 0))
+        top = column.top() + s.fixed + scale * (s.led - s.leds if s.up else s.led)
+        if s.leds:
+            return QRectF(left, top, thick, max(1.0, s.leds * scale))
+        if s.kind == "extension":
+            return QRectF(left + thick / 2 - 1, top, 2, s.room)
+        wide = min(column.width() - 6, 66.0)
+        return QRectF(
+            min(max(column.left() + 3, left + thick / 2 - wide / 2), column.right() - wide - 3),
+            top + 3,
+            wide,
+            s.room - 8,
+        )
+
+    # ---- painting
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        ratio = self.devicePixelRatioF()
+        if self._picture is None or self._picture.size() != self.size() * ratio:
+            self._picture = QPixmap(self.size() * ratio)
+            self._picture.setDevicePixelRatio(ratio)
+            self._draw(self._picture)
+        p = QPainter(self)
+        p.drawPixmap(0, 0, self._picture)
+        self._draw_chosen(p)
+        if self._ghost:
+            self._draw_ghost(p)
+        if self.hasFocus():
+            box(p, QRectF(self.rect()).adjusted(1, 1, -1, -1), None, "accent", 2, 2)
+
+    def _draw(self, target: QPixmap) -> None:
+        target.fill(THEME.color("station"))
+        if self.did not in self._session.rig.devices:
+            return
+        p = QPainter(target)
+        labels = self.labels
+        box(p, QRectF(8, 4, self.width() - 16, 26), "raised", "edge", 3)
+        worst = self._worst()
+        for label in labels:
+            self._draw_port(p, label, worst.get(label, ""))
+        for label in self._of:
+            if label in labels:
+                self._draw_cable(p, label)
+        for label in labels:
+            if label not in self._of:
+                self._draw_line(p, label)
+
+    def _worst(self) -> dict[str, str]:
+        """The worst severity at each port of the box."""
+        order = {"error": 3, "warning": 2, "note": 1}
+        found: dict[str, str] = {}
+        for f in self._session.report.findings:
+            kind, where = f.goes_to
+            did, label = (*where.split("\t"), "")[:2]
+            if kind == "run" and did == self.did and label and order[f.severity] > order.get(found.get(label, ""), 0):
+                found[label] = f.severity
+        return found
+
+    def _draw_port(self, p: QPainter, label: str, worst: str) -> None:
+        rig = self._session.rig
+        able = ability(rig, self.did, label)
+        c = self.column(label)
+        narrow = c.width() < 44
+        token = "quiet" if able.off else "text"
+        words = label if width_of(label, 13, True) <= c.width() - 2 else label[-2:]
+        text(p, QRectF(c.left(), 6, c.width(), 20), words, token, 13 if not narrow else 11, True, CENTRE)
+        if able.off:
+            p.setPen(QPen(THEME.color("edge"), 1))
+            p.drawLine(QPointF(c.left() + 6, 17), QPointF(c.right() - 6, 17))
+        stream = self._of.get(label)
+        leds = stream.leds or stream.pixels if stream else 0
+        if stream and leds:
+            says = thousands(leds) if narrow else f"{thousands(leds)} px"
+            over = able.pixels and leds > able.pixels
+            text(
+                p,
+                QRectF(c.left(), 31, c.width(), 14),
+                says,
+                "error" if over else "quiet",
+                11,
+                bool(over),
+                CENTRE,
+                elide=False,
+            )
+            if able.pixels:
+                bar = QRectF(c.left() + 8, 47, c.width() - 16, 4)
+                p.fillRect(bar, THEME.color("field"))
+                p.fillRect(
+                    QRectF(bar.left(), bar.top(), bar.width() * min(1.0, leds / able.pixels), 4),
+                    THEME.color("error" if over else "quiet"),
+                )
+        elif not stream and able.gives != "pixels" and not narrow:
+            text(
+                p,
+                QRectF(c.left(), 31, c.width(), 14),
+                "DMX" if able.gives == "dmx" else "bus",
+                "quiet",
+                11,
+                False,
+                CENTRE,
+            )
+        if worst:
+            marks.draw(p, worst, c.center().x() + width_of(words, 13, True) / 2 + 3, 11, 11)
+
+    def _draw_cable(self, p: QPainter, label: str) -> None:
+        stream, lie_ = self._of[label], self.lies[label]
+        c = self.column(label)
+        cable = QPen(THEME.color("edge"), 1.5)
+        last: QPointF | None = None
+        block = self.lane_width(label) < 6
+        for s in lie_.strokes:
+            piece = stream.pieces[s.n]
+            r = self.rect_of(label, s)
+            top, bottom = QPointF(r.center().x(), r.top()), QPointF(r.center().x(), r.bottom())
+            begin, end = (bottom, top) if s.up else (top, bottom)
+            p.setPen(cable)
+            if last is None:
+                p.drawLine(QPointF(begin.x(), 53), QPointF(begin.x(), begin.y() if s.lead else r.top()))
+            elif not block:
+                dip = max(last.y(), begin.y()) + 4 if s.up else min(last.y(), begin.y()) - 4
+                if abs(last.x() - begin.x()) > 1:
+                    p.drawPolyline([last, QPointF(last.x(), dip), QPointF(begin.x(), dip), begin])
+                elif abs(last.y() - begin.y()) > 1:
+                    p.drawLine(last, begin)
+            last = end
+            if s.leds:
+                self._draw_stroke(p, r, piece, block)
+            elif s.kind != "extension":
+                self._draw_box(p, r, piece, label)
+            else:
+                p.setPen(QPen(THEME.color("edge"), 1.5, Qt.PenStyle.DotLine))
+                p.drawLine(top, bottom)
+        self._draw_seams(p, label, stream, lie_)
+        if not stream.pieces:
+            return
+        if stream.start is None and any(x.segment.counts for x in stream.pieces):
+            text(
+                p, QRectF(c.left() + 2, c.bottom() - 16, c.width() - 4, 16), "no universe", "warning", 11, align=CENTRE
+            )
+
+    def _draw_stroke(self, p: QPainter, r: QRectF, piece: Piece, block: bool) -> None:
+        if piece.segment.kind == "null":
+            p.setPen(QPen(THEME.color("edge"), 1))
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.drawRect(r.adjusted(0.5, 0.5, -0.5, -0.5))
+            return
+        spine, body = THEME.tint(tint_of(self._session.rig, piece.key))
+        p.fillRect(r, body)
+        p.fillRect(QRectF(r.left(), r.top(), min(2.0, r.width()), r.height()), spine)
+        if not block and r.height() > 10:
+            p.fillRect(QRectF(r.left(), r.top(), r.width(), 1), spine)
+
+    def _draw_box(self, p: QPainter, r: QRectF, piece: Piece, label: str) -> None:
+        s = piece.segment
+        wrong = (
+            any(
+                f.code == "RUN-14" and f.goes_to[1] == f"{self.did}\t{label}\t{piece.n}"
+                for f in self._session.report.findings
+            )
+            if s.kind == "bridge"
+            else False
+        )
+        box(p, r, "raised", "error" if wrong else "text", 3, 2)
+        words = {"bridge": f"{s.width}", "lamps": "lamps", "line": "line"}.get(s.kind, s.kind)
+        text(
+            p,
+            r.adjusted(3, 0, -3, 0),
+            f"bridge {words}" if s.kind == "bridge" and r.width() > 60 else words,
+            "text",
+            11,
+            True,
+            CENTRE,
+        )
+        if s.fixtures and s.kind == "bridge":
+            y = r.bottom() + 2
+            for n, key in enumerate(s.fixtures[: int(r.width() // 6)]):
+                p.fillRect(QRectF(r.left() + 2 + 6 * n, y, 4, 4), THEME.tint(tint_of(self._session.rig, key))[0])
+
+    def _draw_seams(self, p: QPainter, label: str, stream: Stream, lie_: Lie) -> None:
+        p.setPen(QPen(THEME.color("text"), 2))
+        for piece in stream.pieces:
+            for along, *_ in seams(stream, piece):
+                at = place_along(lie_, piece.n, along)
+                if at:
+                    s, led = at
+                    r = self.rect_of(label, s)
+                    y = self.column(label).top() + s.fixed + self.scale * (led + (0.5 if s.up else -0.5))
+                    p.drawLine(QPointF(r.left() - 4, y), QPointF(r.right() + 4, y))
+
+    def _draw_line(self, p: QPainter, label: str) -> None:
+        """A DMX line on a port: its lamps as beads along the cable."""
+        rig = self._session.rig
+        port = rig.devices[self.did].ports.get(label)
+        c = self.column(label)
+        for s in port.run if port else ():
+            if s.kind != "line" or not s.fixtures:
+                continue
+            room = c.height() - 10
+            step = min(22.0, room / len(s.fixtures))
+            x = c.left() + min(c.width() / 2, 40)
+            p.setPen(QPen(THEME.color("edge"), 1.5))
+            p.drawLine(QPointF(x, 53), QPointF(x, c.top() + step * (len(s.fixtures) - 0.5)))
+            for n, key in enumerate(s.fixtures):
+                spine, body = THEME.tint(tint_of(rig, key))
+                r = QRectF(x - 5, c.top() + step * n + 2, 10, max(2.0, min(14.0, step - 4)))
+                p.fillRect(r, body)
+                p.fillRect(QRectF(r.left(), r.top(), 3, r.height()), spine)
+                fixture = rig.fixtures.get(key)
+                if step >= 14 and fixture and c.width() > 60:
+                    text(
+                        p,
+                        QRectF(x + 10, r.top() - 3, c.right() - x - 12, 18),
+                        str(fixture.number),
+                        "text",
+                        11,
+                        align=LEFT,
+                    )
+
+    def _draw_chosen(self, p: QPainter) -> None:
+        if not self.chosen.label or self.chosen.label not in self.labels:
+            return
+        c = self.column(self.chosen.label)
+        p.fillRect(QRectF(c.left() + 2, 27, c.width() - 4, 3), THEME.color("accent"))
+        lie_ = self.lies.get(self.chosen.label)
+        if lie_ is None or self.chosen.n < 0:
+            return
+        pen = QPen(THEME.color("text"), 2)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        for s in lie_.strokes:
+            if s.n == self.chosen.n:
+                p.setPen(pen)
+                p.drawRect(self.rect_of(self.chosen.label, s).adjusted(-3, -2, 3, 2))
+        at = place_along(lie_, self.chosen.n, self.chosen.led) if self.chosen.led else None
+        if at:
+            s, led = at
+            y = c.top() + s.fixed + self.scale * led
+            r = self.rect_of(self.chosen.label, s)
+            p.fillRect(QRectF(r.left() - 5, y - 2, r.width() + 10, 4), THEME.color("accent"))
+
+    def _draw_ghost(self, p: QPainter) -> None:
+        assert self._ghost
+        at, words, fits = self._ghost
+        if at.label not in self.labels:
+            return
+        c = self.column(at.label)
+        box(p, c.adjusted(1, -28, -1, 0), None, "accent" if fits else "error", 3, 2, dashed=True)
+        wide = min(340.0, width_of(words) + 40.0)
+        x = min(max(8.0, c.center().x() - wide / 2), self.width() - wide - 8)
+        r = QRectF(x, self.height() - 40, wide, 30)
+        box(p, r, "raised", "accent" if fits else "error", 4, 1)
+        text(p, r.adjusted(10, 0, -10, 0), words, "text", 13)
+
+    # ---- hands
+
+    def at(self, pos: QPointF) -> At:
+        """What is under a point."""
+        for label in self.labels:
+            c = self.column(label)
+            if not c.left() <= pos.x() < c.right():
+                continue
+            lie_ = self.lies.get(label)
+            near: At | None = None
+            for s in lie_.strokes if lie_ else ():
+                r = self.rect_of(label, s)
+                if r.adjusted(-2, 0, 2, 0).contains(pos):
+                    if not s.leds:
+                        return At(label, s.n, 0)
+                    offset = (r.bottom() - pos.y() if s.up else pos.y() - r.top()) / max(0.001, self.scale)
+                    near = At(label, s.n, s.first + min(s.leds - 1, max(0, int(offset))))
+            if near:
+                return near
+            port = self._session.rig.devices[self.did].ports.get(label)
+            line = next((n for n, s in enumerate(port.run) if s.kind == "line"), -1) if port and not lie_ else -1
+            return At(label, line, 0)
+        return At("", -1, 0)
+
+    def data_at(self, at: At) -> int:
+        """The data pixel of the port (from 1) at a place; 0 when there is none."""
+        stream = self._of.get(at.label)
+        if stream is None or at.n < 0 or not at.led:
+            return 0
+        piece = stream.pieces[at.n]
+        return piece.px + int(cable_order(piece.segment, piece.leds)[at.led - 1]) - 1 if piece.pixels else 0
+
+    def words_at(self, at: At) -> str:
+        """One sentence on a place, for the tooltip."""
+        stream = self._of.get(at.label)
+        if stream is None:
+            return f"Port {at.label}" if at.label else ""
+        if at.n < 0:
+            needs = f", {plural(len(stream.used), 'universe')}" if stream.used else ""
+            return (
+                f"Port {at.label}: {plural(stream.leds, 'pixel')} on the cable, {plural(stream.slots, 'slot')}{needs}"
+            )
+        piece = stream.pieces[at.n]
+        name = piece_name(self._session.rig, piece)
+        if not at.led or not piece.pixels:
+            return f"Port {at.label} · {name}"
+        px = int(cable_order(piece.segment, piece.leds)[at.led - 1])
+        place = piece.place((px - 1) * piece.k + 1)
+        own = element_pixel(self._session.rig, piece, px) or px
+        where = f" · {say_place(*place)}" if place else ""
+        return f"Port {at.label} · {name}/{own}{where} · slot {piece.stream + (px - 1) * piece.k} of the stream"
+
+    def mousePressEvent(self, e: QMouseEvent) -> None:
+        at = self.at(e.position())
+        self.setFocus()
+        if at.label:
+            self._drag_from = (e.position(), at)
+            self.picked.emit(at.label, at.n, at.led)
+
+    def mouseMoveEvent(self, e: QMouseEvent) -> None:
+        at = self.at(e.position())
+        if self._drag_from and e.buttons() & Qt.MouseButton.LeftButton:
+            start, what = self._drag_from
+            if what.n >= 0 and (e.position() - start).manhattanLength() > 8:
+                self._ghost = self._say_move(what, at)
+                self.update()
+            return
+        QToolTip.showText(e.globalPosition().toPoint(), self.words_at(at), self)
+
+    def mouseReleaseEvent(self, e: QMouseEvent) -> None:
+        drag, self._drag_from = self._drag_from, None
+        if self._ghost and drag:
+            self._ghost = None
+            self.update()
+            self.drop_segment(drag[1], self.at(e.position()))
+
+    def _landing(self, at: At) -> int:
+        """Before which segment of a port something dropped here goes: by the half of the segment it is over."""
+        stream = self._of.get(at.label)
+        port = self._session.rig.devices[self.did].ports.get(at.label)
+        if at.n < 0 or stream is None:
+            return len(port.run) if port else 0
+        piece = stream.pieces[at.n]
+        return at.n + (1 if not piece.leds or at.led > piece.leds / 2 else 0)
+
+    def _say_move(self, what: At, at: At) -> tuple[At, str, bool]:
+        name = self._name(what)
+        try:
+            self._move(what, at)
+        except NotationError as e:
+            return at, str(e), False
+        return at, f"{name} to port {at.label}, place {self._landing(at) + 1}", True
+
+    def _name(self, what: At) -> str:
+        stream = self._of.get(what.label)
+        return piece_name(self._session.rig, stream.pieces[what.n]) if stream else "the line"
+
+    def _move(self, what: At, at: At) -> object:
+        to = self._landing(at)
+        if what.label == at.label and to > what.n:
+            to -= 1
+        if not at.label:
+            raise NotationError("Drop it on a port; Esc gives it back.")
+        return move_segment(self._session.rig, self.did, what.label, what.n, at.label, to)
+
+    def drop_segment(self, what: At, at: At) -> bool:
+        """Move a segment to where it was dropped."""
+        try:
+            result = self._move(what, at)
+        except NotationError as e:
+            self._session.say(str(e), "error")
+            return False
+        self._session.take(result)  # type: ignore[arg-type]
+        return True
+
+    def drop_things(self, keys: list[str], at: At, make: Callable[[str], object]) -> bool:
+        """Hang things where they were dropped: between segments, or at the very pixel inside a long one."""
+        segments = [make(k) for k in keys]
+        s = self._session
+        px = self.data_at(at)
+        stream = self._of.get(at.label)
+        inside = False
+        if stream and px and at.n >= 0:
+            piece = stream.pieces[at.n]
+            reach = 8 / max(0.001, self.scale)
+            inside = reach < at.led < piece.leds - reach and not piece.segment.reverse and not piece.segment.fold
+        edit = (
+            (insert_at_pixel, self.did, at.label, px, segments)
+            if inside
+            else (hang, self.did, at.label, segments, self._landing(at))
+        )
+        done = s.edit(*edit)
+        if done is None:
+            return False
+        self.hung.emit(at.label)
+        return True
+
+    def dragEnterEvent(self, e: QDragEnterEvent) -> None:
+        if e.mimeData().hasFormat(MIME):
+            e.acceptProposedAction()
+
+    def dragMoveEvent(self, e: QDragMoveEvent) -> None:
+        at = self.at(e.position())
+        self._ghost = (at, f"hang it on port {at.label}" if at.label else "", True)
+        self.update()
+        e.acceptProposedAction()
+
+    def dragLeaveEvent(self, _: QDragLeaveEvent) -> None:
+        self._ghost = None
+        self.update()
+
+    def dropEvent(self, e: QDropEvent) -> None:
+        self._ghost = None
+        keys = read_mime(e.mimeData())
+        at = self.at(e.position())
+        if keys and at.label:
+            self.drop_things(keys, at, self.segment_for)
+            e.acceptProposedAction()
+
+    def segment_for(self, key: str) -> Segment:
+        """How a thing is hung when it is dropped: all of it, folded as it lies."""
+        element = self._session.rig.elements.get(key)
+        fold = element.fold if element and element.unfolds == "box" else 0
+        return Segment(kind="pixels", element=key, fold=fold)
+
+    def keyPressEvent(self, e: QKeyEvent) -> None:
+        labels = self.labels
+        if not labels:
+            return
+        at = self.chosen if self.chosen.label in labels else At(labels[0], -1, 0)
+        stream = self._of.get(at.label)
+        k = e.key()
+        if k == Qt.Key.Key_Escape and self._ghost:
+            self._ghost = self._drag_from = None
+            self.update()
+        elif k in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            n = labels.index(at.label) + (1 if k == Qt.Key.Key_Right else -1)
+            if 0 <= n < len(labels):
+                self.picked.emit(labels[n], -1, 0)
+        elif k in (Qt.Key.Key_Up, Qt.Key.Key_Down) and stream:
+            n = at.n + (1 if k == Qt.Key.Key_Down else -1)
+            if -1 <= n < len(stream.pieces):
+                self.picked.emit(at.label, n, 0)
+        elif k == Qt.Key.Key_N and stream and at.n >= 0 and stream.pieces[at.n].leds:
+            leds = stream.pieces[at.n].leds
+            back = bool(e.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self.picked.emit(at.label, at.n, max(1, at.led - 1) if back else min(leds, at.led + 1))
+        else:
+            super().keyPressEvent(e)
+
+    def focusInEvent(self, e: QFocusEvent) -> None:
+        super().focusInEvent(e)
+        self.update()
+
+    def resizeEvent(self, e: QResizeEvent) -> None:
+        self._picture = None
+        super().resizeEvent(e)
+
+
+def write_mime(keys: list[str]) -> QMimeData:
+    made = QMimeData()
+    made.setData(MIME, "\n".join(keys).encode())
+    return made
+
+
+def read_mime(mime: QMimeData) -> list[str]:
+    data = mime.data(MIME).data() if mime.hasFormat(MIME) else b""
+    return [k for k in bytes(data).decode().split("\n") if k]

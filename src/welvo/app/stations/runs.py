@@ -1,0 +1,528 @@
+"""The Runs station: the riser above, the selected cable opened below it, then the roll of segments."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
+from PySide6.QtGui import QDrag, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import QApplication, QMenu, QPushButton, QSplitter, QStackedWidget, QWidget
+
+from welvo.app.fields import Choice, Field
+from welvo.app.paint import RIGHT, button, column, label, row, text
+from welvo.app.session import Selection, Session
+from welvo.app.stations.ledger import Head, Ledger, Line
+from welvo.app.stations.opened import Opened, OpenedArea
+from welvo.app.stations.riser import At, Riser, write_mime
+from welvo.app.stations.runs_panel import RunsPanel
+from welvo.app.wire import Wire
+from welvo.patch.along import cable_order, element_pixel, piece_name, pixel_places
+from welvo.patch.cable import Piece
+from welvo.rig.lookup import mode_of
+from welvo.rig.notation import NotationError, plural, say_place, thousands
+from welvo.rig.plan import model_of
+from welvo.rig.runs import Segment
+from welvo.runs.consequences import moved
+from welvo.runs.edits import take_down
+from welvo.runs.pixels import universes_of
+from welvo.runs.wish import HELP, hang_wish, read_hanging
+
+HEADS = (
+    Head("", 26, "mark"), Head("Port", 52, "text", "The port it hangs on, as printed on the box."), Head("Pl.", 34, "number", "Its place in the run."),
+    Head("What", 140), Head("Pixels", 64, "number", "Pixels on the cable."), Head("Port px", 84, "number", "Running pixel on the port, first to last."),
+    Head("Slots", 56, "number"), Head("First", 72, "number", "Universe and address of its first slot."), Head("Last", 72, "number"),
+    Head("How", 140, "text", "Direction, fold, grouping, order, brightness."), Head("Box", 110),
+)  # fmt: skip
+FILTERS = (
+    ("box", "This box"),
+    ("port", "This port"),
+    ("selection", "On the selection"),
+    ("loose", "Not hung yet"),
+    ("rig", "All boxes"),
+)
+
+
+class SegmentList(Ledger):
+    """The roll of segments: rows can be dragged onto the riser; Del takes down."""
+
+    def __init__(self, station: RunsStation) -> None:
+        super().__init__("Segments", HEADS)
+        self._station = station
+        self._press: QPointF | None = None
+
+    def mousePressEvent(self, e: QMouseEvent) -> None:
+        self._press = e.position()
+        super().mousePressEvent(e)
+
+    def mouseMoveEvent(self, e: QMouseEvent) -> None:
+        far = (
+            self._press is not None
+            and (e.position() - self._press).manhattanLength() > QApplication.startDragDistance()
+        )
+        if far and e.buttons() & Qt.MouseButton.LeftButton:
+            self._press = None
+            row_ = self.currentIndex().row()
+            if 0 <= row_ < len(self.rows.lines) and "\t" not in self.rows.lines[row_].id:
+                drag = QDrag(self)
+                drag.setMimeData(write_mime([self.rows.lines[row_].id]))
+                drag.exec(Qt.DropAction.CopyAction)
+            return
+        super().mouseMoveEvent(e)
+
+    def keyPressEvent(self, e: QKeyEvent) -> None:
+        if e.key() == Qt.Key.Key_Delete:
+            self._station.remove()
+            return
+        super().keyPressEvent(e)
+
+
+class Load(QWidget):
+    """What the box needs in all, at the right of the toolbar."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.words = ""
+        self.setMinimumWidth(120)
+
+    def say(self, words: str) -> None:
+        self.words = words
+        self.setAccessibleName(words)
+        self.update()
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        p = QPainter(self)
+        text(p, QRectF(self.rect()), self.words, "quiet", 11, align=RIGHT)
+
+
+class RunsStation(QWidget):
+    name = "Runs"
+
+    def __init__(self, session: Session, wire: Wire) -> None:
+        super().__init__()
+        self._session, self._wire = session, wire
+        self.did = ""
+        self.at = At("", -1, 0)
+        self.box = Choice("Which box's cables are shown.", lambda v: self.choose_box(v))
+        self.box.setMinimumWidth(150)
+        self.load = Load()
+        self.split_button = button(
+            "Split…",
+            self.split,
+            "Hangs one element in parts on several ports: rows, order and direction shown on a drawing.",
+        )
+        self.more = QPushButton("More")
+        self.more.setMinimumHeight(28)
+        self.more.clicked.connect(self._open_menu)
+        bar = row(
+            label("Runs", 16, True),
+            8,
+            self.box,
+            button("Add device…", self.add_device, "Plans a box: model, name, address."),
+            self.split_button,
+            self.more,
+        )
+        bar.addWidget(self.load, 1)
+        bar.setContentsMargins(16, 8, 16, 8)
+        self.riser = Riser(session)
+        self.riser.picked.connect(self.pick)
+        self.opened = Opened(session, wire)
+        self.opened.picked.connect(self.pick)
+        self.opened.fixture.connect(lambda k: session.select_things([k]))
+        self.area = OpenedArea(self.opened)
+        self.filter = Choice("Which segments the list shows.", lambda _: self._fill())
+        self.filter.set_options(list(FILTERS), "box")
+        self.filter.setMinimumWidth(130)
+        self.hang = Field(f"What is to hang on the selected port, behind what hangs there: {HELP}.", self._hang)
+        self.hang.setAccessibleName("Hang")
+        self.hang.setPlaceholderText("21 x 55 RGB ribbon, 3 to a port")
+        self.hang.say = lambda why: session.say(why, "error")
+        self.hang.textEdited.connect(self._preview)
+        self.saying = label("", 11, quiet=True)
+        self.go = button("Hang", self._hang_now, "Hangs what was typed on the selected port.   Enter")
+        head = row(label("Segments", 13, True), self.filter, 4, self.saying, None, label("Hang", quiet=True))
+        head.addWidget(self.hang, 0)
+        head.addWidget(self.go)
+        self.hang.setMinimumWidth(300)
+        head.setContentsMargins(16, 6, 16, 6)
+        self.list = SegmentList(self)
+        self.list.picked.connect(self._pick_row)
+        below = QWidget()
+        inside = column(spacing=0)
+        inside.addLayout(head)
+        inside.addWidget(self.list, 1)
+        below.setLayout(inside)
+        self.splitter = QSplitter(Qt.Orientation.Vertical)
+        for w, stretch in ((self.riser, 42), (self.area, 34), (below, 24)):
+            self.splitter.addWidget(w)
+            self.splitter.setStretchFactor(self.splitter.count() - 1, stretch)
+        self.splitter.setSizes([264, 214, 150])
+        self.splitter.setChildrenCollapsible(False)
+        below.setMinimumHeight(120)
+        self.stack = QStackedWidget()
+        self.stack.addWidget(self.splitter)
+        self.stack.addWidget(self._empty())
+        layout = column(spacing=0)
+        layout.addLayout(bar)
+        layout.addWidget(self.stack, 1)
+        self.setLayout(layout)
+        self.panel = RunsPanel(self, session, wire)
+        session.changed.connect(lambda _: self.refresh())
+        session.selection_changed.connect(self.refresh)
+        self.refresh()
+
+    def _empty(self) -> QWidget:
+        made = QWidget()
+        body = column((40, 40, 40, 40), 10)
+        body.addStretch(1)
+        title = label("Nothing to hang pixels on yet", 22, True)
+        words = label("A run hangs on a port. Plan the box that has the port first.", 13, wrap=True)
+        for w in (title, words):
+            w.setAlignment(Qt.AlignmentFlag.AlignCenter)
+            body.addWidget(w)
+        body.addLayout(
+            row(None, button("Add device…", self.add_device, "Plans a box: model, name, address.", primary=True), None)
+        )
+        body.addStretch(2)
+        made.setLayout(body)
+        return made
+
+    # ---- what is shown
+
+    def refresh(self) -> None:
+        """Follow the rig and the selection; hidden, only what is cheap is done."""
+        if not self.isVisible():
+            return
+        s = self._session
+        rig = s.rig
+        self.stack.setCurrentIndex(0 if rig.devices else 1)
+        self._follow_selection()
+        boxes = sorted(rig.devices, key=lambda d: not self._has_pixels(d))
+        self.box.set_options([(d, rig.devices[d].name) for d in boxes], self.did)
+        self.riser.show_device(self.did, self.at)
+        self.opened.show_port(self.did, self.at)
+        self.area.follow()
+        self._fill()
+        self._say_load()
+        self.split_button.setEnabled(bool(rig.elements) and self._has_pixels(self.did))
+        self.panel.refresh()
+
+    def showEvent(self, e: object) -> None:
+        super().showEvent(e)  # type: ignore[arg-type]
+        self.refresh()
+
+    def _has_pixels(self, did: str) -> bool:
+        model = model_of(self._session.rig, did) if did in self._session.rig.devices else None
+        return bool(model) and (model.kind in ("pixel", "converter") or bool(model.gives))  # type: ignore[union-attr]
+
+    def _follow_selection(self) -> None:
+        """Where the shared selection is on the cables; what is nowhere on them leaves the view as it is."""
+        s = self._session
+        sel, rig = s.selection, s.rig
+        cables = s.index.cables
+        if self.did not in rig.devices:
+            self.did = next((d for d in rig.devices if self._has_pixels(d)), next(iter(rig.devices), ""))
+            self.at = At("", -1, 0)
+        if sel.on and sel.on[0] in rig.devices:
+            self.did, self.at = sel.on[0], At(sel.on[1], sel.on[2], sel.led)
+        elif sel.kind == "thing" and len(sel.ids) == 1 and cables.hung(sel.first):
+            (did, port), n = cables.hung(sel.first)[0]
+            led = 0
+            if sel.pixel:
+                found = pixel_places(cables, sel.first, sel.pixel)
+                if found:
+                    did, port, n = found[0].stream.did, found[0].stream.label, found[0].piece.n
+                    led = found[0].cable - found[0].piece.led + 1
+            self.did, self.at = did, At(port, n, led)
+        elif sel.kind == "slot" and sel.slot:
+            self._find_slot(*sel.slot)
+        elif sel.kind == "port" and len(sel.ids) > 1 and sel.first in rig.devices:
+            self.did, self.at = sel.first, At(sel.ids[1], -1, 0)
+        elif sel.kind == "device" and sel.first in rig.devices:
+            self.did, self.at = sel.first, At("", -1, 0)
+        device = rig.devices.get(self.did)
+        model = model_of(rig, self.did) if device else None
+        if device is None or (
+            self.at.label and self.at.label not in device.ports and not (model and self.at.label in model.ports)
+        ):
+            self.at = At("", -1, 0)
+        elif self.at.n >= 0 and self.at.n >= len(
+            device.ports[self.at.label].run if self.at.label in device.ports else ()
+        ):
+            self.at = At(self.at.label, -1, 0)
+
+    def _find_slot(self, universe: str, address: int) -> None:
+        number = self._session.rig.universes[universe].number if universe in self._session.rig.universes else 0
+        for (did, port), stream in self._session.index.cables.streams.items():
+            for piece in stream.pieces:
+                within = piece.within(number, address)
+                if within:
+                    px = (within - 1) // piece.k + 1
+                    led = 0
+                    if piece.leds:
+                        led = cable_order(piece.segment, piece.leds).tolist().index(px) + 1
+                    self.did, self.at = did, At(port, piece.n, led)
+                    return
+
+    def _say_load(self) -> None:
+        s = self._session
+        cables = s.index.cables
+        streams = [x for k, x in cables.streams.items() if k[0] == self.did]
+        if not streams:
+            self.load.say("")
+            return
+        model = model_of(s.rig, self.did)
+        need = len(universes_of(cables, self.did))
+        most = f" of {thousands(model.universes)}" if model and model.universes else ""
+        self.load.say(
+            f"{plural(sum(x.leds for x in streams), 'pixel')} · {thousands(need)}{most} {'universe' if need == 1 and not most else 'universes'}"
+        )
+
+    # ---- the list
+
+    def _fill(self) -> None:
+        which = str(self.filter.currentData() or "box")
+        lines = self._loose() if which == "loose" else self._segments(which)
+        chosen = f"{self.did}\t{self.at.label}\t{self.at.n}" if self.at.n >= 0 else ""
+        self.list.show_lines(lines, chosen)
+        if self.list.currentIndex().isValid():
+            self.list.scrollTo(self.list.currentIndex())
+        if not self.hang.pending:
+            if which == "loose":
+                self.saying.setText(f"{plural(len(lines), 'thing')} to drag up onto a cable")
+            else:
+                self.saying.setText(f"on port {self.at.label}" if self.at.label else "pick a port to hang something")
+        self.go.setEnabled(bool(self.at.label))
+
+    def _segments(self, which: str) -> list[Line]:
+        rig = self._session.rig
+        worst = self._worst()
+        found: list[Line] = []
+        keep = self._on_selection() if which == "selection" else None
+        for did, device in rig.devices.items():
+            if which in ("box", "port") and did != self.did:
+                continue
+            for port_label, port in device.ports.items():
+                if which == "port" and port_label != self.at.label:
+                    continue
+                stream = self._session.index.cables.streams.get((did, port_label))
+                for n, segment in enumerate(port.run):
+                    if keep is not None and (did, port_label, n) not in keep:
+                        continue
+                    piece = stream.pieces[n] if stream and n < len(stream.pieces) else None
+                    found.append(
+                        self._line(did, port_label, n, segment, piece, worst.get(f"{did}\t{port_label}\t{n}", ""))
+                    )
+        return found
+
+    def _line(self, did: str, port: str, n: int, s: Segment, piece: Piece | None, mark: str) -> Line:
+        rig = self._session.rig
+        name = piece_name(rig, piece) if piece else s.name or "DMX line"
+        first, last = (piece.place(1), piece.place(piece.slots)) if piece and piece.slots else (None, None)
+        how = [w for w in (
+            "reversed" if s.reverse else "", f"fold {s.fold}" if s.fold else "", f"groups of {s.group}" if s.group > 1 else "",
+            s.order, f"{s.brightness * 100:g} %" if s.brightness < 1 else "", plural(len(s.fixtures), "lamp") if s.fixtures else "",
+        ) if w]  # fmt: skip
+        leds = (piece.leds if piece and s.kind in ("pixels", "null") else piece.pixels if piece else 0) if piece else 0
+        px = f"{piece.px}–{piece.px + piece.pixels - 1}" if piece and piece.pixels else ""
+        cells = (
+            mark, port, str(n + 1), name, thousands(leds) if leds else "", px, thousands(piece.slots) if piece and piece.slots else "",
+            say_place(*first) if first else "", say_place(*last) if last else "", " · ".join(how), rig.devices[did].name,
+        )  # fmt: skip
+        model = model_of(rig, did)
+        order = model.ports.index(port) if model and port in model.ports else 0
+        ranks = ({"error": 0, "warning": 1, "note": 2}.get(mark, 3), order, n, name.lower(), leds, piece.px if piece else 0, piece.slots if piece else 0,
+                 first or (0, 0), last or (0, 0), cells[9], cells[10])  # fmt: skip
+        return Line(f"{did}\t{port}\t{n}", cells, ranks, quiet=s.kind in ("null", "extension"))
+
+    def _worst(self) -> dict[str, str]:
+        order = {"error": 3, "warning": 2, "note": 1}
+        found: dict[str, str] = {}
+        for f in self._session.report.findings:
+            kind, where = f.goes_to
+            if kind == "run" and order[f.severity] > order.get(found.get(where, ""), 0):
+                found[where] = f.severity
+        return found
+
+    def _loose(self) -> list[Line]:
+        """Elements, and fixtures without an address, that hang on no cable."""
+        rig, cables = self._session.rig, self._session.index.cables
+        found = []
+        for key, e in rig.elements.items():
+            if not cables.hung(key):
+                size = e.slots if e.kind == "block" else e.pixels
+                cells = (
+                    "",
+                    "",
+                    "",
+                    e.name,
+                    thousands(size) if e.kind != "block" else "",
+                    "",
+                    thousands(e.footprint),
+                    *self._patched(key),
+                    f"{e.kind} · {e.order}" if e.kind != "block" else "block of slots",
+                    "",
+                )
+                found.append(Line(key, cells))
+        for key, f in rig.fixtures.items():
+            mode = mode_of(rig, f)
+            if not cables.hung(key) and mode and f.place(0).way == "none":
+                cells = (
+                    "",
+                    "",
+                    "",
+                    f"{f.number} {f.name}",
+                    "",
+                    "",
+                    thousands(mode.footprint),
+                    "",
+                    "",
+                    f"fixture · {mode.name}",
+                    "",
+                )
+                found.append(Line(key, cells))
+        return found
+
+    def _patched(self, key: str) -> tuple[str, str]:
+        spans = self._session.index.spans(key)
+        rig = self._session.rig
+        if not spans:
+            return "", ""
+        return say_place(rig.universes[spans[0].universe].number, spans[0].first), say_place(
+            rig.universes[spans[-1].universe].number, spans[-1].last
+        )
+
+    def _on_selection(self) -> set[tuple[str, str, int]]:
+        """The segments that carry what is selected, or that the selected box, port, universe or feed carries."""
+        s = self._session
+        sel, rig, cables = s.selection, s.rig, s.index.cables
+        found: set[tuple[str, str, int]] = set()
+        if sel.kind == "thing":
+            found |= {(*port, n) for key in sel.ids for port, n in cables.hung(key)}
+        numbers: set[int] = set()
+        if sel.kind == "universe":
+            numbers = {rig.universes[u].number for u in sel.ids if u in rig.universes}
+        elif sel.kind == "feed" and sel.first in rig.feeds:
+            universe = rig.universes.get(rig.feeds[sel.first].universe)
+            numbers = {universe.number} if universe else set()
+        elif sel.kind == "slot" and sel.slot and sel.slot[0] in rig.universes:
+            number = rig.universes[sel.slot[0]].number
+            return {(*k, p.n) for k, st in cables.streams.items() for p in st.pieces if p.within(number, sel.slot[1])}
+        for key, stream in cables.streams.items():
+            for p in stream.pieces:
+                on_it = sel.kind == "device" and key[0] == sel.first
+                on_it = on_it or (sel.kind in ("port", "segment") and key == (self.did, self.at.label))
+                if on_it or any(part.universe in numbers for part in p.parts):
+                    found.add((*key, p.n))
+        if numbers:
+            ids = {u for u, v in rig.universes.items() if v.number in numbers}
+            found |= {(*key, line.n) for key, line in cables.lines.items() if line.universe in ids}
+        return found
+
+    # ---- picking
+
+    def pick(self, port: str, n: int, led: int) -> None:
+        """Select a place on the cables: the thing that hangs there, everywhere in the program."""
+        s = self._session
+        at = At(port, n, led)
+        if self.at != at:
+            s.commit_pending()
+        stream = s.index.cables.streams.get((self.did, port))
+        on = (self.did, port, n)
+        if n < 0:
+            s.select(Selection("port", (self.did, port), setting=f"{port}.universe"))
+        elif stream is None or not stream.pieces[n].key:
+            s.select(Selection("segment", (self.did, port, str(n)), on=on, led=led))
+        else:
+            piece = stream.pieces[n]
+            pixel = 0
+            if led and piece.leds:
+                pixel = element_pixel(s.rig, piece, int(cable_order(piece.segment, piece.leds)[led - 1]))
+            s.select(Selection("thing", (piece.key,), pixel=pixel, on=on, led=led))
+
+    def _pick_row(self, id_: str) -> None:
+        if "\t" not in id_:
+            self._session.select_things([id_])
+            return
+        did, port, n = id_.split("\t")
+        self.did = did
+        self.pick(port, int(n), 0)
+
+    def choose_box(self, did: str) -> None:
+        self._session.select(Selection("device", (did,)))
+
+    # ---- acts
+
+    def _preview(self, typed: str) -> None:
+        """What the typed line would do, and what it would move."""
+        if not typed.strip() or not self.at.label:
+            self._fill()
+            return
+        try:
+            wish = read_hanging(self._session.rig, self.did, self.at.label, typed)
+            rig, _, _ = hang_wish(self._session.rig, self.did, self.at.label, typed)
+            small = sum(len(x.pieces) for k, x in self._session.index.cables.streams.items() if k[0] == self.did) < 400
+            more = f"; {moved(self._session.index.cables, rig, self.did).words}" if small else ""
+            self.saying.setText(f"{wish.says}{more}")
+            self.saying.setToolTip(self.saying.text())
+        except NotationError as e:
+            self.saying.setText(str(e))
+
+    def _hang(self, typed: str) -> bool:
+        if not typed.strip():
+            return True
+        if not self.at.label:
+            raise NotationError("Pick a port first: click it in the riser, or walk there with the arrows.")
+        wish = hang_wish(self._session.rig, self.did, self.at.label, typed)
+        self._session.take(wish)
+        self.hang.setText("")
+        self.hang.set_value("")
+        self._fill()
+        return True
+
+    def _hang_now(self) -> None:
+        self.hang.commit()
+        self.hang.setFocus()
+
+    def remove(self) -> None:
+        if self.at.n >= 0:
+            self._session.edit(take_down, self.did, self.at.label, [self.at.n])
+
+    def menu(self) -> QMenu:
+        made = QMenu(self)
+        made.addAction("Supplies…", self.supplies)
+        made.addAction("Box models…", self.models)
+        made.addSeparator()
+        made.addAction("Wider cells", lambda: self.opened.zoom(1.5))
+        made.addAction("Narrower cells", lambda: self.opened.zoom(1 / 1.5))
+        return made
+
+    def _open_menu(self) -> None:
+        self.menu().exec(self.more.mapToGlobal(QPoint(0, self.more.height())))
+
+    def supplies(self) -> None:
+        from welvo.app.stations.supplies import Supplies
+
+        Supplies(self._session, self).exec()
+
+    def models(self) -> None:
+        from welvo.app.stations.model_editor import ModelEditor
+
+        model = self._session.rig.devices[self.did].model if self.did in self._session.rig.devices else ""
+        ModelEditor(self._session, self, model).exec()
+
+    def split(self) -> None:
+        from welvo.app.stations.split import SplitElement
+
+        self._session.commit_pending()
+        SplitElement(self._session, self, self.did, self.at.label).exec()
+
+    def add_device(self) -> None:
+        from welvo.app.stations.devices import AddDevice
+
+        self._session.commit_pending()
+        dialog = AddDevice(self._session, self, pixels=True)
+        if dialog.exec() and dialog.made:
+            self._session.select(Selection("device", (dialog.made,)))
+
+    def restyle(self) -> None:
+        self.panel.restyle()
+        self.riser.restyle()
+        self.opened.update()

@@ -1,0 +1,68 @@
+"""What an edit of a run would move, worked out before it is done."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from msgspec.structs import replace
+
+from welvo.patch.cable import Cables, Part
+from welvo.rig.document import Rig
+from welvo.rig.notation import plural
+from welvo.rig.patched import Element, Place
+from welvo.rig.runs import Segment
+from welvo.runs.pixels import universes_of
+
+
+class Moved(NamedTuple):
+    """Things whose first slot changes, and universes that the box needs before and after."""
+
+    things: tuple[str, ...]
+    before: tuple[int, ...]
+    after: tuple[int, ...]
+
+    @property
+    def words(self) -> str:
+        what = (
+            f"{plural(len(self.things), 'thing')} behind {'moves' if len(self.things) == 1 else 'move'}"
+            if self.things
+            else "nothing behind moves"
+        )
+        more = len(self.after) - len(self.before)
+        if more > 0:
+            return f"{what}, {plural(more, 'universe')} more"
+        return f"{what}, {plural(-more, 'universe')} fewer" if more < 0 else what
+
+
+def moved(now: Cables, after: Rig, did: str) -> Moved:
+    """What differs for a box between the sums as they are and a rig as it would be."""
+    alone = replace(after, devices={did: after.devices[did]}) if did in after.devices else after
+    then = Cables(alone)
+    a, b = _starts(now, did), _starts(then, did)
+    things = tuple(k for k in a if k in b and a[k] != b[k])
+    return Moved(things, tuple(universes_of(now, did)), tuple(universes_of(then, did)))
+
+
+def _starts(cables: Cables, did: str) -> dict[str, list[Part]]:
+    found: dict[str, list[Part]] = {}
+    for (d, _), stream in cables.streams.items():
+        if d != did:
+            continue
+        for p in stream.pieces:
+            for key in (p.key, *p.segment.fixtures):
+                if key:
+                    found.setdefault(key, []).extend(p.parts[:1])
+    return found
+
+
+def if_longer(cables: Cables, did: str, label: str, n: int, pixels: int = 10) -> Moved:
+    """What `pixels` more behind a segment would move."""
+    rig = cables.rig
+    device = rig.devices[did]
+    run = device.ports[label].run
+    order = next((p.k for p in cables.streams[did, label].pieces[n : n + 1]), 3)
+    extra = Element(name="", pixels=pixels, order="RGBWAUCDV"[:order] or "RGB", at=Place(from_run=True))
+    longer = (*run[: n + 1], Segment(kind="pixels", element="?"), *run[n + 1 :])
+    ports = {**device.ports, label: replace(device.ports[label], run=longer)}
+    trial = replace(rig, elements={**rig.elements, "?": extra}, devices={did: replace(device, ports=ports)})
+    return moved(cables, trial, did)
