@@ -97,7 +97,7 @@ class Checker:
         feeds = set(rig.feeds) if wires else {f for f, v in rig.feeds.items() if v.universe in universes}
         if wires:
             universes |= set(rig.universes)
-        things = set(followed.things) | set(change.ids("fixtures")) | set(change.ids("elements"))
+        things = set(followed.things) | set(followed.on_ports) | set(change.ids("fixtures")) | set(change.ids("elements"))
         users = {before.fixtures[f].profile for f in change.ids("fixtures") if f in before.fixtures} | {
             rig.fixtures[f].profile for f in change.ids("fixtures") if f in rig.fixtures
         }

@@ -6,6 +6,8 @@ from collections.abc import Iterator
 from functools import partial
 from itertools import pairwise
 
+from msgspec.structs import replace
+
 from welvo.checks.registry import Context, Finding, Fix, just, rule
 from welvo.checks.run_rules import _goes, _name, _of, _ports
 from welvo.patch.along import piece_name
@@ -96,7 +98,7 @@ def meet_on_a_line(ctx: Context, subject: str) -> Iterator[Finding]:
             if free and place.way == "run":
                 own = b.key if b.brk == 0 else f"{b.key}:{b.brk}"
                 edit = partial(change_segment, did=did, label=label, n=p.n, words=f"{b.name} to DMX {free}", dmx={**p.segment.dmx, own: free},
-                               width=max(p.segment.width, free + b.last - b.dmx))  # fmt: skip
+                               width=_wide_enough(ctx, p, {**p.segment.dmx, own: free}))  # fmt: skip
                 fix = just(
                     Fix(
                         f"Move {b.name} to DMX {free}",
@@ -128,7 +130,7 @@ def torn(ctx: Context, subject: str) -> Iterator[Finding]:
             if dmx and dmx + r.last - r.dmx <= 512 and ctx.rig.fixtures[r.key].place(r.brk).way == "run":
                 own = r.key if r.brk == 0 else f"{r.key}:{r.brk}"
                 edit = partial(change_segment, did=did, label=label, n=p.n, words=f"{r.name} to DMX {dmx}", dmx={**p.segment.dmx, own: dmx},
-                               width=max(p.segment.width, min(512, dmx + r.last - r.dmx)))  # fmt: skip
+                               width=_wide_enough(ctx, p, {**p.segment.dmx, own: dmx}))  # fmt: skip
                 fix = just(
                     Fix(
                         f"Move {r.name} to DMX {dmx}",
@@ -142,6 +144,12 @@ def torn(ctx: Context, subject: str) -> Iterator[Finding]:
                 f"It begins at {say_place(*a)} and goes on at {say_place(*b)}.", {"fixture": r.name, "from": say_place(*a), "on at": say_place(*b)}, "Bridges",
                 _goes(did, label, p.n), (r.key,), fix,
             )  # fmt: skip
+
+
+def _wide_enough(ctx: Context, piece: Piece, dmx: dict[str, int]) -> int:
+    """The width that a bridge needs for its highest address once `dmx` holds: what stands behind moves along."""
+    behind = ctx.index.cables.behind(replace(piece.segment, dmx=dmx), piece)
+    return min(512, max([piece.segment.width, *(b.dmx + b.slots - 1 for b in behind)]))
 
 
 def _begins(piece: Piece) -> list[int]:

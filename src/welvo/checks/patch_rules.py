@@ -173,6 +173,8 @@ def lost_anchor(ctx: Context, key: str) -> Iterator[Finding]:
     if key not in ctx.index.lost:
         return
     places = ctx.rig.fixtures[key].at if key in ctx.rig.fixtures else (ctx.rig.elements[key].at,)
+    if ctx.index.cables.hung(key) and all(p.way == "run" for p in places):
+        return  # its cable lists it: that the port has no universe is told once, there (RUN-03)
     after = next((p.after for p in places if p.after), "")
     behind = f"behind {call(ctx.rig, after)}" if after else "on a cable that does not list it"
     yield Finding(

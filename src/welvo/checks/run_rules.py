@@ -19,7 +19,9 @@ from welvo.rig.plan import model_of
 from welvo.rig.wiring import ABILITIES
 from welvo.runs.claims import meetings
 from welvo.runs.edits import (
+    begin_and_make,
     change_segment,
+    first_free_universe,
     follow_cable,
     follow_runs,
     hanging,
@@ -114,10 +116,17 @@ def past_what_is_fed(ctx: Context, subject: str) -> Iterator[Finding]:
         return
     name = _name(ctx, did, label)
     if stream.start is None and not any(p.parts for p in stream.pieces):
+        number = first_free_universe(ctx.rig)
+        box = ctx.rig.devices[did].name
+        fixes = [
+            Fix(f"{words}, from universe {number}", ((f"{box} · begins at", "no universe", f"{number}.001"), (f"{box} · universes", "none", "made and fed")),
+                partial(begin_and_make, did=did, number=number, way=way))
+            for words, way in (("Each port its own", "universe"), ("Ports packed", "packed"))
+        ]  # fmt: skip
         yield Finding(
             "RUN-03", "error", subject, name, f"Port {label} has no universe to begin at",
             f"{plural(stream.slots, 'slot')} hang on it and nothing says where they are.", {"port": label, "start": "none"},
-            f"{ctx.rig.devices[did].name} is not fed", _goes(did, label), _keys(stream),
+            f"{box} is not fed", _goes(did, label), _keys(stream), just(*fixes),
         )  # fmt: skip
         return
     numbers = {u.number: uid for uid, u in ctx.rig.universes.items()}

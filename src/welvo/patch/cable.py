@@ -381,8 +381,9 @@ class Cables:
 
     # ---- following
 
-    def follow(self, rig: Rig) -> tuple[set[str], set[PortKey]]:
-        """Take over a new rig; gives the things whose place may be another one, and the ports that were summed anew."""
+    def follow(self, rig: Rig) -> tuple[set[str], set[PortKey], set[str]]:
+        """Take over a new rig; gives the things whose place may be another one, the ports that were summed anew, and
+        everything that hangs or hung on these."""
         old_streams, old_lines, old_where = self.streams, self.lines, self._where
         self.rig = rig
         self._sum()
@@ -392,7 +393,7 @@ class Cables:
         things = {k for k in {*old, *new} if old.get(k) != new.get(k)}
         if old_where.keys() != self._where.keys():
             things |= old_where.keys() ^ self._where.keys()
-        return things, changed
+        return things, changed, things | old.keys() | new.keys()
 
 
 def _placed(ports: set[PortKey], streams: dict[PortKey, Stream], lines: dict[PortKey, Line]) -> dict[str, list[object]]:

@@ -53,6 +53,8 @@ class Followed(NamedTuple):
     things: frozenset[str]
     ports: frozenset[PortKey] = frozenset()
     """Ports whose streams were summed anew."""
+    on_ports: frozenset[str] = frozenset()
+    """Everything that hangs on these ports, or hung there before."""
 
 
 class Index:
@@ -268,7 +270,7 @@ class Index:
         if change.ids("shares"):
             self._partners = None
         wiring = any(change.ids(p) for p in ("devices", "feeds", "device_models", "profiles"))
-        moved, ports = self._resolver.follow(rig, things, wiring)
+        moved, ports, hung = self._resolver.follow(rig, things, wiring)
         things |= moved
         universes: set[str] = set()
         for key in things:
@@ -282,7 +284,7 @@ class Index:
                 self.missing.pop(key, None)
                 self.open.discard(key)
                 self.lost.discard(key)
-        return Followed(frozenset(universes), frozenset(things), frozenset(ports))
+        return Followed(frozenset(universes), frozenset(things), frozenset(ports), frozenset(hung))
 
     def _renumbered(self, rig: Rig, touched: frozenset[str]) -> bool:
         """Whether universes came, went, or changed in what places things: number and size."""

@@ -118,16 +118,17 @@ class Resolver:
                     todo.append(follower)
         return list(found)
 
-    def follow(self, rig: Rig, keys: set[str], cables_too: bool) -> tuple[set[str], set[PortKey]]:
-        """Take over a new rig; gives all things whose start may be another one now, `keys` among them, and the ports
-        whose sums are new."""
+    def follow(self, rig: Rig, keys: set[str], cables_too: bool) -> tuple[set[str], set[PortKey], set[str]]:
+        """Take over a new rig; gives all things whose start may be another one now, `keys` among them, the ports whose
+        sums are new, and what hangs or hung on those."""
         self.rig = rig
         for key in keys:
             self._note(key)
         touched = keys | set(self.dependents(keys))
         ports: set[PortKey] = set()
+        hung: set[str] = set()
         if cables_too or any(self.cables.hung(k) for k in touched):
-            moved, ports = self.cables.follow(rig)
+            moved, ports, hung = self.cables.follow(rig)
             touched |= moved & self._on_runs
             touched |= set(self.dependents(touched))
         else:
@@ -138,4 +139,4 @@ class Resolver:
             else [(key, b) for key in touched for b in range(64) if (key, b) in self._known]
         ):
             del self._known[known]
-        return touched, ports
+        return touched, ports, hung

@@ -466,6 +466,23 @@ def make_to_fit(rig: Rig, did: str, headroom: int = 0) -> Edit:
     )
 
 
+def begin_and_make(rig: Rig, did: str, number: int, way: str, headroom: int = 0, protocol: str = "sacn") -> Edit:
+    """Let a box begin at a universe, and make and feed every universe it needs from there on, in one step."""
+    now, change = begin_at(rig, did, number, way, protocol)
+    touched = dict(change.touched)
+    need = fit(now, Cables(now), did)
+    if need.missing or need.unfed or headroom:
+        now, more = make_to_fit(now, did, headroom)
+        for part, ids in more.touched.items():
+            touched[part] = touched.get(part, frozenset()) | ids
+    return now, Change(f"{rig.devices[did].name} begins at universe {number}", touched)
+
+
+def first_free_universe(rig: Rig) -> int:
+    """The number behind the highest that anything stands in or is fed; 1 in an empty rig."""
+    return min(_HIGHEST, max((u.number for u in rig.universes.values()), default=0) + 1)
+
+
 def set_device_way(rig: Rig, did: str, words: str, **fields: Any) -> Edit:
     """Change how a box works: mode, firmware, size, packs, brightness. A mode or firmware that it lacks is refused."""
     device, model = rig.devices[did], model_of(rig, did)

@@ -498,7 +498,14 @@ class Opened(QWidget):
             p.fillRect(QRectF(x, tape.top(), 3, tape.height()), spine)
             self._lamps.append((block, r.key))
             words = self._words(r)
-            text(p, block.adjusted(7, 0, -2, 0), words if width_of(words, 13, True) < block.width() - 8 else r.name, "text", 13, True)
+            text(
+                p,
+                block.adjusted(7, 0, -2, 0),
+                words if width_of(words, 13, True) < block.width() - 8 else r.name,
+                "text",
+                13,
+                True,
+            )
             if x > reach + 4:
                 text(p, QRectF(x, tape.top() - 16, 40, 14), str(r.dmx), "text", 11, elide=False)
                 reach = x + width_of(str(r.dmx), 11)

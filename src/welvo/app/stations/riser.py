@@ -108,7 +108,7 @@ class Riser(QWidget):
     @property
     def scale(self) -> float:
         """Pixels of the screen per LED, one for all cables: the longest fits."""
-        room = self.height() - BAR - 14
+        room = self.height() - BAR - (32 if any(s.start is None and s.slots for s in self._of.values()) else 14)
         best = 12.0
         for lie_ in self.lies.values():
             if lie_.leds:

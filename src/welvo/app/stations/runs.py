@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
 from PySide6.QtGui import QDrag, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QApplication, QMenu, QPushButton, QSplitter, QStackedWidget, QWidget
+from PySide6.QtWidgets import QApplication, QLineEdit, QMenu, QPushButton, QSplitter, QStackedWidget, QWidget
 
-from welvo.app.fields import Choice, Field
+from welvo.app.fields import Choice, set_help
 from welvo.app.paint import RIGHT, button, column, label, row, text
 from welvo.app.session import Selection, Session
 from welvo.app.stations.ledger import Head, Ledger, Line
@@ -16,6 +16,7 @@ from welvo.app.stations.runs_panel import RunsPanel
 from welvo.app.wire import Wire
 from welvo.patch.along import cable_order, element_pixel, piece_name, pixel_places
 from welvo.patch.cable import Piece
+from welvo.rig.abilities import gives
 from welvo.rig.lookup import mode_of
 from welvo.rig.notation import NotationError, plural, say_place, thousands
 from welvo.rig.plan import model_of
@@ -130,13 +131,14 @@ class RunsStation(QWidget):
         self.filter = Choice("Which segments the list shows.", lambda _: self._fill())
         self.filter.set_options(list(FILTERS), "box")
         self.filter.setMinimumWidth(130)
-        self.hang = Field(f"What is to hang on the selected port, behind what hangs there: {HELP}.", self._hang)
+        self.hang = QLineEdit()  # a command, not a value: it waits for Enter, whatever else is clicked meanwhile
+        set_help(self.hang, f"What is to hang on the selected port, behind what hangs there: {HELP}.")
         self.hang.setAccessibleName("Hang")
         self.hang.setPlaceholderText("21 x 55 RGB ribbon, 3 to a port")
-        self.hang.say = lambda why: session.say(why, "error")
         self.hang.textEdited.connect(self._preview)
+        self.hang.returnPressed.connect(self.hang_typed)
         self.saying = label("", 11, quiet=True)
-        self.go = button("Hang", self._hang_now, "Hangs what was typed on the selected port.   Enter")
+        self.go = button("Hang", self.hang_typed, "Hangs what was typed on the selected port.   Enter")
         head = row(label("Segments", 13, True), self.filter, 4, self.saying, None, label("Hang", quiet=True))
         head.addWidget(self.hang, 0)
         head.addWidget(self.go)
@@ -284,12 +286,12 @@ class RunsStation(QWidget):
         self.list.show_lines(lines, chosen)
         if self.list.currentIndex().isValid():
             self.list.scrollTo(self.list.currentIndex())
-        if not self.hang.pending:
+        if not self.hang.text().strip():
             if which == "loose":
                 self.saying.setText(f"{plural(len(lines), 'thing')} to drag up onto a cable")
             else:
-                self.saying.setText(f"on port {self.at.label}" if self.at.label else "pick a port to hang something")
-        self.go.setEnabled(bool(self.at.label))
+                self.saying.setText(f"hang on port {self.port}" if self.port else "")
+        self.go.setEnabled(bool(self.port))
 
     def _segments(self, which: str) -> list[Line]:
         rig = self._session.rig
@@ -450,14 +452,24 @@ class RunsStation(QWidget):
 
     # ---- acts
 
+    @property
+    def port(self) -> str:
+        """The port that is hung on: the one picked, else the first with nothing on it, else the first for pixels."""
+        if self.at.label or self.did not in self._session.rig.devices:
+            return self.at.label
+        device = self._session.rig.devices[self.did]
+        labels = self.riser.labels
+        pixels = [p for p in labels if gives(self._session.rig, self.did, p) == "pixels"] or labels
+        return next((p for p in pixels if not (p in device.ports and device.ports[p].run)), pixels[0] if pixels else "")
+
     def _preview(self, typed: str) -> None:
         """What the typed line would do, and what it would move."""
-        if not typed.strip() or not self.at.label:
+        if not typed.strip() or not self.port:
             self._fill()
             return
         try:
-            wish = read_hanging(self._session.rig, self.did, self.at.label, typed)
-            rig, _, _ = hang_wish(self._session.rig, self.did, self.at.label, typed)
+            wish = read_hanging(self._session.rig, self.did, self.port, typed)
+            rig, _, _ = hang_wish(self._session.rig, self.did, self.port, typed)
             small = sum(len(x.pieces) for k, x in self._session.index.cables.streams.items() if k[0] == self.did) < 400
             more = f"; {moved(self._session.index.cables, rig, self.did).words}" if small else ""
             self.saying.setText(f"{wish.says}{more}")
@@ -465,21 +477,20 @@ class RunsStation(QWidget):
         except NotationError as e:
             self.saying.setText(str(e))
 
-    def _hang(self, typed: str) -> bool:
-        if not typed.strip():
-            return True
-        if not self.at.label:
-            raise NotationError("Pick a port first: click it in the riser, or walk there with the arrows.")
-        wish = hang_wish(self._session.rig, self.did, self.at.label, typed)
-        self._session.take(wish)
-        self.hang.setText("")
-        self.hang.set_value("")
+    def hang_typed(self) -> bool:
+        """Hang what was typed on the selected port; what cannot be read stays in the field, and the reason is said."""
+        typed = self.hang.text().strip()
+        if not typed:
+            return False
+        if not self.port:
+            self._session.say("Pick a port first: click it in the riser, or walk there with the arrows.", "error")
+            return False
+        if self._session.edit(hang_wish, self.did, self.port, typed) is None:
+            return False
+        self.hang.clear()
+        self.hang.setFocus()
         self._fill()
         return True
-
-    def _hang_now(self) -> None:
-        self.hang.commit()
-        self.hang.setFocus()
 
     def remove(self) -> None:
         if self.at.n >= 0:

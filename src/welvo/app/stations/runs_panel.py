@@ -30,8 +30,9 @@ from welvo.rig.wiring import Port
 from welvo.runs.bridge import demands, first_free, rows, set_right, substitute, worth
 from welvo.runs.consequences import if_longer
 from welvo.runs.edits import (
-    begin_at,
+    begin_and_make,
     change_segment,
+    first_free_universe,
     fit,
     fix_addresses,
     follow_cable,
@@ -889,19 +890,23 @@ class RunsPanel(FormPanel):
         first.setFixedWidth(64)
         streams = [x for k, x in s.index.cables.streams.items() if k[0] == did]
         start = next((x.start for x in streams if x.start), None)
-        first.set_value(str(start[0] if start else max((u.number for u in s.rig.universes.values()), default=0) + 1))
+        first.set_value(str(start[0] if start else first_free_universe(s.rig)))
 
         def begin(how: str) -> None:
             first.commit()
             if first.property("wrong"):
                 return
-            s.edit(begin_at, did, whole(first.text(), 1, 63999), how)
+            s.edit(begin_and_make, did, whole(first.text(), 1, 63999), how)
 
         each = button(
-            "One each", lambda: begin("universe"), "Every port begins at a universe of its own, from this number on."
+            "One each",
+            lambda: begin("universe"),
+            "Every port begins at a universe of its own, from this number on. What is missing is made and fed.",
         )
         packed = button(
-            "Packed", lambda: begin("packed"), "The ports follow one another without a gap, from this number on."
+            "Packed",
+            lambda: begin("packed"),
+            "The ports follow one another without a gap, from this number on. What is missing is made and fed.",
         )
         self.body.addLayout(row(label("Begin at", quiet=True), first, each, packed, None))
         spare = Field(

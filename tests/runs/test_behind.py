@@ -1,0 +1,175 @@
+"""Bridges, converters and DMX lines, with numbers worked out by hand."""
+
+from __future__ import annotations
+
+import pytest
+from msgspec.structs import replace
+
+from tests.checks.run_examples import RUN, _lamps, bridge, hangs, px, reef
+from tests.conftest import profile
+from welvo.checks.checker import check
+from welvo.observed.values import NOTHING
+from welvo.patch.cable import Cables, Piece, Stream
+from welvo.patch.index import Index
+from welvo.patch.path import find_target, path
+from welvo.rig.document import Rig, put
+from welvo.rig.notation import NotationError
+from welvo.rig.patched import Place
+from welvo.rig.runs import Segment
+from welvo.rig.wiring import DeviceModel
+from welvo.runs.bridge import demands, first_free, gaps, goes_on, meets, rows, set_right, substitute, worth
+from welvo.runs.brightness import factors, percent, product, scaled
+from welvo.runs.edits import change_segment
+from welvo.runs.lamps import driven, not_driven, overflow, read_functions, sends, slot_map
+from welvo.runs.lines import adapter, contacts
+
+
+def bridged(rig: Rig, width: int = 64, **fields: object) -> tuple[Rig, Cables, Stream, Piece]:
+    """Ten RGB pixels, then a bridge with three four-slot lamps, at DMX 1, 5 and 20."""
+    made, _ = hangs("", reef(), bridge(width, ("g1", "g2", "g3"), dmx={"g3": 20}), rig=_lamps(3), **fields)(rig)
+    cables = Cables(made)
+    stream = cables.streams["p", "1"]
+    return made, cables, stream, stream.pieces[1]
+
+
+def test_dmx_address_a_behind_a_bridge_that_begins_at_b_is_slot_b_plus_a_minus_1(rig: Rig) -> None:
+    made, cables, stream, piece = bridged(rig)
+    assert piece.stream == 31 and worth(piece) == 22  # 64 slots fill 22 RGB pixels
+    behind = rows(cables, stream, piece)
+    assert [(r.name, r.dmx, r.last, r.stream, r.places) for r in behind] == [
+        ("301", 1, 4, 31, (((11, 31), (11, 34)),)),
+        ("302", 5, 8, 35, (((11, 35), (11, 38)),)),
+        ("303", 20, 23, 50, (((11, 50), (11, 53)),)),
+    ]
+    assert gaps(behind, 64) == [(9, 19), (24, 64)] and meets(behind) == [] and first_free(behind, 12) == 24
+    assert [(s.universe, s.first) for s in Index(made).spans("g3")] == [("u11", 50)]
+    shown = path(Index(made), NOTHING, find_target(Index(made), "11.050"), 0)
+    assert [(h.role, h.value) for h in shown.hops[-3:]] == [("port", "1"), ("bridge", "DMX 20"), ("lamp", "20")]
+    assert dict(shown.ways)["Running in device"] == "px 17 · slot 50"
+
+
+def test_brightness_is_the_exact_product_and_bytes_are_cut_off(rig: Rig) -> None:
+    made, cables, stream, piece = bridged(rig, p_brightness=0.8, d_brightness=0.9)
+    chain = factors(made, stream, piece)
+    assert [f.who for f in chain] == ["sender Bench", "player of Bench", "PEN", "port 1", "segment"]
+    assert percent(product(chain)) == "72 %"
+    assert scaled(255, product(chain)) == ("183.6", 183)  # 255 · 0.8 · 0.9 = 183.6
+    wrong = {d.what: d.says for d in demands(cables, stream, piece) if not d.holds}
+    assert list(wrong) == ["brightness 100 %"] and "255 arrives as 183 (183.6 cut off)" in wrong["brightness 100 %"]
+
+
+def test_everything_that_spoils_dmx_is_found_and_set_right_at_once(rig: Rig) -> None:
+    made, *_ = bridged(rig, width=12, p_gamma=2.2, p_dither=True)
+    made, _ = change_segment(made, "p", "1", 1, order="GRB", fold=3, brightness=0.5)
+    feeds = {k: replace(f, rate=60) for k, f in made.feeds.items() if k == "w11"}
+    made, _ = put(made, "", senders={"s": replace(made.senders["s"], player=0.5)}, feeds=feeds)
+    cables = Cables(made)
+    stream = cables.streams["p", "1"]
+    wrong = [d.what for d in demands(cables, stream, stream.pieces[1]) if not d.holds]
+    assert len(wrong) == 7, wrong
+    assert "RUN-14" in check(made).codes
+    right, change = set_right(made, "p", "1", 1)
+    assert "RUN-14" not in check(right).codes and {"devices", "senders", "feeds"} <= set(change.touched)
+    segment = right.devices["p"].ports["1"].run[1]
+    assert (segment.width, segment.order, segment.fold, segment.dmx) == (23, "", 0, {"g3": 20})
+    assert right.senders["s"].player == 1 and right.feeds["w11"].rate == 44
+
+
+def test_a_plain_pixel_in_the_bridges_place_shows_the_first_three_slots(rig: Rig) -> None:
+    _, cables, stream, piece = bridged(rig)
+    assert substitute(cables, stream, piece, (255, 0, 0)).word == "red"
+    assert substitute(cables, stream, piece, (0, 255, 255)).word == "cyan"
+    assert substitute(cables, stream, piece, (0, 0, 0)).word == "dark"
+    assert substitute(cables, stream, piece, (255, 0, 0), chip="GRB").word == "green"  # another kind of plain pixel
+    dim, cables, stream, piece = bridged(rig, p_brightness=0.4)
+    assert substitute(cables, stream, piece, (255, 255, 0)) == (102, 102, 0, "dim yellow")
+    swapped, _ = change_segment(dim, "p", "1", 1, order="GRB")
+    cables = Cables(swapped)
+    stream = cables.streams["p", "1"]
+    assert substitute(cables, stream, stream.pieces[1], (255, 0, 0)).word == "dim green"
+
+
+def test_what_may_follow_a_bridge_is_a_fact_of_its_model(rig: Rig) -> None:
+    for passes, slot, words in (("pixel", 25, "the next whole pixel"), ("slot", 23, "the very next slot")):
+        model = DeviceModel(name="Siphon", kind="bridge", passes=passes)  # type: ignore[arg-type]
+        made, _ = hangs("", bridge(22, model="s"), reef(), rig={"device_models": {"s": model}})(rig)
+        cables = Cables(made)
+        first, second = cables.streams["p", "1"].pieces
+        assert second.stream == slot and words in goes_on(cables, first)[1] and str(slot) in goes_on(cables, first)[1]
+        assert "RUN-11" not in check(made).codes
+    assert "RUN-11" in check(hangs("", bridge(22), reef())(rig)[0]).codes
+
+
+def test_a_fixture_with_an_address_that_the_bridge_does_not_carry_is_named(rig: Rig) -> None:
+    made, _ = hangs("", reef(), bridge(64, ("g1",)), rig=_lamps(1))(rig)
+    typed = {"g1": replace(made.fixtures["g1"], at=(Place(universe="u11", address=100),))}
+    far, _ = put(made, "", fixtures=typed)
+    found = next(f for f in check(far).findings if f.code == "RUN-18")
+    assert found.reason == "The bridge carries 11.031 to 11.096."
+    near, _ = put(made, "", fixtures={"g1": replace(made.fixtures["g1"], at=(Place(universe="u11", address=40),))})
+    cables = Cables(near)
+    stream = cables.streams["p", "1"]
+    assert [r.dmx for r in rows(cables, stream, stream.pieces[1])] == [10]
+
+
+# ---- converters
+
+
+def test_a_converter_lists_its_slots_and_what_a_colour_sends(rig: Rig) -> None:
+    lamps = Segment(
+        kind="lamps", element="r", functions=("D", "R", "G", "B", "=200"), start=11, spacing=10, fixtures=("g1",)
+    )
+    made, _ = hangs("", lamps, element=px(3), rig=_lamps(1, "dimmer, red, green, blue, shutter, zoom"))(rig)
+    cables = Cables(made)
+    stream = cables.streams["p", "1"]
+    slots = slot_map(cables, stream, stream.pieces[0])
+    assert [(s.lamp, s.function, s.dmx, s.pixel, s.place) for s in slots[::5]] == [
+        (1, "D", 11, 1, (11, 1)), (2, "D", 21, 2, (11, 4)), (3, "D", 31, 3, (11, 7)),
+    ]  # fmt: skip
+    assert sends(lamps.functions, {"R": 255, "G": 128, "B": 0}, 100) == [100, 255, 128, 0, 200]
+    # without a dimmer the colours are scaled and cut off: 255 · 100 / 255 = 100, 128 · 100 / 255 = 50.2
+    assert sends(("R", "G", "W"), {"R": 255, "G": 128, "B": 64}, 100) == [100, 50, 25]
+    assert not_driven(made, made.fixtures["g1"], lamps.functions) == ["zoom"]
+    assert [d.gets for d in driven(made, made.fixtures["g1"], lamps.functions)][-2:] == ["200 always", ""]
+    assert overflow(stream.pieces[0]) == 0
+    assert overflow(stream.pieces[0]._replace(segment=replace(lamps, start=495))) == 1
+    index = Index(made)
+    assert index.spans("g1") == () and "g1" not in index.lost and "PATCH-05" not in check(made).codes
+
+
+def test_functions_are_read_and_nonsense_is_refused() -> None:
+    assert read_functions("dimmer red G, blue =128 7") == ("D", "R", "G", "B", "=128", "=7")
+    for text, words in (("red 300", "0 to 255"), ("wobble", "no function"), ("", "one channel")):
+        with pytest.raises(NotationError, match=words):
+            read_functions(text)
+
+
+# ---- lines
+
+
+def test_adapters_say_contact_by_contact_what_joins_what() -> None:
+    assert adapter("5-pin", "3-pin") == "5-pin to 3-pin" and adapter("5-pin", "5-pin") == adapter("", "RJ45") == ""
+    assert contacts("5-pin", "RJ45")[:3] == [
+        ("common", "1", "7 white/brown"),
+        ("data −", "2", "2 orange"),
+        ("data +", "3", "1 white/orange"),
+    ]
+
+
+def test_fixtures_on_a_line_stand_in_cable_order_or_where_they_were_put(rig: Rig) -> None:
+    glow = profile("Glow", "dimmer, red", 9)
+    lamps = {
+        k: replace(rig.fixtures["a"], number=n, profile="glow", mode="m", at=(RUN,))
+        for k, n in (("x", 401), ("y", 402), ("z", 403))
+    }
+    run = (Segment(kind="line", fixtures=("x", "y", "z"), dmx={"y": 101}),)
+    ports = {**rig.devices["d"].ports, "B": replace(rig.devices["d"].ports["B"], run=run)}
+    made, _ = put(
+        rig, "", profiles={"glow": glow}, fixtures=lamps, devices={"d": replace(rig.devices["d"], ports=ports)}
+    )
+    index = Index(made)
+    assert [(index.spans(k)[0].universe, index.spans(k)[0].first) for k in "xyz"] == [
+        ("u2", 1),
+        ("u2", 101),
+        ("u2", 103),
+    ]

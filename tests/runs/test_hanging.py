@@ -1,0 +1,325 @@
+"""Hanging by typing, moving, splitting, feeding: what is done, what is refused, and that nothing is lost."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from msgspec.structs import replace
+
+from tests.checks.run_examples import _lamps, hangs, px, reef
+from tests.runs.test_sums import box, strip
+from welvo.checks.checker import Checker, check
+from welvo.formats.models import shipped
+from welvo.patch.cable import Cables
+from welvo.patch.index import Index
+from welvo.rig.document import Rig
+from welvo.rig.edits import add_device
+from welvo.rig.notation import NotationError
+from welvo.rig.patched import Element, Place
+from welvo.rig.runs import Segment
+from welvo.runs.consequences import if_longer, moved
+from welvo.runs.edits import (
+    add_supply,
+    begin_and_make,
+    begin_at,
+    change_segment,
+    fix_addresses,
+    follow_runs,
+    hang,
+    hanging,
+    insert_at_pixel,
+    make_to_fit,
+    move_segment,
+    remove_supply,
+    set_device_way,
+    set_stream,
+    split,
+    split_shares,
+    take_down,
+)  # fmt: skip
+from welvo.runs.geometry import lie
+from welvo.runs.pixels import universes_of
+from welvo.runs.wish import hang_wish, read_hanging
+
+
+@pytest.fixture
+def twelve() -> Rig:
+    """An empty rig with a 12-port controller `d1`."""
+    return add_device(Rig(), shipped()["penstock-12"], "PEN")[0]
+
+
+def test_ribbons_are_hung_three_to_a_port_there_and_back(twelve: Rig) -> None:
+    rig, change, made = hang_wish(
+        twelve, "d1", "2", "7 x 55 GRB ribbon, 3 to a port, there and back; null 4 on 3; cable 2,5 m on 3"
+    )
+    assert len(made) == 7 and [e.name for e in rig.elements.values()] == [f"ribbon {n}" for n in range(1, 8)]
+    assert {e.order for e in rig.elements.values()} == {"GRB"} and "7 × 55 pixels on ports 2 to 4" in change.label
+    ports = rig.devices["d1"].ports
+    assert [len(ports[p].run) for p in "1234"] == [0, 3, 5, 1]
+    assert [s.reverse for s in ports["2"].run] == [False, True, False]
+    assert [(s.kind, s.count, s.length) for s in ports["3"].run[3:]] == [("null", 4, 0.0), ("extension", 0, 2.5)]
+    more, _, again = hang_wish(rig, "d1", "12", "10 ribbon")
+    assert more.elements[again[0]].name == "ribbon"
+    more, _, again = hang_wish(more, "d1", "12", "2 x 10 ribbon")
+    assert [more.elements[k].name for k in again] == ["ribbon 8", "ribbon 9"]
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("", "Say what is to hang"), ("99 x 55 RGB, 3 to a port", "need 33 ports from 1 on; PEN has 12"), ("0 RGB", "1 to 100 000 pixels"),
+        ("5 RGB on 13", "no port 13; it has 1"), ("wobble", "nothing of this rig"), ("bridge 600", "1 to 512 slots"), ("bridge: 7", "no fixture 7"),
+        ("line: 1", "no fixture 1"), ("line", "gives pixel data: a DMX line needs a bridge"), ("lamps 600", "1 to 512 lamps"),
+        ("3 x 55 RGB, 0 to a port", "0 to a port"), ("lamps 3: red wobble", "no function"), ("9999 x 5 RGB", "too many"),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_hung_is_refused_with_the_reason(twelve: Rig, text: str, words: str) -> None:
+    with pytest.raises(NotationError, match=words):
+        hang_wish(twelve, "d1", "1", text)
+
+
+def test_a_port_that_a_mode_switches_off_is_refused_by_name(twelve: Rig) -> None:
+    with pytest.raises(NotationError, match="no mode “8 ports”; it has “12 ports”, “6 long ports”"):
+        set_device_way(twelve, "d1", "", mode="8 ports")
+    long, _ = set_device_way(twelve, "d1", "", mode="6 long ports")
+    with pytest.raises(NotationError, match="Mode “6 long ports” switches port 2 of PEN off"):
+        hang_wish(long, "d1", "2", "55 RGB")
+    # several ports: the dead ones are left out
+    rig, *_ = hang_wish(long, "d1", "1", "4 x 55 RGB, 1 to a port")
+    assert [p for p, v in rig.devices["d1"].ports.items() if v.run] == ["1", "3", "5", "7"]
+    with pytest.raises(NotationError, match="has no port X"):
+        hang(twelve, "d1", "X", [Segment(kind="null", count=1)])
+    node, _, did = add_device(Rig(), shipped()["sluice-4"], "S")
+    with pytest.raises(NotationError, match="gives DMX"):
+        hang_wish(node, did, "1", "55 RGB")
+    four, _, did = add_device(Rig(), shipped()["culvert-4"], "C")
+    with pytest.raises(NotationError, match="takes 510 slots of a universe, never 512"):
+        set_device_way(four, did, "", size=512)
+    with pytest.raises(NotationError, match="keep them whole"):
+        set_device_way(four, did, "", packs="dense")
+
+
+def test_hanging_patches_what_has_no_address_and_leaves_the_rest(rig: Rig) -> None:
+    made, _ = hangs("", reef(), element=replace(px(10), at=Place(universe="u12", address=7)))(rig)
+    have = hanging(made, "p")
+    assert (have.new, have.typed) == ((), ("r",))
+    with pytest.raises(NotationError, match="Nothing to patch"):
+        follow_runs(made, "p")
+    every, _ = follow_runs(made, "p", all_of_them=True)
+    assert every.elements["r"].at.way == "run" and Index(every).spans("r")[0].first == 1
+    kept, _ = fix_addresses(every, Cables(every), ["r"])
+    assert kept.elements["r"].at == Place(universe="u11", address=1)
+    locked, _ = hangs("", reef(), element=replace(px(10), at=Place(universe="u12", address=7, locked=True)))(rig)
+    assert hanging(locked, "p").locked == ("r",)
+
+
+def test_taking_down_gives_the_address_back_only_when_it_hangs_nowhere_else(rig: Rig) -> None:
+    made, _ = hangs("", reef(count=4), reef(first=5))(rig)
+    half, _ = take_down(made, "p", "1", [0])
+    assert half.elements["r"].at.way == "run"
+    none, _ = take_down(half, "p", "1", [0])
+    assert none.elements["r"].at == Place() and not Cables(none).hung("r")
+
+
+def test_inserting_at_a_pixel_cuts_what_is_there_and_moves_the_rest(rig: Rig) -> None:
+    made, _ = hangs("", reef(), rig={"elements": {"q": replace(px(3), name="spar")}})(rig)
+    new, _ = insert_at_pixel(made, "p", "1", 5, [Segment(kind="pixels", element="q")])
+    run = new.devices["p"].ports["1"].run
+    assert [(s.element, s.first, s.count) for s in run] == [("r", 1, 4), ("q", 1, 0), ("r", 5, 6)]
+    spans = [(s.first, s.last, s.offset) for s in Index(new).spans("r")]
+    assert spans == [(1, 12, 0), (22, 39, 12)]
+    assert moved(Cables(made), new, "p").things == ("r",)
+    end, _ = insert_at_pixel(made, "p", "1", 99, [Segment(kind="pixels", element="q")])
+    assert [s.element for s in end.devices["p"].ports["1"].run] == ["r", "q"]
+    with pytest.raises(NotationError, match="inside a bridge"):
+        insert_at_pixel(
+            hangs("", Segment(kind="bridge", width=30))(rig)[0], "p", "1", 5, [Segment(kind="null", count=1)]
+        )
+    with pytest.raises(NotationError, match="split the element first"):
+        insert_at_pixel(hangs("", reef(fold=5))(rig)[0], "p", "1", 5, [Segment(kind="null", count=1)])
+
+
+def test_moving_a_segment_says_what_moves_before_it_is_done() -> None:
+    elements = {"a": strip(10), "b": strip(20), "c": strip(30)}
+    run = tuple(Segment(kind="pixels", element=k) for k in "ab")
+    rig = box(run, (Segment(kind="pixels", element="c"),), elements=elements)
+    new, _ = move_segment(rig, "d", "1", 0, "2", 1)
+    assert moved(Cables(rig), new, "d").things == ("a", "b", "c")
+    assert [s.element for s in new.devices["d"].ports["2"].run] == ["c", "a"]
+    assert if_longer(Cables(rig), "d", "1", 0).things == ("b", "c")
+    assert if_longer(Cables(rig), "d", "1", 0, 160).words == "2 things behind move, 1 universe more"
+    assert if_longer(Cables(rig), "d", "2", 0).words == "nothing behind moves"
+
+
+def test_universes_are_made_and_fed_to_fit_with_headroom(twelve: Rig) -> None:
+    rig, *_ = hang_wish(twelve, "d1", "1", "3 x 171 RGB, 1 to a port")
+    with pytest.raises(NotationError, match="has a universe to begin at yet"):
+        make_to_fit(rig, "d1")
+    each, _ = begin_and_make(rig, "d1", 5, "universe", headroom=1)
+    assert universes_of(Cables(each), "d1") == {5: 510, 6: 3, 7: 510, 8: 3, 9: 510, 10: 3}
+    assert sorted(u.number for u in each.universes.values()) == [5, 6, 7, 8, 9, 10, 11]
+    assert sorted((f.protocol, f.wire) for f in each.feeds.values()) == [("sacn", n) for n in range(5, 12)]
+    packed, _ = begin_and_make(rig, "d1", 1, "packed")
+    assert universes_of(Cables(packed), "d1") == {1: 510, 2: 510, 3: 510, 4: 9}
+    assert "RUN-03" not in check(packed).codes
+    with pytest.raises(NotationError, match="there and fed"):
+        make_to_fit(packed, "d1")
+    with pytest.raises(NotationError, match="end at 63999"):
+        begin_and_make(rig, "d1", 63999, "universe")
+    with pytest.raises(NotationError, match="hang something first"):
+        begin_at(twelve, "d1", 1, "packed")
+
+
+def test_two_ports_that_share_slots_are_told_exactly(rig: Rig) -> None:
+    from welvo.rig.wiring import Port
+
+    second = Port(feed="w11", start=31, run=(Segment(kind="pixels", element="q"),))
+    elements = {"q": replace(px(5), name="spar")}
+    made, _ = hangs("", reef(), second=second, rig={"elements": elements}, p_pixels=12)(rig)
+    found = [f for f in check(made).findings if f.code == "RUN-04"]
+    assert [(f.title, f.facts["first"]) for f in found] == [
+        ("What port 1 is configured for and spar on port 2 share 6 slots", "11.031")
+    ]
+    mended, _ = found[0].fixes[0].edit(made)  # type: ignore[misc]
+    assert "RUN-04" not in check(mended).codes
+    few, _ = set_stream(made, "p", "1", "", pixels=4)
+    dark = next(f for f in check(few).findings if f.code == "RUN-20")
+    assert dark.severity == "error" and "The last 6 pixels of port 1 get nothing" in dark.title
+
+
+def test_splitting_by_rows_there_and_back() -> None:
+    shares = split_shares(640, ["1", "2", "3"], row=64, rows_each=4, there_and_back=True)
+    assert [(s.label, s.first, s.pixels, s.reverse) for s in shares] == [
+        ("1", 1, 256, False), ("2", 257, 256, True), ("3", 513, 128, False),
+    ]  # fmt: skip
+    assert [(s.label, s.first) for s in split_shares(100, ["a", "b"], last_first=True)] == [("a", 51), ("b", 1)]
+    for args, words in (
+        ((100, []), "No port"),
+        ((100, ["1"], 30), "10 are left over"),
+        ((100, ["1"], 10, 5), "hold 5 of 10 rows"),
+    ):
+        with pytest.raises(NotationError, match=words):
+            split_shares(*args)  # type: ignore[arg-type]
+    rig = box((Segment(kind="pixels", element="w"), Segment(kind="null", count=2)), (), (), elements={"w": strip(640)})
+    new, _ = split(rig, "w", "d", shares, fold=64)
+    ports = new.devices["d"].ports
+    assert [[(s.kind, s.first, s.count) for s in ports[p].run] for p in "123"] == [
+        [("null", 1, 2), ("pixels", 1, 256)], [("pixels", 257, 256)], [("pixels", 513, 128)],
+    ]  # fmt: skip
+    assert not {"RUN-16", "RUN-17"} & check(new).codes
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(1, 2000), st.integers(1, 9), st.integers(0, 60), st.booleans(), st.booleans())
+def test_a_split_covers_every_pixel_once(pixels: int, ports: int, row: int, back: bool, last: bool) -> None:
+    row = row if row and pixels % row == 0 else 0
+    found = split_shares(pixels, [str(n) for n in range(ports)], row, 0, back, last)
+    covered = sorted(n for s in found for n in range(s.first, s.first + s.pixels))
+    assert covered == list(range(1, pixels + 1)) and len({s.label for s in found}) == len(found)
+
+
+def test_supplies_come_and_go(rig: Rig) -> None:
+    made, _, sid = add_supply(rig, " Tin ", 5, 20)
+    assert made.supplies[sid].name == "Tin"
+    hung, _ = hangs("", reef(supply=sid))(made)
+    gone, _ = remove_supply(hung, sid)
+    assert not gone.supplies and gone.devices["p"].ports["1"].run[0].supply == ""
+    for name, volts, amps in (("", 5, 5), ("x", 0, 5), ("x", 5, 5000)):
+        with pytest.raises(NotationError):
+            add_supply(rig, name, volts, amps)
+
+
+def test_a_cable_lies_as_it_bends() -> None:
+    """Down 55, back up 55, down again: three lanes of 55, none deeper than that."""
+    elements = {"e": strip(55)}
+    run = tuple(Segment(kind="pixels", element="e", reverse=n == 1) for n in range(3))
+    rig = box(run, (Segment(kind="pixels", element="e", fold=20),), elements=elements)
+    cables = Cables(rig)
+    straight = lie(cables.streams["d", "1"])
+    assert (straight.lanes, straight.leds) == (3, 55) and [s.up for s in straight.strokes] == [False, True, False]
+    fold = lie(cables.streams["d", "2"])
+    assert [(s.first, s.leds, s.up) for s in fold.strokes] == [(1, 20, False), (21, 20, True), (41, 15, False)]
+    assert fold.leds == 20
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_following_edits_of_runs_finds_what_checking_anew_finds(rig: Rig, seed: int) -> None:
+    import random
+
+    pick = random.Random(seed)
+    made, _ = hangs(
+        "",
+        reef(),
+        Segment(kind="bridge", width=30, fixtures=("g1", "g2")),
+        rig={**_lamps(2), "elements": {"q": replace(px(200), name="spar")}},
+    )(rig)
+    index = Index(made)
+    checker = Checker(index)
+    rig = made
+    for _ in range(40):
+        run = rig.devices["p"].ports["1"].run
+        at = pick.randrange(len(run)) if run else 0
+        acts = [
+            lambda: hang(
+                rig,
+                "p",
+                pick.choice(["1", "2"]),
+                [Segment(kind="pixels", element=pick.choice(["r", "q"]), count=pick.choice([0, 3]))],
+                pick.choice([0, None]),
+            ),
+            lambda at=at: take_down(rig, "p", "1", [at]) if run else begin_at(rig, "p", 12, "packed"),
+            lambda at=at: change_segment(
+                rig,
+                "p",
+                "1",
+                at,
+                brightness=pick.choice([1.0, 0.5]),
+                fold=pick.choice([0, 4]),
+                group=pick.choice([1, 2]),
+            ),
+            lambda: set_stream(
+                rig,
+                "p",
+                pick.choice(["1", "2"]),
+                "",
+                pixels=pick.choice([0, 5, 300]),
+                follows=pick.choice(["", "packed", "universe"]),
+            ),
+            lambda: set_device_way(rig, "p", "", packs=pick.choice(["whole", "dense"]), size=pick.choice([0, 510])),
+            lambda: make_to_fit(rig, "p"),
+            lambda: follow_runs(rig, "p", all_of_them=True),
+            lambda: fix_addresses(rig, index.cables, [pick.choice(["r", "q"])]),
+            lambda at=at: (
+                move_segment(rig, "p", "1", at, pick.choice(["1", "2"]), pick.randint(0, 3))
+                if run
+                else follow_runs(rig, "p")
+            ),
+            lambda: _resize(rig, pick.choice(["r", "q"]), pick.randint(1, 400)),
+        ]
+        try:
+            rig, change = pick.choice(acts)()
+        except (NotationError, IndexError):  # an IndexError: there is no segment left to change
+            continue
+        checker.follow(change, index.follow(rig, change))
+        fresh = Index(rig)
+        assert {k: set(index.spans(k)) for k in rig.elements} == {k: set(fresh.spans(k)) for k in rig.elements}, (
+            change.label
+        )
+        anew = check(rig)
+        assert checker.report.codes == anew.codes, change.label
+        assert checker.report == anew, change.label
+
+
+def _resize(rig: Rig, key: str, pixels: int) -> tuple[Rig, object]:
+    from welvo.rig.document import put
+
+    return put(rig, "resize", elements={key: replace(rig.elements[key], pixels=pixels)})
+
+
+def test_reading_only_plans_and_changes_nothing(twelve: Rig) -> None:
+    wish = read_hanging(twelve, "d1", "1", "2 x 8x8 panel; 165 ribbon fold 55 on 5")
+    assert {p: len(s) for p, s in wish.ports.items()} == {"1": 2, "5": 1} and len(wish.elements) == 3
+    panel: Element = next(iter(wish.elements.values()))
+    assert (panel.kind, panel.pixels, len(panel.spots)) == ("rows", 64, 64)
+    assert wish.says == "2 panels of 8 × 8 pixels, 64 each on port 1; 165 pixels, folded every 55 on port 5"
