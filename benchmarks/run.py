@@ -330,13 +330,15 @@ def profiles() -> None:
 def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--seconds", type=float, default=60.0, help="how long output is measured")
-    parser.add_argument("--only", default="", help="one part: core, patch, start, painting, profiles or output")
+    parser.add_argument("--only", default="", help="one part: core, patch, start, painting, profiles, runs or output")
     asked = parser.parse_args()
-    from output import output  # beside this file
+    from cables import cables  # beside this file, like the two below
+    from output import output
     from patching import patching, tapes
 
     parts = {
         "core": core, "patch": lambda: (patching(say), tapes(say)), "start": start, "painting": painting, "profiles": profiles,
+        "runs": lambda: cables(say),
         "output": lambda: output(say, asked.seconds),
     }  # fmt: skip
     for name, part in parts.items():

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
@@ -31,6 +32,24 @@ def _diamond(r: QRectF) -> QPolygonF:
     )
 
 
+@lru_cache(64)
+def _solid(mark: str, size: float) -> QPainterPath:
+    """The filled shape of an error or a warning at the origin, its sign cut out."""
+    r = QRectF(0, 0, size, size)
+    path, sign = QPainterPath(), QPainterPath()
+    if mark == "error":
+        path.addPolygon(_hexagon(r))
+        path.closeSubpath()
+        sign.addRect(QRectF(r.left() + size * 0.24, r.center().y() - size * 0.09, size * 0.52, size * 0.18))
+        return path.subtracted(sign)
+    path.addPolygon(_diamond(r.adjusted(-0.5, -0.5, 0.5, 0.5)))
+    path.closeSubpath()
+    w = max(1.4, size * 0.14)
+    sign.addRect(QRectF(r.center().x() - w / 2, r.top() + size * 0.22, w, size * 0.36))
+    sign.addRect(QRectF(r.center().x() - w / 2, r.top() + size * 0.67, w, max(1.4, size * 0.13)))
+    return path.subtracted(sign)
+
+
 def draw(p: QPainter, mark: str, x: float, y: float, size: float = 12, none: bool = False) -> None:
     """Draw a mark with its top left corner at x, y. `none`: the same outline in edge, for a count of zero."""
     p.save()
@@ -47,23 +66,9 @@ def draw(p: QPainter, mark: str, x: float, y: float, size: float = 12, none: boo
             p.drawPolygon(_diamond(inner))
         else:
             p.drawEllipse(inner)
-    elif mark == "error":
-        p.setPen(Qt.PenStyle.NoPen)
-        path = QPainterPath()
-        path.addPolygon(_hexagon(r))
-        path.closeSubpath()
-        bar = QPainterPath()
-        bar.addRect(QRectF(r.left() + size * 0.24, r.center().y() - size * 0.09, size * 0.52, size * 0.18))
-        p.fillPath(path.subtracted(bar), c("error"))
-    elif mark == "warning":
-        path = QPainterPath()
-        path.addPolygon(_diamond(r.adjusted(-0.5, -0.5, 0.5, 0.5)))
-        path.closeSubpath()
-        cut = QPainterPath()
-        w = max(1.4, size * 0.14)
-        cut.addRect(QRectF(r.center().x() - w / 2, r.top() + size * 0.22, w, size * 0.36))
-        cut.addRect(QRectF(r.center().x() - w / 2, r.top() + size * 0.67, w, max(1.4, size * 0.13)))
-        p.fillPath(path.subtracted(cut), c("warning"))
+    elif mark in ("error", "warning"):
+        p.translate(x, y)
+        p.fillPath(_solid(mark, size), c(mark))
     elif mark == "note":
         stroke = size * 0.16
         p.setPen(QPen(c("note"), stroke))

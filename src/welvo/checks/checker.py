@@ -14,6 +14,7 @@ import welvo.checks.run_rules
 import welvo.checks.sender_rules  # noqa: F401  (importing registers the rules)
 from welvo.checks.registry import RULES, SEVERITIES, Context, Finding, Scope
 from welvo.observed.values import NOTHING, Observed
+from welvo.patch.cable import Cables, PortKey
 from welvo.patch.index import Followed, Index
 from welvo.rig.document import Change, Rig
 
@@ -49,6 +50,14 @@ def subjects(rig: Rig, scope: Scope) -> list[str]:
     return [""]
 
 
+def _universes_of_ports(cables: Cables) -> dict[PortKey, set[int]]:
+    """The universes that each port's stream goes through, or is configured to."""
+    return {
+        k: {n for n, _ in s.used} | (set(range(s.start[0], s.ends[0] + 1)) if s.start and s.ends else set())
+        for k, s in cables.streams.items()
+    }
+
+
 class Checker:
     """Keeps the findings of a rig. `follow` re-checks only what an edit or a new observation can have touched."""
 
@@ -56,6 +65,9 @@ class Checker:
         self.context = Context(index.rig, index, observed, now)
         self._found: dict[tuple[str, str], tuple[Finding, ...]] = {}
         self._report: Report | None = None
+        self._near = _universes_of_ports(index.cables)
+        self._left = self._near
+        """Universes that each port's stream went through when it was last looked at."""
         everything = {
             scope: subjects(index.rig, scope)
             for scope in ("universe", "thing", "profile", "use", "feed", "device", "port", "rig")
@@ -90,22 +102,28 @@ class Checker:
         universes = set(followed.universes) | set(change.ids("universes"))
         if change.ids("shares"):
             universes |= set(rig.universes)
+        came_or_went = any((d in before.devices) != (d in rig.devices) for d in change.ids("devices"))
         wires = bool(
-            change.ids("feeds") or change.ids("universes") or change.ids("senders") or change.ids("devices")
+            change.ids("feeds") or change.ids("universes") or change.ids("senders") or came_or_went
             or change.ids("device_models") or change.ids("uses") or "use" in change.ids("rig")
         )  # fmt: skip
+        ports = self._ports(before, rig, change, followed)
+        if not wires:
+            universes |= self._carried(before, rig, change, ports)
         feeds = set(rig.feeds) if wires else {f for f, v in rig.feeds.items() if v.universe in universes}
         if wires:
             universes |= set(rig.universes)
-        things = set(followed.things) | set(followed.on_ports) | set(change.ids("fixtures")) | set(change.ids("elements"))
+        things = (
+            set(followed.things) | set(followed.on_ports) | set(change.ids("fixtures")) | set(change.ids("elements"))
+        )
         users = {before.fixtures[f].profile for f in change.ids("fixtures") if f in before.fixtures} | {
             rig.fixtures[f].profile for f in change.ids("fixtures") if f in rig.fixtures
         }
         touched: dict[str, set[str]] = {
             "universe": universes, "thing": things, "profile": set(change.ids("profiles")), "feed": feeds,
             "use": set(rig.profiles) | set(change.ids("profiles")) if change.ids("profiles") else users,
-            "device": set(rig.devices) if wires else {did for did, _ in followed.ports}, "rig": {""},
-            "port": self._ports(before, rig, change, followed),
+            "device": set(rig.devices) if wires or change.ids("devices") else {did for did, _ in followed.ports}, "rig": {""},
+            "port": ports,
         }  # fmt: skip
         alive: dict[str, set[str]] = {
             "universe": set(rig.universes), "thing": set(rig.fixtures) | set(rig.elements) if len(things) > 50 else {
@@ -123,10 +141,27 @@ class Checker:
             del self._found[key]
         self._run({scope: [s for s in ids if s in alive[scope]] for scope, ids in touched.items()}, skip=skip)
 
+    def _carried(self, before: Rig, rig: Rig, change: Change, ports: set[str]) -> set[str]:
+        """The universes that the ports of an edit took before, and take now: by their feeds, and by their streams."""
+        found: set[str] = set()
+        for did in change.ids("devices"):
+            for state in (before, rig):
+                device = state.devices.get(did)
+                for port in device.ports.values() if device else ():
+                    feed = state.feeds.get(port.feed)
+                    if feed:
+                        found.add(feed.universe)
+        numbers: set[int] = set()
+        for subject in ports:
+            did, _, label = subject.partition(" ")
+            numbers |= self._near.get((did, label), set()) | self._left.get((did, label), set())
+        return found | {uid for uid, u in rig.universes.items() if u.number in numbers}
+
     def _ports(self, before: Rig, rig: Rig, change: Change, followed: Followed) -> set[str]:
         """The ports whose findings an edit can have changed: all of them when it touched what they have in common."""
         common = ("feeds", "universes", "senders", "device_models", "pixel_types", "supplies", "profiles", "uses")
         if any(change.ids(p) for p in common) or change.ids("rig"):
+            self._left, self._near = self._near, _universes_of_ports(self.context.index.cables)
             return set(subjects(rig, "port")) | set(subjects(before, "port"))
         found = {f"{did} {label}" for did, label in followed.ports}
         for did in change.ids("devices"):
@@ -138,8 +173,15 @@ class Checker:
         cables = self.context.index.cables
         for key in change.ids("elements") | change.ids("fixtures") | followed.things:
             found |= {f"{did} {label}" for (did, label), _ in cables.hung(key)}
-        if found:  # who shares slots or a supply with them may be any other port
-            found |= {f"{did} {label}" for did, label in cables.streams if len(cables.streams) <= 64}
+        # what shares a universe with them on the same box may share slots with them now, or no longer
+        self._left, self._near = self._near, _universes_of_ports(cables)
+        before_ = self._left
+        near: dict[str, set[int]] = {}
+        for subject in found:
+            did, _, label = subject.partition(" ")
+            here = near.setdefault(did, set())
+            here |= self._near.get((did, label), set()) | before_.get((did, label), set())
+        found |= {f"{did} {label}" for (did, label), numbers in self._near.items() if numbers & near.get(did, set())}
         return found
 
     def observe(self, observed: Observed, now: float) -> None:

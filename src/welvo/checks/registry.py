@@ -9,10 +9,9 @@ from typing import Literal
 
 from welvo.observed.values import Observed
 from welvo.patch.index import Index
-from welvo.patch.traffic import Traffic, traffic
+from welvo.patch.traffic import Traffic, traffic, traffic_facts
 from welvo.rig.document import Change, Rig
 from welvo.rig.wiring import Feed
-from welvo.runs.claims import Claim, claims
 from welvo.runs.power import Load, loads
 
 Severity = Literal["error", "warning", "note"]
@@ -83,6 +82,10 @@ class Context:
         if rig.feeds is self.rig.feeds:
             keep += ["feeds_by_universe", "feeds_by_wire", "doubled"]
         made.__dict__.update({k: self.__dict__[k] for k in keep if k in self.__dict__})
+        if "traffic" in self.__dict__:
+            made.__dict__["_traffic_before"] = (self.__dict__["_traffic_facts"], self.__dict__["traffic"])
+        elif "_traffic_before" in self.__dict__:
+            made.__dict__["_traffic_before"] = self.__dict__["_traffic_before"]
         return made
 
     @cached_property
@@ -122,11 +125,6 @@ class Context:
         return loads(self.index.cables)
 
     @cached_property
-    def claims(self) -> dict[int, list[Claim]]:
-        """Who wants which slots of each universe by hanging on a port, in order of the first slot."""
-        return claims(self.index.cables)
-
-    @cached_property
     def doubled(self) -> list[str]:
         """Feeds that have their number on the wire in common with another."""
         return [fid for fids in self.feeds_by_wire.values() if len(fids) > 1 for fid in fids]
@@ -136,7 +134,10 @@ class Context:
 
     @cached_property
     def traffic(self) -> Traffic:
-        return traffic(self.index)
+        facts = traffic_facts(self.index)
+        self.__dict__["_traffic_facts"] = facts
+        before = self.__dict__.get("_traffic_before")
+        return before[1] if before and before[0] == facts else traffic(self.index)
 
 
 Check = Callable[[Context, str], Iterator[Finding]]

@@ -30,7 +30,7 @@ from welvo.runs.edits import (
     set_stream,
     take_down,
 )  # fmt: skip
-from welvo.runs.pixels import astray, cuts
+from welvo.runs.pixels import astray, cut_pixels, cuts
 from welvo.runs.power import frame_ms, type_of
 
 
@@ -51,6 +51,14 @@ def _name(ctx: Context, did: str, label: str) -> str:
 def _goes(did: str, label: str, n: int = -1) -> tuple[str, str]:
     """Where to go: `DEVICE`, port and place in the run, with tabs between them since labels may hold spaces."""
     return ("run", "\t".join((did, label, str(n)) if n >= 0 else (did, label)))
+
+
+def _reach(ctx: Context, did: str, label: str, stream: Stream) -> set[int]:
+    """The universes that a port's stream goes through, what it is only configured for included."""
+    numbers = {n for n, _ in stream.used}
+    if stream.start and stream.ends and ctx.rig.devices[did].ports[label].pixels:
+        numbers |= set(range(stream.start[0], stream.ends[0] + 1))
+    return numbers
 
 
 def _keys(stream: Stream, from_led: int = 0) -> tuple[str, ...]:
@@ -174,7 +182,7 @@ def two_on_one_slot(ctx: Context, subject: str) -> Iterator[Finding]:
     if stream is None:
         return
     streams = ctx.index.cables.streams
-    for m in meetings(ctx.claims, did, label, 5):
+    for m in meetings(ctx.index.cables, did, label, _reach(ctx, did, label, stream), 5):
         sides = []
         for c in (m.a, m.b):
             own = streams[c.did, c.label]
@@ -237,10 +245,11 @@ def straddles(ctx: Context, did: str) -> Iterator[Finding]:
     model = model_of(ctx.rig, did)
     if model is None or ctx.rig.devices[did].packs == "whole":
         return
-    found = cuts(ctx.index.cables, did)
-    if not found:
+    found = cut_pixels(ctx.index.cables, did)
+    first = cuts(ctx.index.cables, did, 1) if found else ()
+    if not first:
         return
-    c = found[0]
+    c = first[0]
     name = ctx.rig.devices[did].name
     edit = partial(set_device_way, did=did, words=f"whole pixels on {name}", packs="whole")
     fix = just(Fix("Keep pixels whole", ((f"{name} · pixels", "dense", "whole"),), edit))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 import tomllib
+from functools import cache
 from importlib.resources import files
 from pathlib import Path
 
@@ -90,6 +91,7 @@ def save_model(model: DeviceModel, folder: Path) -> Path:
     return file
 
 
+@cache
 def shipped_pixels() -> dict[str, PixelType]:
     """The kinds of pixels that come with Welvo, by key."""
     text = (files("welvo") / "data" / "pixels.toml").read_text("utf-8")

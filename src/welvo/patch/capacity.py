@@ -62,14 +62,16 @@ def universes_taken(index: Index, device: str) -> int:
     rig, streams = index.rig, index.cables.streams
     numbers = {u.number: uid for uid, u in rig.universes.items()}
     taken: set[tuple[str, int]] = set()
+    fed: dict[str, tuple[str, int]] = {}
+    for feed in rig.feeds.values() if any(d == device for d, _ in streams) else ():
+        fed.setdefault(feed.universe, (feed.protocol, feed.wire))
     for label, port in rig.devices[device].ports.items():
-        feed = rig.feeds.get(port.feed)
-        if feed:
-            taken.add((feed.protocol, feed.wire))
+        own = rig.feeds.get(port.feed)
+        if own:
+            taken.add((own.protocol, own.wire))
         stream = streams.get((device, label))
         for number, _ in stream.used if stream else ():
-            own = next((f for f in rig.feeds.values() if f.universe == numbers.get(number)), None)
-            taken.add((own.protocol, own.wire) if own else ("universe", number))
+            taken.add(fed.get(numbers.get(number, ""), ("universe", number)))
     return len(taken)
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 from welvo.patch.index import Index
 from welvo.patch.stream import boxes, stream_of
@@ -86,11 +87,49 @@ def frame_octets(protocol: str, slots: int) -> tuple[int, int]:
     return 0, 0
 
 
+@lru_cache(256)
+def _one(protocol: str, slots: int, rate: float) -> Load:
+    """One copy of a feed: most of a rig's feeds are alike."""
+    packets, octets = frame_octets(protocol, slots) if slots or protocol != "ddp" else (0, 0)
+    return Load(packets * rate, octets * 8 * rate)
+
+
 @dataclass(frozen=True)
 class Traffic:
     feeds: dict[str, FeedLoad]
     boxes: dict[str, BoxLoad]
     total: Load
+
+
+class _Same:
+    """Wraps a part of a rig so that it is equal to itself only: parts are never looked through."""
+
+    def __init__(self, part: object) -> None:
+        self.part = part
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Same) and self.part is other.part
+
+    __hash__ = None  # type: ignore[assignment]
+
+
+def traffic_facts(index: Index) -> tuple[object, ...]:
+    """What the loads depend on: while it stays equal, they need not be reckoned again."""
+    rig = index.rig
+    boxes_ = tuple((k, d.ip, d.model, *(p.feed for p in d.ports.values())) for k, d in rig.devices.items())
+    through = tuple((k, tuple(n for n, _ in s.used)) for k, s in index.cables.streams.items())
+    ddp = any(f.protocol == "ddp" and not f.keeps for f in rig.feeds.values())
+    things = (_Same(rig.fixtures), _Same(rig.elements)) if ddp else ()
+    return (
+        _Same(rig.feeds),
+        _Same(rig.universes),
+        _Same(rig.uses),
+        rig.use,
+        _Same(rig.device_models),
+        *things,
+        boxes_,
+        through,
+    )
 
 
 def traffic(index: Index) -> Traffic:
@@ -106,6 +145,14 @@ def traffic(index: Index) -> Traffic:
             if feed:
                 takers.setdefault((feed.protocol, feed.wire), set()).add(did)
                 needs.setdefault(did, set()).add((feed.protocol, feed.wire))
+    by_number: dict[int, list[tuple[str, int]]] = {}
+    for feed in rig.feeds.values() if index.cables.streams else ():
+        if feed.universe in rig.universes:
+            by_number.setdefault(rig.universes[feed.universe].number, []).append((feed.protocol, feed.wire))
+    for (did, _), stream in index.cables.streams.items():
+        for number, _last in stream.used if used(rig, "devices", did) else ():
+            for wire in by_number.get(number, ()):
+                takers.setdefault(wire, set()).add(did)
     at_ip: dict[str, str] = {d.ip: did for did, d in rig.devices.items() if d.ip}
     lengths = {}
     for fids in boxes(index).values():
@@ -120,8 +167,7 @@ def traffic(index: Index) -> Traffic:
         if feed.universe not in rig.universes or not used(rig, "universes", feed.universe):
             continue
         slots = lengths.get(fid, 0) if feed.protocol == "ddp" else rig.universes[feed.universe].size
-        packets, octets = frame_octets(feed.protocol, slots) if slots or feed.protocol != "ddp" else (0, 0)
-        one = Load(packets * feed.rate, octets * 8 * feed.rate)
+        one = _one(feed.protocol, slots, feed.rate)
         here = takers.get((feed.protocol, feed.wire), set())
         if feed.protocol == "serial":
             loads[fid] = FeedLoad(fid, NOTHING, 0, "serial line")

@@ -30,17 +30,21 @@ class Meeting(NamedTuple):
     last: int
 
 
-def claims(cables: Cables) -> dict[int, list[Claim]]:
-    """All claims by universe, in order of the first slot."""
+def claims(cables: Cables, did: str, universes: set[int]) -> dict[int, list[Claim]]:
+    """The claims of a box's ports on some universes, by universe, in order of the first slot."""
     found: dict[int, list[Claim]] = {}
-    for (did, label), stream in cables.streams.items():
+    for (d, label), stream in cables.streams.items():
+        port = cables.rig.devices[d].ports[label]
+        more = port.pixels > stream.pixels and stream.start is not None
+        if d != did or not (more or any(n in universes for n, _ in stream.used)):
+            continue
         for piece in stream.pieces:
             for p in piece.parts:
-                found.setdefault(p.universe, []).append(
-                    Claim(did, label, piece.n, p.first, p.last, piece.stream - 1 + p.done)
-                )
-        port = cables.rig.devices[did].ports[label]
-        if port.pixels > stream.pixels and stream.start:
+                if p.universe in universes:
+                    found.setdefault(p.universe, []).append(
+                        Claim(did, label, piece.n, p.first, p.last, piece.stream - 1 + p.done)
+                    )
+        if more and stream.start:
             k = stream.pieces[0].k if stream.pieces else 3
             first = stream.start[0]
             parts, *_ = lay(
@@ -49,28 +53,26 @@ def claims(cables: Cables) -> dict[int, list[Claim]]:
             ends = stream.after or stream.start
             for p in parts:
                 low = max(p.first, ends[1]) if p.universe == ends[0] else p.first
-                if p.universe >= ends[0] and low <= p.last:
+                if p.universe in universes and p.universe >= ends[0] and low <= p.last:
                     found.setdefault(p.universe, []).append(Claim(did, label, -1, low, p.last, p.done + low - p.first))
     for here in found.values():
-        here.sort(key=lambda c: (c.first, c.last, c.did, c.label, c.n))
+        here.sort(key=lambda c: (c.first, c.last, c.label, c.n))
     return found
 
 
-def meetings(all_claims: dict[int, list[Claim]], did: str, label: str, most: int = 20) -> list[Meeting]:
-    """Where a port's claims meet others that begin before them, at most `most`: each pair is told once, by the later.
+def meetings(cables: Cables, did: str, label: str, universes: set[int], most: int = 20) -> list[Meeting]:
+    """Where a port's claims meet others of its box that begin before them in some universes, at most `most`.
 
-    Two ports of two boxes that take the same slots show the same light, which is a split and no fault; on one box, or
-    within one port, it is one.
+    Each pair is told once, by the later. Two boxes that take the same slots show the same light, which is a split and
+    no fault; on one box, or within one port, it is one.
     """
     found: list[Meeting] = []
-    for universe, here in all_claims.items():
-        if not any((c.did, c.label) == (did, label) for c in here):
-            continue
+    for universe, here in sorted(claims(cables, did, universes).items()):
         open_: list[Claim] = []
         for c in here:
             open_ = [o for o in open_ if o.last >= c.first]
             for o in open_:
-                if o.did == c.did == did and c.label == label:
+                if c.label == label:
                     found.append(Meeting(universe, o, c, c.first, min(o.last, c.last)))
                     if len(found) >= most:
                         return found

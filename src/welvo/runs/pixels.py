@@ -10,7 +10,7 @@ import numpy.typing as npt
 from msgspec.structs import replace
 
 from welvo.patch.along import element_pixel, piece_name
-from welvo.patch.cable import Cables, Part, Stream, lay
+from welvo.patch.cable import Cables, Part, Piece, Stream, lay
 from welvo.rig.document import Rig
 from welvo.rig.plan import model_of
 
@@ -53,24 +53,20 @@ def places(parts: tuple[Part, ...], within: Ints) -> tuple[Ints, Ints]:
 
 
 def pixel_table(stream: Stream) -> PixelTable:
-    """The table of all data pixels of a stream."""
-    columns: list[tuple[Ints, ...]] = []
-    for p in stream.pieces:
-        if not p.pixels:
-            continue
-        px = np.arange(1, p.pixels + 1, dtype=np.int64)
-        first = (px - 1) * p.k + 1
-        universe, address = places(p.parts, first)
-        last_universe, last_address = (
-            places(p.parts, np.minimum(first + p.k - 1, p.slots)) if p.k > 1 else (universe, address)
-        )
-        columns.append(
-            (np.full(p.pixels, p.n), px, p.stream + first - 1, universe, address, last_universe, last_address)
-        )
-    if not columns:
-        none = np.zeros(0, np.int64)
+    """The table of all data pixels of a stream, worked out for the whole port at once."""
+    pieces = [p for p in stream.pieces if p.pixels]
+    none = np.zeros(0, np.int64)
+    if not pieces:
         return PixelTable(*[none] * 7)
-    return PixelTable(*(np.concatenate(c) for c in zip(*columns)))
+    shape = np.array([(p.n, p.pixels, p.k, p.stream, p.slots, p.px) for p in pieces], np.int64)
+    n, k, stream_, slots, px_ = (np.repeat(c, shape[:, 1]) for c in shape.T[[0, 2, 3, 4, 5]])
+    px = np.arange(1, len(n) + 1, dtype=np.int64) - px_ + 1
+    first = stream_ + (px - 1) * k
+    last = np.minimum(first + k - 1, stream_ + slots - 1)
+    parts = tuple(part._replace(done=p.stream - 1 + part.done) for p in pieces for part in p.parts)
+    universe, address = places(parts, first)
+    last_universe, last_address = places(parts, last)
+    return PixelTable(n, px, first, universe, address, last_universe, last_address)
 
 
 # ---- sums of a box
@@ -156,23 +152,26 @@ def _as_if(rig: Rig, did: str, packs: str, size: int) -> Cables:
     return Cables(replace(rig, devices={did: device}, universes=universes))
 
 
-def cuts(cables: Cables, did: str) -> tuple[Cut, ...]:
-    """The pixels of a box that a universe's end cuts in two."""
-    found: list[Cut] = []
+def cut_pixels(cables: Cables, did: str) -> list[tuple[Stream, Piece, int]]:
+    """Which data pixels of a box a universe's end cuts: stream, piece, number of the pixel in it."""
+    found: list[tuple[Stream, Piece, int]] = []
     for stream in streams_of(cables, did):
         if stream.whole or len(stream.used) < 2:
             continue
-        table = pixel_table(stream)
-        for n in np.flatnonzero(table.cut & (table.universe > 0) & (table.last_universe > 0)):
-            piece = stream.pieces[int(table.piece[n])]
-            px = int(table.px[n])
-            found.append(
-                Cut(
-                    stream.label, piece_name(cables.rig, piece), element_pixel(cables.rig, piece, px) or px,
-                    (int(table.universe[n]), int(table.address[n])),
-                    (int(table.last_universe[n]), int(table.last_address[n])),
-                )
-            )  # fmt: skip
+        for piece in stream.pieces:
+            if len(piece.parts) > 1:
+                found += [(stream, piece, part.done // piece.k + 1) for part in piece.parts[1:] if part.done % piece.k]
+    return found
+
+
+def cuts(cables: Cables, did: str, most: int = 10_000) -> tuple[Cut, ...]:
+    """The pixels of a box that a universe's end cuts in two, in words; at most `most`."""
+    found: list[Cut] = []
+    for stream, piece, px in cut_pixels(cables, did)[:most]:
+        first, last = piece.place((px - 1) * piece.k + 1), piece.place(min(piece.slots, px * piece.k))
+        if first and last:
+            own = element_pixel(cables.rig, piece, px) or px
+            found.append(Cut(stream.label, piece_name(cables.rig, piece), own, first, last))
     return tuple(found)
 
 

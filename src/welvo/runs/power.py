@@ -78,9 +78,10 @@ def stretches(cables: Cables, stream: Stream) -> list[Stretch]:
         supply = rig.supplies.get(first.supply)
         known = next((kinds[n] for n in section if kinds[n]), None)
         volts = supply.volts if supply else known.volts if known else 0.0
+        left = sum(amps[n] for n in section)
         for n in section:
             p, kind = stream.pieces[n], kinds[n]
-            through = sum(amps[m] for m in section if m >= n)
+            through, left = left, left - amps[n]
             volts -= drop(p.segment.length, through, p.segment.area)
             begin, below = volts, 0
             if kind and p.leds:
@@ -118,14 +119,19 @@ def loads(cables: Cables) -> list[Load]:
     found: list[Load] = []
     by_supply = dict.fromkeys(rig.supplies, 0.0)
     by_box: dict[str, float] = {}
+    if not rig.pixel_types:
+        return [Load("supply", sid, s.name, 0.0, s.amps) for sid, s in rig.supplies.items()]
     for (did, label), stream in cables.streams.items():
         model = model_of(rig, did)
-        own = 0.0
-        for s in stretches(cables, stream):
-            if s.fed in by_supply:
-                by_supply[s.fed] += s.amps
+        own, fed = 0.0, ""
+        for p in stream.pieces:
+            fed = p.segment.supply or fed
+            kind = type_of(rig, p)
+            amps = p.leds * pixel_amps(kind, brightness_at(rig, stream, p)) if kind else 0.0
+            if fed in by_supply:
+                by_supply[fed] += amps
             else:
-                own += s.amps
+                own += amps
         if own:
             found.append(
                 Load(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import QScrollArea, QToolTip, QWidget
 
@@ -46,6 +46,8 @@ class Opened(QWidget):
         self.stream: Stream | None = None
         self._lie: Lie | None = None
         self._zoom = 1.0
+        self._scale = 1.0
+        self._seen = (0, 1000)
         self._buttons: list[tuple[QRectF, Finding]] = []
         self._lamps: list[tuple[QRectF, str]] = []
         self._errors: list[tuple[QRectF, str]] = []
@@ -62,6 +64,7 @@ class Opened(QWidget):
         if (did, chosen.label) != (self.did, self.chosen.label):
             self._zoom = 1.0
         self.did, self.chosen, self.stream = did, chosen, stream
+        self._measure()
         self.setMinimumSize(int(self._wide()), int(self._high()))
         self.update()
 
@@ -69,9 +72,16 @@ class Opened(QWidget):
         """How many things of fixed width lie in the longest line: bridges and converters."""
         return sum(1 for s in self._lie.strokes if not s.leds) if self._lie else 0
 
+    def _measure(self) -> None:
+        """Take the width of the view over; everything is placed by it until the next painting."""
+        self._scale = self._fit()
+
     @property
     def scale(self) -> float:
         """Pixels of the screen per LED: what fits the width, times the zoom."""
+        return self._scale
+
+    def _fit(self) -> float:
         parent = self.parentWidget()
         view = parent.width() if parent else self.width()
         room = view - LEFT_SIDE - RIGHT_SIDE - self._boxes() * (BOX_WIDE + 16)
@@ -99,14 +109,16 @@ class Opened(QWidget):
         codes = ("RUN-14", "RUN-15", "RUN-21", "RUN-11", "RUN-23")
         return next((f for f in self._session.report.findings if f.code in codes and f.goes_to[1] == where), None)
 
+    def _boxes_before(self, s: Stroke) -> int:
+        """How many things of fixed width come before a stroke on its cable."""
+        if not s.fixed or self._lie is None:
+            return 0
+        return sum(1 for o in self._lie.strokes if o.fixed < s.fixed and not o.leds and o.kind != "extension")
+
     def rect_of(self, s: Stroke) -> QRectF:
         """Where a stroke lies: the riser's lanes are lines here, its depth is the way to the right."""
         scale = self.scale
-        boxes: int = (
-            sum(1 for o in self._lie.strokes if o.fixed < s.fixed and not o.leds and o.kind != "extension")
-            if self._lie
-            else 0
-        )
+        boxes = self._boxes_before(s)
         y = float(TOP + s.lane * PITCH + 32)
         x = LEFT_SIDE + boxes * (BOX_WIDE + 16) + scale * (s.led - s.leds if s.up else s.led)
         if s.leds:
@@ -117,16 +129,19 @@ class Opened(QWidget):
 
     # ---- painting
 
-    def paintEvent(self, _: QPaintEvent) -> None:
+    def paintEvent(self, e: QPaintEvent) -> None:
         p = QPainter(self)
         p.fillRect(self.rect(), THEME.color("ground"))
+        self._measure()
+        seen = QRectF(e.rect())
+        self._seen = (int((seen.top() - TOP) // PITCH) - 1, int((seen.bottom() - TOP) // PITCH) + 1)
         self._buttons, self._lamps, self._errors = [], [], []
         if self.stream is None or not self.stream.pieces:
             self._draw_else(p)
         else:
             assert self._lie
             self._draw_bends(p)
-            for s in self._lie.strokes:
+            for s in self._visible():
                 self._draw_stroke(p, s)
             self._draw_ends(p)
             self._draw_names(p)
@@ -135,6 +150,11 @@ class Opened(QWidget):
                 y = self._draw_behind(p, piece, y)
         if self.hasFocus():
             box(p, QRectF(self.rect()).adjusted(1, 1, -1, -1), None, "accent", 2, 2)
+
+    def _visible(self) -> list[Stroke]:
+        """The strokes whose lines are in view."""
+        low, high = self._seen
+        return [s for s in self._lie.strokes if low <= s.lane <= high] if self._lie else []
 
     def _draw_else(self, p: QPainter) -> None:
         rig = self._session.rig
@@ -258,8 +278,8 @@ class Opened(QWidget):
         scale = self.scale
         if scale >= 4:
             p.setPen(THEME.color("field"))
-            for n in range(1, s.leds):
-                p.drawLine(QPointF(r.left() + n * scale, r.top()), QPointF(r.left() + n * scale, r.bottom() - 2))
+            top, bottom = r.top(), r.bottom() - 2
+            p.drawLines([QLineF(x, top, x, bottom) for x in (r.left() + n * scale for n in range(1, s.leds))])
         for n in range(s.leds):
             px = int(order[n])
             if scale < 4 or px % 10 != 1 or (n and int(order[n - 1]) == px):
@@ -319,7 +339,7 @@ class Opened(QWidget):
     def _draw_names(self, p: QPainter) -> None:
         """What each segment is: beside its line, or under it where the cable goes on."""
         assert self._lie and self.stream
-        for s in self._lie.strokes:
+        for s in self._visible():
             if s.first != 1 or not s.leds or s.kind == "null":
                 continue
             piece = self.stream.pieces[s.n]
@@ -366,7 +386,7 @@ class Opened(QWidget):
         """Numbers at every boundary: where each segment begins, and where the cable ends."""
         assert self.stream and self._lie
         by_line: dict[int, list[tuple[float, float]]] = {}
-        for s in self._lie.strokes:
+        for s in self._visible():
             piece = self.stream.pieces[s.n]
             if not piece.slots:
                 continue
@@ -638,6 +658,7 @@ class Opened(QWidget):
     def zoom(self, by: float) -> None:
         """Wider or narrower cells; 1 is as wide as the view."""
         self._zoom = max(1.0, min(64.0, self._zoom * by))
+        self._measure()
         self.setMinimumSize(int(self._wide()), int(self._high()))
         self.update()
 

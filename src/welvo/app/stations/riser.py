@@ -25,6 +25,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 from welvo.app import marks
 from welvo.app.paint import CENTRE, LEFT, box, text, width_of
 from welvo.app.session import Session
+from welvo.app.stations.riser_layout import PortLayout, Room, lay_out, rect_of, room_for
 from welvo.app.stations.tape_paint import tint_of
 from welvo.app.theme import THEME
 from welvo.patch.along import cable_order, element_pixel, piece_name
@@ -34,7 +35,7 @@ from welvo.rig.notation import NotationError, plural, say_place, thousands
 from welvo.rig.plan import model_of
 from welvo.rig.runs import Segment
 from welvo.runs.edits import hang, insert_at_pixel, move_segment
-from welvo.runs.geometry import Lie, Stroke, lie, place_along, seams
+from welvo.runs.geometry import Lie, Stroke, lie, place_along
 
 BAR = 58
 """Height of the box's bar with the loads under it."""
@@ -60,10 +61,14 @@ class Riser(QWidget):
         super().__init__()
         self._session = session
         self.did = ""
+        self._shown: object = None
         self.chosen = At("", -1, 0)
         self.lies: dict[str, Lie] = {}
         self._of: dict[str, Stream] = {}
         self._picture: QPixmap | None = None
+        self._scale: float | None = None
+        self._rooms: dict[str, Room] = {}
+        self._layouts: dict[str, tuple[Stream, Room, PortLayout]] = {}
         self._drag_from: tuple[QPointF, At] | None = None
         self._ghost: tuple[At, str, bool] | None = None
         self.setMouseTracking(True)
@@ -91,53 +96,61 @@ class Riser(QWidget):
                 self.lies[label] = lie(stream)
         for label in [x for x in self.lies if x not in streams]:
             del self.lies[label]
+        shown = (did, len(streams), self._session.rig.devices.get(did), self._session.report, THEME.name)
+        fresh = not same or shown != self._shown or any(self._of.get(k) is not v for k, v in streams.items())
         self.did, self._of, self.chosen = did, streams, chosen
-        self._picture = None
+        self._shown = shown
+        if fresh:
+            self._forget()
         self.update()
 
     def restyle(self) -> None:
-        self._picture = None
+        self._forget()
         self.update()
 
     def column(self, label: str) -> QRectF:
         """The room of a port: below the bar, from side to side of its share of the width."""
-        labels = self.labels
-        wide = (self.width() - 24) / max(1, len(labels))
-        return QRectF(12 + wide * labels.index(label), BAR, wide, self.height() - BAR - 8)
+        return self.room(label).column
 
     @property
     def scale(self) -> float:
         """Pixels of the screen per LED, one for all cables: the longest fits."""
-        room = self.height() - BAR - (32 if any(s.start is None and s.slots for s in self._of.values()) else 14)
-        best = 12.0
-        for lie_ in self.lies.values():
-            if lie_.leds:
-                best = min(best, max(8.0, room - lie_.fixed) / lie_.leds)
-        return best
+        if self._scale is None:
+            room = self.height() - BAR - (32 if any(s.start is None and s.slots for s in self._of.values()) else 14)
+            best = 12.0
+            for lie_ in self.lies.values():
+                if lie_.leds:
+                    best = min(best, max(8.0, room - lie_.fixed) / lie_.leds)
+            self._scale = best
+        return self._scale
 
-    def lane_width(self, label: str) -> float:
-        lie_ = self.lies.get(label)
-        wide = self.column(label).width()
-        return max(1.0, min(16.0, (wide - 10) / max(1, lie_.lanes if lie_ else 1)))
+    def room(self, label: str) -> Room:
+        """Where a port's cable may lie; kept until the widget or the streams change."""
+        found = self._rooms.get(label)
+        if found is None:
+            labels = self.labels
+            wide = (self.width() - 24) / max(1, len(labels))
+            column = QRectF(12 + wide * labels.index(label), BAR, wide, self.height() - BAR - 8)
+            found = self._rooms[label] = room_for(column, self.lies.get(label), self.scale)
+        return found
 
     def rect_of(self, label: str, s: Stroke) -> QRectF:
         """Where a stroke is drawn."""
-        column, scale, lane = self.column(label), self.scale, self.lane_width(label)
-        lie_ = self.lies[label]
-        left = column.left() + max(2.0, (column.width() - lane * lie_.lanes) / 2) + s.lane * lane
-        thick = max(1.0, lane - (3 if lane > 6 else 1 if lane > 2 else 0))
-        top = column.top() + s.fixed + scale * (s.led - s.leds if s.up else s.led)
-        if s.leds:
-            return QRectF(left, top, thick, max(1.0, s.leds * scale))
-        if s.kind == "extension":
-            return QRectF(left + thick / 2 - 1, top, 2, s.room)
-        wide = min(column.width() - 6, 66.0)
-        return QRectF(
-            min(max(column.left() + 3, left + thick / 2 - wide / 2), column.right() - wide - 3),
-            top + 3,
-            wide,
-            s.room - 8,
-        )
+        return rect_of(self.room(label), s)
+
+    def _layout(self, label: str) -> PortLayout:
+        """What is painted for a port; kept as long as its stream and its room are the same."""
+        stream, room = self._of[label], self.room(label)
+        kept = self._layouts.get(label)
+        if kept is None or kept[0] is not stream or kept[1] != room:
+            tints = {x.key: tint_of(self._session.rig, x.key) for x in stream.pieces if x.key}
+            kept = (stream, room, lay_out(stream, self.lies[label], room, tints))
+            self._layouts[label] = kept
+        return kept[2]
+
+    def _forget(self) -> None:
+        self._picture, self._scale = None, None
+        self._rooms.clear()
 
     # ---- painting
 
@@ -165,9 +178,14 @@ class Riser(QWidget):
         worst = self._worst()
         for label in labels:
             self._draw_port(p, label, worst.get(label, ""))
-        for label in self._of:
-            if label in labels:
-                self._draw_cable(p, label)
+        shown = [label for label in labels if label in self._of]
+        for label in shown:
+            self._draw_cable(p, label)
+        self._draw_strings(p, shown)
+        ends = [line for label in shown for line in self._layout(label).seams]
+        if ends:
+            p.setPen(QPen(THEME.color("text"), 2))
+            p.drawLines(ends)
         for label in labels:
             if label not in self._of:
                 self._draw_line(p, label)
@@ -190,7 +208,7 @@ class Riser(QWidget):
         narrow = c.width() < 44
         token = "quiet" if able.off else "text"
         words = label if width_of(label, 13, True) <= c.width() - 2 else label[-2:]
-        text(p, QRectF(c.left(), 6, c.width(), 20), words, token, 13 if not narrow else 11, True, CENTRE)
+        text(p, QRectF(c.left(), 6, c.width(), 20), words, token, 13 if not narrow else 11, True, CENTRE, elide=False)
         if able.off:
             p.setPen(QPen(THEME.color("edge"), 1))
             p.drawLine(QPointF(c.left() + 6, 17), QPointF(c.right() - 6, 17))
@@ -229,53 +247,40 @@ class Riser(QWidget):
         if worst:
             marks.draw(p, worst, c.center().x() + width_of(words, 13, True) / 2 + 3, 11, 11)
 
+    def _draw_strings(self, p: QPainter, labels: list[str]) -> None:
+        """The strings of all ports, one tint after the other: few calls for many of them."""
+        p.setPen(Qt.PenStyle.NoPen)
+        bodies: dict[int, list[QRectF]] = {}
+        spines: dict[int, list[QRectF]] = {}
+        for label in labels:
+            made = self._layout(label)
+            for own, by_tint in ((made.strings, bodies), (made.spines, spines)):
+                for tint, rects in own.items():
+                    by_tint.setdefault(tint, []).extend(rects)
+        for which, by_tint in ((1, bodies), (0, spines)):
+            for tint, rects in by_tint.items():
+                p.setBrush(THEME.tint(tint)[which])
+                p.drawRects(rects)
+
     def _draw_cable(self, p: QPainter, label: str) -> None:
-        stream, lie_ = self._of[label], self.lies[label]
-        c = self.column(label)
-        cable = QPen(THEME.color("edge"), 1.5)
-        last: QPointF | None = None
-        block = self.lane_width(label) < 6
-        for s in lie_.strokes:
-            piece = stream.pieces[s.n]
-            r = self.rect_of(label, s)
-            top, bottom = QPointF(r.center().x(), r.top()), QPointF(r.center().x(), r.bottom())
-            begin, end = (bottom, top) if s.up else (top, bottom)
-            p.setPen(cable)
-            if last is None:
-                p.drawLine(QPointF(begin.x(), 53), QPointF(begin.x(), begin.y() if s.lead else r.top()))
-            elif not block:
-                dip = max(last.y(), begin.y()) + 4 if s.up else min(last.y(), begin.y()) - 4
-                if abs(last.x() - begin.x()) > 1:
-                    p.drawPolyline([last, QPointF(last.x(), dip), QPointF(begin.x(), dip), begin])
-                elif abs(last.y() - begin.y()) > 1:
-                    p.drawLine(last, begin)
-            last = end
-            if s.leds:
-                self._draw_stroke(p, r, piece, block)
-            elif s.kind != "extension":
-                self._draw_box(p, r, piece, label)
-            else:
-                p.setPen(QPen(THEME.color("edge"), 1.5, Qt.PenStyle.DotLine))
-                p.drawLine(top, bottom)
-        self._draw_seams(p, label, stream, lie_)
-        if not stream.pieces:
-            return
-        if stream.start is None and any(x.segment.counts for x in stream.pieces):
+        made = self._layout(label)
+        p.setPen(QPen(THEME.color("edge"), 1.5))
+        if made.cables:
+            p.drawLines(made.cables)
+        if made.bare:
+            p.setPen(QPen(THEME.color("edge"), 1.5, Qt.PenStyle.DotLine))
+            p.drawLines(made.bare)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        if made.nulls:
+            p.setPen(QPen(THEME.color("edge"), 1))
+            p.drawRects([r.adjusted(0.5, 0.5, -0.5, -0.5) for r in made.nulls])
+        for r, piece in made.boxes:
+            self._draw_box(p, r, piece, label)
+        stream, c = self._of[label], self.column(label)
+        if stream.start is None and stream.slots:
             text(
                 p, QRectF(c.left() + 2, c.bottom() - 16, c.width() - 4, 16), "no universe", "warning", 11, align=CENTRE
             )
-
-    def _draw_stroke(self, p: QPainter, r: QRectF, piece: Piece, block: bool) -> None:
-        if piece.segment.kind == "null":
-            p.setPen(QPen(THEME.color("edge"), 1))
-            p.setBrush(Qt.BrushStyle.NoBrush)
-            p.drawRect(r.adjusted(0.5, 0.5, -0.5, -0.5))
-            return
-        spine, body = THEME.tint(tint_of(self._session.rig, piece.key))
-        p.fillRect(r, body)
-        p.fillRect(QRectF(r.left(), r.top(), min(2.0, r.width()), r.height()), spine)
-        if not block and r.height() > 10:
-            p.fillRect(QRectF(r.left(), r.top(), r.width(), 1), spine)
 
     def _draw_box(self, p: QPainter, r: QRectF, piece: Piece, label: str) -> None:
         s = piece.segment
@@ -302,17 +307,6 @@ class Riser(QWidget):
             y = r.bottom() + 2
             for n, key in enumerate(s.fixtures[: int(r.width() // 6)]):
                 p.fillRect(QRectF(r.left() + 2 + 6 * n, y, 4, 4), THEME.tint(tint_of(self._session.rig, key))[0])
-
-    def _draw_seams(self, p: QPainter, label: str, stream: Stream, lie_: Lie) -> None:
-        p.setPen(QPen(THEME.color("text"), 2))
-        for piece in stream.pieces:
-            for along, *_ in seams(stream, piece):
-                at = place_along(lie_, piece.n, along)
-                if at:
-                    s, led = at
-                    r = self.rect_of(label, s)
-                    y = self.column(label).top() + s.fixed + self.scale * (led + (0.5 if s.up else -0.5))
-                    p.drawLine(QPointF(r.left() - 4, y), QPointF(r.right() + 4, y))
 
     def _draw_line(self, p: QPainter, label: str) -> None:
         """A DMX line on a port: its lamps as beads along the cable."""
@@ -572,7 +566,7 @@ class Riser(QWidget):
         self.update()
 
     def resizeEvent(self, e: QResizeEvent) -> None:
-        self._picture = None
+        self._forget()
         super().resizeEvent(e)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from typing import Any
 
@@ -16,7 +17,7 @@ from PySide6.QtCore import (
     Qt,
     Signal,
 )
-from PySide6.QtGui import QKeyEvent, QKeySequence, QPainter
+from PySide6.QtGui import QKeyEvent, QKeySequence, QPainter, QShowEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QApplication,
@@ -72,12 +73,18 @@ class RollModel(QAbstractTableModel):
         self._by_universe: dict[str, tuple[str, str]] = {}
         self._on_line: dict[str, tuple[str, str]] = {}
         self._port_marks: dict[tuple[str, str], tuple[str, str]] = {}
+        self.hidden: Callable[[], bool] = lambda: False
+        """Whether nobody looks: then an edit is only remembered, and looked at by `wake`."""
+        self._slept = False
         session.changed.connect(self._follow)
         session.observed_changed.connect(self._observe)
         self.rebuild()
 
     def _follow(self, change: Change) -> None:
         """Take over an edit: a few touched rows are looked at again, or the whole list where more hangs on it."""
+        if self.hidden():
+            self._slept = True
+            return
         everything = any(
             change.ids(p) for p in ("profiles", "universes", "devices", "feeds", "device_models", "groups", "rig")
         )  # fmt: skip
@@ -104,6 +111,12 @@ class RollModel(QAbstractTableModel):
         if before != self._worst:
             changed = {k for k in before.keys() | self._worst.keys() if before.get(k) != self._worst.get(k)}
             self._tell({self._row_of[k] for k in changed if k in self._row_of})
+
+    def wake(self) -> None:
+        """Look at the whole rig again when edits were slept through."""
+        if self._slept:
+            self._slept = False
+            self.rebuild()
 
     def _tell(self, rows: set[int]) -> None:
         last = len(self.columns) - 1
@@ -391,6 +404,7 @@ class Roll(QTableView):
         self.session = session
         self._busy = False
         self.roll = RollModel(session)
+        self.roll.hidden = self._asleep
         self.setModel(self.roll)
         self.setItemDelegate(_Delegate(self))
         self.setAccessibleName("Roll of fixtures and elements")
@@ -406,6 +420,14 @@ class Roll(QTableView):
         self.sortByColumn(1, Qt.SortOrder.AscendingOrder)
         self.roll.modelReset.connect(self._show)
         session.selection_changed.connect(self._show)
+
+    def _asleep(self) -> bool:
+        """Another station is looked at; a window that was never shown counts as awake."""
+        return self.window().isVisible() and not self.isVisible()
+
+    def showEvent(self, e: QShowEvent) -> None:
+        self.roll.wake()
+        super().showEvent(e)
 
     def _widths(self) -> None:
         """Several breaks need wider columns for their addresses."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
 from PySide6.QtGui import QDrag, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QApplication, QLineEdit, QMenu, QPushButton, QSplitter, QStackedWidget, QWidget
@@ -101,6 +103,8 @@ class RunsStation(QWidget):
         self._session, self._wire = session, wire
         self.did = ""
         self.at = At("", -1, 0)
+        self._kept: dict[tuple[str, str], tuple[tuple[Any, ...], list[Line]]] = {}
+        """Rows of each port, with what they were made from."""
         self.box = Choice("Which box's cables are shown.", lambda v: self.choose_box(v))
         self.box.setMinimumWidth(150)
         self.load = Load()
@@ -167,6 +171,7 @@ class RunsStation(QWidget):
         self.setLayout(layout)
         self.panel = RunsPanel(self, session, wire)
         session.changed.connect(lambda _: self.refresh())
+        session.replaced.connect(self._kept.clear)
         session.selection_changed.connect(self.refresh)
         self.refresh()
 
@@ -305,13 +310,17 @@ class RunsStation(QWidget):
                 if which == "port" and port_label != self.at.label:
                     continue
                 stream = self._session.index.cables.streams.get((did, port_label))
-                for n, segment in enumerate(port.run):
-                    if keep is not None and (did, port_label, n) not in keep:
-                        continue
-                    piece = stream.pieces[n] if stream and n < len(stream.pieces) else None
-                    found.append(
-                        self._line(did, port_label, n, segment, piece, worst.get(f"{did}\t{port_label}\t{n}", ""))
-                    )
+                place = f"{did}\t{port_label}\t"
+                marks_ = tuple((k, v) for k, v in worst.items() if k.startswith(place)) if worst else ()
+                facts = (stream, port, device.name, marks_)
+                kept = self._kept.get((did, port_label))
+                if kept is None or kept[0][0] is not stream or kept[0][1] is not port or kept[0][2:] != facts[2:]:
+                    lines = [
+                        self._line(did, port_label, n, s, stream.pieces[n] if stream and n < len(stream.pieces) else None, worst.get(f"{place}{n}", ""))
+                        for n, s in enumerate(port.run)
+                    ]  # fmt: skip
+                    kept = self._kept[did, port_label] = (facts, lines)
+                found += kept[1] if keep is None else [x for n, x in enumerate(kept[1]) if (did, port_label, n) in keep]
         return found
 
     def _line(self, did: str, port: str, n: int, s: Segment, piece: Piece | None, mark: str) -> Line:

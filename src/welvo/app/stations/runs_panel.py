@@ -83,8 +83,6 @@ class RunsPanel(FormPanel):
         self._built: tuple[object, ...] = ()
         self.levels = [255, 0, 0]
         self.colour = [255, 160, 0, 255]
-        session.changed.connect(lambda _: self.refresh())
-        session.selection_changed.connect(self.refresh)
 
     # ---- when what is built
 

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import (
     QPixmap,
     QResizeEvent,
+    QShowEvent,
 )
 from PySide6.QtWidgets import QAbstractScrollArea, QFrame
 
@@ -71,6 +72,7 @@ class TapeFrame(QAbstractScrollArea):
         self._feeds_of: tuple[object, dict[str, list[str]]] = (None, {})
         self._tops: list[float] = []
         self._steps: tuple[float, list[float]] = (0.0, [])
+        self._slept = False
         self._fresh: set[str] = set()
         """Universes that changed since the whole Field was drawn into one picture."""
         self.setFrameShape(QFrame.Shape.NoFrame)
@@ -194,7 +196,23 @@ class TapeFrame(QAbstractScrollArea):
         self.zoomed.emit(self.level_name)
         super().resizeEvent(e)
 
+    def showEvent(self, e: QShowEvent) -> None:
+        super().showEvent(e)
+        if self._slept:
+            self._slept = False
+            self._cache.clear()
+            self._block_cache.clear()
+            self._fresh |= set(self._session.rig.universes)
+            self._shown_on = {x.universe for x in self._selected_spans()}
+            self._let_go()
+            if self.lens and self.lens[0] not in self._session.rig.universes:
+                self.lens = None
+            self._layout()
+
     def _on_change(self, change: Change) -> None:
+        if self.window().isVisible() and not self.isVisible():
+            self._slept = True  # another station is looked at: all is worked out when this one is shown again
+            return
         touched = set(self._session.followed.universes)
         if change.ids("profiles") or change.ids("shares") or change.ids("universes"):
             touched |= self._cache.keys() | self._block_cache.keys()

@@ -1,0 +1,143 @@
+"""Runs at scale: a 32-port controller with 100,000 pixels. Sums, an insertion, and what the riser and the opened cable paint."""
+
+from __future__ import annotations
+
+import os
+import statistics
+import sys
+import time
+from collections.abc import Callable
+
+from msgspec.structs import replace
+
+from welvo.checks.checker import Checker
+from welvo.formats.models import shipped
+from welvo.patch.cable import Cables
+from welvo.patch.index import Index
+from welvo.rig.document import Rig
+from welvo.rig.patched import Element, Place
+from welvo.rig.runs import Segment
+from welvo.rig.wiring import Device, Feed, Port, Sender, Universe
+from welvo.runs.edits import hang
+from welvo.runs.pixels import box_sums, pixel_table
+
+Say = Callable[..., None]
+PORTS, RIBBONS, PIXELS = 32, 25, 125
+
+
+def hall_of_pixels(follows: str = "universe") -> Rig:
+    """32 ports × 25 ribbons × 125 RGB pixels = 100,000, every second ribbon reversed, folded or grouped here and there."""
+    model = shipped()["penstock-32"]
+    elements: dict[str, Element] = {}
+    ports: dict[str, Port] = {}
+    for n, label in enumerate(model.ports):
+        run = []
+        for m in range(RIBBONS):
+            key = f"e{n * RIBBONS + m}"
+            elements[key] = Element(name=f"ribbon {n}.{m}", pixels=PIXELS, at=Place(from_run=True), tint=m % 8)
+            run.append(Segment(kind="pixels", element=key, reverse=m % 2 == 1, fold=25 if m % 5 == 4 else 0))
+        ports[label] = Port(run=tuple(run), feed="w1" if n == 0 else "", follows="" if n == 0 else follows)  # type: ignore[arg-type]
+    needed = PORTS * 19 + 4
+    universes = {f"u{n}": Universe(number=n) for n in range(1, needed)}
+    feeds = {f"w{n}": Feed(universe=f"u{n}", sender="s", wire=n) for n in range(1, needed)}
+    device = Device(name="BIG", model="m", ports=ports, packs="dense")
+    return Rig(
+        name="pixels", universes=universes, feeds=feeds, senders={"s": Sender(name="Bench", kind="bench")}, elements=elements,
+        device_models={"m": model}, devices={"d": device},
+    )  # fmt: skip
+
+
+def all_sums(rig: Rig) -> int:
+    """Every stream of a rig and every pixel's slot and universe.address, from nothing."""
+    cables = Cables(rig)
+    return sum(len(pixel_table(s).slot) for s in cables.streams.values()) + len(box_sums(cables, "d"))
+
+
+def best(run: Callable[[], object], times: int = 5) -> float:
+    found = []
+    for _ in range(times):
+        begun = time.perf_counter()
+        run()
+        found.append(1000 * (time.perf_counter() - begun))
+    return min(found)
+
+
+def cables(say: Say) -> None:
+    rig = hall_of_pixels()
+    assert all_sums(rig) == PORTS * RIBBONS * PIXELS + PORTS
+    took = best(lambda: all_sums(rig))
+    say("all sums of 32 ports and 100 000 pixels", f"{took:.1f} ms", "under 100 ms", took < 100)
+    took = best(lambda: Checker(Index(rig)), 2)
+    say("    index + check of the same", f"{took:.0f} ms")
+    _painted(say)
+
+
+def _painted(say: Say) -> None:
+    """In the real window, offscreen: insert ten pixels on one port, see it summed and painted; paint the riser anew."""
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    import tempfile
+    from pathlib import Path
+
+    from PySide6.QtCore import QPoint
+    from PySide6.QtGui import QPixmap, QRegion
+    from PySide6.QtWidgets import QApplication
+
+    from welvo.app.computer import Computer
+    from welvo.app.main import make_window
+    from welvo.app.session import Session
+
+    app = QApplication.instance() or QApplication(sys.argv[:1])
+    with tempfile.TemporaryDirectory() as folder:
+        os.environ["XDG_CONFIG_HOME"] = os.environ["XDG_DATA_HOME"] = folder
+        for words, follows in (
+            ("a universe each", "universe"),
+            ("all packed", "packed"),
+        ):
+            rig = hall_of_pixels(follows)
+            rig = replace(rig, elements={**rig.elements, "x": Element(name="spare", pixels=10)})
+            window = make_window(Session(rig), Computer(width=1280, height=800), "127.0.0.1", Path(folder))
+            window.show()
+            window.show_station("Runs")
+            window.runs.pick("A2", 3, 5)
+            app.processEvents()
+            runs = window.runs
+
+            def insert() -> tuple[float, float]:
+                """(summed anew and the cables painted, the whole edit with findings, list, panel and the window)."""
+                session = window.session  # noqa: B023
+                new, change = hang(session.rig, "d", "A1", [Segment(kind="pixels", element="x")], 3)
+                index = Index(session.rig)
+                begun = time.perf_counter()
+                index.follow(new, change)
+                summed = 1000 * (time.perf_counter() - begun)
+                begun = time.perf_counter()
+                session.take((new, change))
+                runs.riser.repaint()  # noqa: B023
+                whole = 1000 * (time.perf_counter() - begun)
+                picture = QPixmap(runs.riser.size())  # noqa: B023
+                begun = time.perf_counter()
+                runs.riser.restyle()  # noqa: B023
+                runs.riser.render(picture)  # noqa: B023
+                runs.opened.render(picture, QPoint(), QRegion(runs.opened.visibleRegion().boundingRect()))  # noqa: B023
+                painted = 1000 * (time.perf_counter() - begun)
+                session.undo()
+                app.processEvents()
+                return summed + painted, whole
+
+            insert()
+            found = [insert() for _ in range(7)]
+            took, whole = (statistics.median(x) for x in zip(*found))
+            goal = "under 30 ms" if follows == "universe" else ""
+            say(f"ten pixels inserted, summed, painted; ports {words}", f"{took:.1f} ms", goal, took < 30)
+            say("    with findings, lists, panel and the whole window", f"{whole:.1f} ms")
+
+            def paint() -> None:
+                runs.riser.restyle()  # noqa: B023
+                runs.riser.repaint()  # noqa: B023
+
+            if follows == "universe":
+                took = best(paint, 9)
+                say("the riser painted anew, 32 ports", f"{took:.1f} ms", "under 10 ms", took < 10)
+            window.may_leave = lambda: True  # type: ignore[method-assign]
+            window.shut()
+            window.close()
