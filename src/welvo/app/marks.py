@@ -6,7 +6,7 @@ import math
 from functools import lru_cache
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from welvo.app.theme import THEME
@@ -50,6 +50,20 @@ def _solid(mark: str, size: float) -> QPainterPath:
     return path.subtracted(sign)
 
 
+@lru_cache(128)
+def _stamp(mark: str, size: float, color: str, ratio: float) -> QPixmap:
+    """An error or a warning as a picture, with a pixel of room around it: long lists carry many of them."""
+    picture = QPixmap(int((size + 2) * ratio + 0.5), int((size + 2) * ratio + 0.5))
+    picture.setDevicePixelRatio(ratio)
+    picture.fill(Qt.GlobalColor.transparent)
+    p = QPainter(picture)
+    p.setRenderHint(QPainter.RenderHint.Antialiasing)
+    p.translate(1, 1)
+    p.fillPath(_solid(mark, size), QColor(color))
+    p.end()
+    return picture
+
+
 def draw(p: QPainter, mark: str, x: float, y: float, size: float = 12, none: bool = False) -> None:
     """Draw a mark with its top left corner at x, y. `none`: the same outline in edge, for a count of zero."""
     p.save()
@@ -67,8 +81,7 @@ def draw(p: QPainter, mark: str, x: float, y: float, size: float = 12, none: boo
         else:
             p.drawEllipse(inner)
     elif mark in ("error", "warning"):
-        p.translate(x, y)
-        p.fillPath(_solid(mark, size), c(mark))
+        p.drawPixmap(QPointF(x - 1, y - 1), _stamp(mark, size, c(mark).name(), p.device().devicePixelRatioF()))
     elif mark == "note":
         stroke = size * 0.16
         p.setPen(QPen(c("note"), stroke))

@@ -51,6 +51,16 @@ class At(NamedTuple):
     led: int
 
 
+class Header(NamedTuple):
+    """What stands at a port: its load in words and as a share of what it takes (below 0: no limit), whether that is too
+    much, and the mode that switches it off."""
+
+    words: str
+    share: float
+    over: bool
+    off: str
+
+
 class Riser(QWidget):
     """Emits `picked` (port, segment or −1, LED or 0) for what was clicked or walked to."""
 
@@ -175,9 +185,7 @@ class Riser(QWidget):
         p = QPainter(target)
         labels = self.labels
         box(p, QRectF(8, 4, self.width() - 16, 26), "raised", "edge", 3)
-        worst = self._worst()
-        for label in labels:
-            self._draw_port(p, label, worst.get(label, ""))
+        self._draw_ports(p, labels)
         shown = [label for label in labels if label in self._of]
         for label in shown:
             self._draw_cable(p, label)
@@ -201,51 +209,60 @@ class Riser(QWidget):
                 found[label] = f.severity
         return found
 
-    def _draw_port(self, p: QPainter, label: str, worst: str) -> None:
-        rig = self._session.rig
-        able = ability(rig, self.did, label)
-        c = self.column(label)
-        narrow = c.width() < 44
-        token = "quiet" if able.off else "text"
-        words = label if width_of(label, 13, True) <= c.width() - 2 else label[-2:]
-        text(p, QRectF(c.left(), 6, c.width(), 20), words, token, 13 if not narrow else 11, True, CENTRE, elide=False)
-        if able.off:
-            p.setPen(QPen(THEME.color("edge"), 1))
-            p.drawLine(QPointF(c.left() + 6, 17), QPointF(c.right() - 6, 17))
-        stream = self._of.get(label)
-        leds = stream.leds or stream.pixels if stream else 0
-        if stream and leds:
-            says = thousands(leds) if narrow else f"{thousands(leds)} px"
-            over = able.pixels and leds > able.pixels
-            text(
-                p,
-                QRectF(c.left(), 31, c.width(), 14),
-                says,
-                "error" if over else "quiet",
-                11,
-                bool(over),
-                CENTRE,
-                elide=False,
-            )
-            if able.pixels:
+    def _draw_ports(self, p: QPainter, labels: list[str]) -> None:
+        """The labels on the bar and the loads under it, one kind of thing after the other: fonts change twice in all."""
+        worst = self._worst()
+        heads = [self._head(label) for label in labels]
+        bold, small = THEME.font(13, True), THEME.font(11)
+        wide = THEME.metrics(13, True)
+        p.setFont(bold)
+        for label, head in zip(labels, heads):
+            c = self.column(label)
+            room = wide.horizontalAdvance(label)
+            words = label if room <= c.width() - 2 else label[-2:]
+            p.setPen(THEME.color("quiet" if head.off else "text"))
+            p.drawText(QRectF(c.left(), 6, c.width(), 20), CENTRE, words)
+            if head.off:
+                p.drawLine(QPointF(c.left() + 6, 17), QPointF(c.right() - 6, 17))
+            if label in worst:
+                marks.draw(p, worst[label], c.center().x() + min(room, c.width()) / 2 + 3, 11, 11)
+        p.setFont(small)
+        grounds: list[QRectF] = []
+        fills: dict[str, list[QRectF]] = {}
+        for label, head in zip(labels, heads):
+            c = self.column(label)
+            if head.words:
+                p.setPen(THEME.color("error" if head.over else "quiet"))
+                p.drawText(QRectF(c.left() - 4, 31, c.width() + 8, 14), CENTRE, head.words)
+            if head.share >= 0:
                 bar = QRectF(c.left() + 8, 47, c.width() - 16, 4)
-                p.fillRect(bar, THEME.color("field"))
-                p.fillRect(
-                    QRectF(bar.left(), bar.top(), bar.width() * min(1.0, leds / able.pixels), 4),
-                    THEME.color("error" if over else "quiet"),
-                )
-        elif not stream and able.gives != "pixels" and not narrow:
-            text(
-                p,
-                QRectF(c.left(), 31, c.width(), 14),
-                "DMX" if able.gives == "dmx" else "bus",
-                "quiet",
-                11,
-                False,
-                CENTRE,
+                grounds.append(bar)
+                part = QRectF(bar.left(), bar.top(), bar.width() * min(1.0, head.share), 4)
+                fills.setdefault("error" if head.over else "quiet", []).append(part)
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(THEME.color("field"))
+        p.drawRects(grounds)
+        for token, rects in fills.items():
+            p.setBrush(THEME.color(token))
+            p.drawRects(rects)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+
+    def _head(self, label: str) -> Header:
+        """What stands under a port's label: its load, of what it can take."""
+        able = ability(self._session.rig, self.did, label)
+        stream = self._of.get(label)
+        leds = (stream.leds or stream.pixels) if stream else 0
+        narrow = (self.width() - 24) / max(1, len(self.labels)) < 44
+        if leds:
+            over = bool(able.pixels and leds > able.pixels)
+            return Header(
+                thousands(leds) if narrow else f"{thousands(leds)} px",
+                leds / able.pixels if able.pixels else -1.0,
+                over,
+                able.off,
             )
-        if worst:
-            marks.draw(p, worst, c.center().x() + width_of(words, 13, True) / 2 + 3, 11, 11)
+        words = "" if narrow or stream or able.gives == "pixels" else "DMX" if able.gives == "dmx" else "bus"
+        return Header(words, -1.0, False, able.off)
 
     def _draw_strings(self, p: QPainter, labels: list[str]) -> None:
         """The strings of all ports, one tint after the other: few calls for many of them."""
