@@ -20,16 +20,20 @@ from welvo.app.stations.devices import AddDevice
 from welvo.app.stations.face_editor import FaceEditor
 from welvo.app.stations.lay_form import LayForm, ModeForm, PackForm
 from welvo.app.stations.library import Library
+from welvo.app.stations.model_editor import ModelEditor
 from welvo.app.stations.paste import PasteRows
 from welvo.app.stations.patch import PAGES, AddFixtures
 from welvo.app.stations.patch_pages import RenumberBlock
 from welvo.app.stations.range_edit import PasteRanges
+from welvo.app.stations.split import SplitElement
+from welvo.app.stations.supplies import Supplies
 from welvo.app.theme import THEME
 from welvo.app.window import Window
 from welvo.formats import journal
 from welvo.formats.rigfile import load, save
 from welvo.rig.document import Rig
 from welvo.rig.edits import add_feed
+from welvo.runs.wish import hang_wish
 
 SELECTIONS = [
     Selection("thing", ("f207",)), Selection("thing", ("f701",)), Selection("thing", ("e1",)), Selection("thing", ("e3",)),
@@ -49,6 +53,26 @@ def everywhere(window: Window) -> list[QWidget]:
             window.session.select(s)
             QApplication.processEvents()
             found += editors(window)
+    window.show_station("Runs")
+    pen = next(d for d, v in window.session.rig.devices.items() if v.name == "PENSTOCK")
+    window.session.edit(hang_wish, pen, "8", "lamps 3: dimmer red =9")
+    window.session.edit(hang_wish, pen, "8", "null 3")
+    for device, port, n in (
+        (pen, "", -1),
+        (pen, "1", -1),
+        (pen, "1", 1),
+        (pen, "6", 1),
+        (pen, "6", 2),
+        (pen, "8", 0),
+        (pen, "8", 1),
+        ("d1", "A", 0),
+        ("d1", "A", -1),
+    ):
+        window.session.select(
+            Selection("segment" if port else "device", (device, port, str(n)), on=(device, port, n) if port else None)
+        )
+        QApplication.processEvents()
+        found += editors(window)
     window.session.edit(add_feed, "u1", "ddp")
     window.session.edit(add_feed, "u1", "serial")
     window.show_station("Patch")
@@ -73,6 +97,7 @@ def everywhere(window: Window) -> list[QWidget]:
         AddFixtures(window.session, window), AddDevice(window.session, window), Library(window.session, window, "p5"),
         FaceEditor(mode, None, window), CompareModes(window.session.rig.profiles["p2"], "m1", window), PasteRanges(mode.channels[0], window),
         PasteRows(window.session, "", window), RenumberBlock(window.session, window),
+        SplitElement(window.session, window, pen), Supplies(window.session, window), ModelEditor(window.session, window),
     ):  # fmt: skip
         found += editors(dialog)
     return found

@@ -175,7 +175,7 @@ class ModelEditor(QDialog):
 
     def _build(self) -> None:
         self._text("Name", "What the box is called by its maker.", "name")
-        self._text("Maker", "Who makes it.", "maker")
+        self._text("Maker", "Who makes it; it stands before the name in lists.", "maker")
         self._pick(
             "Kind", "What sort of box it is. It decides what its ports give where nothing else is said.", "kind", KINDS
         )
@@ -232,7 +232,7 @@ class ModelEditor(QDialog):
             lambda: self.model.connector,
             lambda t: {"connector": t.strip()},
         )
-        self._text("Note", "What somebody should know about it.", "note")
+        self._text("Note", "What somebody should know before planning or touching it.", "note")
         self._form.addWidget(label("Output modes, one a line", 11, quiet=True))
         self.modes = QPlainTextEdit()
         self.modes.setFixedHeight(84)

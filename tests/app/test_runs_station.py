@@ -1,0 +1,354 @@
+"""Runs in the real window: what is clicked, dragged, typed and refused there."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from msgspec.structs import replace
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QDropEvent
+from PySide6.QtWidgets import QApplication, QPushButton
+from pytestqt.qtbot import QtBot
+
+from welvo.app.fields import Choice, Field
+from welvo.app.session import Selection
+from welvo.app.stations.model_editor import ModelEditor, own_folder, read_labels, read_modes, say_labels, say_modes
+from welvo.app.stations.riser import At, write_mime
+from welvo.app.stations.split import SplitElement, read_ports
+from welvo.app.stations.supplies import Supplies
+from welvo.app.window import Window
+from welvo.formats.models import from_folder, shipped
+from welvo.rig.notation import NotationError
+from welvo.rig.wiring import OutputMode
+
+
+@pytest.fixture
+def runs(window: Window) -> Window:
+    """The demo's window in Runs, its pixel controller chosen."""
+    window.show_station("Runs")
+    QApplication.processEvents()
+    return window
+
+
+def pen(window: Window) -> str:
+    return next(d for d, v in window.session.rig.devices.items() if v.name == "PENSTOCK")
+
+
+def field(window: Window, name: str) -> Field:
+    return next(f for f in window.runs.panel.findChildren(Field) if f.accessibleName() == name and f.isVisible())
+
+
+def put(window: Window, name: str, text: str) -> Field:
+    found = field(window, name)
+    found.setText(text)
+    found.commit()
+    QApplication.processEvents()
+    return found
+
+
+def press(window: Window, words: str) -> None:
+    next(b for b in window.runs.panel.findChildren(QPushButton) if b.text() == words and b.isVisible()).click()
+    QApplication.processEvents()
+
+
+def rows(window: Window) -> list[list[str]]:
+    return [list(x.cells) for x in window.runs.list.rows.lines]
+
+
+def test_a_click_on_a_cable_selects_its_pixel_everywhere(runs: Window, qtbot: QtBot) -> None:
+    riser = runs.runs.riser
+    stroke = riser.lies["1"].strokes[1]  # ceiling 2 comes back up
+    r = riser.rect_of("1", stroke)
+    qtbot.mouseClick(riser, Qt.MouseButton.LeftButton, pos=QPoint(int(r.center().x()), int(r.bottom() - 1)))
+    sel = runs.session.selection
+    # its data comes in at the bottom and it hangs reversed: there is its last pixel
+    assert (sel.kind, sel.ids, sel.on, sel.pixel, sel.led) == ("thing", ("c2",), (pen(runs), "1", 1), 55, 1)
+    shown = runs.ribbon.shown
+    assert shown and [h.value for h in shown.hops if h.role in ("universe", "port", "segment")] == [
+        "201.328",
+        "1",
+        "px 110",
+    ]
+    assert runs.patch.tapes._selected_spans()[0].key == "c2"
+    # and back: a slot, wherever it was picked, opens its cable
+    runs.session.select(
+        Selection("slot", (), slot=(next(u for u, v in runs.session.rig.universes.items() if v.number == 206), 95))
+    )
+    assert runs.runs.at == At("6", 2, 0)
+    assert runs.session.go_to("swarm/171")
+    assert runs.runs.at == At("7", 0, 171)
+
+
+def test_the_list_filters_both_ways(runs: Window) -> None:
+    assert len(rows(runs)) == 12 + 2 + 3 + 1
+
+    def by(which: str) -> list[str]:
+        runs.runs.filter.setCurrentIndex(runs.runs.filter.findData(which))
+        runs.runs._fill()
+        return [r[3] for r in rows(runs)]
+
+    assert by("loose") == ["ribbon", "drum", "pumps", "coat rail", "704 Undertow, in the case"]
+    runs.session.select(
+        Selection("universe", (next(u for u, v in runs.session.rig.universes.items() if v.number == 206),))
+    )
+    assert by("selection") == ["rim", "sill bridge"]
+    runs.session.select_things(["f533"])
+    assert by("selection") == ["sill bridge"] and runs.runs.at.label == "6"
+    runs.session.select(Selection("universe", ("u3",)))
+    assert by("selection") == ["Ray basin line"]
+    runs.runs.pick("5", -1, 0)
+    assert by("port") == ["bell 1", "bell 2"]
+
+
+def test_the_bridge_is_set_right_by_the_row_below_it(runs: Window, qtbot: QtBot) -> None:
+    runs.runs.pick("6", 2, 0)
+    opened = runs.runs.opened
+    opened.grab()
+    ((r, finding),) = opened._buttons
+    assert finding.code == "RUN-14"
+    qtbot.mouseClick(opened, Qt.MouseButton.LeftButton, pos=r.center().toPoint())
+    assert "RUN-14" not in runs.session.report.codes
+    rig = runs.session.rig
+    assert rig.devices[pen(runs)].ports["6"].brightness == 1.0 and rig.feeds["w206"].rate == 40
+    opened.grab()
+    block, key = next(x for x in opened._lamps if x[1] == "f534")
+    qtbot.mouseClick(opened, Qt.MouseButton.LeftButton, pos=block.center().toPoint())
+    assert runs.session.selection.ids == ("f534",) and key == "f534"
+    runs.session.undo()
+    assert "RUN-14" in runs.session.report.codes
+
+
+def test_fields_of_a_bridge_say_and_set_its_addresses(runs: Window) -> None:
+    runs.runs.pick("6", 2, 0)
+    QApplication.processEvents()
+    bridge = lambda: runs.session.rig.devices[pen(runs)].ports["6"].run[2]  # noqa: E731
+    assert field(runs, "534 DMX").text() == "33"
+    put(runs, "534 DMX", "")
+    assert bridge().dmx == {} and field(runs, "535 DMX").text() == "33"
+    put(runs, "532 DMX", "3")
+    assert "RUN-15" in runs.session.report.codes
+    put(runs, "532 DMX", "free")
+    assert "RUN-15" not in runs.session.report.codes
+    wrong = put(runs, "532 DMX", "700")
+    assert wrong.property("wrong") and bridge().dmx != {"f532": 700}
+    wrong.revert()
+    assert put(runs, "Fixtures", "531, 9999").property("wrong")
+    put(runs, "Levels", "0 255 0")
+    assert any(
+        "green" in w.accessibleName()
+        for w in runs.runs.panel.findChildren(type(runs.runs.panel.widget()))
+        if w.isVisible()
+    )
+    put(runs, "Width", "20")
+    assert (
+        "the highest address behind it"
+        in next(f for f in runs.session.report.findings if f.code == "RUN-14").reason.lower()
+    )
+
+
+def test_typing_hangs_and_what_cannot_be_hung_stays_in_the_field(runs: Window, qtbot: QtBot) -> None:
+    station = runs.runs
+    station.pick("8", -1, 0)
+    qtbot.keyClicks(station.hang, "3 x 30 RGB algae, there and back")
+    assert station.saying.text() == "3 × 30 pixels on port 8; nothing behind moves"
+    qtbot.keyClick(station.hang, Qt.Key.Key_Return)
+    assert [s.reverse for s in runs.session.rig.devices[pen(runs)].ports["8"].run] == [False, True, False]
+    assert station.hang.text() == ""
+    qtbot.keyClicks(station.hang, "5 wobbles on 99")
+    assert "no port 99" in station.saying.text()
+    qtbot.keyClick(station.hang, Qt.Key.Key_Return)
+    assert station.hang.text() == "5 wobbles on 99" and "no port 99" in runs.message.words
+    station.hang.setText("10 RGB moss on 1")
+    station._preview(station.hang.text())
+    assert "behind move" in station.saying.text()  # ports 2 to 8 follow
+
+
+def test_dragging_moves_a_segment_and_drops_what_is_not_hung_yet(runs: Window, qtbot: QtBot) -> None:
+    station, riser, did = runs.runs, runs.runs.riser, pen(runs)
+    runs.session.edit(_typed_away, "e1")
+    a = riser.rect_of("1", riser.lies["1"].strokes[0]).center().toPoint()
+    b = QPoint(int(riser.column("9").center().x()), 120)
+    qtbot.mousePress(riser, Qt.MouseButton.LeftButton, pos=a)
+    qtbot.mouseMove(riser, b)
+    if riser._ghost is None:  # the offscreen platform moves without buttons
+        riser._ghost = riser._say_move(At("1", 0, 1), riser.at(QPointF(b)))
+    assert riser._ghost and riser._ghost[2] and "to port 9, place 1" in riser._ghost[1]
+    qtbot.mouseRelease(riser, Qt.MouseButton.LeftButton, pos=b)
+    ports = runs.session.rig.devices[did].ports
+    assert [s.element for s in ports["9"].run] == ["c1"] and [s.element for s in ports["1"].run] == ["c2", "c3"]
+    runs.session.undo()
+    riser.grab()
+    # into the middle of the swarm: it is cut at the very pixel
+    swarm = riser.rect_of("7", riser.lies["7"].strokes[0])
+    at = QPointF(swarm.center().x(), swarm.top() + 100 * riser.scale + 0.1)
+    event = QDropEvent(
+        at, Qt.DropAction.CopyAction, write_mime(["e1"]), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    )
+    riser.dropEvent(event)
+    run = runs.session.rig.devices[did].ports["7"].run
+    assert [(s.element, s.first, s.count) for s in run] == [("sw", 1, 100), ("e1", 1, 0), ("sw", 101, 300)]
+    assert runs.session.rig.elements["e1"].at.way == "run"
+    # a DMX box refuses pixels, and says so
+    runs.session.select(Selection("device", ("d2",)))
+    assert not station.riser.drop_things(["e2"], At("1", -1, 0), station.riser.segment_for)
+    assert "gives DMX" in runs.message.words
+
+
+def _typed_away(rig, key):  # type: ignore[no-untyped-def]
+    from welvo.rig.document import put as set_
+    from welvo.rig.patched import Place
+
+    return set_(rig, "", elements={key: replace(rig.elements[key], at=Place())})
+
+
+def test_the_keyboard_walks_ports_segments_and_pixels(runs: Window, qtbot: QtBot) -> None:
+    riser, opened = runs.runs.riser, runs.runs.opened
+    runs.runs.pick("5", -1, 0)
+    riser.setFocus()
+    qtbot.keyClick(riser, Qt.Key.Key_Right)
+    assert runs.runs.at == At("6", -1, 0)
+    qtbot.keyClick(riser, Qt.Key.Key_Down)
+    qtbot.keyClick(riser, Qt.Key.Key_N)
+    qtbot.keyClick(riser, Qt.Key.Key_N)
+    assert runs.runs.at == At("6", 0, 2) and runs.session.selection.pixel == 2
+    qtbot.keyClick(opened, Qt.Key.Key_Right)
+    assert runs.runs.at == At("6", 0, 3)
+    qtbot.keyClick(opened, Qt.Key.Key_Down)
+    assert runs.runs.at.n == 1
+    qtbot.keyClick(runs.runs.list, Qt.Key.Key_Delete)
+    assert [s.kind for s in runs.session.rig.devices[pen(runs)].ports["6"].run] == ["pixels", "bridge"]
+
+
+def test_fields_of_a_segment_a_port_and_the_box(runs: Window) -> None:
+    did = pen(runs)
+    now = lambda: runs.session.rig.devices[did]  # noqa: E731
+    runs.runs.pick("7", 0, 0)
+    QApplication.processEvents()
+    put(runs, "Pixels", "1-100")
+    put(runs, "Group by", "2")
+    put(runs, "Brightness", "50 %")
+    put(runs, "Cable", "5 m")
+    s = now().ports["7"].run[0]
+    assert (s.first, s.count, s.group, s.brightness, s.length) == (1, 100, 2, 0.5, 5)
+    for name, text in (
+        ("Pixels", "90-600"),
+        ("Gives order", "RGBX"),
+        ("Brightness", "120"),
+        ("Starts at", "999.1"),
+        ("Cable", "far"),
+        ("Gamma", "0"),
+    ):
+        wrong = put(runs, name, text)
+        assert wrong.property("wrong"), name
+        wrong.revert()
+    press(runs, "Keep this address")
+    assert runs.session.rig.elements["sw"].at.way == "typed"
+    press(runs, "Follow the cable")
+    assert runs.session.rig.elements["sw"].at.way == "run"
+    runs.runs.pick("7", -1, 0)
+    QApplication.processEvents()
+    put(runs, "Configured", "400")
+    assert now().ports["7"].pixels == 400 and "RUN-20" in runs.session.report.codes
+    runs.session.select(Selection("device", (did,)))
+    QApplication.processEvents()
+    mode = next(c for c in runs.runs.panel.findChildren(Choice) if c.accessibleName() == "Mode" and c.isVisible())
+    mode._apply("6 long ports")
+    QApplication.processEvents()
+    assert now().mode == "6 long ports" and "RUN-12" in runs.session.report.codes
+    put(runs, "Takes of each", "510")
+    assert "RUN-19" in runs.session.report.codes
+    put(runs, "First universe", "300")
+    press(runs, "Packed")
+    assert runs.session.index.cables.streams[did, "1"].start == (300, 1)
+
+
+def test_splitting_in_the_dialog(runs: Window) -> None:
+    dialog = SplitElement(runs.session, runs, pen(runs), "9")
+    dialog.element.setCurrentIndex(dialog.element.findData("e1"))
+    dialog._other()
+    dialog.ports.setText("9-12")
+    dialog.row_.setText("60")
+    dialog.back.click()
+    assert dialog.saying.text() == "4 ports, up to 60 pixels each." and dialog.go.isEnabled()
+    dialog.row_.setText("7")
+    assert "240 pixels are not whole rows of 7" in dialog.saying.text() and not dialog.go.isEnabled()
+    dialog.row_.setText("60")
+    dialog.ports.setText("9-99")
+    assert "no port 9-99" in dialog.saying.text()
+    dialog.ports.setText("9, 11")
+    dialog.grab()
+    dialog._split()
+    ports = runs.session.rig.devices[pen(runs)].ports
+    assert [(p, ports[p].run[0].first, ports[p].run[0].count, ports[p].run[0].reverse) for p in ("9", "11")] == [
+        ("9", 1, 120, False),
+        ("11", 121, 120, True),
+    ]
+    with pytest.raises(NotationError, match="backwards"):
+        read_ports("4-2", ["1", "2", "3", "4"])
+
+
+def test_supplies_in_the_dialog(runs: Window) -> None:
+    dialog = Supplies(runs.session, runs)
+    assert [r.cells[0] for r in dialog.list.rows.lines] == ["Ceiling tin", "Swarm tin"]
+    dialog.name.setText("Sill tin")
+    dialog.volts.setText("twelve")
+    dialog._add()
+    assert "numbers" in dialog.saying.text()
+    dialog.volts.setText("12")
+    dialog._add()
+    assert [s.name for s in runs.session.rig.supplies.values()][-1] == "Sill tin"
+    dialog.list.selectRow(0)
+    dialog._remove()
+    assert "Ceiling tin" not in [s.name for s in runs.session.rig.supplies.values()]
+    assert runs.session.rig.devices[pen(runs)].ports["1"].run[0].supply == ""
+
+
+def test_a_model_is_made_in_the_window_and_kept(runs: Window) -> None:
+    editor = ModelEditor(runs.session, runs, runs.session.rig.devices[pen(runs)].model)
+    assert editor.model.name == "Penstock 12"
+    editor.text.setPlainText(editor.text.toPlainText().replace("pixels_per_port = 680", "pixels_per_port = 300"))
+    assert editor.model.pixels_per_port == 300
+    editor._put()
+    assert "RUN-01" in runs.session.report.codes  # the swarm has 400
+    runs.session.undo()
+    assert "RUN-01" not in runs.session.report.codes
+    editor._new()
+    editor._take(lambda: {"name": "Tub 8", "ports": read_labels("A1-A4, B1-B4")})
+    assert 'name = "Tub 8"' in editor.text.toPlainText() and editor.keep.isEnabled()
+    editor.modes.setPlainText("half: off B1-B4; pixels 500")
+    assert editor.model.modes == (OutputMode(name="half", off=("B1", "B2", "B3", "B4"), pixels_per_port=500),)
+    editor.modes.setPlainText("half: off C9")
+    assert "port C9 off, which is not there" in editor.saying.text() and not editor.keep.isEnabled()
+    editor.modes.setPlainText("")
+    editor.text.setPlainText("ports = 3")
+    assert not editor.keep.isEnabled() and editor.model.name == "Tub 8"
+    editor._show()
+    editor._save()
+    kept, problems = from_folder(own_folder())
+    assert kept["tub-8"].ports == ("A1", "A2", "A3", "A4", "B1", "B2", "B3", "B4") and not problems
+    assert Path(own_folder(), "tub-8.toml").read_text().startswith('name = "Tub 8"')
+
+
+def test_labels_and_modes_are_written_as_they_are_read() -> None:
+    for model in shipped().values():
+        assert read_labels(say_labels(model.ports)) == model.ports
+        again = read_modes(say_modes(model.modes))
+        assert [(m.name, m.off, m.gives, m.pixels_per_port) for m in again] == [
+            (m.name, m.off, m.gives, m.pixels_per_port) for m in model.modes
+        ]
+    for text in ("x: wobble 3", "x: gives light"):
+        with pytest.raises(NotationError):
+            read_modes(text)
+
+
+def test_a_finding_leads_to_its_segment(runs: Window) -> None:
+    runs.show_station("Patch")
+    for f in runs.session.report.findings:
+        if f.goes_to[0] == "run":
+            runs.go(*f.goes_to)
+            parts = f.goes_to[1].split("\t")
+            assert runs.station == "Runs" and runs.runs.did == parts[0]
+            assert len(parts) < 2 or runs.runs.at.label == parts[1]
+    runs.go("runs", "loose")
+    assert rows(runs)[0][3] == "ribbon"
