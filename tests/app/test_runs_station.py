@@ -21,6 +21,7 @@ from welvo.app.window import Window
 from welvo.formats.models import from_folder, shipped
 from welvo.rig.notation import NotationError
 from welvo.rig.wiring import OutputMode
+from welvo.runs.wish import hang_wish
 
 
 @pytest.fixture
@@ -242,9 +243,9 @@ def test_fields_of_a_segment_a_port_and_the_box(runs: Window) -> None:
         wrong = put(runs, name, text)
         assert wrong.property("wrong"), name
         wrong.revert()
-    press(runs, "Keep this address")
+    press(runs, "Keep it")
     assert runs.session.rig.elements["sw"].at.way == "typed"
-    press(runs, "Follow the cable")
+    press(runs, "Follow it")
     assert runs.session.rig.elements["sw"].at.way == "run"
     runs.runs.pick("7", -1, 0)
     QApplication.processEvents()
@@ -256,7 +257,7 @@ def test_fields_of_a_segment_a_port_and_the_box(runs: Window) -> None:
     mode._apply("6 long ports")
     QApplication.processEvents()
     assert now().mode == "6 long ports" and "RUN-12" in runs.session.report.codes
-    put(runs, "Takes of each", "510")
+    put(runs, "Slots each", "510")
     assert "RUN-19" in runs.session.report.codes
     put(runs, "First universe", "300")
     press(runs, "Packed")
@@ -352,3 +353,15 @@ def test_a_finding_leads_to_its_segment(runs: Window) -> None:
             assert len(parts) < 2 or runs.runs.at.label == parts[1]
     runs.go("runs", "loose")
     assert rows(runs)[0][3] == "ribbon"
+
+
+@pytest.mark.parametrize("step", [0, 2])
+def test_nothing_in_the_panel_is_wider_than_the_panel(runs: Window, step: int) -> None:
+    runs.set_look("dusk", step)
+    did = pen(runs)
+    runs.session.edit(hang_wish, did, "8", "lamps 3: dimmer red green")
+    for device, port, n in ((did, "", -1), (did, "1", -1), (did, "1", 1), (did, "6", 1), (did, "6", 2), (did, "8", 0), ("d1", "A", 0)):
+        runs.session.select(Selection("segment" if port else "device", (device, port, str(n)), on=(device, port, n) if port else None))
+        QApplication.processEvents()
+        inner = runs.runs.panel.widget()
+        assert inner.minimumSizeHint().width() <= 290, (port, n, inner.minimumSizeHint().width())

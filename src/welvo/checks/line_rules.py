@@ -69,7 +69,7 @@ def dmx_comes_out_wrong(ctx: Context, subject: str) -> Iterator[Finding]:
             changes = tuple(c for d in mendable for c in d.changes)
             fixes.append(
                 Fix(
-                    f"Set the bridge right ({len(mendable)} settings)",
+                    f"Set the bridge right ({len(mendable)})",
                     changes,
                     partial(set_right, did=did, label=label, n=p.n),
                 )

@@ -166,6 +166,9 @@ def _running_in_streams(index: Index, did: str, streams: list[Stream], running: 
 def of_segment(index: Index, did: str, label: str, n: int) -> Target:
     """The first slot of a segment that is no element: a bridge, a converter; null pixels and cables have none."""
     stream = index.cables.streams.get((did, label))
+    line = index.cables.lines.get((did, label)) if stream is None else None
+    if line and line.n == n and line.segment.fixtures:
+        return replace(of_thing(index, line.segment.fixtures[0]), label=line.segment.name or f"line on {label}")
     piece = stream.pieces[n] if stream and n < len(stream.pieces) else None
     place = piece.place(1) if piece and piece.slots else None
     uid = universe_by_number(index.rig, place[0]) if place else ""

@@ -34,7 +34,30 @@ def _port(rig: Rig, did: str, label: str) -> tuple[Device, Port]:
 def _put_run(rig: Rig, did: str, runs: dict[str, tuple[Segment, ...]], label: str, **parts: dict[str, Any]) -> Edit:
     device = rig.devices[did]
     ports = {**device.ports, **{p: replace(device.ports.get(p, Port()), run=run) for p, run in runs.items()}}
+    ports = begun(rig, did, ports)
     return put(rig, label, devices={did: replace(device, ports=ports)}, **parts)
+
+
+def begun(rig: Rig, did: str, ports: dict[str, Port]) -> dict[str, Port]:
+    """Ports that something was just hung on begin as the others of the box do, when one before them has a start.
+
+    A box whose ports follow one another goes on like that; without an example each begins at the next universe.
+    """
+    device, model = rig.devices[did], model_of(rig, did)
+    order = [p for p in (model.ports if model else ports) if gives(rig, did, p) == "pixels"]
+    ways = [ports[p].follows for p in order if p in ports and ports[p].follows]
+    way = max(set(ways), key=ways.count) if ways else "universe"
+    found = dict(ports)
+    seen = False
+    for p in order:
+        port = ports.get(p)
+        if port is None:
+            continue
+        fresh = port.run and not (device.ports[p].run if p in device.ports else ())
+        if fresh and seen and not port.feed and not port.follows:
+            found[p] = replace(port, follows=way)
+        seen = seen or bool(port.feed and port.run)
+    return found
 
 
 def check_fits(rig: Rig, did: str, label: str, segment: Segment) -> None:

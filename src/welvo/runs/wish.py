@@ -16,7 +16,7 @@ from welvo.rig.patched import Element, Place
 from welvo.rig.plan import model_of
 from welvo.rig.runs import Segment
 from welvo.rig.wiring import Port
-from welvo.runs.edits import check_fits, following
+from welvo.runs.edits import begun, check_fits, following
 from welvo.runs.lamps import read_functions
 
 HELP = (
@@ -262,6 +262,6 @@ def hang_wish(rig: Rig, did: str, label: str, text: str) -> tuple[Rig, Change, l
     keys = [k for s in wish.ports.values() for one in s for k in (one.element, *one.fixtures) if k not in wish.elements]
     fixtures, elements = following(rig, keys, only_new=True)
     return *put(
-        rig, f"hang {wish.says}", devices={did: replace(device, ports=ports)},
+        rig, f"hang {wish.says}", devices={did: replace(device, ports=begun(rig, did, ports))},
         elements={**wish.elements, **elements}, fixtures=fixtures,
     ), list(wish.elements)  # fmt: skip

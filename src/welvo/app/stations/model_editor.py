@@ -126,6 +126,7 @@ class ModelEditor(QDialog):
             f"rig {used}",
         )
         self.which.setAccessibleName("Model")
+        self.which.setMinimumWidth(340)
         body.addLayout(
             row(
                 label("Box models", 16, True),
@@ -190,7 +191,7 @@ class ModelEditor(QDialog):
         self._count("Stream slots", "How many slots a pixel port can put out; 0: nobody said.", "stream_slots", 400_000)
         self._count("Universes", "How many universes it takes in all; 0: as many as it has ports.", "universes", 63999)
         self._count(
-            "Of each",
+            "Slots each",
             "How many slots of a universe it takes, where that is fixed; 0: it can be told.",
             "universe_size",
             512,
@@ -221,7 +222,7 @@ class ModelEditor(QDialog):
             _read_counts,
         )
         self._line(
-            "Port · box A",
+            "Amperes",
             "Amperes each port, and the whole box, can hand on; 0: nobody said.",
             lambda: f"{self.model.port_amps:g} · {self.model.amps:g}",
             _read_amps,

@@ -570,7 +570,9 @@ class Opened(QWidget):
                 QRectF(x, tape.top(), 3 if first else 1, tape.height()), spine if first else THEME.color("field")
             )
             if per > 12:
-                text(p, cell.adjusted(4, 0, 0, 0), s.function, "text", 11)
+                words = s.function.removeprefix("=")
+                if width_of(words, 11) < per - 5:
+                    text(p, cell.adjusted(4, 0, 0, 0), words, "text", 11, elide=False)
             if first and x > under + 4:
                 words = f"{s.dmx} · px {s.pixel}"
                 text(p, QRectF(x, tape.top() - 16, 80, 14), words, "text", 11, elide=False)

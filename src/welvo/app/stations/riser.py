@@ -310,11 +310,11 @@ class Riser(QWidget):
             else False
         )
         box(p, r, "raised", "error" if wrong else "text", 3, 2)
-        words = {"bridge": f"{s.width}", "lamps": "lamps", "line": "line"}.get(s.kind, s.kind)
+        words = s.kind
         text(
             p,
             r.adjusted(3, 0, -3, 0),
-            f"bridge {words}" if s.kind == "bridge" and r.width() > 60 else words,
+            _bridge_words(s.width, r.width() - 6) if s.kind == "bridge" else words,
             "text",
             11,
             True,
@@ -335,7 +335,7 @@ class Riser(QWidget):
                 continue
             room = c.height() - 10
             step = min(22.0, room / len(s.fixtures))
-            x = c.left() + min(c.width() / 2, 40)
+            x = c.center().x() - (18 if c.width() > 60 else 0)
             p.setPen(QPen(THEME.color("edge"), 1.5))
             p.drawLine(QPointF(x, 53), QPointF(x, c.top() + step * (len(s.fixtures) - 0.5)))
             for n, key in enumerate(s.fixtures):
@@ -585,6 +585,11 @@ class Riser(QWidget):
     def resizeEvent(self, e: QResizeEvent) -> None:
         self._forget()
         super().resizeEvent(e)
+
+
+def _bridge_words(width: int, room: float) -> str:
+    """As much of `bridge 64` as there is room for."""
+    return next((w for w in (f"bridge {width}", "bridge") if width_of(w, 11, True) <= room), "br")
 
 
 def write_mime(keys: list[str]) -> QMimeData:

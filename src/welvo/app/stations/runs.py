@@ -31,7 +31,7 @@ from welvo.runs.wish import HELP, hang_wish, read_hanging
 HEADS = (
     Head("", 26, "mark"), Head("Port", 52, "text", "The port it hangs on, as printed on the box."), Head("Pl.", 34, "number", "Its place in the run."),
     Head("What", 140), Head("Pixels", 64, "number", "Pixels on the cable."), Head("Port px", 84, "number", "Running pixel on the port, first to last."),
-    Head("Slots", 56, "number"), Head("First", 72, "number", "Universe and address of its first slot."), Head("Last", 72, "number"),
+    Head("Slots", 56, "number"), Head("First", 84, "number", "Universe and address of its first slot."), Head("Last", 84, "number"),
     Head("How", 140, "text", "Direction, fold, grouping, order, brightness."), Head("Box", 110),
 )  # fmt: skip
 FILTERS = (

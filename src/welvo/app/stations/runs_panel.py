@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QVBoxLayout
 
 from welvo.app.fields import Field, Tick
 from welvo.app.paint import button, clear, label, row
-from welvo.app.panel import FormPanel, Title, Ways, finding_card
+from welvo.app.panel import FormPanel, Title, Ways, field_row, finding_card
 from welvo.app.session import Session
 from welvo.app.stations.riser import At
 from welvo.app.stations.tape_paint import tint_of
@@ -257,7 +257,7 @@ class RunsPanel(FormPanel):
         self.field("Pixels", "Which pixels of the thing hang here: all, or such as 1-120. The rest can hang on another port.",
                    lambda: _say_part(now(), piece()), lambda t: change(**_read_part(t, element.pixels if element and element.kind != "block" else element.slots if element else 0)), narrow=110)  # fmt: skip
         self.field("Fold every", "After how many LEDs the string turns back and the controller turns the order round; 0 is no fold. Set it in one place only.",
-                   lambda: str(now().fold), lambda t: change(fold=whole(t, 0, 100_000)), narrow=84,
+                   lambda: str(now().fold), lambda t: change(fold=whole(t, 0, 100_000)), narrow=64,
                    beside=self._tick("Reversed", "The data comes in at the far end: the controller counts from there.", lambda: now().reverse, lambda v: change(reverse=v)))  # fmt: skip
         self.field("Group by", "How many LEDs show one pixel's colour. Grouping shortens the stream, not the cable.",
                    lambda: str(now().group), lambda t: change(group=whole(t, 1, 10_000)), narrow=84)  # fmt: skip
@@ -288,22 +288,22 @@ class RunsPanel(FormPanel):
                 ""
                 if e is None
                 else {
-                    "run": "address from the cable",
-                    "typed": "address typed",
-                    "anchored": "stands behind another thing",
-                    "none": "no address yet",
+                    "run": "address: from the cable",
+                    "typed": "address: typed",
+                    "anchored": "address: behind another",
+                    "none": "address: none yet",
                 }[e.at.way]
             )
 
         beside = label("", 11, quiet=True)
         self.refreshers.append(lambda: beside.setText(words()))
         fix = button(
-            "Keep this address",
+            "Keep it",
             lambda: s.edit(fix_addresses, s.index.cables, [now().element]),
             "Types the address it has now, so that it stays when the cable changes.",
         )
         follow = button(
-            "Follow the cable", lambda: s.edit(follow_cable, now().element), "Lets the cable decide its address."
+            "Follow it", lambda: s.edit(follow_cable, now().element), "Lets the cable decide its address."
         )
 
         def which() -> None:
@@ -657,7 +657,7 @@ class RunsPanel(FormPanel):
             self.refresh()
             return True
 
-        self.field("R G B · bright", "A colour and a brightness, 0 to 255 each, to see what every slot gets. Nothing is sent from here.",
+        self.field("Colour", "A colour and a brightness, 0 to 255 each, to see what every slot gets. Nothing is sent from here.",
                    lambda: " ".join(map(str, self.colour)), apply, narrow=140)  # fmt: skip
 
         def out() -> tuple[tuple[str, str], ...]:
@@ -767,7 +767,7 @@ class RunsPanel(FormPanel):
             self.field("Brightness", "Brightness of the port in per cent, one factor of the product. With a bridge on it, it must be 100.",
                        lambda: f"{now().brightness * 100:g} %", lambda t: change(f"port {port_label} at {t}", brightness=share(t)), narrow=84)  # fmt: skip
             self.field("Gamma", "The gamma curve of the port; 1 is none. With a bridge on it, it must be 1.",
-                       lambda: f"{now().gamma:g}", lambda t: change(f"port {port_label}: gamma {t}", gamma=number(t, 0.01, 5, "gamma")), narrow=84,
+                       lambda: f"{now().gamma:g}", lambda t: change(f"port {port_label}: gamma {t}", gamma=number(t, 0.01, 5, "gamma")), narrow=64,
                        beside=self._tick("Dithering", "Trembles the lowest bit for finer steps. With a bridge on the port it must be off.", lambda: now().dither, lambda v: change(f"dithering on port {port_label}", dither=v)))  # fmt: skip
             model = model_of(s.rig, did)
             chips = list(
@@ -834,7 +834,8 @@ class RunsPanel(FormPanel):
             every.setEnabled(bool(have.typed))
 
         self.refreshers.append(say)
-        self.body.addLayout(row(new, every, None))
+        self.body.addLayout(row(new, None))
+        self.body.addLayout(row(every, None))
 
     # ---- the box
 
@@ -863,7 +864,7 @@ class RunsPanel(FormPanel):
                 )
             )
             return
-        self.field("Takes of each", "How many slots of a universe the box takes: 512, 510, or 0 for as many as the sender uses. Both ends must agree.",
+        self.field("Slots each", "How many slots of a universe the box takes: 512, 510, or 0 for as many as the sender uses. Both ends must agree.",
                    lambda: str(s.rig.devices[did].size) if did in s.rig.devices else "", lambda t: way(f"universes of {t}", size=whole(t, 0, 512)), narrow=84)  # fmt: skip
         self.choice("Pixels", "Whole: a pixel that a universe's end would cut begins in the next. Dense: it is cut, and slots are saved.",
                     lambda: ([("whole", "kept whole"), ("dense", "dense, may be cut")], s.rig.devices[did].packs if did in s.rig.devices else "whole"), lambda v: way(f"pixels {v}", packs=v))  # fmt: skip
@@ -897,7 +898,7 @@ class RunsPanel(FormPanel):
             s.edit(begin_and_make, did, whole(first.text(), 1, 63999), how)
 
         each = button(
-            "One each",
+            "A universe each",
             lambda: begin("universe"),
             "Every port begins at a universe of its own, from this number on. What is missing is made and fed.",
         )
@@ -906,7 +907,8 @@ class RunsPanel(FormPanel):
             lambda: begin("packed"),
             "The ports follow one another without a gap, from this number on. What is missing is made and fed.",
         )
-        self.body.addLayout(row(label("Begin at", quiet=True), first, each, packed, None))
+        self.body.addLayout(field_row("Begin at", first, None))
+        self.body.addLayout(row(each, packed, None))
         spare = Field(
             "How many spare universes to make and feed behind the last one that is needed.",
             lambda t: whole(t, 0, 1000) >= 0,
