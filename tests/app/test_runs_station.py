@@ -12,15 +12,20 @@ from PySide6.QtWidgets import QApplication, QPushButton
 from pytestqt.qtbot import QtBot
 
 from welvo.app.fields import Choice, Field
+from welvo.app.panel import Ways
 from welvo.app.session import Selection
+from welvo.app.stations.element_face import ElementFace
 from welvo.app.stations.model_editor import ModelEditor, own_folder, read_labels, read_modes, say_labels, say_modes
+from welvo.app.stations.pixel_kinds import PixelKinds
 from welvo.app.stations.riser import At, write_mime
 from welvo.app.stations.split import SplitElement, read_ports
 from welvo.app.stations.supplies import Supplies
 from welvo.app.window import Window
 from welvo.formats.models import from_folder, shipped
+from welvo.rig.edits import set_profile
 from welvo.rig.notation import NotationError
 from welvo.rig.wiring import OutputMode
+from welvo.runs.edits import set_model
 from welvo.runs.wish import hang_wish
 
 
@@ -360,8 +365,105 @@ def test_nothing_in_the_panel_is_wider_than_the_panel(runs: Window, step: int) -
     runs.set_look("dusk", step)
     did = pen(runs)
     runs.session.edit(hang_wish, did, "8", "lamps 3: dimmer red green")
-    for device, port, n in ((did, "", -1), (did, "1", -1), (did, "1", 1), (did, "6", 1), (did, "6", 2), (did, "8", 0), ("d1", "A", 0)):
-        runs.session.select(Selection("segment" if port else "device", (device, port, str(n)), on=(device, port, n) if port else None))
+    for device, port, n in (
+        (did, "", -1),
+        (did, "1", -1),
+        (did, "1", 1),
+        (did, "6", 1),
+        (did, "6", 2),
+        (did, "8", 0),
+        ("d1", "A", 0),
+    ):
+        runs.session.select(
+            Selection("segment" if port else "device", (device, port, str(n)), on=(device, port, n) if port else None)
+        )
         QApplication.processEvents()
         inner = runs.runs.panel.widget()
         assert inner.minimumSizeHint().width() <= 290, (port, n, inner.minimumSizeHint().width())
+
+
+def test_a_pixel_picked_on_the_drawing_is_the_same_on_the_cable(runs: Window, qtbot: QtBot) -> None:
+    runs.runs.pick("5", 0, 0)
+    QApplication.processEvents()
+    face = next(f for f in runs.runs.panel.findChildren(ElementFace) if f.isVisible())
+    at = face._view().point(face._spots[11])  # bell 1/12, in the second row of eight
+    qtbot.mouseClick(face, Qt.MouseButton.LeftButton, pos=at.toPoint())
+    sel = runs.session.selection
+    # the row lies back: number 12 is the 4th of its row, so the 5th from the turn: place 13 on the cable
+    assert (sel.ids, sel.pixel, sel.led) == (("b1",), 12, 13) and runs.runs.pixel == 12
+
+
+def test_cables_boosters_and_plugs_of_a_line(runs: Window) -> None:
+    runs.session.select(Selection("segment", ("d1", "A", "0"), on=("d1", "A", 0)))
+    QApplication.processEvents()
+    line = lambda: runs.session.rig.devices["d1"].ports["A"].run[0]  # noqa: E731
+    put(runs, "Cables m", "30")
+    assert set(line().lengths.values()) == {30} and "LINE-02" in runs.session.report.codes
+    put(runs, "Boosters", "305")
+    assert line().boosters == ("f305",) and "LINE-02" not in runs.session.report.codes
+    put(runs, "Cables m", "30; 2; 2; 2; 2; 2; 2; 2; 2; 2; 2; 2.5")
+    assert line().lengths["f307"] == 2.5 and line().lengths["f202"] == 2
+    assert put(runs, "Cables m", "3; 4").property("wrong")
+    runs.session.edit(set_profile, "p2", "", connector="3-pin")
+    models = runs.session.rig.device_models
+    runs.session.edit(
+        set_model,
+        runs.session.rig.devices["d1"].model,
+        replace(models[runs.session.rig.devices["d1"].model], connector="5-pin"),
+    )
+    QApplication.processEvents()
+    ways = " ".join(w.accessibleName() for w in runs.runs.panel.findChildren(Ways) if w.isVisible())
+    assert "5-pin to 3-pin" in ways and "data − 2 → 2" in ways and "LINE-04" in runs.session.report.codes
+
+
+def test_kinds_of_pixels_are_named_while_hanging_and_changed_in_their_dialog(runs: Window) -> None:
+    station = runs.runs
+    station.pick("8", -1, 0)
+    station.hang.setText("4 x 50 moss of Silk 60 W")
+    assert station.hang_typed()
+    rig = runs.session.rig
+    made = [e for e in rig.elements.values() if e.name.startswith("moss")]
+    assert len(made) == 4 and {(e.order, rig.pixel_types[e.type].name) for e in made} == {("RGBW", "Silk 60 W")}
+    assert {s.order for s in rig.devices[pen(runs)].ports["8"].run} == {
+        "GRBW"
+    } and "RUN-08" not in runs.session.report.codes
+    station.hang.setText("10 RGB spare at 60")
+    assert station.hang_typed()
+    run = runs.session.rig.devices[pen(runs)].ports["8"].run
+    assert [(s.first, s.count) for s in run[:4]] == [(1, 0), (1, 9), (1, 0), (10, 41)]
+    station.hang.setText("5 RGB of Velvet")
+    assert not station.hang_typed() and "no kind of pixels" in runs.message.words
+    dialog = PixelKinds(runs.session, runs)
+    dialog._choose("silk")
+    by = {f.accessibleName(): f for f in dialog.findChildren(Field)}
+    by["mA at full"].setText("40 40 40")
+    by["mA at full"].commit()
+    assert runs.session.rig.pixel_types["silk"].currents == (40, 40, 40) and "PWR-01" in runs.session.report.codes
+    for name, text in (
+        ("mA at full", "40 40"),
+        ("Chips take", "RGX"),
+        ("At least", "9"),
+        ("Wires", "red"),
+        ("Name", " "),
+        ("Volts", "x"),
+    ):
+        by[name].setText(text)
+        assert not by[name].commit(), name
+        by[name].revert()
+    dialog._new()
+    assert runs.session.rig.pixel_types["kind-1"].name == "New kind 1"
+
+
+def test_only_what_hangs_on_a_port_can_be_shown_in_patch(runs: Window) -> None:
+    runs.runs.pick("6", 2, 0)
+    act = next(a for a in runs.runs.menu().actions() if a.text().startswith("Show in Patch"))
+    act.trigger()
+    assert runs.station == "Patch" and sorted(runs.patch.roll.roll.keys) == [
+        "f531",
+        "f532",
+        "f533",
+        "f534",
+        "f535",
+        "rim",
+    ]
+    assert runs.patch.roll.roll.text("rim", "port") == "PENSTOCK · 6"

@@ -24,6 +24,7 @@ from welvo.app.stations.model_editor import ModelEditor
 from welvo.app.stations.paste import PasteRows
 from welvo.app.stations.patch import PAGES, AddFixtures
 from welvo.app.stations.patch_pages import RenumberBlock
+from welvo.app.stations.pixel_kinds import PixelKinds
 from welvo.app.stations.range_edit import PasteRanges
 from welvo.app.stations.split import SplitElement
 from welvo.app.stations.supplies import Supplies
@@ -97,7 +98,7 @@ def everywhere(window: Window) -> list[QWidget]:
         AddFixtures(window.session, window), AddDevice(window.session, window), Library(window.session, window, "p5"),
         FaceEditor(mode, None, window), CompareModes(window.session.rig.profiles["p2"], "m1", window), PasteRanges(mode.channels[0], window),
         PasteRows(window.session, "", window), RenumberBlock(window.session, window),
-        SplitElement(window.session, window, pen), Supplies(window.session, window), ModelEditor(window.session, window),
+        SplitElement(window.session, window, pen), Supplies(window.session, window), PixelKinds(window.session, window), ModelEditor(window.session, window),
     ):  # fmt: skip
         found += editors(dialog)
     return found

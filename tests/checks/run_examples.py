@@ -144,6 +144,7 @@ RUN_EXAMPLES: dict[str, Example] = {
     "RUN-22": hangs("PEN has firmware 1.1 Drops port 2", reef(), m_firmwares=(Firmware(version="1.0"), Firmware(version="1.1", good=False, note="Drops port 2")), d_firmware="1.1"),
     "RUN-23": hangs("1 channel of 301 cannot be driven dimmer", Segment(kind="lamps", element="r", functions=("=0",), fixtures=("g1",)), element=px(1), rig=_lamps(1, "gap, dimmer")),
     "RUN-24": hangs("A Penstock 2 has no fold reef on port 1 needs it", reef(fold=5), element=px(10, fold=5), m_does=("null", "reverse")),
+    "RUN-25": hangs("Port 1 is fed by sACN, and a Penstock 2 takes Art-Net and DDP", reef(), m_protocols=("artnet", "ddp")),
     "RUN-26": _other_universe,
     "RUN-27": _split,
     "RUN-28": hangs("1 element (10 pixels) hangs nowhere", reef()),

@@ -189,8 +189,14 @@ class Window(QWidget):
         from welvo.app.stations.runs import RunsStation
 
         made = RunsStation(self.session, self.wire)
+        made.show_in_patch.connect(self._show_in_patch)
         self._enter(made)
         return made
+
+    def _show_in_patch(self, wanted: str) -> None:
+        """Show only those rows of the roll that answer a filter."""
+        self._page("Tapes")
+        self.patch.filter.setText(wanted)
 
     @cached_property
     def devices(self) -> DevicesStation:

@@ -13,7 +13,7 @@ from welvo.patch.cable import Piece, Stream
 from welvo.rig.abilities import ability
 from welvo.rig.document import Change, Rig, put
 from welvo.rig.lookup import call
-from welvo.rig.notation import plural, say_place, thousands
+from welvo.rig.notation import plural, say_place, say_protocol, thousands
 from welvo.rig.patched import NOWHERE, Element
 from welvo.rig.plan import model_of
 from welvo.rig.wiring import ABILITIES
@@ -732,6 +732,24 @@ def cannot_do(ctx: Context, subject: str) -> Iterator[Finding]:
                 "RUN-24", "error", f"{subject}/{p.n}", _name(ctx, did, label), f"A {model.name} has no {' and no '.join(lacks)}",
                 f"{piece_name(ctx.rig, p)} on port {label} needs it.", {"segment": p.n + 1, "lacks": ", ".join(lacks)}, "Runs", _goes(did, label, p.n), (p.key,) if p.key else (),
             )  # fmt: skip
+
+
+@rule(
+    "RUN-25", "error", "port", "A protocol the box does not take",
+    "The feed of a port goes out by a protocol that the box's model does not know.",
+    "The port stays dark.", "Feed it by a protocol it takes, or use another box.",
+)  # fmt: skip
+def wrong_protocol(ctx: Context, subject: str) -> Iterator[Finding]:
+    did, label, _ = _of(ctx, subject)
+    model = model_of(ctx.rig, did)
+    feed = ctx.rig.feeds.get(ctx.rig.devices[did].ports[label].feed)
+    if model is None or feed is None or not model.protocols or feed.protocol in model.protocols:
+        return
+    takes = " and ".join(say_protocol(p) for p in model.protocols)
+    yield Finding(
+        "RUN-25", "error", subject, _name(ctx, did, label), f"Port {label} is fed by {say_protocol(feed.protocol)}, and a {model.name} takes {takes}",
+        "It does not listen to that.", {"fed by": feed.protocol, "takes": takes}, "Feeds", ("feed", ctx.rig.devices[did].ports[label].feed),
+    )  # fmt: skip
 
 
 @rule(

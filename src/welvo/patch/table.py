@@ -346,7 +346,7 @@ def read_mode(rig: Rig, text: str, profile: str = "") -> tuple[str, str]:
 def matches(index: Index, key: str, wanted: str, worst: str = "") -> bool:
     """Whether a row answers a filter: words that all must occur, `column:word`, `-word`, `is:locked` and the like.
 
-    `is:` knows locked, free (not patched), half, shared, grouped, error, warning, note, fixture, element.
+    `on:BOX` and `on:BOX/PORT` are what hangs there; `is:` knows locked, free (not patched), half, shared, grouped, error, warning, note, fixture, element.
     """
     for term in re.findall(r'-?(?:[^\s:"]+:)?"[^"]*"|\S+', wanted.lower()):
         refuse = term.startswith("-") and len(term) > 1
@@ -360,12 +360,23 @@ def _answers(index: Index, key: str, term: str, worst: str) -> bool:
     head, colon, word = term.partition(":")
     if colon and head == "is":
         return _is(index, key, word, worst)
+    if colon and head == "on":
+        return hangs_on(index, key, word)
     if colon and head in ("u", "universe"):
         return any(str(index.rig.universes[s.universe].number) == word for s in index.spans(key))
     if colon:
         wanted = next((c for c in columns(index.rig) if title(c).lower().replace(".", "").startswith(head)), "")
         return bool(wanted) and word in cell(index, key, wanted).lower()
     return any(term in cell(index, key, c).lower() for c in columns(index.rig))
+
+
+def hangs_on(index: Index, key: str, word: str) -> bool:
+    """Whether a thing hangs on a box, or on one of its ports: `penstock`, `penstock/6`, in small letters."""
+    box, _, port = word.partition("/")
+    return any(
+        index.rig.devices[did].name.lower() == box and (not port or label.lower() == port)
+        for (did, label), _ in index.cables.hung(key)
+    )
 
 
 def _is(index: Index, key: str, word: str, worst: str) -> bool:

@@ -549,6 +549,11 @@ def set_pixel_type(rig: Rig, eid: str, key: str, kind: PixelType | None) -> Edit
     return put(rig, words, elements={eid: replace(rig.elements[eid], type=key)}, pixel_types=new)
 
 
+def put_pixel_kind(rig: Rig, key: str, kind: PixelType) -> Edit:
+    """Put a kind of pixels into the rig, or another version of one in its place; all elements of it follow."""
+    return put(rig, f"kind of pixels {kind.name}", pixel_types={key: kind})
+
+
 def follow_cable(rig: Rig, key: str) -> Edit:
     """Let one thing take its address from its cable, whatever it has now. A locked one is refused."""
     fixtures, elements = following(rig, [key], only_new=False)

@@ -14,13 +14,13 @@ from welvo.rig.lookup import call, called, code_for, lowest_free_tint, mode_of
 from welvo.rig.notation import NotationError, plural, read_numbers, thousands
 from welvo.rig.patched import Element, Place
 from welvo.rig.plan import model_of
-from welvo.rig.runs import Segment
+from welvo.rig.runs import PixelType, Segment
 from welvo.rig.wiring import Port
-from welvo.runs.edits import begun, check_fits, following
+from welvo.runs.edits import begun, check_fits, following, insert_at_pixel
 from welvo.runs.lamps import read_functions
 
 HELP = (
-    "21 x 55 RGB ribbon, 3 to a port, there and back · 2 x 8x8 panel · 165 ribbon fold 55 · bridge 64: 201-205 · "
+    "21 x 55 RGB ribbon, 3 to a port, there and back · 60 RGB spare of Silk 60 at 27 · 2 x 8x8 panel · 165 ribbon fold 55 · bridge 64: 201-205 · "
     "null 3 · cable 4 m · lamps 5: dimmer red green blue · line: 101-112 · a name or number"
 )
 _ORDER = r"(?:\s+([RGBWAUCDVrgbwaucdv]{3,6}))?"
@@ -35,6 +35,9 @@ class Item:
     to_a_port: int = 0
     on: str = ""
     words: str = ""
+    at: int = 0
+    """The pixel of the port (from 1) that it is to begin at, 0: behind what hangs there."""
+    kind: str = ""
 
 
 @dataclass(frozen=True)
@@ -44,9 +47,31 @@ class Hanging:
     ports: dict[str, tuple[Segment, ...]] = field(default_factory=dict)
     elements: dict[str, Element] = field(default_factory=dict)
     says: str = ""
+    at: int = 0
+    kinds: dict[str, PixelType] = field(default_factory=dict)
 
 
-def read_item(rig: Rig, text: str) -> Item:
+def _of_kind(body: str, kinds: dict[str, PixelType]) -> tuple[str, str]:
+    """`55 RGB ribbon of Silk 60` → (the rest, key of the kind)."""
+    m = re.search(r"\s+of\s+(.+?)\s*$", body, re.IGNORECASE)
+    if not m:
+        return body, ""
+    key = next((k for k, v in kinds.items() if v.name.lower() == m[1].strip().lower()), "")
+    if not key:
+        raise NotationError(
+            f"“{m[1].strip()}” is no kind of pixels known here: {', '.join(v.name for v in kinds.values()) or 'none'}."
+        )
+    return body[: m.start()], key
+
+
+def _made_of(element: Element, segment: Segment, key: str, kind: PixelType) -> tuple[Element, Segment]:
+    """An element of a kind is sent in straight order, and the controller gives it out as its chips want it."""
+    straight = "".join(sorted(kind.order, key="RGBWAUCDV".index))
+    order = element.order if sorted(element.order) == sorted(kind.order) else straight
+    return replace(element, type=key, order=order), replace(segment, order=kind.order if kind.order != order else "")
+
+
+def read_item(rig: Rig, text: str, kinds: dict[str, PixelType] | None = None) -> Item:
     """One part. Raises NotationError that says what would do."""
     body = text.strip()
     to_a_port, on, back, fold = 0, "", False, 0
@@ -58,18 +83,30 @@ def read_item(rig: Rig, text: str) -> Item:
     m = re.search(r",?\s*\bon\s+(?:port\s+)?(\S+)\s*$", body, re.IGNORECASE)
     if m:
         on, body = m[1], body[: m.start()]
+    at = 0
+    m = re.search(r",?\s*\bat\s+(?:px\s+|pixel\s+)?(\d+)\s*$", body, re.IGNORECASE)
+    if m:
+        at, body = int(m[1]), body[: m.start()]
+        if not at:
+            raise NotationError("Pixels of a port count from 1.")
     m = re.search(r",?\s*\bthere and back\b", body, re.IGNORECASE)
     if m:
         back, body = True, body[: m.start()] + body[m.end() :]
     m = re.search(r",?\s*\bfold(?:ed)?(?:\s+every)?\s+(\d+)\b", body, re.IGNORECASE)
     if m:
         fold, body = int(m[1]), body[: m.start()] + body[m.end() :]
-    body = body.strip(" ,")
+    body, kind = _of_kind(body.strip(" ,"), kinds if kinds is not None else rig.pixel_types)
     made = _special(rig, body) or _panel(rig, body, fold) or _ribbon(rig, body, fold) or _known(rig, body, fold)
     segments = made.segments
     if back:
         segments = tuple(replace(s, reverse=True) if n % 2 else s for n, s in enumerate(segments))
-    return Item(made.elements, segments, to_a_port, on, made.words)
+    elements = made.elements
+    if kind:
+        if not elements:
+            raise NotationError("Only something new can be said to be of a kind; of the rest the panel says it.")
+        pairs = [_made_of(e, s, kind, (kinds or rig.pixel_types)[kind]) for e, s in zip(elements, segments)]
+        elements, segments = tuple(e for e, _ in pairs), tuple(s for _, s in pairs)
+    return Item(elements, segments, to_a_port, on, made.words, at, kind)
 
 
 def _special(rig: Rig, body: str) -> Item | None:
@@ -205,7 +242,7 @@ def _series(made: list[Element], fold: int, words: str) -> Item:
     return Item(tuple(made), tuple(Segment(kind="pixels", fold=fold) for _ in made), words=words)
 
 
-def read_hanging(rig: Rig, did: str, label: str, text: str) -> Hanging:
+def read_hanging(rig: Rig, did: str, label: str, text: str, kinds: dict[str, PixelType] | None = None) -> Hanging:
     """All parts of a line (`;` between them), placed from port `label` on in the order printed on the box."""
     parts = [p.strip() for p in text.split(";") if p.strip()]
     if not parts:
@@ -216,8 +253,14 @@ def read_hanging(rig: Rig, did: str, label: str, text: str) -> Hanging:
     elements: dict[str, Element] = {}
     says: list[str] = []
     now = rig
+    known = {**(kinds or {}), **rig.pixel_types}
+    fresh_kinds: dict[str, PixelType] = {}
+    at_px = 0
     for part in parts:
-        item = read_item(now, part)
+        item = read_item(now, part, known)
+        at_px = item.at or at_px
+        if item.kind and item.kind not in rig.pixel_types:
+            fresh_kinds[item.kind] = known[item.kind]
         begin = item.on or label
         if begin not in (model.ports if model else rig.devices[did].ports):
             raise NotationError(
@@ -248,13 +291,31 @@ def read_hanging(rig: Rig, did: str, label: str, text: str) -> Hanging:
                 ports.setdefault(own, []).append(s)
         where = f"port {order[at]}" if need == 1 else f"ports {order[at]} to {order[at + need - 1]}"
         says.append(f"{item.words} on {where}")
-    return Hanging({p: tuple(s) for p, s in ports.items()}, elements, "; ".join(says))
+    if at_px and len(ports) > 1:
+        raise NotationError("Only what hangs on one port can begin at a pixel of it.")
+    says += [f"at pixel {at_px}"] if at_px else []
+    return Hanging({p: tuple(s) for p, s in ports.items()}, elements, "; ".join(says), at_px, fresh_kinds)
 
 
-def hang_wish(rig: Rig, did: str, label: str, text: str) -> tuple[Rig, Change, list[str]]:
-    """Hang what was typed, behind what hangs there already; gives the ids of new elements."""
-    wish = read_hanging(rig, did, label, text)
+def hang_wish(
+    rig: Rig, did: str, label: str, text: str, kinds: dict[str, PixelType] | None = None
+) -> tuple[Rig, Change, list[str]]:
+    """Hang what was typed, behind what hangs there already, or `at` a pixel; gives the ids of new elements.
+
+    `kinds` are kinds of pixels that may be named and are taken into the rig then.
+    """
+    wish = read_hanging(rig, did, label, text, kinds)
     device = rig.devices[did]
+    if wish.at:
+        own, segments = next(iter(wish.ports.items()))
+        with_them, _ = put(rig, "", elements=wish.elements, pixel_types=wish.kinds)
+        new, change = insert_at_pixel(with_them, did, own, wish.at, list(segments))
+        touched = {
+            **change.touched,
+            "elements": change.ids("elements") | frozenset(wish.elements),
+            "pixel_types": frozenset(wish.kinds),
+        }
+        return new, Change(f"hang {wish.says}", {k: v for k, v in touched.items() if v}), list(wish.elements)
     ports = dict(device.ports)
     for p, segments in wish.ports.items():
         port = ports.get(p, Port())
@@ -263,5 +324,5 @@ def hang_wish(rig: Rig, did: str, label: str, text: str) -> tuple[Rig, Change, l
     fixtures, elements = following(rig, keys, only_new=True)
     return *put(
         rig, f"hang {wish.says}", devices={did: replace(device, ports=begun(rig, did, ports))},
-        elements={**wish.elements, **elements}, fixtures=fixtures,
+        elements={**wish.elements, **elements}, fixtures=fixtures, pixel_types=wish.kinds,
     ), list(wish.elements)  # fmt: skip

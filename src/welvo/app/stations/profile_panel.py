@@ -22,6 +22,7 @@ from welvo.rig.edits import set_profile
 from welvo.rig.modes import name_break
 from welvo.rig.notation import NotationError, plural
 from welvo.rig.profile import Facts
+from welvo.runs.lines import PINS
 
 if TYPE_CHECKING:
     from welvo.app.stations.profiles import ProfilesStation
@@ -99,7 +100,37 @@ class ProfilesPanel(Panel):
                 f"{words} of the lamp in {unit}, where it is known. Only for hand-over; 0 or empty when nobody knows.",
                 partial(self._fact, key),
             )
+        self._add_field(
+            "unit_load", "Unit loads",
+            "What its DMX input loads a line with: one for a plain receiver, less for a lighter one. A driver takes 32.",
+            partial(self._line_fact, "unit_load"),
+        )  # fmt: skip
+        self._add_field(
+            "connector", "DMX plug",
+            "What its DMX input is made of: 5-pin, 3-pin or RJ45. Lines say then which adapters are needed.",
+            partial(self._line_fact, "connector"),
+        )  # fmt: skip
         self.body.addStretch(1)
+
+    def _line_fact(self, key: str, typed: str) -> object:
+        """What a lamp is on a DMX line: its unit loads, its plug."""
+        if self._station.profile is None:
+            return True
+        value: str | float = typed.strip()
+        if key == "connector":
+            value = next((c for c in PINS if c.lower() == typed.strip().lower()), "")
+            if typed.strip() and not value:
+                raise NotationError(f"“{typed.strip()}” is no plug of DMX lines here: {', '.join(PINS)}.")
+        else:
+            try:
+                value = float(typed.replace(",", ".")) if typed.strip() else 1.0
+            except ValueError:
+                raise NotationError(f"“{typed.strip()}” is no number.") from None
+            if not 0 <= value <= 64:
+                raise NotationError("Unit loads run from 0 to 64; a plain receiver is 1.")
+        return self.session.edit(
+            set_profile, self._station.profile_id, f"{key.replace('_', ' ')} {value}", **{key: value}
+        )
 
     def _add_field(self, key: str, words: str, help_text: str, apply: Callable[[str], object]) -> None:
         field = Field(help_text, apply)
@@ -180,6 +211,8 @@ class ProfilesPanel(Panel):
             elif key in Facts.__struct_fields__:
                 value = getattr(profile.facts, key) if profile and profile.facts else 0
                 words = f"{value:g}" if value else ""
+            elif key == "unit_load":
+                words = f"{profile.unit_load:g}" if profile else ""
             else:
                 words = str(getattr(profile, key, "")) if profile else ""
             field.set_value(words)

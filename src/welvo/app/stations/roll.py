@@ -215,7 +215,7 @@ class RollModel(QAbstractTableModel):
             for did, d in s.rig.devices.items()
             for label, p in d.ports.items()
             for seg in p.run
-            for f in seg.fixtures
+            for f in (*seg.fixtures, *((seg.element,) if seg.element else ()))
         }
 
     def _port(self, key: str) -> tuple[str, str] | None:

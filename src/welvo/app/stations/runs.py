@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QDrag, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QApplication, QLineEdit, QMenu, QPushButton, QSplitter, QStackedWidget, QWidget
 
@@ -16,6 +16,7 @@ from welvo.app.stations.opened import Opened, OpenedArea
 from welvo.app.stations.riser import At, Riser, write_mime
 from welvo.app.stations.runs_panel import RunsPanel
 from welvo.app.wire import Wire
+from welvo.formats.models import shipped_pixels
 from welvo.patch.along import cable_order, element_pixel, piece_name, pixel_places
 from welvo.patch.cable import Piece
 from welvo.rig.abilities import gives
@@ -96,7 +97,10 @@ class Load(QWidget):
 
 
 class RunsStation(QWidget):
+    """Emits `show_in_patch` with a filter for the roll: what hangs on a port."""
+
     name = "Runs"
+    show_in_patch = Signal(str)
 
     def __init__(self, session: Session, wire: Wire) -> None:
         super().__init__()
@@ -128,6 +132,8 @@ class RunsStation(QWidget):
         bar.setContentsMargins(16, 8, 16, 8)
         self.riser = Riser(session)
         self.riser.picked.connect(self.pick)
+        self.riser.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.riser.customContextMenuRequested.connect(lambda at: self.menu().popup(self.riser.mapToGlobal(at)))
         self.opened = Opened(session, wire)
         self.opened.picked.connect(self.pick)
         self.opened.fixture.connect(lambda k: session.select_things([k]))
@@ -448,6 +454,27 @@ class RunsStation(QWidget):
                 pixel = element_pixel(s.rig, piece, int(cable_order(piece.segment, piece.leds)[led - 1]))
             s.select(Selection("thing", (piece.key,), pixel=pixel, on=on, led=led))
 
+    @property
+    def pixel(self) -> int:
+        """The element's own number of the pixel that is chosen; 0: none."""
+        stream = self._session.index.cables.streams.get((self.did, self.at.label))
+        if stream is None or not 0 <= self.at.n < len(stream.pieces) or not self.at.led:
+            return 0
+        piece = stream.pieces[self.at.n]
+        if not piece.key or not 0 < self.at.led <= piece.leds:
+            return 0
+        return element_pixel(self._session.rig, piece, int(cable_order(piece.segment, piece.leds)[self.at.led - 1]))
+
+    def pick_pixel(self, number: int) -> None:
+        """Select a pixel of the chosen segment's element by its own number."""
+        stream = self._session.index.cables.streams.get((self.did, self.at.label))
+        if stream is None or not 0 <= self.at.n < len(stream.pieces):
+            return
+        piece = stream.pieces[self.at.n]
+        place = next((x for x in pixel_places(self._session.index.cables, piece.key, number) if x.piece is piece), None)
+        if place:
+            self.pick(self.at.label, self.at.n, place.cable - piece.led + 1)
+
     def _pick_row(self, id_: str) -> None:
         if "\t" not in id_:
             self._session.select_things([id_])
@@ -477,8 +504,8 @@ class RunsStation(QWidget):
             self._fill()
             return
         try:
-            wish = read_hanging(self._session.rig, self.did, self.port, typed)
-            rig, _, _ = hang_wish(self._session.rig, self.did, self.port, typed)
+            wish = read_hanging(self._session.rig, self.did, self.port, typed, shipped_pixels())
+            rig, _, _ = hang_wish(self._session.rig, self.did, self.port, typed, shipped_pixels())
             small = sum(len(x.pieces) for k, x in self._session.index.cables.streams.items() if k[0] == self.did) < 400
             more = f"; {moved(self._session.index.cables, rig, self.did).words}" if small else ""
             self.saying.setText(f"{wish.says}{more}")
@@ -494,7 +521,7 @@ class RunsStation(QWidget):
         if not self.port:
             self._session.say("Pick a port first: click it in the riser, or walk there with the arrows.", "error")
             return False
-        if self._session.edit(hang_wish, self.did, self.port, typed) is None:
+        if self._session.edit(hang_wish, self.did, self.port, typed, shipped_pixels()) is None:
             return False
         self.hang.clear()
         self.hang.setFocus()
@@ -507,7 +534,18 @@ class RunsStation(QWidget):
 
     def menu(self) -> QMenu:
         made = QMenu(self)
+        if self.at.label and self.did in self._session.rig.devices:
+            name = self._session.rig.devices[self.did].name
+            made.addAction(
+                f"Show in Patch what hangs on port {self.at.label}",
+                lambda: self.show_in_patch.emit(f'on:"{name}/{self.at.label}"'),
+            )
+            px = self.riser.data_at(self.at)
+            if px:
+                made.addAction(f"Insert at pixel {px} of port {self.at.label}…", lambda: self._insert_at(px))
+        made.addSeparator()
         made.addAction("Supplies…", self.supplies)
+        made.addAction("Kinds of pixels…", self.kinds)
         made.addAction("Box models…", self.models)
         made.addSeparator()
         made.addAction("Wider cells", lambda: self.opened.zoom(1.5))
@@ -516,6 +554,18 @@ class RunsStation(QWidget):
 
     def _open_menu(self) -> None:
         self.menu().exec(self.more.mapToGlobal(QPoint(0, self.more.height())))
+
+    def _insert_at(self, px: int) -> None:
+        """Begin a line that inserts at a pixel: what is to come is typed before it."""
+        self.hang.setText(f"10 RGB spare at {px}")
+        self.hang.setFocus()
+        self.hang.setSelection(0, len("10 RGB spare"))
+        self._preview(self.hang.text())
+
+    def kinds(self) -> None:
+        from welvo.app.stations.pixel_kinds import PixelKinds
+
+        PixelKinds(self._session, self).exec()
 
     def supplies(self) -> None:
         from welvo.app.stations.supplies import Supplies

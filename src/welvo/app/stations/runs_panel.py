@@ -12,6 +12,7 @@ from welvo.app.fields import Field, Tick
 from welvo.app.paint import button, clear, label, row
 from welvo.app.panel import FormPanel, Title, Ways, field_row, finding_card
 from welvo.app.session import Session
+from welvo.app.stations.element_face import ElementFace
 from welvo.app.stations.riser import At
 from welvo.app.stations.tape_paint import tint_of
 from welvo.app.theme import THEME
@@ -47,7 +48,7 @@ from welvo.runs.edits import (
     take_down,
 )  # fmt: skip
 from welvo.runs.lamps import driven, read_functions, say_functions, sends
-from welvo.runs.lines import line_sum, plug_of
+from welvo.runs.lines import LineSum, contacts, line_sum, plug_of
 from welvo.runs.pixels import box_sums, choices, universes_of
 from welvo.runs.power import frame_ms, joints, loads, stretches
 
@@ -221,6 +222,12 @@ class RunsPanel(FormPanel):
             self._lamp_fields(did, at, now, change, piece)
         elif kind == "line":
             self._line_fields(did, at, now, change)
+        if kind == "pixels" and now().element in s.rig.elements:
+            face = ElementFace(lambda n: self._station.pick_pixel(n))
+            self.refreshers.append(
+                lambda: face.show_element(s.rig.elements.get(now().element), now(), self._station.pixel)
+            )
+            self.body.addWidget(face)
         self._show_cards()
         if kind != "line":
             self._table("Every way it is said", lambda: self._ways(did, at))
@@ -302,9 +309,7 @@ class RunsPanel(FormPanel):
             lambda: s.edit(fix_addresses, s.index.cables, [now().element]),
             "Types the address it has now, so that it stays when the cable changes.",
         )
-        follow = button(
-            "Follow it", lambda: s.edit(follow_cable, now().element), "Lets the cable decide its address."
-        )
+        follow = button("Follow it", lambda: s.edit(follow_cable, now().element), "Lets the cable decide its address.")
 
         def which() -> None:
             e = s.rig.elements.get(now().element)
@@ -526,6 +531,10 @@ class RunsPanel(FormPanel):
             self.refreshers.append(wrong)
             self.body.addLayout(row(None, right))
             self._substitution(piece)
+            self.rule()
+            self._daisy(now, change)
+            self._table("The line behind it, lamp by lamp", lambda: self._stops(did, at, now()))
+            self._table("Adapters, contact by contact", lambda: self._contacts(did, at, now()))
 
     def _bridges(self) -> dict[str, str]:
         from welvo.formats.models import shipped
@@ -692,43 +701,88 @@ class RunsPanel(FormPanel):
         )
         self._behind_field(did, at, now, change)
 
-        def lengths(t: str) -> object:
-            value = number(t, 0, 10_000, "a cable's length")
-            return change(lengths=dict.fromkeys(now().fixtures, value))
-
-        def read_lengths() -> str:
-            values = {now().lengths.get(f, 0.0) for f in now().fixtures}
-            return f"{values.pop():g} m" if len(values) == 1 else "several" if values else "0 m"
-
-        self.field(
-            "Cable each",
-            "Metres of cable before each lamp of the line, given to all of them. One lamp's own is set by selecting it.",
-            read_lengths,
-            lengths,
-            narrow=84,
-        )
-        self.choice("Far end", "Whether the last lamp has a terminator. An open end echoes.",
-                    lambda: ([("", "not known"), ("yes", "terminated"), ("no", "open")], {None: "", True: "yes", False: "no"}[now().terminated]),
-                    lambda v: change(terminated={"": None, "yes": True, "no": False}[v]))  # fmt: skip
+        self._daisy(now, change)
         self.field("Guidance", "How many metres of DMX line are worth a finding in this rig; 300 is a common one.",
                    lambda: f"{s.rig.line_metres:g} m", lambda t: s.edit(set_guidance, number(t, 1, 10_000, "the guidance")), narrow=84)  # fmt: skip
 
-        def stops() -> tuple[tuple[str, str], ...]:
-            line = s.index.cables.lines.get((did, at.label))
-            if line is None:
-                return ()
-            total = line_sum(s.index, now(), None, line.universe, plug_of(s.rig, did))
-            ways = [
-                ("Unit loads · metres", f"{total.heaviest:g} of 32 · {total.longest:g} m"),
-                ("Order", "by address" if total.in_order else "not by address"),
-            ]
-            ways += [
-                (f"{x.turn}. {x.name}", f"set {x.dmx or '—'}" + (f" · {x.adapter}" if x.adapter else ""))
-                for x in total.stops[:40]
-            ]
-            return tuple(ways)
+        self._table("Lamp by lamp", lambda: self._stops(did, at, now()))
+        self._table("Adapters, contact by contact", lambda: self._contacts(did, at, now()))
 
-        self._table("Lamp by lamp", stops)
+    def _daisy(self, now: Callable[[], Segment], change: Callable[..., object]) -> None:
+        """What is said of a daisy chain: cables, boosters, its far end."""
+        s = self.session
+
+        def lengths(t: str) -> object:
+            values = [
+                number(p, 0, 10_000, "a cable's length")
+                for p in re.split(r"[;\s]+|,\s+", t.replace("m", " ").strip())
+                if p
+            ]
+            lamps = now().fixtures
+            if len(values) == 1:
+                return change(lengths=dict.fromkeys(lamps, values[0]) if values[0] else {})
+            if len(values) != len(lamps):
+                raise NotationError(
+                    f"{len(values)} lengths for {plural(len(lamps), 'lamp')}: write one for all, or one for each in cable order."
+                )
+            return change(lengths={k: v for k, v in zip(lamps, values) if v})
+
+        def read_lengths() -> str:
+            values = [now().lengths.get(f, 0.0) for f in now().fixtures]
+            return f"{values[0]:g}" if len(set(values)) == 1 else "; ".join(f"{v:g}" for v in values) if values else "0"
+
+        self.field("Cables m", "Metres of cable before each lamp: one number for all, or one for each in cable order, such as 12; 3; 3.", read_lengths, lengths)  # fmt: skip
+
+        def boosters(t: str) -> object:
+            by = {s.rig.fixtures[k].number: k for k in now().fixtures if k in s.rig.fixtures}
+            keys = []
+            for n in read_numbers(t):
+                if n not in by:
+                    raise NotationError(f"{n} does not hang on this line.")
+                keys.append(by[n])
+            return change(boosters=tuple(keys))
+
+        self.field("Boosters", "Before which lamps a splitter or booster stands, by number. It begins unit loads and length anew.",
+                   lambda: ", ".join(call(s.rig, k) for k in now().boosters), boosters, placeholder="none")  # fmt: skip
+        self.choice("Far end", "Whether the last lamp has a terminator. An open end echoes.",
+                    lambda: ([("", "not known"), ("yes", "terminated"), ("no", "open")], {None: "", True: "yes", False: "no"}[now().terminated]),
+                    lambda v: change(terminated={"": None, "yes": True, "no": False}[v]))  # fmt: skip
+
+    def _line_sum(self, did: str, at: At, one: Segment) -> LineSum | None:
+        """The sums of a line, on a port of its own or behind a bridge."""
+        s = self.session
+        stream = s.index.cables.streams.get((did, at.label))
+        if stream and at.n < len(stream.pieces):
+            return line_sum(s.index, one, stream.pieces[at.n], "", plug_of(s.rig, did, one) if one.model else "")
+        line = s.index.cables.lines.get((did, at.label))
+        return line_sum(s.index, one, None, line.universe, plug_of(s.rig, did)) if line else None
+
+    def _stops(self, did: str, at: At, one: Segment) -> tuple[tuple[str, str], ...]:
+        total = self._line_sum(did, at, one)
+        if total is None or not total.stops:
+            return ()
+        ways = [
+            ("Unit loads · metres", f"{total.heaviest:g} of 32 · {total.longest:g} m"),
+            ("Order", "by address" if total.in_order else "not by address"),
+        ]
+        ways += [
+            (
+                f"{x.turn}. {x.name}{' · booster' if x.booster else ''}",
+                f"set {x.dmx or '—'}"
+                + (f" · {x.metres:g} m" if x.metres else "")
+                + (f" · {x.adapter}" if x.adapter else ""),
+            )
+            for x in total.stops[:40]
+        ]
+        return tuple(ways)
+
+    def _contacts(self, did: str, at: At, one: Segment) -> tuple[tuple[str, str], ...]:
+        total = self._line_sum(did, at, one)
+        found: list[tuple[str, str]] = []
+        for need in total.adapters if total else ():
+            a, b = need.split(" to ")
+            found += [(f"{need} · {function}", f"{here} → {there}") for function, here, there in contacts(a, b)]
+        return tuple(found)
 
     # ---- a port
 
