@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from msgspec.structs import replace
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
@@ -11,7 +12,7 @@ from PySide6.QtWidgets import QWidget
 from welvo.app.paint import RIGHT, text
 from welvo.app.stations.face import View
 from welvo.app.theme import THEME
-from welvo.patch.along import number_order
+from welvo.patch.along import cable_order, number_order
 from welvo.rig import layout
 from welvo.rig.patched import Element
 from welvo.rig.profile import Spot
@@ -69,7 +70,9 @@ class ElementFace(QWidget):
         last = s.first + s.count - 1 if s.count else e.pixels
         spine, body = THEME.tint(e.tint)
         step = max(1, e.pixels // MOST)
-        order = number_order(e, s, min(last, e.pixels) - s.first + 1) if last >= s.first else ()
+        hang = max(0, min(last, e.pixels) - s.first + 1)
+        ungrouped = replace(s, group=1)
+        order = number_order(e, s, hang)[cable_order(ungrouped, hang) - 1] if hang else ()
         p.setPen(QPen(THEME.color("edge"), 1, Qt.PenStyle.DashLine))
         along = [view.point(self._spots[int(n) - 1]) for n in list(order)[::step] if 0 < int(n) <= len(self._spots)]
         if len(along) > 1:

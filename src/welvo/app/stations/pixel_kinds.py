@@ -114,7 +114,7 @@ class PixelKinds(QDialog):
             lambda t: {"currents": read_currents(t)},
         )
         line(
-            "mA when dark",
+            "mA dark",
             "Current of one pixel that shows nothing, in mA. Long strings add it up.",
             lambda k: f"{k.idle:g}",
             lambda t: {"idle": decimals(t, 0, 5000, "a current in mA")},

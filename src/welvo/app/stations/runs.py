@@ -269,7 +269,7 @@ class RunsStation(QWidget):
                 if within:
                     px = (within - 1) // piece.k + 1
                     led = 0
-                    if piece.leds:
+                    if piece.segment.kind == "pixels" and piece.leds:
                         led = cable_order(piece.segment, piece.leds).tolist().index(px) + 1
                     self.did, self.at = did, At(port, piece.n, led)
                     return
