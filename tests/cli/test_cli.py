@@ -191,3 +191,28 @@ def test_patch_reckons_what_fits_and_what_another_mode_hits(demo_file: str) -> N
 def test_patch_refuses_what_cannot_be_read(demo_file: str, args: tuple[str, ...], why: str) -> None:
     code, found = patch(demo_file, *args)
     assert code == 2 and re.search(why, found["error"]), found
+
+
+def test_runs_lists_streams_and_hangs_by_the_same_words(demo_file: str, tmp_path: Path) -> None:
+    shown = run(app, ["runs", demo_file, "--box", "penstock", "--json"])
+    streams = json.loads(shown.output)
+    assert [s["port"] for s in streams] == [str(n) for n in range(1, 8)]
+    assert streams[6]["universes"] == [207, 208, 209] and streams[6]["needed_of_the_last"] == 176
+    assert streams[5]["segments"][2] == {
+        "place": 3, "kind": "bridge", "name": "sill bridge", "slot": 91, "slots": 66, "pixel": 31, "pixels": 22, "leds": 22,
+        "first": "206.091", "last": "206.156",
+    }  # fmt: skip
+    out = tmp_path / "more.welvo"
+    made = run(app, ["runs", demo_file, "--hang", "4 x 50 moss of Silk 60, 2 to a port", "--port", "8", "--begin", "301", "--packed", "--write", str(out)])  # fmt: skip
+    assert made.exit_code == 0 and "PENSTOCK 9: 100 px, 300 slots" in made.output
+    rig = load(out)
+    assert {u.number for u in rig.universes.values()} >= set(range(301, 310)) and rig.devices["d6"].ports[
+        "9"
+    ].follows == "packed"
+    for args, words in (
+        (["--hang", "wobble"], "nothing of this rig"),
+        (["--box", "TUB"], "no box “TUB”"),
+        (["--begin", "63999"], "needed"),
+    ):
+        bad = run(app, ["runs", demo_file, *args])
+        assert bad.exit_code != 0 and words in bad.output, bad.output

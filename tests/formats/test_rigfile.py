@@ -12,6 +12,7 @@ from msgspec.structs import replace
 
 from welvo.demo.gallery import gallery
 from welvo.formats.rigfile import RigFileError, backup_of, dumps, load, loads, save, schema, to_json
+from welvo.patch.index import Index
 from welvo.rig.document import FORMAT, Picture, Rig
 
 CORPUS = Path(__file__).parent / "corpus"
@@ -64,6 +65,13 @@ def test_every_older_format_of_the_corpus_opens() -> None:
         and new.uses[new.use].universes_off
         and new.columns == ("Hang point", "Colour")
     )
+    runs = load(CORPUS / "format-4.json")
+    port = runs.devices["d1"].ports["1"]
+    assert [s.kind for s in port.run] == ["pixels", "null", "pixels", "bridge", "lamps"] and port.pixels == 250
+    assert runs.pixel_types["silk"].order == "GRB" and runs.line_metres == 200 and runs.senders["s1"].player == 0.8
+    # 100 + 90 pixels of 3 slots, the bridge behind them on slot 571: its address 7 is slot 577, 67 of the second universe
+    spans = Index(runs).spans("f1")
+    assert [(s.universe, s.first) for s in spans] == [("u2", 67)]
     assert (new.feeds["w9"].protocol, new.feeds["w9"].keeps, new.feeds["w9"].rule) == ("ddp", False, "bare")
 
 

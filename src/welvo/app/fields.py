@@ -62,6 +62,8 @@ class Field(QLineEdit):
         self._value = text
         if self.text() != text:
             self.setText(text)
+            if not self.hasFocus():
+                self.setCursorPosition(0)  # a long text shows how it begins
         self._mark()
 
     def commit(self) -> bool:

@@ -16,14 +16,11 @@ from PySide6.QtWidgets import QApplication, QDialog, QWidget
 from welvo.app.computer import Computer
 from welvo.app.main import Demo, make_window
 from welvo.app.session import Selection, Session
-from welvo.app.stations.compare import CompareModes
 from welvo.app.stations.face_editor import FaceEditor
 from welvo.app.stations.lay_form import LayForm
 from welvo.app.stations.library import Library
-from welvo.app.stations.paste import PasteRows
 from welvo.app.window import Window
 from welvo.formats.wishes import wished
-from welvo.patch.spreadsheet import copy_table
 from welvo.rig.document import Rig
 from welvo.rig.profile import Spot
 
@@ -110,13 +107,6 @@ def on_picture(dialog: FaceEditor, at: QPointF) -> Spot:
     return Spot(x=b.x + (at.x() / 900 - 0.5) * b.wide, y=b.y + (at.y() / 420 - 0.5) * b.wide * 420 / 900)
 
 
-def _compare(w: Window) -> QDialog:
-    profile = w.session.rig.profiles["p2"]
-    dialog = CompareModes(profile, next(iter(profile.modes)), w)
-    dialog.show()
-    return dialog
-
-
 def _library(w: Window) -> QDialog:
     dialog = Library(w.session, w)
     dialog.show()
@@ -165,14 +155,8 @@ def _lay_out(w: Window) -> None:
     form.update_preview()
 
 
-def _switches(w: Window) -> None:
-    w.patch.panel.close_form()
-    w.session.select_things(["f503"])
-    wait()
-    w.patch.panel.verticalScrollBar().setValue(470)
-
-
 def _wires(w: Window) -> None:
+    w.patch.panel.close_form()
     w.session.select(Selection("feed", ("w8",)))
     w.patch.show_page("Wires")
 
@@ -182,18 +166,22 @@ def _capacity(w: Window) -> None:
     w.patch.show_page("Capacity")
 
 
-def _paste(w: Window) -> QDialog:
+def _runs(w: Window) -> None:
     w.patch.show_page("Tapes")
-    rows = copy_table(w.session.index, ["f503", "f504", "f505", "f506"]).splitlines()
-    rows[1] = rows[1].replace("4.411", "10.001")
-    rows[2] = rows[2].replace("504", "554", 1).replace("4.421", "10.009")
-    rows[4] = rows[4].replace("4.441", "4.600")
-    dialog = PasteRows(w.session, "\n".join(rows), w)
-    dialog.show()
-    return dialog
+    w.show_station("Runs")
+    w.runs.pick("2", 1, 18)
+
+
+def _runs_bridge(w: Window) -> None:
+    w.runs.pick("6", 2, 0)
+
+
+def _runs_cut(w: Window) -> None:
+    w.runs.pick("7", 0, 171)
 
 
 def _findings(w: Window) -> None:
+    w.show_station("Patch")
     w.session.select_things(["f207"])
     w.patch.tapes.set_level("Fit")
     w.toggle_findings()
@@ -233,9 +221,9 @@ def _empty(w: Window) -> None:
 
 
 SHOTS: dict[str, Callable[[Window], QWidget | None]] = {
-    "profiles": _profiles, "try-out": _try_out, "face-editor": _face, "modes-compare": _compare, "library": _library, "patch": _patch, "patch-block": _patch_block, "patch-slot": _patch_slot,
-    "patch-field": _patch_field, "patch-lay-out": _lay_out, "patch-switches": _switches, "patch-wires": _wires, "patch-capacity": _capacity,
-    "paste-rows": _paste, "findings": _findings,
+    "profiles": _profiles, "try-out": _try_out, "face-editor": _face, "library": _library, "patch": _patch, "patch-block": _patch_block, "patch-slot": _patch_slot,
+    "patch-field": _patch_field, "patch-lay-out": _lay_out, "patch-wires": _wires, "patch-capacity": _capacity,
+    "runs": _runs, "runs-bridge": _runs_bridge, "runs-cut": _runs_cut, "findings": _findings,
     "devices": _devices, "bench": _bench, "patch-paper": _paper, "empty": _empty,
 }  # fmt: skip
 

@@ -220,7 +220,7 @@ def _ceiling(rig: Rig) -> Rig:
         for n in (1, 2)
     }  # fmt: skip
     elements["rim"] = Element(name="rim", pixels=30, at=follow, type="silk", tint=12, code="RIM")
-    elements["sw"] = Element(name="swarm", pixels=400, at=follow, type="bead", tint=13, code="SWA", note="RUN-03: needs universe 209. RUN-06: dense, so that universe ends cut its pixels.")  # fmt: skip
+    elements["sw"] = Element(name="swarm", pixels=400, fold=100, at=follow, type="bead", tint=13, code="SWA", note="RUN-03: needs universe 209. RUN-06: dense, so that universe ends cut its pixels.")  # fmt: skip
     floods = {
         f"f{n}": Fixture(number=n, name=f"Lagoon, sill {n - 530}", profile="p4", mode="m1", at=(follow,))
         for n in range(531, 536)
@@ -242,7 +242,7 @@ def _ceiling(rig: Rig) -> Rig:
         kind="bridge", width=64, fixtures=tuple(floods), model=siphon, dmx={"f534": 33}, name="sill bridge"
     )
     ports["6"] = Port(follows="universe", brightness=0.8, run=(hang("rim"), Segment(kind="null", count=3), behind))
-    ports["7"] = Port(follows="universe", run=(hang("sw"),))
+    ports["7"] = Port(follows="universe", run=(hang("sw", fold=100),))
     devices = {k: d for k, d in rig.devices.items() if k != gone}
     devices[did] = replace(
         devices[did], packs="dense", mode="12 ports", firmware="2.3", ports={**devices[did].ports, **ports}

@@ -29,6 +29,9 @@ from welvo.patch.path import find_target, path
 from welvo.rig.document import Rig
 from welvo.rig.notation import say_place
 from welvo.rig.plan import planned
+from welvo.runs.bridge import demands, rows, set_right
+from welvo.runs.edits import make_to_fit
+from welvo.runs.pixels import cuts
 
 
 class StandIns:
@@ -130,6 +133,8 @@ def _example(folder: Path, say: Callable[[str], None]) -> None:
     _must("the fix of the clash leaves no clash", "PATCH-01" not in check(fixed).codes)
     say(f"             its fix “{clash.fixes[0].label}” leaves no clash")
 
+    _cables(rig, say)
+
     stand_ins = StandIns(file, state_file())
     listener: Listener | None = None
     engine: EngineProcess | None = None
@@ -145,6 +150,29 @@ def _example(folder: Path, say: Callable[[str], None]) -> None:
         if listener:
             listener.close()
         stand_ins.stop()
+
+
+def _cables(rig: Rig, say: Callable[[str], None]) -> None:
+    """The jellyfish ceiling: where pixels, cut pixels and lamps behind a bridge are, and what setting it right does."""
+    index = Index(rig)
+    did, stream = next((k[0], s) for k, s in index.cables.streams.items() if s.label == "6")
+    pixel = find_target(index, "ceiling 2/36")
+    _must("pixel 36 of the folded second ribbon is at 201.271", (pixel.universe, pixel.address) == ("u201", 271))
+    cut = cuts(index.cables, did)
+    _must("the swarm is cut twice", [(c.pixel, c.first, c.last) for c in cut] == [(171, (207, 511), (208, 1)), (342, (208, 512), (209, 2))])  # fmt: skip
+    bridge = stream.pieces[2]
+    lamp = next(r for r in rows(index.cables, stream, bridge) if r.name == "534")
+    _must("534 behind the bridge is DMX 33 and 206.123", (lamp.dmx, lamp.places[0][0]) == (33, (206, 123)))
+    wrong = [d.says for d in demands(index.cables, stream, bridge) if not d.holds]
+    right, _ = set_right(rig, did, "6", 2)
+    right, _ = make_to_fit(right, did)
+    _must(
+        "set right, nothing of the box is an error",
+        not [f for f in check(right).findings if f.severity == "error" and f.code[:3] == "RUN"],
+    )
+    say(
+        f"             runs: ceiling 2/36 at 201.271, swarm/171 cut at 207.511, 534 at DMX 33 = 206.123; set right at once: {wrong[0].split(' and ')[0]}"
+    )
 
 
 def _live(rig: Rig, listener: Listener, say: Callable[[str], None]) -> EngineProcess:
@@ -216,6 +244,15 @@ def _live(rig: Rig, listener: Listener, say: Callable[[str], None]) -> EnginePro
     say(f"8  push      universe 3 pushed to port A; read back equal after {1000 * took:.0f} ms")
     took = _wait("the level arrives at the lamp", lambda: lamp() == 255)
     say(f"9  light     {where} = 255 comes out at port A after {1000 * took:.0f} ms more: the very level that was sent")
+    levels.hold(["c2"], "ColorAdd_R", 1.0)
+    send()
+
+    def ribbon() -> int:
+        found = listener.levels("sacn", 201)
+        return found[165] if found else -1
+
+    took = _wait("the second ribbon's red is on the wire", lambda: ribbon() == 255)
+    say(f"             and red of ceiling 2 is 255 on 201.166, where its cable puts it, after {1000 * took:.0f} ms")
     _must("WIRE-01 is gone", "WIRE-01" not in _codes(index, seen(), time.time()))
 
     levels.release()

@@ -449,7 +449,7 @@ def path(
     rig = index.rig
     key = target.key
     hung = on_cable(index, target)
-    name = piece_name(rig, hung[1]) if hung and not key else _name(rig, key)
+    name = f"{rig.devices[hung[0].did].name}, port {hung[0].label}" if hung and not key else _name(rig, key)
     hops = [Hop("level", level or "—", "armed" if armed else "not armed", ("bench", key))]
     joints: list[Joint] = []
     if not target.universe:

@@ -25,8 +25,8 @@ from welvo.runs.geometry import Lie, Stroke, lie, place_along, seams
 from welvo.runs.lamps import say_functions, slot_map
 from welvo.runs.lines import line_sum, plug_of
 
-LEFT_SIDE, RIGHT_SIDE = 20, 132
-CELL, PITCH, TOP = 20, 66, 8
+LEFT_SIDE, RIGHT_SIDE = 20, 156
+CELL, PITCH, TOP = 20, 72, 8
 BOX_WIDE, BOX_HIGH = 72, 32
 TAPE = 96
 """Height of a bridge's opened tape with the numbers over and under it."""
@@ -380,7 +380,15 @@ class Opened(QWidget):
             text(p, QRectF(x - 90, y, 84, 16), left, "quiet" if not s.up else "text", 11, s.up, RIGHT)
             text(p, QRectF(x + 6, y, 84, 16), right, "text" if not s.up else "quiet", 11, not s.up, LEFT)
             if cut:
-                text(p, QRectF(x - 60, r.top() - 17, 120, 14), "cut pixel", "warning", 11, True, CENTRE)
+                text(
+                    p,
+                    QRectF(x + 14 + width_of(right, 11, True), y, 70, 16),
+                    "cut pixel",
+                    "warning",
+                    11,
+                    True,
+                    elide=False,
+                )
 
     def _draw_ends(self, p: QPainter) -> None:
         """Numbers at every boundary: where each segment begins, and where the cable ends."""

@@ -1,0 +1,109 @@
+"""`welvo runs`: what hangs on the ports, where every segment stands, and hanging by the same words as in the window."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from welvo.cli.base import AsJson, RigFile, app, fail, load_rig
+
+if TYPE_CHECKING:
+    from welvo.patch.cable import Cables, Stream
+    from welvo.rig.document import Rig
+
+
+@app.command()
+def runs(
+    file: RigFile,
+    box: Annotated[str, typer.Option(help="Only this box, by its name.")] = "",
+    hang: Annotated[
+        str, typer.Option(help="Hang something on it first: “21 x 55 RGB ribbon, 3 to a port, there and back”.")
+    ] = "",
+    port: Annotated[str, typer.Option(help="From which port on; the first by default.")] = "",
+    begin: Annotated[
+        int, typer.Option(help="Let the box begin at this universe; what is missing is made and fed.", min=0, max=63999)
+    ] = 0,
+    packed: Annotated[
+        bool, typer.Option("--packed", help="With --begin: ports follow one another without a gap.")
+    ] = False,
+    write: Annotated[
+        Path | None, typer.Option(help="Write what comes of it into a rig file; else it is only said.")
+    ] = None,
+    as_json: AsJson = False,
+) -> None:
+    """What hangs on every port: segments, slots of the stream, universes and addresses."""
+    from welvo.formats.models import shipped_pixels
+    from welvo.formats.rigfile import RigFileError, save
+    from welvo.patch.cable import Cables
+    from welvo.rig.notation import NotationError
+    from welvo.runs.edits import begin_and_make
+    from welvo.runs.wish import hang_wish
+
+    rig = load_rig(file)
+    try:
+        if hang or begin:
+            did = _box(rig, box)
+            first = port or next(iter(rig.devices[did].ports), "")
+            if hang:
+                rig, *_ = hang_wish(rig, did, first, hang, shipped_pixels())
+            if begin:
+                rig, _ = begin_and_make(rig, did, begin, "packed" if packed else "universe")
+        elif box:
+            _box(rig, box)
+        if write:
+            save(rig, write)
+    except (NotationError, RigFileError) as e:
+        fail(str(e))
+    cables = Cables(rig)
+    shown = [s for (d, _), s in cables.streams.items() if not box or rig.devices[d].name.lower() == box.lower()]
+    if as_json:
+        typer.echo(json.dumps([_stream(cables, s) for s in shown], indent=1, ensure_ascii=False))
+        return
+    for s in shown:
+        sums = _stream(cables, s)
+        typer.echo(
+            f"{sums['box']} {s.label}: {s.leds or s.pixels} px, {s.slots} slots, universes {', '.join(map(str, sums['universes'])) or 'none'}"
+        )
+        for one in sums["segments"]:
+            where = f"{one['first']} – {one['last']}" if one["first"] else "no address"
+            slots = f"slots {one['slot']}–{one['slot'] + one['slots'] - 1}" if one["slots"] else "no slots"
+            typer.echo(f"  {one['place']:>3} {one['name']:20} {slots:20} {where}")
+
+
+def _box(rig: Rig, name: str) -> str:
+    from welvo.rig.notation import NotationError
+
+    if not name:
+        pixels = [
+            d
+            for d, v in rig.devices.items()
+            if (m := rig.device_models.get(v.model)) and m.kind in ("pixel", "converter")
+        ]
+        if len(pixels) == 1:
+            return pixels[0]
+        raise NotationError("Say which box with --box NAME.")
+    found = next((d for d, v in rig.devices.items() if v.name.lower() == name.lower()), "")
+    if not found:
+        raise NotationError(f"There is no box “{name}” in this rig.")
+    return found
+
+
+def _stream(cables: Cables, stream: Stream) -> dict[str, Any]:
+    from welvo.patch.along import piece_name
+    from welvo.rig.notation import say_place
+
+    segments = []
+    for p in stream.pieces:
+        first, last = p.place(1), p.place(p.slots)
+        segments.append({
+            "place": p.n + 1, "kind": p.segment.kind, "name": piece_name(cables.rig, p), "slot": p.stream if p.slots else 0, "slots": p.slots,
+            "pixel": p.px if p.pixels else 0, "pixels": p.pixels, "leds": p.leds,
+            "first": say_place(*first) if first else "", "last": say_place(*last) if last else "",
+        })  # fmt: skip
+    return {
+        "box": cables.rig.devices[stream.did].name, "port": stream.label, "slots": stream.slots, "pixels": stream.pixels, "leds": stream.leds,
+        "universes": [n for n, _ in stream.used], "needed_of_the_last": stream.used[-1][1] if stream.used else 0, "segments": segments,
+    }  # fmt: skip
