@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import welvo.checks.clash_rules
 import welvo.checks.device_rules
 import welvo.checks.feed_rules
+import welvo.checks.hang_rules
 import welvo.checks.line_rules
 import welvo.checks.patch_rules
 import welvo.checks.profile_rules

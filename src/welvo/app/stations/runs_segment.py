@@ -1,0 +1,344 @@
+"""Fields and numbers of one segment in Runs."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+
+from PySide6.QtWidgets import QVBoxLayout
+
+from welvo.app.fields import Field
+from welvo.app.paint import button, clear, label, row
+from welvo.app.panel import Title
+from welvo.app.stations.element_face import ElementFace
+from welvo.app.stations.riser import At
+from welvo.app.stations.runs_box import BoxFields
+from welvo.app.stations.runs_fields import number, share
+from welvo.app.stations.tape_paint import tint_of
+from welvo.patch.along import cable_order, element_pixel, piece_name
+from welvo.patch.cable import Piece, Stream
+from welvo.patch.table import whole
+from welvo.rig.lookup import call
+from welvo.rig.notation import NotationError, plural, say_place, thousands
+from welvo.rig.plan import model_of
+from welvo.rig.runs import PixelType, Segment
+from welvo.rig.wiring import Port
+from welvo.runs.bridge import worth
+from welvo.runs.consequences import if_longer
+from welvo.runs.edits import (
+    change_segment,
+    fix_addresses,
+    follow_cable,
+    set_pixel_type,
+    take_down,
+)  # fmt: skip
+from welvo.runs.pixels import box_sums
+from welvo.runs.power import joints, stretches
+
+
+class SegmentFields(BoxFields):
+    """What hangs here, how it is counted, every number it has, its power."""
+
+    # ---- one segment
+
+    def _segment(self, did: str, at: At) -> None:
+        s = self.session
+
+        def now() -> Segment:
+            run = s.rig.devices[did].ports.get(at.label, Port()).run if did in s.rig.devices else ()
+            return run[at.n] if at.n < len(run) else Segment(kind="null")
+
+        def change(**fields: object) -> object:
+            return s.edit(change_segment, did, at.label, at.n, **fields)
+
+        def piece() -> tuple[Stream, Piece] | None:
+            stream = s.index.cables.streams.get((did, at.label))
+            return (stream, stream.pieces[at.n]) if stream and at.n < len(stream.pieces) else None
+
+        title = QVBoxLayout()
+        self.body.addLayout(title)
+
+        def head() -> None:
+            clear(title)
+            here = piece()
+            one = now()
+            name = piece_name(s.rig, here[1]) if here else one.name or "DMX line"
+            key = one.element
+            title.addWidget(Title(name, "", tint_of(s.rig, key) if key else None))
+            title.addWidget(label(self._what(did, at, one, here), 11, quiet=True, wrap=True))
+
+        self.refreshers.append(head)
+        kind = now().kind
+        if kind == "pixels":
+            self._pixel_fields(did, at, now, change, piece)
+        elif kind == "null":
+            self.field("Count", "How many pixels of the cable the sender knows nothing of. They lengthen the cable, not the stream.",
+                       lambda: str(now().count), lambda t: change(count=whole(t, 1, 100_000)), narrow=84)  # fmt: skip
+        elif kind == "bridge":
+            self._bridge_fields(did, at, now, change, piece)
+        elif kind == "lamps":
+            self._lamp_fields(did, at, now, change, piece)
+        elif kind == "line":
+            self._line_fields(did, at, now, change)
+        if kind == "pixels" and now().element in s.rig.elements:
+            face = ElementFace(lambda n: self._station.pick_pixel(n))
+            self.refreshers.append(
+                lambda: face.show_element(s.rig.elements.get(now().element), now(), self._station.pixel)
+            )
+            self.body.addWidget(face)
+        self._show_cards()
+        if kind != "line":
+            self._table("Every way it is said", lambda: self._ways(did, at))
+            self._table("Ten pixels more behind it would move", lambda: self._longer(did, at))
+            self._cable_fields(did, at, now, change, piece)
+        self.body.addLayout(
+            row(
+                None,
+                button(
+                    "Take it down",
+                    lambda: s.edit(take_down, did, at.label, [at.n]),
+                    "Takes the segment off the cable; what followed it there has no address then. Undo brings it back.   Del",
+                ),
+            )
+        )
+
+    def _what(self, did: str, at: At, one: Segment, here: tuple[Stream, Piece] | None) -> str:
+        where = f"{self.session.rig.devices[did].name}, port {at.label}, place {at.n + 1}"
+        if here is None:
+            return f"{plural(len(one.fixtures), 'lamp')} on {where}"
+        p = here[1]
+        if one.kind == "bridge":
+            return f"{where} · {one.width} slots, {plural(worth(p), 'pixel')}' worth of the port"
+        if one.kind == "lamps":
+            return f"{where} · {plural(p.pixels, 'lamp')}, one pixel each"
+        if one.kind in ("null", "extension"):
+            return f"{where} · takes no slots of the stream"
+        more = f" as {plural(p.pixels, 'pixel')}" if one.group > 1 else ""
+        return f"{where} · {plural(p.leds or p.pixels, 'LED')}{more} × {p.k} = {plural(p.slots, 'slot')}"
+
+    def _pixel_fields(self, did: str, at: At, now: Callable[[], Segment], change: Callable[..., object], piece: Callable[[], tuple[Stream, Piece] | None]) -> None:  # fmt: skip
+        s = self.session
+        element = s.rig.elements.get(now().element)
+        self.field("Pixels", "Which pixels of the thing hang here: all, or such as 1-120. The rest can hang on another port.",
+                   lambda: _say_part(now(), piece()), lambda t: change(**_read_part(t, element.pixels if element and element.kind != "block" else element.slots if element else 0)), narrow=110)  # fmt: skip
+        self.field("Fold every", "After how many LEDs the string turns back and the controller turns the order round; 0 is no fold. Set it in one place only.",
+                   lambda: str(now().fold), lambda t: change(fold=whole(t, 0, 100_000)), narrow=64,
+                   beside=self._tick("Reversed", "The data comes in at the far end: the controller counts from there.", lambda: now().reverse, lambda v: change(reverse=v)))  # fmt: skip
+        self.field("Group by", "How many LEDs show one pixel's colour. Grouping shortens the stream, not the cable.",
+                   lambda: str(now().group), lambda t: change(group=whole(t, 1, 10_000)), narrow=84)  # fmt: skip
+        self.field("Gives order", "The order in which the controller gives the components out, such as GRB; empty is straight, as they are sent. Set it at one end only.",
+                   lambda: now().order, lambda t: change(order=_order(t)), narrow=84, placeholder="straight")  # fmt: skip
+        self._bright(now, change)
+        self._own_start(did, at, now, change)
+        if element is not None:
+            self.choice("Made of", "Which kind of pixels the string has. It says voltage, current, chip and the order its chips take.",
+                        lambda: ([("", "not known"), *((k, t.name) for k, t in self._types().items())], s.rig.elements[now().element].type if now().element in s.rig.elements else ""),
+                        lambda v: s.edit(set_pixel_type, now().element, v, self._types().get(v)))  # fmt: skip
+            self._address(did, now)
+
+    def _types(self) -> dict[str, PixelType]:
+        """Kinds of pixels of the rig, and those that ship and are not in it yet."""
+        from welvo.formats.models import shipped_pixels
+
+        rig = self.session.rig
+        have = {v.name for v in rig.pixel_types.values()}
+        return {**rig.pixel_types, **{k: v for k, v in shipped_pixels().items() if v.name not in have}}
+
+    def _address(self, did: str, now: Callable[[], Segment]) -> None:
+        s = self.session
+
+        def words() -> str:
+            e = s.rig.elements.get(now().element)
+            return (
+                ""
+                if e is None
+                else {
+                    "run": "address: from the cable",
+                    "typed": "address: typed",
+                    "anchored": "address: behind another",
+                    "none": "address: none yet",
+                }[e.at.way]
+            )
+
+        beside = label("", 11, quiet=True)
+        self.refreshers.append(lambda: beside.setText(words()))
+        fix = button(
+            "Keep it",
+            lambda: s.edit(fix_addresses, s.index.cables, [now().element]),
+            "Types the address it has now, so that it stays when the cable changes.",
+        )
+        follow = button("Follow it", lambda: s.edit(follow_cable, now().element), "Lets the cable decide its address.")
+
+        def which() -> None:
+            e = s.rig.elements.get(now().element)
+            follows = bool(e and e.at.way == "run")
+            fix.setVisible(follows)
+            follow.setVisible(not follows)
+
+        self.refreshers.append(which)
+        self.body.addLayout(row(beside, None, fix, follow))
+
+    def _bright(self, now: Callable[[], Segment], change: Callable[..., object]) -> None:
+        gamma = Field(
+            "The gamma curve of this segment; 1 is none. Behind a bridge it must be 1.",
+            lambda t: change(gamma=number(t, 0.01, 5, "gamma")),
+            right=True,
+        )
+        gamma.say = lambda why: self.session.say(why, "error")
+        gamma.setAccessibleName("Gamma")
+        gamma.setFixedWidth(48)
+        self.refreshers.append(lambda: gamma.set_value(f"{now().gamma:g}"))
+        self.field("Brightness", "Brightness of this segment in per cent, one factor of the product. Behind a bridge all of them must be 100.",
+                   lambda: f"{now().brightness * 100:g} %", lambda t: change(brightness=share(t)), narrow=64, beside=gamma)  # fmt: skip
+
+    def _cable_fields(self, did: str, at: At, now: Callable[[], Segment], change: Callable[..., object], piece: Callable[[], tuple[Stream, Piece] | None]) -> None:  # fmt: skip
+        s = self.session
+        self.rule()
+        self.choice("Fed by", "Which supply feeds power in at this segment's data-in end. None: power comes along the cable from before.",
+                    lambda: ([("", "from before"), *((k, f"{v.name} · {v.volts:g} V {v.amps:g} A") for k, v in s.rig.supplies.items())], now().supply), lambda v: change(supply=v))  # fmt: skip
+        area = Field(
+            "Cross-section of each supply conductor of the cable before it, in mm². 0: not known, no loss is worked out.",
+            lambda t: change(area=number(t, 0, 1000, "cross-section")),
+            right=True,
+        )
+        area.say = lambda why: s.say(why, "error")
+        area.setAccessibleName("Cross-section")
+        area.setFixedWidth(64)
+        self.refreshers.append(lambda: area.set_value(f"{now().area:g} mm²"))
+        self.field("Cable", "Metres of cable before this segment. Length and cross-section decide how much voltage is lost.",
+                   lambda: f"{now().length:g} m", lambda t: change(length=number(t, 0, 10_000, "a cable's length")), narrow=64, beside=area)  # fmt: skip
+        self.field("Data in", "Which end the data comes in at, in your words: left, bottom, at the door. Nothing depends on it.",
+                   lambda: now().data_in, lambda t: change(data_in=t.strip()[:60]))  # fmt: skip
+        self._table("Power at full white", lambda: self._power(did, at))
+        self._table("Joint before it: function, wire here, wire there", lambda: self._joint(did, at))
+
+    def _power(self, did: str, at: At) -> tuple[tuple[str, str], ...]:
+        stream = self.session.index.cables.streams.get((did, at.label))
+        found = (
+            next((x for x in stretches(self.session.index.cables, stream) if x.piece.n == at.n), None)
+            if stream
+            else None
+        )
+        if found is None or not found.through:
+            return ()
+        ways = [
+            ("Takes · passes its beginning", f"{found.amps:.2f} A · {found.through:.2f} A"),
+            ("Voltage", f"{found.volts:.2f} V → {found.end:.2f} V"),
+        ]
+        if found.kind:
+            ways.append(("Chips need", f"{found.kind.least:g} V" if found.kind.least else "not known"))
+        if found.below:
+            ways.append(("Feed in again", f"at LED {found.below} at the latest"))
+        return tuple(ways)
+
+    def _joint(self, did: str, at: At) -> tuple[tuple[str, str], ...]:
+        stream = self.session.index.cables.streams.get((did, at.label))
+        joint = next((j for j in joints(self.session.index.cables, stream) if j.n == at.n), None) if stream else None
+        if joint is None or not joint.wires:
+            return ()
+        return tuple((function, f"{here} → {there}") for function, here, there in joint.wires)
+
+    # ---- numbers
+
+    def _ways(self, did: str, at: At) -> tuple[tuple[str, str], ...]:
+        s = self.session
+        sums = {x.stream.label: x for x in box_sums(s.index.cables, did)}
+        here = sums.get(at.label)
+        if here is None or at.n >= len(here.stream.pieces):
+            return ()
+        p = here.stream.pieces[at.n]
+        if not p.pixels:
+            return (("Place on the cable", f"{p.led}" if p.leds <= 1 else f"{p.led} – {p.led + p.leds - 1}"),)
+        if not at.led:
+            first, last = p.place(1), p.place(p.slots)
+            ways = [
+                (
+                    "Universe.address",
+                    f"{say_place(*first)} – {say_place(*last)}" if first and last else "no universe yet",
+                ),
+                ("Slot in the stream", f"{thousands(p.stream)} – {thousands(p.stream + p.slots - 1)}"),
+                ("On the port", f"{thousands(p.px)} – {thousands(p.px + p.pixels - 1)}"),
+                (
+                    "Running in device",
+                    f"px {thousands(here.running + p.px - 1)} · slot {thousands(here.slot + p.stream - 1)}",
+                ),
+            ]
+            if p.leds:
+                ways.append(("Place on the cable", f"{thousands(p.led)} – {thousands(p.led + p.leds - 1)}"))
+            return tuple(ways)
+        px = int(cable_order(p.segment, p.leds)[at.led - 1])
+        slot = (px - 1) * p.k + 1
+        own = element_pixel(s.rig, p, px) or px
+        first, last = p.place(slot), p.place(slot + p.k - 1)
+        ways = [
+            (
+                f"{piece_name(s.rig, p)}/{own}",
+                f"{say_place(*first)} – {say_place(*last)}" if first and last else "no universe yet",
+            )
+        ]
+        element = s.rig.elements.get(p.key)
+        if element and element.kind != "block":
+            places = [(c, p.place(slot + n)) for n, c in enumerate(element.order)]
+            home = places[0][1][0] if places[0][1] else 0
+            says = [
+                f"{c} {w[1]:03d}" if w and w[0] == home else f"{c} {say_place(*w)}" if w else f"{c} —"
+                for c, w in places
+            ]
+            ways.append(("Components", "  ".join(says)))
+        if first and last and first[0] != last[0]:
+            ways.append(("Cut by the universe's end", f"{first[0]} and {last[0]}"))
+        base = (model_of(s.rig, did).counts if model_of(s.rig, did) else {}).get("pixel", 1)  # type: ignore[union-attr]
+        ways += [
+            ("Slot in the stream", f"{thousands(p.stream + slot - 1)} – {thousands(p.stream + slot + p.k - 2)}"),
+            (
+                "On the port",
+                f"{thousands(p.px + px - 1)} of {thousands(here.stream.pixels)}"
+                + (f" · box says {p.px + px - 1 + base - 1}" if base != 1 else ""),
+            ),
+            (
+                "Running in device",
+                f"px {thousands(here.running + p.px + px - 2)} · slot {thousands(here.slot + p.stream + slot - 2)}",
+            ),
+            ("Place on the cable", f"{thousands(p.led + at.led - 1)} of {thousands(here.stream.leds)}"),
+        ]
+        return tuple(ways)
+
+    def _longer(self, did: str, at: At) -> tuple[tuple[str, str], ...]:
+        cables = self.session.index.cables
+        stream = cables.streams.get((did, at.label))
+        if stream is None or sum(len(x.pieces) for k, x in cables.streams.items() if k[0] == did) > 400:
+            return ()
+        would = if_longer(cables, did, at.label, at.n)
+        names = ", ".join(call(self.session.rig, k) for k in would.things[:2]) + (" …" if len(would.things) > 2 else "")
+        more = len(would.after) - len(would.before)
+        ways = [(names or "nothing behind it", plural(len(would.things), "thing") if would.things else "stays")]
+        if more:
+            ways.append(("universes needed", f"{len(would.before)} → {len(would.after)}"))
+        return tuple(ways)
+
+
+def _say_part(s: Segment, here: tuple[Stream, Piece] | None) -> str:
+    if s.first == 1 and not s.count:
+        return "all"
+    last = s.first + (s.count or (here[1].leds or here[1].pixels if here else 1)) - 1
+    return f"{s.first}-{last}"
+
+
+def _read_part(text: str, most: int) -> dict[str, int]:
+    if text.strip().lower() in ("all", ""):
+        return {"first": 1, "count": 0}
+    m = re.fullmatch(r"\s*(\d+)\s*[-–]\s*(\d+)\s*", text)
+    if not m or not 1 <= int(m[1]) <= int(m[2]) <= max(1, most):
+        raise NotationError(f"“{text.strip()}” is no part of 1 to {most}. Write all, or such as 1-{most}.")
+    return {"first": int(m[1]), "count": int(m[2]) - int(m[1]) + 1}
+
+
+def _order(text: str) -> str:
+    t = text.strip().upper()
+    if t in ("", "STRAIGHT"):
+        return ""
+    if not re.fullmatch("[RGBWAUCDV]{1,6}", t) or len(set(t)) < len(t):
+        raise NotationError(
+            f"“{text.strip()}” is no colour order. Write letters such as GRB, each once, or leave it empty."
+        )
+    return t
