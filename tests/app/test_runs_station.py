@@ -234,14 +234,14 @@ def test_fields_of_a_segment_a_port_and_the_box(runs: Window) -> None:
     now = lambda: runs.session.rig.devices[did]  # noqa: E731
     runs.runs.pick("7", 0, 0)
     QApplication.processEvents()
-    put(runs, "Pixels", "1-100")
+    put(runs, "Hang here", "1-100")
     put(runs, "Group by", "2")
     put(runs, "Brightness", "50 %")
     put(runs, "Cable", "5 m")
     s = now().ports["7"].run[0]
     assert (s.first, s.count, s.group, s.brightness, s.length) == (1, 100, 2, 0.5, 5)
     for name, text in (
-        ("Pixels", "90-600"),
+        ("Hang here", "90-600"),
         ("Gives order", "RGBX"),
         ("Brightness", "120"),
         ("Starts at", "999.1"),
@@ -470,3 +470,48 @@ def test_only_what_hangs_on_a_port_can_be_shown_in_patch(runs: Window) -> None:
         "rim",
     ]
     assert runs.patch.roll.roll.text("rim", "port") == "PENSTOCK · 6"
+
+
+def test_the_element_itself_is_changed_where_it_hangs_and_all_behind_it_moves(runs: Window) -> None:
+    runs.runs.pick("1", 0, 0)
+    QApplication.processEvents()
+    put(runs, "Name", "keel")
+    put(runs, "Pixels", "65")
+    rig = runs.session.rig
+    assert (rig.elements["c1"].name, rig.elements["c1"].pixels) == ("keel", 65)
+    spans = runs.session.index.spans("c2")
+    assert [(s.universe, s.first) for s in spans] == [("u201", 196)]
+    put(runs, "Lies folded", "13")
+    assert "RUN-09" in runs.session.report.codes
+    for name, text in (("Name", " "), ("Pixels", "0"), ("Sent as", "RGQ"), ("Lies folded", "-1")):
+        wrong = put(runs, name, text)
+        assert wrong.property("wrong"), name
+        wrong.revert()
+
+
+def test_ctrl_enter_gives_a_value_to_all_that_the_list_shows(runs: Window, qtbot: QtBot) -> None:
+    runs.runs.pick("1", 0, 0)
+    runs.runs.filter.setCurrentIndex(runs.runs.filter.findData("port"))
+    runs.runs._fill()
+    QApplication.processEvents()
+    order = field(runs, "Gives order")
+    order.setFocus()
+    order.setText("BGR")
+    qtbot.keyClick(order, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+    ports = runs.session.rig.devices[pen(runs)].ports
+    assert {s.order for s in ports["1"].run} == {"BGR"} and {s.order for s in ports["2"].run} == {"GRB"}
+    supply = next(c for c in runs.runs.panel.findChildren(Choice) if c.accessibleName() == "Fed by" and c.isVisible())
+    supply._apply("v2")
+    QApplication.processEvents()
+    press(runs, "Kind and supply to all listed")
+    ports = runs.session.rig.devices[pen(runs)].ports
+    assert {s.supply for s in ports["1"].run} == {"v2"} and {s.supply for s in ports["2"].run} == {"v1"}
+    runs.session.undo()
+    assert {s.supply for s in runs.session.rig.devices[pen(runs)].ports["1"].run} == {"v1", "v2"}
+
+
+def test_a_pixel_of_a_port_is_found_by_its_number(runs: Window) -> None:
+    assert runs.session.go_to("penstock 6 px 31") and runs.runs.at == At("6", 2, 0)
+    assert runs.session.go_to("PENSTOCK 1 px 56") and runs.session.selection.ids == ("c2",)
+    assert not runs.session.can_go_to("PENSTOCK 1 px 999") and not runs.session.can_go_to("PENSTOCK 12 px 1")
+    assert runs.session.can_go_to("PENSTOCK run 500")

@@ -53,7 +53,7 @@ if TYPE_CHECKING:
 KEY_HELP = """<table cellpadding="3">
 <tr><td><b>Alt+1 to Alt+5</b></td><td>Profiles, Patch, Runs, Devices, Bench</td></tr>
 <tr><td><b>Alt+0</b></td><td>findings; F8 and Shift+F8 step through them</td></tr>
-<tr><td><b>Ctrl+K</b></td><td>jump box: 207, 3.045, ribbon/27, 304/2, 207:5, run 1169, an IP address, a name, a command</td></tr>
+<tr><td><b>Ctrl+K</b></td><td>jump box: 207, 3.045, ribbon/27, 304/2, 207:5, run 1169, PENSTOCK 6 px 31, an IP address, a name, a command</td></tr>
 <tr><td><b>F6, Shift+F6</b></td><td>next and former region of the window</td></tr>
 <tr><td><b>F9, Shift+F9</b></td><td>blackout; disarm at once</td></tr>
 <tr><td><b>F5, Shift+F5</b></td><td>read the boxes again</td></tr>

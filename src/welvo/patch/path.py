@@ -70,7 +70,8 @@ class Target:
 
 def find_target(index: Index, text: str) -> Target:
     """A place however it is said: `207`, `3.045`, `ribbon/27`, `304/2` (pixel of a fixture), `207:5` (slot within a
-    thing), `run 1169` (running number over the rig), `WEIR-2 run 145` (over a box's ports).
+    thing), `run 1169` (running number over the rig), `WEIR-2 run 145` (over a box's ports), `PENSTOCK 6 px 31` (a pixel
+    of a port).
 
     Raises NotationError with the reason.
     """
@@ -87,6 +88,9 @@ def find_target(index: Index, text: str) -> Target:
         if not uid:
             raise NotationError(f"There is no universe {number} in this rig.")
         return of_slot(index, uid, address)
+    port_pixel = re.fullmatch(r"(.+?)\s+(\S+)\s+px\s*(\d+)", t, re.IGNORECASE)
+    if port_pixel:
+        return of_port_pixel(index, port_pixel[1], port_pixel[2], int(port_pixel[3]))
     running = re.fullmatch(r"(?:(.+?)\s+)?(?:run|running)\s+(\d+)", t, re.IGNORECASE)
     if running:
         return of_running(index, int(running[2]), (running[1] or "").strip())
@@ -146,6 +150,25 @@ def of_running(index: Index, running: int, box: str = "") -> Target:
     if feed is None or feed.universe not in rig.universes:
         raise NotationError(f"Port {model.ports[nth]} of {rig.devices[did].name} takes no universe.")
     return of_slot(index, feed.universe, address)
+
+
+def of_port_pixel(index: Index, box: str, port: str, pixel: int) -> Target:
+    """The first slot of data pixel `pixel` (from 1) of a box's port."""
+    rig = index.rig
+    did = next((k for k, d in rig.devices.items() if d.name.lower() == box.strip().lower()), "")
+    stream = next(
+        (s for (d, label), s in index.cables.streams.items() if d == did and label.lower() == port.lower()), None
+    )
+    if stream is None:
+        raise NotationError(f"There is no port {port} with pixels on a box “{box}”.")
+    piece = next((p for p in stream.pieces if p.px <= pixel < p.px + p.pixels), None)
+    place = piece.place((pixel - piece.px) * piece.k + 1) if piece else None
+    uid = universe_by_number(rig, place[0]) if place else ""
+    if not place or not uid:
+        raise NotationError(
+            f"Port {stream.label} of {rig.devices[did].name} has {plural(stream.pixels, 'pixel')}; pixel {pixel} has no universe."
+        )
+    return of_slot(index, uid, place[1])
 
 
 def _running_in_streams(index: Index, did: str, streams: list[Stream], running: int) -> Target:

@@ -204,6 +204,27 @@ def change_segment(rig: Rig, did: str, label: str, n: int, words: str = "", **fi
     )
 
 
+def change_many(rig: Rig, places: list[tuple[str, str, int]], words: str, **fields: Any) -> Edit:
+    """Give the same fields to many segments (box, port, place in the run) in one step."""
+    devices: dict[str, Device] = {}
+    for did, label, n in places:
+        device = devices.get(did, rig.devices[did])
+        port = device.ports[label]
+        new = replace(port.run[n], **fields)
+        check_segment(new)
+        run = tuple(new if i == n else s for i, s in enumerate(port.run))
+        devices[did] = replace(device, ports={**device.ports, label: replace(port, run=run)})
+    return put(rig, f"{words} of {plural(len(places), 'segment')}", devices=devices)
+
+
+def set_pixels(rig: Rig, eid: str, words: str, **fields: Any) -> Edit:
+    """Change an element: name, pixels, order, how it lies. What follows it on its cables moves."""
+    element = replace(rig.elements[eid], **fields)
+    if not element.name.strip():
+        raise NotationError("An element needs a name; its pixels are called by it.")
+    return put(rig, f"{words} of {rig.elements[eid].name}", elements={eid: element})
+
+
 def check_segment(s: Segment) -> None:
     if not s.group >= 1:
         raise NotationError("A group has one LED at least.")
@@ -542,11 +563,13 @@ def add_supply(rig: Rig, name: str, volts: float, amps: float) -> tuple[Rig, Cha
     return *put(rig, f"add supply {name}", supplies={sid: Supply(name=name.strip(), volts=volts, amps=amps)}), sid
 
 
-def set_pixel_type(rig: Rig, eid: str, key: str, kind: PixelType | None) -> Edit:
-    """Say which kind of pixels an element is made of; a kind that the rig does not have yet is copied into it."""
+def set_pixel_type(rig: Rig, eids: list[str], key: str, kind: PixelType | None) -> Edit:
+    """Say which kind of pixels elements are made of; a kind that the rig does not have yet is copied into it."""
     new = {key: kind} if key and kind and key not in rig.pixel_types else {}
-    words = f"{rig.elements[eid].name} is {kind.name if kind and key else 'of no known kind'}"
-    return put(rig, words, elements={eid: replace(rig.elements[eid], type=key)}, pixel_types=new)
+    words = (
+        f"{names_of(rig, eids)} {'is' if len(eids) == 1 else 'are'} {kind.name if kind and key else 'of no known kind'}"
+    )
+    return put(rig, words, elements={e: replace(rig.elements[e], type=key) for e in eids}, pixel_types=new)
 
 
 def put_pixel_kind(rig: Rig, key: str, kind: PixelType) -> Edit:

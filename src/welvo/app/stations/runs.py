@@ -260,6 +260,10 @@ class RunsStation(QWidget):
             device.ports[self.at.label].run if self.at.label in device.ports else ()
         ):
             self.at = At(self.at.label, -1, 0)
+        stream = cables.streams.get((self.did, self.at.label))
+        piece = stream.pieces[self.at.n] if stream and 0 <= self.at.n < len(stream.pieces) else None
+        if self.at.led and (piece is None or piece.segment.kind != "pixels" or self.at.led > piece.leds):
+            self.at = At(self.at.label, self.at.n, 0)  # the segment is shorter now, or another one
 
     def _find_slot(self, universe: str, address: int) -> None:
         number = self._session.rig.universes[universe].number if universe in self._session.rig.universes else 0
@@ -431,6 +435,17 @@ class RunsStation(QWidget):
         if numbers:
             ids = {u for u, v in rig.universes.items() if v.number in numbers}
             found |= {(*key, line.n) for key, line in cables.lines.items() if line.universe in ids}
+        return found
+
+    def listed(self, kind: str) -> list[tuple[str, str, int]]:
+        """The segments of a kind that the list shows: box, port, place in the run."""
+        rig = self._session.rig
+        found = []
+        for line in self.list.rows.lines:
+            if "\t" in line.id:
+                did, port, n = line.id.split("\t")
+                if rig.devices[did].ports[port].run[int(n)].kind == kind:
+                    found.append((did, port, int(n)))
         return found
 
     # ---- picking

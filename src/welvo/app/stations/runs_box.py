@@ -38,7 +38,7 @@ class BoxFields(LineFields):
             return s.rig.devices[did].ports.get(port_label, Port()) if did in s.rig.devices else Port()
 
         def change(words: str, **fields: object) -> object:
-            return s.edit(set_stream, did, port_label, words, **fields)
+            return s.edit(set_stream, did, port_label, words, **fields) is not None
 
         able = ability(s.rig, did, port_label)
         self.body.addWidget(Title(f"Port {port_label}", s.rig.devices[did].name))
@@ -143,7 +143,7 @@ class BoxFields(LineFields):
         model = model_of(s.rig, did)
 
         def way(words: str, **fields: object) -> object:
-            return s.edit(set_device_way, did, words, **fields)
+            return s.edit(set_device_way, did, words, **fields) is not None
 
         self.body.addWidget(Title(s.rig.devices[did].name))
         self.body.addWidget(
@@ -253,11 +253,14 @@ class BoxFields(LineFields):
         if not universes_of(s.index.cables, did):
             return ()
         found = []
-        for c in choices(s.rig, did):
-            words = f"{c.universes} · {len(c.cut)} cut"
-            if c.cut:
-                words += f": {', '.join(f'{x.name}/{x.pixel}' for x in c.cut[:2])}{' …' if len(c.cut) > 2 else ''}"
-            found.append((c.words, words))
+        ways = choices(s.rig, did)
+        for c in ways:
+            found.append((c.words, f"{c.universes} · {len(c.cut)} cut"))
+        dense = next((c for c in ways if c.cut), None)
+        for x in dense.cut[:12] if dense else ():
+            found.append((f"dense cuts {x.name}/{x.pixel}", f"{say_place(*x.first)} | {say_place(*x.last)}"))
+        if dense and len(dense.cut) > 12:
+            found.append(("and so on", f"{len(dense.cut) - 12} more"))
         return tuple(found)
 
     def _loads(self, did: str) -> tuple[tuple[str, str], ...]:

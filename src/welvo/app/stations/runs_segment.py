@@ -18,18 +18,22 @@ from welvo.app.stations.tape_paint import tint_of
 from welvo.patch.along import cable_order, element_pixel, piece_name
 from welvo.patch.cable import Piece, Stream
 from welvo.patch.table import whole
+from welvo.rig.document import Change
 from welvo.rig.lookup import call
 from welvo.rig.notation import NotationError, plural, say_place, thousands
+from welvo.rig.patched import Element
 from welvo.rig.plan import model_of
 from welvo.rig.runs import PixelType, Segment
 from welvo.rig.wiring import Port
 from welvo.runs.bridge import worth
 from welvo.runs.consequences import if_longer
 from welvo.runs.edits import (
+    change_many,
     change_segment,
     fix_addresses,
     follow_cable,
     set_pixel_type,
+    set_pixels,
     take_down,
 )  # fmt: skip
 from welvo.runs.pixels import box_sums
@@ -49,7 +53,7 @@ class SegmentFields(BoxFields):
             return run[at.n] if at.n < len(run) else Segment(kind="null")
 
         def change(**fields: object) -> object:
-            return s.edit(change_segment, did, at.label, at.n, **fields)
+            return s.edit(change_segment, did, at.label, at.n, **fields) is not None
 
         def piece() -> tuple[Stream, Piece] | None:
             stream = s.index.cables.streams.get((did, at.label))
@@ -119,22 +123,81 @@ class SegmentFields(BoxFields):
     def _pixel_fields(self, did: str, at: At, now: Callable[[], Segment], change: Callable[..., object], piece: Callable[[], tuple[Stream, Piece] | None]) -> None:  # fmt: skip
         s = self.session
         element = s.rig.elements.get(now().element)
-        self.field("Pixels", "Which pixels of the thing hang here: all, or such as 1-120. The rest can hang on another port.",
-                   lambda: _say_part(now(), piece()), lambda t: change(**_read_part(t, element.pixels if element and element.kind != "block" else element.slots if element else 0)), narrow=110)  # fmt: skip
-        self.field("Fold every", "After how many LEDs the string turns back and the controller turns the order round; 0 is no fold. Set it in one place only.",
+        if element is not None:
+            self._element_fields(now)
+        self.field("Hang here", "Which pixels of the thing hang here: all, or such as 1-120. The rest can hang on another port.",
+                   lambda: _say_part(now(), piece()), lambda t: change(**_read_part(t, self._most(now()))), narrow=110)  # fmt: skip
+        fold = self.field("Fold every", "After how many LEDs the string turns back and the controller turns the order round; 0 is no fold. Set it in one place only. Ctrl+Enter gives it to all listed.",
                    lambda: str(now().fold), lambda t: change(fold=whole(t, 0, 100_000)), narrow=64,
                    beside=self._tick("Reversed", "The data comes in at the far end: the controller counts from there.", lambda: now().reverse, lambda v: change(reverse=v)))  # fmt: skip
-        self.field("Group by", "How many LEDs show one pixel's colour. Grouping shortens the stream, not the cable.",
+        fold.apply_to_all = lambda t: self._to_all(now().kind, "fold", fold=whole(t, 0, 100_000))
+        group = self.field("Group by", "How many LEDs show one pixel's colour. Grouping shortens the stream, not the cable. Ctrl+Enter gives it to all listed.",
                    lambda: str(now().group), lambda t: change(group=whole(t, 1, 10_000)), narrow=84)  # fmt: skip
-        self.field("Gives order", "The order in which the controller gives the components out, such as GRB; empty is straight, as they are sent. Set it at one end only.",
+        group.apply_to_all = lambda t: self._to_all(now().kind, "grouping", group=whole(t, 1, 10_000))
+        order = self.field("Gives order", "The order in which the controller gives the components out, such as GRB; empty is straight, as they are sent. Set it at one end only. Ctrl+Enter gives it to all listed.",
                    lambda: now().order, lambda t: change(order=_order(t)), narrow=84, placeholder="straight")  # fmt: skip
+        order.apply_to_all = lambda t: self._to_all(now().kind, "order", order=_order(t))
         self._bright(now, change)
         self._own_start(did, at, now, change)
         if element is not None:
             self.choice("Made of", "Which kind of pixels the string has. It says voltage, current, chip and the order its chips take.",
                         lambda: ([("", "not known"), *((k, t.name) for k, t in self._types().items())], s.rig.elements[now().element].type if now().element in s.rig.elements else ""),
-                        lambda v: s.edit(set_pixel_type, now().element, v, self._types().get(v)))  # fmt: skip
+                        lambda v: s.edit(set_pixel_type, [now().element], v, self._types().get(v)))  # fmt: skip
             self._address(did, now)
+
+    def _most(self, one: Segment) -> int:
+        element = self.session.rig.elements.get(one.element)
+        return (element.slots if element.kind == "block" else element.pixels) if element else 0
+
+    def _element_fields(self, now: Callable[[], Segment]) -> None:
+        """What the element itself is: name, pixels, how it lies. It holds wherever the element hangs."""
+        s = self.session
+
+        def element() -> Element:
+            return s.rig.elements.get(now().element, Element(name=""))
+
+        def set_(words: str, **fields: object) -> object:
+            return s.edit(set_pixels, now().element, words, **fields) is not None
+
+        self.field("Name", "What the element is called; its pixels are NAME/1, NAME/2 and so on.", lambda: element().name, lambda t: set_("name", name=t.strip()[:60]))  # fmt: skip
+        if element().kind == "block":
+            self.field("Slots", "How many slots the block has. What comes behind it on its cable moves.", lambda: str(element().slots), lambda t: set_("slots", slots=whole(t, 1, 32767)), narrow=84)  # fmt: skip
+            return
+        sent = Field(
+            "Components of one pixel in the order the sender sends them, such as RGB or GRBW. Set the order in one place only.",
+            lambda t: set_("order", order=_order(t) or "RGB"),
+            right=True,
+        )
+        sent.say = lambda why: s.say(why, "error")
+        sent.setAccessibleName("Sent as")
+        sent.setFixedWidth(64)
+        self.refreshers.append(lambda: sent.set_value(element().order))
+        self.field("Pixels", "How many pixels the element has, and beside it the order its components are sent in. What comes behind it on its cable moves.",
+                   lambda: str(element().pixels), lambda t: set_("pixels", pixels=whole(t, 1, 100_000)), narrow=84, beside=sent)  # fmt: skip
+        self.field("Lies folded", "After how many pixels the string really turns back; 0: it does not. Its pixels are numbered as if it never did.",
+                   lambda: str(element().fold), lambda t: set_("fold", fold=whole(t, 0, 100_000)), narrow=84)  # fmt: skip
+        self.choice("Unfolded by", "Who puts folded pixels in order: the controller, or the sender's own map. It must be one of them, never both.",
+                    lambda: ([("box", "the controller"), ("sender", "the sender")], element().unfolds), lambda v: set_("unfolding", unfolds=v))  # fmt: skip
+
+    def _to_all(self, kind: str, words: str, **fields: object) -> object:
+        """Ctrl+Enter: give a value to all segments of a kind that the list shows."""
+        places = self._station.listed(kind)
+        return self.session.edit(change_many, places, words, **fields) is not None if places else True
+
+    def _as_this(self, now: Callable[[], Segment]) -> None:
+        """Give kind, supply and cable of this segment to all listed ones."""
+        s, one = self.session, now()
+        places = self._station.listed("pixels")
+        keys = list(dict.fromkeys(s.rig.devices[d].ports[p].run[n].element for d, p, n in places))
+        element = s.rig.elements.get(one.element)
+        if not places or element is None:
+            return
+        kind = s.rig.pixel_types.get(element.type)
+        now_rig, first = change_many(
+            s.rig, places, "supply and cable", supply=one.supply, length=one.length, area=one.area
+        )
+        new, second = set_pixel_type(now_rig, [k for k in keys if k in now_rig.elements], element.type, kind)
+        s.take((new, Change(first.label, {**first.touched, **second.touched})))
 
     def _types(self) -> dict[str, PixelType]:
         """Kinds of pixels of the rig, and those that ship and are not in it yet."""
@@ -209,6 +272,17 @@ class SegmentFields(BoxFields):
                    lambda: f"{now().length:g} m", lambda t: change(length=number(t, 0, 10_000, "a cable's length")), narrow=64, beside=area)  # fmt: skip
         self.field("Data in", "Which end the data comes in at, in your words: left, bottom, at the door. Nothing depends on it.",
                    lambda: now().data_in, lambda t: change(data_in=t.strip()[:60]))  # fmt: skip
+        if now().kind == "pixels":
+            self.body.addLayout(
+                row(
+                    None,
+                    button(
+                        "Kind and supply to all listed",
+                        lambda: self._as_this(now),
+                        "Gives the kind of pixels, the supply and the cable of this segment to all segments of pixels that the list shows.",
+                    ),
+                )
+            )
         self._table("Power at full white", lambda: self._power(did, at))
         self._table("Joint before it: function, wire here, wire there", lambda: self._joint(did, at))
 
