@@ -145,8 +145,12 @@ class Ribbon(QWidget):
         device = s.rig.devices.get(did)
         if device is None:
             return None
-        feeds = [s.rig.feeds[p.feed] for p in device.ports.values() if p.feed in s.rig.feeds]
-        numbers = sorted({s.rig.universes[f.universe].number for f in feeds})
+        taken = {p.feed: s.rig.feeds[p.feed] for p in device.ports.values() if p.feed in s.rig.feeds}
+        streams = [v for k, v in s.index.cables.streams.items() if k[0] == did]
+        through = {n for v in streams for n, _ in v.used}
+        taken |= {k: f for k, f in s.rig.feeds.items() if through and s.rig.universes[f.universe].number in through}
+        feeds = list(taken.values())
+        numbers = sorted({s.rig.universes[f.universe].number for f in feeds} | through)
         lines = compare(s.rig, s.observed, did, s.now())
         off = [x for x in differing(lines) if x.port]
         heard = device.ip in s.observed.heard
@@ -160,7 +164,12 @@ class Ribbon(QWidget):
                 "",
                 ("patch", ""),
             ),
-            Hop("feeds", str(len(feeds)), ", ".join(say_wire(f.protocol, f.wire) for f in feeds), ("feed", "")),
+            Hop(
+                "feeds",
+                str(len(feeds)),
+                ", ".join(say_wire(f.protocol, f.wire) for f in feeds[:4]) + (" …" if len(feeds) > 4 else ""),
+                ("feed", ""),
+            ),
             Hop(
                 "device",
                 device.name,
@@ -174,7 +183,8 @@ class Ribbon(QWidget):
                 ("port", f"{did} {label}"),
             ),
         ]
-        on = sum(len({x.key for x in s.index.on(f.universe)}) for f in feeds)
+        hung = {k for v in streams for p in v.pieces for k in (p.key, *p.segment.fixtures) if k}
+        on = len(hung | {x.key for f in feeds for x in s.index.on(f.universe)})
         hops.append(Hop("lamps", plural(on, "thing"), "on all its ports", ("patch", "")))
         joints = [Joint("agrees"), Joint("agrees" if heard else "unknown")]
         by_key = {x.key: x for x in lines}

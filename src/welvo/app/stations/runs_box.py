@@ -191,10 +191,8 @@ class BoxFields(LineFields):
         first.set_value(str(start[0] if start else first_free_universe(s.rig)))
 
         def begin(how: str) -> None:
-            first.commit()
-            if first.property("wrong"):
-                return
-            s.edit(begin_and_make, did, whole(first.text(), 1, 63999), how)
+            if first.commit():
+                s.edit(begin_and_make, did, int(first.value), how)
 
         each = button(
             "A universe each",
@@ -219,7 +217,7 @@ class BoxFields(LineFields):
         spare.set_value("0")
         make = button(
             "Make and feed",
-            lambda: s.edit(make_to_fit, did, whole(spare.text() or "0", 0, 1000)),
+            lambda: s.edit(make_to_fit, did, int(spare.value or "0")) if spare.commit() else None,
             "Makes and feeds every universe the box needs, and the spare ones, like the first.",
         )
 

@@ -127,3 +127,7 @@ class RunsFields(FormPanel):
         """Show the present values; the panel itself decides what has to be built anew."""
         for r in self.refreshers:
             r()
+
+    def _said(self, did: str, at: At, kind: str) -> None:
+        """What is wrong with a segment and every number it has; said by who knows segments."""
+        raise NotImplementedError

@@ -41,6 +41,8 @@ class LineFields(RunsFields):
         self.field("Width", "How many slots of the stream become DMX, 1 to 512. Lamps above it get nothing.",
                    lambda: str(now().width), lambda t: change(width=whole(t, 1, 512)), narrow=84)  # fmt: skip
         self._behind_field(did, at, now, change)
+        self._said(did, at, "bridge")
+        self.rule()
         self._own_start(did, at, now, change)
         here = piece()
         if here:
@@ -193,6 +195,8 @@ class LineFields(RunsFields):
         self.field("First · every", "DMX address of the first lamp on the converter's line, and how many slots from start to start.",
                    lambda: str(now().start), lambda t: change(start=whole(t, 1, 512)), narrow=64, beside=spacing)  # fmt: skip
         self._behind_field(did, at, now, change)
+        self._said(did, at, "lamps")
+        self.rule()
 
         def apply(t: str) -> object:
             parts = [p for p in re.split(r"[\s,;/]+", t.strip()) if p]

@@ -84,16 +84,9 @@ class SegmentFields(BoxFields):
             self._lamp_fields(did, at, now, change, piece)
         elif kind == "line":
             self._line_fields(did, at, now, change)
-        if kind == "pixels" and now().element in s.rig.elements:
-            face = ElementFace(lambda n: self._station.pick_pixel(n))
-            self.refreshers.append(
-                lambda: face.show_element(s.rig.elements.get(now().element), now(), self._station.pixel)
-            )
-            self.body.addWidget(face)
-        self._show_cards()
+        if kind in ("null", "extension", "line"):
+            self._said(did, at, kind)
         if kind != "line":
-            self._table("Every way it is said", lambda: self._ways(did, at))
-            self._table("Ten pixels more behind it would move", lambda: self._longer(did, at))
             self._cable_fields(did, at, now, change, piece)
         self.body.addLayout(
             row(
@@ -105,6 +98,13 @@ class SegmentFields(BoxFields):
                 ),
             )
         )
+
+    def _said(self, did: str, at: At, kind: str) -> None:
+        """What is wrong with it, every number it has, and what a longer one would move."""
+        self._show_cards()
+        if kind != "line":
+            self._table("Every way it is said", lambda: self._ways(did, at))
+            self._table("Ten pixels more behind it would move", lambda: self._longer(did, at))
 
     def _what(self, did: str, at: At, one: Segment, here: tuple[Stream, Piece] | None) -> str:
         where = f"{self.session.rig.devices[did].name}, port {at.label}, place {at.n + 1}"
@@ -127,6 +127,16 @@ class SegmentFields(BoxFields):
             self._element_fields(now)
         self.field("Hang here", "Which pixels of the thing hang here: all, or such as 1-120. The rest can hang on another port.",
                    lambda: _say_part(now(), piece()), lambda t: change(**_read_part(t, self._most(now()))), narrow=110)  # fmt: skip
+        if element is not None:
+            face = ElementFace(lambda n: self._station.pick_pixel(n))
+            self.refreshers.append(
+                lambda: face.show_element(s.rig.elements.get(now().element), now(), self._station.pixel)
+            )
+            self.body.addWidget(face)
+        self._said(did, at, "pixels")
+        self.rule()
+        if element is not None and element.kind != "block":
+            self._lie_fields(now)
         fold = self.field("Fold every", "After how many LEDs the string turns back and the controller turns the order round; 0 is no fold. Set it in one place only. Ctrl+Enter gives it to all listed.",
                    lambda: str(now().fold), lambda t: change(fold=whole(t, 0, 100_000)), narrow=64,
                    beside=self._tick("Reversed", "The data comes in at the far end: the controller counts from there.", lambda: now().reverse, lambda v: change(reverse=v)))  # fmt: skip
@@ -174,6 +184,17 @@ class SegmentFields(BoxFields):
         self.refreshers.append(lambda: sent.set_value(element().order))
         self.field("Pixels", "How many pixels the element has, and beside it the order its components are sent in. What comes behind it on its cable moves.",
                    lambda: str(element().pixels), lambda t: set_("pixels", pixels=whole(t, 1, 100_000)), narrow=84, beside=sent)  # fmt: skip
+
+    def _lie_fields(self, now: Callable[[], Segment]) -> None:
+        """How the string really lies, and who puts its pixels in order."""
+        s = self.session
+
+        def element() -> Element:
+            return s.rig.elements.get(now().element, Element(name=""))
+
+        def set_(words: str, **fields: object) -> object:
+            return s.edit(set_pixels, now().element, words, **fields) is not None
+
         self.field("Lies folded", "After how many pixels the string really turns back; 0: it does not. Its pixels are numbered as if it never did.",
                    lambda: str(element().fold), lambda t: set_("fold", fold=whole(t, 0, 100_000)), narrow=84)  # fmt: skip
         self.choice("Unfolded by", "Who puts folded pixels in order: the controller, or the sender's own map. It must be one of them, never both.",
