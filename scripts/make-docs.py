@@ -11,7 +11,16 @@ from welvo.formats.rigfile import schema
 from welvo.rig.attributes import ATTRIBUTES
 
 DOCS = Path(__file__).parent.parent / "docs"
-AREAS = {"PROF": "Profiles", "PATCH": "Patch", "FEED": "Feeds", "RUN": "Runs", "LINE": "DMX lines", "PWR": "Power", "DEV": "Devices", "WIRE": "The wire"}
+AREAS = {
+    "PROF": "Profiles",
+    "PATCH": "Patch",
+    "FEED": "Feeds",
+    "RUN": "Runs",
+    "LINE": "DMX lines",
+    "PWR": "Power",
+    "DEV": "Devices",
+    "WIRE": "The wire",
+}
 
 
 def findings() -> str:
