@@ -14,7 +14,7 @@ from welvo.formats.models import shipped
 from welvo.patch.cable import Cables
 from welvo.patch.index import Index
 from welvo.rig.document import Rig
-from welvo.rig.edits import add_device
+from welvo.rig.edits import add_device, remove_device
 from welvo.rig.notation import NotationError
 from welvo.rig.patched import Element, Place
 from welvo.rig.runs import Segment
@@ -323,3 +323,28 @@ def test_reading_only_plans_and_changes_nothing(twelve: Rig) -> None:
     panel: Element = next(iter(wish.elements.values()))
     assert (panel.kind, panel.pixels, len(panel.spots)) == ("rows", 64, 64)
     assert wish.says == "2 panels of 8 × 8 pixels, 64 each on port 1; 165 pixels, folded every 55 on port 5"
+
+
+def test_a_lamp_hung_as_itself_takes_its_own_slots_and_no_more(rig: Rig) -> None:
+    """A bar of one dimmer, one shutter and 4 × RGB takes 14 slots; the reef behind it begins at slot 15."""
+    bar = replace(rig.fixtures["c"], number=250, at=(Place(from_run=True),))
+    made, _ = hangs("", Segment(kind="pixels", element="k"), reef(), rig={"fixtures": {"k": bar}})(rig)
+    index = Index(made)
+    first, second = index.cables.streams["p", "1"].pieces
+    assert (first.slots, first.leds, second.stream) == (14, 5, 15)
+    assert [(s.universe, s.first, s.last) for s in (*index.spans("k"), *index.spans("r"))] == [
+        ("u11", 1, 14),
+        ("u11", 15, 44),
+    ]
+
+
+def test_parts_of_an_element_are_told_in_its_own_order(rig: Rig) -> None:
+    made, _ = hangs("", reef(first=6), reef(count=5))(rig)
+    assert [(s.first, s.last, s.offset) for s in Index(made).spans("r")] == [(16, 30, 0), (1, 15, 15)]
+
+
+def test_removing_a_box_leaves_nothing_on_a_cable_that_is_gone(rig: Rig) -> None:
+    made, _ = hangs("", reef(), Segment(kind="bridge", width=30, fixtures=("g1",)), rig=_lamps(1))(rig)
+    gone, change = remove_device(made, "p")
+    assert gone.elements["r"].at == Place() and gone.fixtures["g1"].at == (Place(),)
+    assert change.ids("elements") == {"r"} and "PATCH-05" not in check(gone).codes

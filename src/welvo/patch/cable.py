@@ -148,8 +148,9 @@ def own_size(rig: Rig, segment: Segment) -> tuple[int, int, int]:
         mode = mode_of(rig, fixture) if fixture else None
         if mode and mode.breaks:
             slots = mode.breaks[0].slots
-            pixels = mode.pixels if mode.pixels and slots % mode.pixels == 0 else slots
-            return (mode.pixels or 0), pixels, slots // pixels if pixels else 1
+            if mode.pixels and slots % mode.pixels == 0:
+                return mode.pixels, mode.pixels, slots // mode.pixels
+            return -(-slots // 3), -(-slots // 3), 3  # no plain pixels: as many RGB pixels as its slots fill
         return 0, 0, 1
     k = len(segment.order) or 3
     if segment.kind == "bridge":
@@ -266,6 +267,9 @@ class Cables:
             takes = data * k
             if segment.kind == "bridge" and self._passes(segment) == "slot":
                 takes = segment.width
+            elif segment.element in rig.fixtures:
+                mode = mode_of(rig, rig.fixtures[segment.element])
+                takes = min(takes, mode.breaks[0].slots) if mode and mode.breaks else takes
             parts: tuple[Part, ...] = ()
             if segment.counts:
                 own = segment.at
@@ -377,7 +381,7 @@ class Cables:
                 s = piece.segment
                 before = s.first - 1 if piece.k == 1 and not piece.leds else (s.first - 1) // s.group * piece.k
                 found += [(part, before + part.done) for part in piece.parts]
-        return found
+        return sorted(found, key=lambda p: p[1])
 
     # ---- following
 

@@ -245,7 +245,26 @@ def set_device(rig: Rig, did: str, label: str, **fields: Any) -> Edit:
 
 
 def remove_device(rig: Rig, did: str) -> Edit:
-    return put(rig, f"remove {rig.devices[did].name}", devices={did: None})
+    """Take a box out with its runs. What followed its cables, and hangs on no other box, has no address then."""
+    gone = {k for p in rig.devices[did].ports.values() for s in p.run for k in (s.element, *s.fixtures) if k}
+    elsewhere = {
+        k
+        for d, v in rig.devices.items()
+        if d != did
+        for p in v.ports.values()
+        for s in p.run
+        for k in (s.element, *s.fixtures)
+    }
+    loose = gone - elsewhere
+    elements = {
+        k: replace(rig.elements[k], at=Place()) for k in loose if k in rig.elements and rig.elements[k].at.from_run
+    }
+    fixtures = {
+        k: replace(rig.fixtures[k], at=tuple(Place() if p.from_run else p for p in rig.fixtures[k].at))
+        for k in loose
+        if k in rig.fixtures and any(p.from_run for p in rig.fixtures[k].at)
+    }
+    return put(rig, f"remove {rig.devices[did].name}", devices={did: None}, elements=elements, fixtures=fixtures)
 
 
 def plan_setting(rig: Rig, did: str, full: str, value: SettingValue | None) -> Edit:

@@ -88,6 +88,8 @@ def show_sender(panel: PatchPanel, sid: str) -> None:
     )
     panel.field("Brightness %", "Its master. Pixel data that is going to become DMX must leave at 100 %, or every value is off.",
                 lambda: f"{100 * sender().brightness:g}", lambda t: change("brightness", brightness=whole(t, 0, 100) / 100), narrow=84)  # fmt: skip
+    panel.field("Player %", "Brightness of what plays in it, where that is a fader of its own. It multiplies with all the others; behind a bridge all must be 100.",
+                lambda: f"{100 * sender().player:g}", lambda t: change("player", player=whole(t, 0, 100) / 100), narrow=84)  # fmt: skip
     if sender().kind != "bench":
         panel.body.addLayout(
             row(
