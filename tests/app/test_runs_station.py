@@ -181,7 +181,7 @@ def test_dragging_moves_a_segment_and_drops_what_is_not_hung_yet(runs: Window, q
     qtbot.mouseMove(riser, b)
     if riser._ghost is None:  # the offscreen platform moves without buttons
         riser._ghost = riser._say_move(At("1", 0, 1), riser.at(QPointF(b)))
-    assert riser._ghost and riser._ghost[2] and "to port 9, place 1" in riser._ghost[1]
+    assert riser._ghost and riser._ghost[2] and "to port 9, place 1 · " in riser._ghost[1] and "move" in riser._ghost[1]
     qtbot.mouseRelease(riser, Qt.MouseButton.LeftButton, pos=b)
     ports = runs.session.rig.devices[did].ports
     assert [s.element for s in ports["9"].run] == ["c1"] and [s.element for s in ports["1"].run] == ["c2", "c3"]
@@ -515,3 +515,25 @@ def test_a_pixel_of_a_port_is_found_by_its_number(runs: Window) -> None:
     assert runs.session.go_to("PENSTOCK 1 px 56") and runs.session.selection.ids == ("c2",)
     assert not runs.session.can_go_to("PENSTOCK 1 px 999") and not runs.session.can_go_to("PENSTOCK 12 px 1")
     assert runs.session.can_go_to("PENSTOCK run 500")
+
+
+def test_a_segment_is_carried_with_shift_and_the_arrows(runs: Window, qtbot: QtBot) -> None:
+    riser, did = runs.runs.riser, pen(runs)
+    shift = Qt.KeyboardModifier.ShiftModifier
+    runs.runs.pick("1", 0, 0)
+    qtbot.keyClick(riser, Qt.Key.Key_Down, shift)
+    assert [s.element for s in runs.session.rig.devices[did].ports["1"].run] == [
+        "c2",
+        "c1",
+        "c3",
+    ] and runs.runs.at == At("1", 1, 0)
+    qtbot.keyClick(riser, Qt.Key.Key_Right, shift)
+    assert [s.element for s in runs.session.rig.devices[did].ports["2"].run][-1] == "c1" and runs.runs.at == At(
+        "2", 3, 0
+    )
+    qtbot.keyClick(riser, Qt.Key.Key_Down, shift)  # there is no later place
+    qtbot.keyClick(riser, Qt.Key.Key_Left, shift)
+    assert [s.element for s in runs.session.rig.devices[did].ports["1"].run] == ["c2", "c3", "c1"]
+    runs.runs.did = "d1"
+    runs.runs.pick("A", 0, 0)
+    assert runs.runs.hang.placeholderText() == "line: 101-112"

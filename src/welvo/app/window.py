@@ -62,7 +62,7 @@ KEY_HELP = """<table cellpadding="3">
 <tr><td><b>Ctrl+1 to Ctrl+4</b></td><td>zoom of the tapes: Field, Fit, Block, Slot; Ctrl+plus and Ctrl+minus for steps</td></tr>
 <tr><td><b>On tapes</b></td><td>arrows walk, Enter edits the address, Space opens the lens, Ctrl+M picks up: arrows move, Enter drops, Ctrl+Enter drops a copy, Shift+Enter swaps, Esc gives back</td></tr>
 <tr><td><b>In the roll</b></td><td>F2 or Enter edits, Ctrl+Enter gives the value to all selected, Ctrl+L locks, Ctrl+C copies rows, Ctrl+V pastes a table, Del removes</td></tr>
-<tr><td><b>On cables</b></td><td>arrows walk ports, segments and pixels, N the next pixel, Del takes a segment down, Ctrl+wheel widens the cells</td></tr>
+<tr><td><b>On cables</b></td><td>arrows walk ports and segments, with Shift they carry the segment along, N the next pixel, Del takes a segment down, Ctrl+wheel widens the cells</td></tr>
 <tr><td><b>Ctrl+Shift+L</b></td><td>lay out what is selected, shown on the tapes first</td></tr>
 <tr><td><b>Ctrl+Shift+I, Ctrl+Shift+D</b></td><td>add; duplicate what is selected</td></tr>
 <tr><td><b>Ctrl+Shift+G</b></td><td>next gap that holds what is selected</td></tr>

@@ -31,14 +31,18 @@ from welvo.app.theme import THEME
 from welvo.patch.along import cable_order, element_pixel, piece_name
 from welvo.patch.cable import Piece, Stream
 from welvo.rig.abilities import ability
+from welvo.rig.document import Change, Rig
 from welvo.rig.notation import NotationError, plural, say_place, thousands
 from welvo.rig.plan import model_of
 from welvo.rig.runs import Segment
+from welvo.runs.consequences import moved
 from welvo.runs.edits import hang, insert_at_pixel, move_segment
 from welvo.runs.geometry import Lie, Stroke, lie, place_along
 
 BAR = 58
 """Height of the box's bar with the loads under it."""
+FEW = 400
+"""Segments of a box up to which everything that would move is worked out while the hand still drags."""
 MIME = "application/x-welvo-segment"
 """What is dragged: `thing KEY`, or `segment DEVICE LABEL N`."""
 
@@ -476,16 +480,19 @@ class Riser(QWidget):
     def _say_move(self, what: At, at: At) -> tuple[At, str, bool]:
         name = self._name(what)
         try:
-            self._move(what, at)
+            rig, _ = self._move(what, at)
         except NotationError as e:
             return at, str(e), False
-        return at, f"{name} to port {at.label}, place {self._landing(at) + 1}", True
+        cables = self._session.index.cables
+        few = sum(len(x.pieces) for x in self._of.values()) <= FEW
+        more = f" · {moved(cables, rig, self.did).words}" if few else ""
+        return at, f"{name} to port {at.label}, place {self._landing(at) + 1}{more}", True
 
     def _name(self, what: At) -> str:
         stream = self._of.get(what.label)
         return piece_name(self._session.rig, stream.pieces[what.n]) if stream else "the line"
 
-    def _move(self, what: At, at: At) -> object:
+    def _move(self, what: At, at: At) -> tuple[Rig, Change]:
         to = self._landing(at)
         if what.label == at.label and to > what.n:
             to -= 1
@@ -500,7 +507,7 @@ class Riser(QWidget):
         except NotationError as e:
             self._session.say(str(e), "error")
             return False
-        self._session.take(result)  # type: ignore[arg-type]
+        self._session.take(result)
         return True
 
     def drop_things(self, keys: list[str], at: At, make: Callable[[str], object]) -> bool:
@@ -563,6 +570,8 @@ class Riser(QWidget):
         if k == Qt.Key.Key_Escape and self._ghost:
             self._ghost = self._drag_from = None
             self.update()
+        elif e.modifiers() & Qt.KeyboardModifier.ShiftModifier and k in _WAYS and at.n >= 0:
+            self._carry(at, *_WAYS[Qt.Key(k)])
         elif k in (Qt.Key.Key_Left, Qt.Key.Key_Right):
             n = labels.index(at.label) + (1 if k == Qt.Key.Key_Right else -1)
             if 0 <= n < len(labels):
@@ -578,6 +587,19 @@ class Riser(QWidget):
         else:
             super().keyPressEvent(e)
 
+    def _carry(self, at: At, ports: int, places: int) -> None:
+        """Move the chosen segment by so many ports, or by so many places in its run."""
+        labels = self.labels
+        to = labels.index(at.label) + ports
+        if not 0 <= to < len(labels):
+            return
+        port = self._session.rig.devices[self.did].ports.get(labels[to])
+        place = max(0, at.n + places) if not ports else len(port.run) if port else 0
+        if not ports and port and place >= len(port.run):
+            return
+        if self._session.edit(move_segment, self.did, at.label, at.n, labels[to], place) is not None:
+            self.picked.emit(labels[to], place, 0)
+
     def focusInEvent(self, e: QFocusEvent) -> None:
         super().focusInEvent(e)
         self.update()
@@ -585,6 +607,12 @@ class Riser(QWidget):
     def resizeEvent(self, e: QResizeEvent) -> None:
         self._forget()
         super().resizeEvent(e)
+
+
+_WAYS = {
+    Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1),
+}  # fmt: skip
+"""Shift and an arrow: ports and places to move by."""
 
 
 def _bridge_words(width: int, room: float) -> str:

@@ -307,6 +307,12 @@ class RunsStation(QWidget):
             else:
                 self.saying.setText(f"hang on port {self.port}" if self.port else "")
         self.go.setEnabled(bool(self.port))
+        dmx = (
+            bool(self.port)
+            and self.did in self._session.rig.devices
+            and gives(self._session.rig, self.did, self.port) == "dmx"
+        )
+        self.hang.setPlaceholderText("line: 101-112" if dmx else "21 x 55 RGB ribbon, 3 to a port")
 
     def _segments(self, which: str) -> list[Line]:
         rig = self._session.rig

@@ -7,6 +7,7 @@ from welvo.app.paint import button, label, row
 from welvo.app.panel import Title, field_row
 from welvo.app.stations.runs_fields import number, share
 from welvo.app.stations.runs_lines import LineFields
+from welvo.patch.cable import Stream
 from welvo.patch.table import whole
 from welvo.rig.abilities import ability
 from welvo.rig.notation import say_place, say_wire, thousands
@@ -91,6 +92,7 @@ class BoxFields(LineFields):
         last = used[-1] if used else (0, 0)
         ways = [
             ("Begins", say_place(*stream.start) if stream.start else "no universe yet"),
+            *self._own_page(did, stream),
             ("Pixels on the cable", thousands(stream.leds) + (f" of {thousands(able.pixels)}" if able.pixels else "")),
             ("Slots of the stream", thousands(stream.slots)),
             (
@@ -105,6 +107,20 @@ class BoxFields(LineFields):
                 ("From the port at white", f"{amps.amps:.1f} A" + (f" of {amps.rated:g}" if amps.rated else ""))
             )
         return tuple(ways)
+
+    def _own_page(self, did: str, stream: Stream) -> list[tuple[str, str]]:
+        """The first universe and slot in the counting of the box's own pages."""
+        rig = self.session.rig
+        model = model_of(rig, did)
+        if model is None or stream.start is None or not model.counts:
+            return []
+        uid = next((k for k, u in rig.universes.items() if u.number == stream.start[0]), "")
+        feed = next((f for f in rig.feeds.values() if f.universe == uid and f.protocol in ("sacn", "artnet")), None)
+        if feed is None:
+            return []
+        base = model.counts.get(feed.protocol, 1 if feed.protocol == "sacn" else 0)
+        shown = feed.wire + base - (1 if feed.protocol == "sacn" else 0)
+        return [("On its own page", f"universe {shown}, slot {stream.start[1] + model.counts.get('slot', 1) - 1}")]
 
     def _patch_buttons(self, did: str, port_label: str = "") -> None:
         """Unpatched only, or replace all: a clear choice, with the counts on it."""
