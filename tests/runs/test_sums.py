@@ -37,7 +37,8 @@ def box(
         for n, run in enumerate(runs)
     }
     made = Device(name="PEN", model="m", ports=ports, **device)  # type: ignore[arg-type]
-    return Rig(universes=universes, feeds=feeds, device_models={"m": BOX}, devices={"d": made}, elements=elements or {})
+    models = {"m": BOX, "slot": DeviceModel(name="Spout", kind="bridge", passes="slot")}
+    return Rig(universes=universes, feeds=feeds, device_models=models, devices={"d": made}, elements=elements or {})
 
 
 def strip(pixels: int, order: str = "RGB") -> Element:
@@ -67,10 +68,15 @@ def walk(rig: Rig) -> list[list[tuple[int, int, int, int, int]]]:
                 k, pixels = 3, (s.width + 2) // 3
             else:
                 continue
+            if s.at.address:
+                universe, address = int(s.at.universe[1:]), s.at.address
+            total = s.width if s.model == "slot" else pixels * k
             for px in range(1, pixels + 1):
                 if device.packs == "whole" and address + k - 1 > sizes[universe]:
                     universe, address = universe + 1, 1
                 for c in range(1, k + 1):
+                    if (px - 1) * k + c > total:
+                        break
                     if address > sizes[universe]:
                         universe, address = universe + 1, 1
                     slots.append((n, px, c, universe, address))
@@ -88,7 +94,10 @@ segment = st.one_of(
         st.sampled_from(sorted(ELEMENTS)), st.integers(1, 4), st.booleans(), st.sampled_from([0, 3, 10]),
     ),
     st.builds(lambda n: Segment(kind="null", count=n), st.integers(1, 9)),
-    st.builds(lambda w: Segment(kind="bridge", width=w), st.integers(1, 200)),
+    st.builds(lambda w, m: Segment(kind="bridge", width=w, model=m), st.integers(1, 200), st.sampled_from(["", "slot"])),
+    st.builds(
+        lambda u, a: Segment(kind="pixels", element="e55RGB", at=Place(universe=f"u{u}", address=a)), st.integers(1, 3), st.integers(1, 7),
+    ),
     st.builds(lambda m: Segment(kind="extension", length=m), st.floats(0, 9)),
 )  # fmt: skip
 run = st.lists(segment, max_size=5).map(tuple)
