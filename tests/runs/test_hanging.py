@@ -165,7 +165,7 @@ def test_universes_are_made_and_fed_to_fit_with_headroom(twelve: Rig) -> None:
     assert "RUN-03" not in check(packed).codes
     with pytest.raises(NotationError, match="there and fed"):
         make_to_fit(packed, "d1")
-    with pytest.raises(NotationError, match="end at 63999"):
+    with pytest.raises(NotationError, match="they end at 63999"):
         begin_and_make(rig, "d1", 63999, "universe")
     with pytest.raises(NotationError, match="hang something first"):
         begin_at(twelve, "d1", 1, "packed")

@@ -6,6 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from welvo.checks.checker import check
 from welvo.patch.along import cable_order, folded, number_order, pixel_places
 from welvo.patch.cable import Cables
 from welvo.patch.index import Index
@@ -242,3 +243,12 @@ def test_a_sender_that_unfolds_sends_along_the_cable() -> None:
     cables = Cables(box((Segment(kind="pixels", element="e"),), elements={"e": element}))
     (where,) = pixel_places(cables, "e", 6)
     assert (where.slot, where.cable) == (10, 4)
+
+
+def test_a_stream_ends_with_the_last_universe_there_can_be() -> None:
+    """2 000 × 100 000 pixels would need over a million universes: sums stop at 63 999 and stay quick."""
+    run = tuple(Segment(kind="pixels", element="e") for _ in range(2000))
+    rig = box(run, elements={"e": strip(100_000)})
+    stream = Cables(rig).streams["d", "1"]
+    assert stream.slots == 2000 * 300_000 and stream.used[-1][0] == 63999 and len(stream.used) == 63999
+    assert check(rig).codes >= {"RUN-03"}

@@ -11,6 +11,7 @@ from welvo.checks.registry import Context, Finding, Fix, just, rule
 from welvo.patch.along import element_pixel, piece_name
 from welvo.patch.cable import Stream
 from welvo.rig.abilities import ability
+from welvo.rig.counting import HIGHEST_SACN
 from welvo.rig.document import Change, Rig, put
 from welvo.rig.notation import plural, say_place, say_protocol, thousands
 from welvo.rig.patched import NOWHERE
@@ -24,6 +25,7 @@ from welvo.runs.edits import (
     make_to_fit,
     set_device_way,
     set_stream,
+    unlaid,
 )  # fmt: skip
 from welvo.runs.pixels import astray, cut_pixels, cuts
 from welvo.runs.power import frame_ms
@@ -135,16 +137,24 @@ def past_what_is_fed(ctx: Context, subject: str) -> Iterator[Finding]:
     numbers = {u.number: uid for uid, u in ctx.rig.universes.items()}
     gone = [n for n, _ in stream.used if n not in numbers]
     unfed = [n for n, _ in stream.used if n in numbers and not ctx.feeds_by_universe.get(numbers[n])]
+    reach = stream.used[-1][0] if stream.used else stream.start[0] if stream.start else 0
+    past = unlaid(stream) if reach >= HIGHEST_SACN else 0
+    if past:
+        yield Finding(
+            "RUN-03", "error", subject, name, f"Port {label} needs universes past {HIGHEST_SACN}",
+            f"{thousands(past)} of its {thousands(stream.slots)} slots have no universe: there are no higher ones.", {"port": label, "slots": past},
+            f"{ctx.rig.devices[did].name} is not fed", _goes(did, label), _keys(stream),
+        )  # fmt: skip
+        return
     if not gone and not unfed:
         return
-    first = min((*gone, *unfed))
-    lost = sum(p.last - p.first + 1 for piece in stream.pieces for p in piece.parts if p.universe in (*gone, *unfed))
+    dark = {*gone, *unfed}
+    first = min(dark)
+    lost = sum(p.last - p.first + 1 for piece in stream.pieces for p in piece.parts if p.universe in dark)
     parts = [f"{plural(len(gone), 'universe')} not there ({_series(gone)})"] if gone else []
     parts += [f"{plural(len(unfed), 'universe')} not fed ({_series(unfed)})"] if unfed else []
-    changes = tuple(
-        (f"universe {n}", "none" if n in gone else "not fed", "made and fed") for n in sorted((*gone, *unfed))
-    )
-    need = next(last for n, last in stream.used if n == max(n for n, _ in stream.used))
+    changes = tuple((f"universe {n}", "not fed" if n in numbers else "none", "made and fed") for n in sorted(dark)[:40])
+    need = stream.used[-1][1]
     yield Finding(
         "RUN-03", "error", subject, name, f"Port {label} needs universe {first}, which is {'not there' if first in gone else 'not fed'}",
         f"{thousands(lost)} of its {thousands(stream.slots)} slots: {' and '.join(parts)}. Its last universe is {stream.used[-1][0]}, up to slot {need}.",

@@ -11,6 +11,7 @@ from collections.abc import Callable, Iterable
 from typing import NamedTuple
 
 from welvo.rig.abilities import gives
+from welvo.rig.counting import HIGHEST_SACN
 from welvo.rig.document import Rig
 from welvo.rig.lookup import mode_of
 from welvo.rig.plan import model_of
@@ -109,11 +110,11 @@ def lay(
     """Lay `slots` slots in pixels of `k` from an address on. Gives the parts and the place right behind them.
 
     With `whole`, what is left of a universe that cannot hold a pixel stays empty. A pixel wider than a universe
-    fits nowhere: nothing is laid from there on.
+    fits nowhere: nothing is laid from there on. Nothing is laid past the highest universe that any protocol numbers.
     """
     parts: list[Part] = []
     done = 0
-    while done < slots:
+    while done < slots and number <= HIGHEST_SACN:
         room = max(0, size(number) - address + 1)
         if whole and k > 1:
             room -= room % k

@@ -6,7 +6,7 @@ from typing import Any, NamedTuple
 
 from msgspec.structs import replace
 
-from welvo.patch.cable import Cables
+from welvo.patch.cable import Cables, Stream
 from welvo.rig.abilities import ability, gives
 from welvo.rig.counting import HIGHEST_SACN as _HIGHEST
 from welvo.rig.document import Change, Rig, fresh_id, put
@@ -471,50 +471,71 @@ def make_to_fit(rig: Rig, did: str, headroom: int = 0) -> Edit:
     streams = [s for s in streams_of(cables, did) if s.start]
     if not streams:
         raise NotationError(f"No port of {rig.devices[did].name} has a universe to begin at yet.")
-    touched: dict[str, set[str]] = {}
-
-    def took(result: Edit) -> Rig:
-        for part, ids in result[1].touched.items():
-            touched.setdefault(part, set()).update(ids)
-        return result[0]
-
     numbers = {u.number: uid for uid, u in rig.universes.items()}
+    fed = {f.universe for f in rig.feeds.values()}
     need = universes_of(cables, did)
     start = streams[0].start
     assert start
-    wanted = [*need, *range(max(need, default=start[0]) + 1, max(need, default=start[0]) + 1 + headroom)]
-    first_feed = next((f for f in rig.feeds.values() if f.universe == numbers.get(start[0])), None)
-    made = 0
-    now = rig
-    for number in wanted:
-        uid = next((k for k, u in now.universes.items() if u.number == number), "")
-        if uid and any(f.universe == uid for f in now.feeds.values()):
-            continue
-        if number > _HIGHEST:
-            raise NotationError(f"Universe {number} would be needed; they end at {_HIGHEST}.")
-        like = None
-        if first_feed:
-            on = first_feed.wire + number - start[0] if first_feed.protocol in ("sacn", "artnet") else first_feed.wire
-            if (first_feed.protocol == "artnet" and on > 32767) or (first_feed.protocol == "sacn" and on > _HIGHEST):
-                raise NotationError(
-                    f"Universe {number} would need {say_wire(first_feed.protocol, on)}, which does not exist."
-                )
-            like = replace(first_feed, wire=max(on, 0))
-        now, _ = _fed(now, took, number, "sacn", rig.devices[did].ip, like)
-        made += 1
-    if not made:
+    top = max(need, default=start[0])
+    wanted = [n for n in (*need, *range(top + 1, top + 1 + headroom)) if numbers.get(n) not in fed]
+    if (wanted and wanted[-1] > _HIGHEST) or any(unlaid(x) for x in streams):
+        raise NotationError(f"More universes would be needed than there are: they end at {_HIGHEST}.")
+    if not wanted:
         raise NotationError("Every universe that is needed is there and fed.")
-    return now, Change(
-        f"make and feed {plural(made, 'universe')} for {rig.devices[did].name}",
-        {p: frozenset(v) for p, v in touched.items()},
-    )
+    example = next((f for f in rig.feeds.values() if f.universe == numbers.get(start[0])), None)
+    senders: dict[str, Sender] = {}
+    who = example.sender if example else bench_sender(rig)
+    if not who:
+        who = fresh_id(rig.senders, "s")
+        senders[who] = Sender(name="Bench", kind="bench")
+    universes: dict[str, Universe] = {}
+    feeds: dict[str, Feed] = {}
+    uid_n, fid_n = len(rig.universes), len(rig.feeds)
+    for number in wanted:
+        uid = numbers.get(number, "")
+        while not uid or uid in universes:
+            uid_n += 1
+            uid = "" if f"u{uid_n}" in rig.universes else f"u{uid_n}"
+        if number not in numbers:
+            universes[uid] = Universe(number=number)
+        fid = ""
+        while not fid:
+            fid_n += 1
+            fid = "" if f"w{fid_n}" in rig.feeds else f"w{fid_n}"
+        feeds[fid] = _like(example, who, uid, number, start[0])
+    words = f"make and feed {plural(len(wanted), 'universe')} for {rig.devices[did].name}"
+    return put(rig, words, universes=universes, feeds=feeds, senders=senders)
+
+
+def unlaid(stream: Stream) -> int:
+    """Slots of a stream that would lie past the highest universe."""
+    return stream.slots - sum(p.last - p.first + 1 for piece in stream.pieces for p in piece.parts)
+
+
+def _like(example: Feed | None, sender: str, universe: str, number: int, first: int) -> Feed:
+    """A feed like the first universe's, its number on the wire as far on; without an example sACN multicast."""
+    if example is None:
+        return Feed(universe=universe, sender=sender, wire=number)
+    wire = example.wire + number - first if example.protocol in ("sacn", "artnet") else example.wire
+    if (
+        wire < 0
+        or (example.protocol == "artnet" and wire > 32767)
+        or (example.protocol == "sacn" and not 1 <= wire <= _HIGHEST)
+    ):
+        raise NotationError(
+            f"Universe {number} would need {say_wire(example.protocol, max(wire, 0))}, which does not exist."
+        )
+    return replace(example, universe=universe, wire=wire)
 
 
 def begin_and_make(rig: Rig, did: str, number: int, way: str, headroom: int = 0, protocol: str = "sacn") -> Edit:
     """Let a box begin at a universe, and make and feed every universe it needs from there on, in one step."""
     now, change = begin_at(rig, did, number, way, protocol)
     touched = dict(change.touched)
-    need = fit(now, Cables(now), did)
+    cables = Cables(now)
+    need = fit(now, cables, did)
+    if any(s.start and unlaid(s) for s in streams_of(cables, did)):
+        raise NotationError(f"More universes would be needed than there are: they end at {_HIGHEST}.")
     if need.missing or need.unfed or headroom:
         now, more = make_to_fit(now, did, headroom)
         for part, ids in more.touched.items():
