@@ -8,7 +8,7 @@ import pytest
 from msgspec.structs import replace
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QDropEvent
-from PySide6.QtWidgets import QApplication, QPushButton
+from PySide6.QtWidgets import QApplication, QMenu, QPushButton
 from pytestqt.qtbot import QtBot
 
 from welvo.app.fields import Choice, Field
@@ -537,3 +537,23 @@ def test_a_segment_is_carried_with_shift_and_the_arrows(runs: Window, qtbot: QtB
     runs.runs.did = "d1"
     runs.runs.pick("A", 0, 0)
     assert runs.runs.hang.placeholderText() == "line: 101-112"
+
+
+def test_menus_pick_the_place_under_the_pointer_and_devices_lead_here(
+    runs: Window, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(QMenu, "popup", lambda *_: None)
+    r = runs.runs.riser.rect_of("7", runs.runs.riser.lies["7"].strokes[0])
+    runs.runs._menu_at(runs.runs.riser, r.center().toPoint())
+    assert runs.runs.at.label == "7" and 40 < runs.runs.at.led < 60
+    act = next(a for a in runs.runs.menu().actions() if a.text().startswith("Insert at pixel"))
+    act.trigger()
+    assert (
+        runs.runs.hang.text() == f"10 RGB spare at {runs.runs.at.led}"
+        and runs.runs.hang.selectedText() == "10 RGB spare"
+    )
+    runs.session.select(Selection("device", (pen(runs),)))
+    runs.show_station("Devices")
+    QApplication.processEvents()
+    next(b for b in runs.devices.panel.findChildren(QPushButton) if b.text() == "Its runs").click()
+    assert runs.station == "Runs" and runs.runs.did == pen(runs)

@@ -7,6 +7,7 @@ import pytest
 from msgspec.structs import replace
 
 from tests.checks.examples import EXAMPLES
+from tests.checks.run_examples import hangs, px, reef
 from tests.conftest import at, profile
 from welvo.checks.checker import Checker, check
 from welvo.checks.registry import RULES, SEVERITIES, Finding
@@ -16,6 +17,7 @@ from welvo.patch.index import Index
 from welvo.rig import edits
 from welvo.rig.document import Rig, put
 from welvo.rig.patched import Element, Fixture, Place, Share
+from welvo.rig.wiring import OutputMode
 
 
 def only(rig: Rig, code: str, observed: Observed | None = None) -> Finding:
@@ -35,6 +37,16 @@ def test_every_rule_is_documented_and_has_a_deliberate_fault_in_the_demo() -> No
         for words in (rule.title, rule.means, rule.matters, rule.put_right):
             assert len(words) > 10, rule.code
     assert check(gallery()).codes == EXPECTED_ON_PAPER
+
+
+def test_a_boxs_universes_count_with_those_its_streams_run_through(rig: Rig) -> None:
+    """200 RGB pixels go through two universes; a box that takes one is told."""
+    made, _ = hangs("", reef(), element=px(200), m_universes=1)(rig)
+    assert "PEN takes 2 universes and can take 1" in only(made, "DEV-05").title
+    lean, _ = hangs(
+        "", reef(), element=px(200), m_universes=9, m_modes=(OutputMode(name="lean", universes=1),), d_mode="lean"
+    )(rig)
+    assert "can take 1" in only(lean, "DEV-05").title
 
 
 def test_fixes_of_the_demo_clear_what_they_promise() -> None:

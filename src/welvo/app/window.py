@@ -203,6 +203,7 @@ class Window(QWidget):
         from welvo.app.stations.devices import DevicesStation
 
         made = DevicesStation(self.session, self.wire)
+        made.runs.connect(partial(self.go, "run"))
         self._enter(made)
         return made
 

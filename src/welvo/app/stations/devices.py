@@ -6,7 +6,7 @@ import time
 from pathlib import Path
 
 import platformdirs
-from PySide6.QtCore import QRectF, Qt
+from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QDialog, QFrame, QLineEdit, QScrollArea, QStackedWidget, QWidget
 
@@ -413,6 +413,7 @@ class DevicesPanel(Panel):
         self._buttons(did, heard)
         self.body.addLayout(
             row(
+                button("Its runs", lambda: self._station.runs.emit(did), "Shows what hangs on its ports, in Runs."),
                 None,
                 button(
                     "Remove",
@@ -483,7 +484,10 @@ class _Both(QFrame):
 
 
 class DevicesStation(QWidget):
+    """Emits `runs` with the id of a box whose cables are to be shown."""
+
     name = "Devices"
+    runs = Signal(str)
 
     def __init__(self, session: Session, wire: Wire) -> None:
         super().__init__()

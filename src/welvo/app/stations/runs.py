@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
@@ -132,11 +133,13 @@ class RunsStation(QWidget):
         bar.setContentsMargins(16, 8, 16, 8)
         self.riser = Riser(session)
         self.riser.picked.connect(self.pick)
-        self.riser.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        self.riser.customContextMenuRequested.connect(lambda at: self.menu().popup(self.riser.mapToGlobal(at)))
         self.opened = Opened(session, wire)
         self.opened.picked.connect(self.pick)
         self.opened.fixture.connect(lambda k: session.select_things([k]))
+        drawings: tuple[Riser | Opened, ...] = (self.riser, self.opened)
+        for drawing in drawings:
+            drawing.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+            drawing.customContextMenuRequested.connect(partial(self._menu_at, drawing))
         self.area = OpenedArea(self.opened)
         self.filter = Choice("Which segments the list shows.", lambda _: self._fill())
         self.filter.set_options(list(FILTERS), "box")
@@ -210,7 +213,8 @@ class RunsStation(QWidget):
         boxes = sorted(rig.devices, key=lambda d: not self._has_pixels(d))
         self.box.set_options([(d, rig.devices[d].name) for d in boxes], self.did)
         self.riser.show_device(self.did, self.at)
-        self.opened.show_port(self.did, self.at)
+        # with the box itself chosen the first cable is open: nothing is gained by an empty third of the station
+        self.opened.show_port(self.did, self.at if self.at.label else At(self._first_hung(), -1, 0))
         self.area.follow()
         self._fill()
         self._say_load()
@@ -220,6 +224,11 @@ class RunsStation(QWidget):
     def showEvent(self, e: object) -> None:
         super().showEvent(e)  # type: ignore[arg-type]
         self.refresh()
+
+    def _first_hung(self) -> str:
+        """The first port of the box that something hangs on."""
+        device = self._session.rig.devices.get(self.did)
+        return next((p for p in self.riser.labels if device and p in device.ports and device.ports[p].run), "")
 
     def _has_pixels(self, did: str) -> bool:
         model = model_of(self._session.rig, did) if did in self._session.rig.devices else None
@@ -572,6 +581,13 @@ class RunsStation(QWidget):
         made.addAction("Wider cells", lambda: self.opened.zoom(1.5))
         made.addAction("Narrower cells", lambda: self.opened.zoom(1 / 1.5))
         return made
+
+    def _menu_at(self, widget: Riser | Opened, pos: QPoint) -> None:
+        """The menu of the place under the pointer, which is picked first."""
+        at = widget.at(QPointF(pos))
+        if at.label and (at.n >= 0 or widget is self.riser):
+            self.pick(*at)
+        self.menu().popup(widget.mapToGlobal(pos))
 
     def _open_menu(self) -> None:
         self.menu().exec(self.more.mapToGlobal(QPoint(0, self.more.height())))
