@@ -338,11 +338,11 @@ class Opened(OpenedBehind):
                 more = f"px {thousands(piece.px + px - 1)} · slot {thousands(piece.stream + (px - 1) * piece.k)}"
                 wide = width_of(words, 13, True) + 6 + width_of(more, 11)
                 at_left = at_begin != s.up
-                x = r.left() if at_left else r.right() - wide
+                x = r.left() if at_left else max(r.left(), r.right() - wide)
                 taken = by_line.setdefault(s.lane, [])
                 if any(a - 8 < x + wide and x < b + 8 for a, b in taken):
                     more, wide = "", width_of(words, 13, True)
-                    x = r.left() if at_left else r.right() - wide
+                    x = r.left() if at_left else max(r.left(), r.right() - wide)
                     if any(a - 8 < x + wide and x < b + 8 for a, b in taken):
                         continue
                 taken.append((x, x + wide))

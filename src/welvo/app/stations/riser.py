@@ -41,6 +41,8 @@ from welvo.runs.geometry import Lie, Stroke, lie, place_along
 
 BAR = 58
 """Height of the box's bar with the loads under it."""
+NARROW = 44
+"""Columns narrower than that have room for a port's label alone."""
 FEW = 400
 """Segments of a box up to which everything that would move is worked out while the hand still drags."""
 MIME = "application/x-welvo-segment"
@@ -217,8 +219,9 @@ class Riser(QWidget):
         """The labels on the bar and the loads under it, one kind of thing after the other: fonts change twice in all."""
         worst = self._worst()
         heads = [self._head(label) for label in labels]
-        bold, small = THEME.font(13, True), THEME.font(11)
-        wide = THEME.metrics(13, True)
+        narrow = self.column(labels[0]).width() < NARROW if labels else False
+        bold, small = THEME.font(11 if narrow else 13, True), THEME.font(11)
+        wide = THEME.metrics(11 if narrow else 13, True)
         p.setFont(bold)
         for label, head in zip(labels, heads):
             c = self.column(label)
@@ -228,14 +231,16 @@ class Riser(QWidget):
             p.drawText(QRectF(c.left(), 6, c.width(), 20), CENTRE, words)
             if head.off:
                 p.drawLine(QPointF(c.left() + 6, 17), QPointF(c.right() - 6, 17))
-            if label in worst:
+            if label in worst and narrow:  # many ports: the mark stands where the load has no room
+                marks.draw(p, worst[label], c.center().x() - 5, 32, 10)
+            elif label in worst:
                 marks.draw(p, worst[label], c.center().x() + min(room, c.width()) / 2 + 3, 11, 11)
         p.setFont(small)
         grounds: list[QRectF] = []
         fills: dict[str, list[QRectF]] = {}
         for label, head in zip(labels, heads):
             c = self.column(label)
-            if head.words:
+            if head.words and (not narrow or label not in worst):
                 p.setPen(THEME.color("error" if head.over else "quiet"))
                 p.drawText(QRectF(c.left() - 4, 31, c.width() + 8, 14), CENTRE, head.words)
             if head.share >= 0:
@@ -256,11 +261,11 @@ class Riser(QWidget):
         able = ability(self._session.rig, self.did, label)
         stream = self._of.get(label)
         leds = (stream.leds or stream.pixels) if stream else 0
-        narrow = (self.width() - 24) / max(1, len(self.labels)) < 44
+        narrow = (self.width() - 24) / max(1, len(self.labels)) < NARROW
         if leds:
             over = bool(able.pixels and leds > able.pixels)
             return Header(
-                thousands(leds) if narrow else f"{thousands(leds)} px",
+                _short(leds) if narrow else f"{thousands(leds)} px",
                 leds / able.pixels if able.pixels else -1.0,
                 over,
                 able.off,
@@ -613,6 +618,11 @@ _WAYS = {
     Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1),
 }  # fmt: skip
 """Shift and an arrow: ports and places to move by."""
+
+
+def _short(n: int) -> str:
+    """A count for little room: `850`, `3.1k`."""
+    return str(n) if n < 1000 else f"{n / 1000:.1f}k" if n < 10_000 else f"{n // 1000}k"
 
 
 def _bridge_words(width: int, room: float) -> str:

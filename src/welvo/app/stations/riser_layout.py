@@ -114,6 +114,7 @@ def lay_out(stream: Stream, lie: Lie, room: Room, tints: dict[str, int]) -> Port
             made.spines[key] = [QRectF(r.left(), r.top(), wide, r.height()) for r in rects]
         if not made.block:
             made.spines[key] += [QRectF(r.left(), r.top(), r.width(), 1) for r in rects if r.height() > 10]
+    beside = 1 if made.block else 4
     for piece in pieces:
         if len(piece.parts) < 2:
             continue
@@ -123,5 +124,5 @@ def lay_out(stream: Stream, lie: Lie, room: Room, tints: dict[str, int]) -> Port
                 s, led = at_
                 r = rect_of(room, s)
                 y = top0 + s.fixed + scale * (led + (0.5 if s.up else -0.5))
-                made.seams.append(QLineF(r.left() - 4, y, r.right() + 4, y))
+                made.seams.append(QLineF(r.left() - beside, y, r.right() + beside, y))
     return made
