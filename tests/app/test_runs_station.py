@@ -557,3 +557,28 @@ def test_menus_pick_the_place_under_the_pointer_and_devices_lead_here(
     QApplication.processEvents()
     next(b for b in runs.devices.panel.findChildren(QPushButton) if b.text() == "Its runs").click()
     assert runs.station == "Runs" and runs.runs.did == pen(runs)
+
+
+def test_an_element_is_arranged_like_a_lamps_face(runs: Window, monkeypatch: pytest.MonkeyPatch) -> None:
+    from welvo.app.stations.face_editor import FaceEditor
+
+    station = runs.runs
+    station.pick("8", -1, 0)
+    station.hang.setText("ring 24 GRB halo; block 16 valves")
+    assert station.hang_typed()
+    halo = next(k for k, e in runs.session.rig.elements.items() if e.name == "halo")
+    assert runs.session.rig.elements[halo].kind == "ring" and len(runs.session.rig.elements[halo].spots) == 24
+    assert [s.slots for s in runs.session.index.cables.streams[pen(runs), "8"].pieces] == [72, 16]
+
+    def answer(dialog: FaceEditor) -> int:
+        assert dialog.mode.pixels == 24
+        dialog.canvas.mode = replace(dialog.mode, spots=tuple(replace(s, x=s.x + 1) for s in dialog.mode.spots))
+        return 1
+
+    monkeypatch.setattr(FaceEditor, "exec", answer)
+    before = runs.session.rig.elements[halo].spots
+    station.pick("8", 0, 3)
+    QApplication.processEvents()
+    press(runs, "Arrange…")
+    after = runs.session.rig.elements[halo]
+    assert after.kind == "free" and [round(b.x - a.x, 3) for a, b in zip(before, after.spots)] == [1.0] * 24

@@ -20,7 +20,7 @@ from welvo.runs.edits import begun, check_fits, following, insert_at_pixel
 from welvo.runs.lamps import read_functions
 
 HELP = (
-    "21 x 55 RGB ribbon, 3 to a port, there and back · 60 RGB spare of Silk 60 at 27 · 2 x 8x8 panel · 165 ribbon fold 55 · bridge 64: 201-205 · "
+    "21 x 55 RGB ribbon, 3 to a port, there and back · 60 RGB spare of Silk 60 at 27 · 2 x 8x8 panel · ring 60 RGB halo · block 16 pumps · 165 ribbon fold 55 · bridge 64: 201-205 · "
     "null 3 · cable 4 m · lamps 5: dimmer red green blue · line: 101-112 · a name or number"
 )
 _ORDER = r"(?:\s+([RGBWAUCDVrgbwaucdv]{3,6}))?"
@@ -96,7 +96,13 @@ def read_item(rig: Rig, text: str, kinds: dict[str, PixelType] | None = None) ->
     if m:
         fold, body = int(m[1]), body[: m.start()] + body[m.end() :]
     body, kind = _of_kind(body.strip(" ,"), kinds if kinds is not None else rig.pixel_types)
-    made = _special(rig, body) or _panel(rig, body, fold) or _ribbon(rig, body, fold) or _known(rig, body, fold)
+    made = (
+        _special(rig, body)
+        or _panel(rig, body, fold)
+        or _ring(rig, body, fold)
+        or _ribbon(rig, body, fold)
+        or _known(rig, body, fold)
+    )
     segments = made.segments
     if back:
         segments = tuple(replace(s, reverse=True) if n % 2 else s for n, s in enumerate(segments))
@@ -162,6 +168,33 @@ def _panel(rig: Rig, body: str, fold: int) -> Item | None:
     return _series(
         made, fold, f"{plural(n, 'panel')} of {wide} × {high} pixels" + (f", {pixels} each" if n > 1 else "")
     )
+
+
+def _ring(rig: Rig, body: str, fold: int) -> Item | None:
+    """`2 x ring 60 RGB halo`, `block 16 pumps`."""
+    m = re.fullmatch(rf"(?:(\d+)\s*[x×]\s+)?ring\s+(\d+){_ORDER}(?:\s+(.+))?", body, re.IGNORECASE)
+    if m:
+        n, pixels = int(m[1] or 1), int(m[2])
+        _check(n, pixels)
+        spots = layout.ring(pixels) if pixels <= 4096 else ()
+        order = (m[3] or "RGB").upper()
+        made = [
+            Element(name=w, kind="ring", pixels=pixels, order=order, spots=spots)
+            for w in _names(rig, m[4] or "ring", n)
+        ]
+        return _series(made, fold, f"{plural(n, 'ring')} of {plural(pixels, 'pixel')}")
+    m = re.fullmatch(r"block\s+(\d+)(?:\s+(.+))?", body, re.IGNORECASE)
+    if m:
+        slots = int(m[1])
+        if not 1 <= slots <= 32767:
+            raise NotationError("A block has 1 to 32 767 slots.")
+        (name,) = _names(rig, m[2] or "block", 1)
+        return Item(
+            (Element(name=name, kind="block", slots=slots),),
+            (Segment(kind="pixels"),),
+            words=f"a block of {plural(slots, 'slot')}",
+        )
+    return None
 
 
 def _ribbon(rig: Rig, body: str, fold: int) -> Item | None:

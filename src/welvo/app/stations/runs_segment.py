@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QVBoxLayout
 from welvo.app.fields import Field
 from welvo.app.paint import button, clear, label, row
 from welvo.app.panel import Title
-from welvo.app.stations.element_face import ElementFace
+from welvo.app.stations.element_face import ElementFace, spots_of
 from welvo.app.stations.riser import At
 from welvo.app.stations.runs_box import BoxFields
 from welvo.app.stations.runs_fields import number, share
@@ -23,6 +23,7 @@ from welvo.rig.lookup import call
 from welvo.rig.notation import NotationError, plural, say_place, thousands
 from welvo.rig.patched import Element
 from welvo.rig.plan import model_of
+from welvo.rig.profile import Break, Channel, Mode
 from welvo.rig.runs import PixelType, Segment
 from welvo.rig.wiring import Port
 from welvo.runs.bridge import worth
@@ -38,6 +39,16 @@ from welvo.runs.edits import (
 )  # fmt: skip
 from welvo.runs.pixels import box_sums
 from welvo.runs.power import joints, stretches
+
+MOST_BY_HAND = 10_000
+"""Pixels up to which an element can be arranged by hand."""
+
+
+def as_mode(element: Element) -> Mode:
+    """An element as a mode of plain pixels, for the editor of faces."""
+    k = len(element.order)
+    channels = tuple(Channel(function="ColorAdd_R", slots=(p * k + 1,), pixel=p + 1) for p in range(element.pixels))
+    return Mode(name=element.name, breaks=(Break(slots=element.footprint),), channels=channels, spots=spots_of(element))
 
 
 class SegmentFields(BoxFields):
@@ -133,6 +144,13 @@ class SegmentFields(BoxFields):
                 lambda: face.show_element(s.rig.elements.get(now().element), now(), self._station.pixel)
             )
             self.body.addWidget(face)
+            if element.kind != "block" and element.pixels <= MOST_BY_HAND:
+                arrange = button(
+                    "Arrange…",
+                    lambda: self._arrange(now().element),
+                    "Places the pixels in rows, rings, lines or by hand, and renumbers them.",
+                )
+                self.body.addLayout(row(None, arrange))
         self._said(did, at, "pixels")
         self.rule()
         if element is not None and element.kind != "block":
@@ -184,6 +202,15 @@ class SegmentFields(BoxFields):
         self.refreshers.append(lambda: sent.set_value(element().order))
         self.field("Pixels", "How many pixels the element has, and beside it the order its components are sent in. What comes behind it on its cable moves.",
                    lambda: str(element().pixels), lambda t: set_("pixels", pixels=whole(t, 1, 100_000)), narrow=84, beside=sent)  # fmt: skip
+
+    def _arrange(self, eid: str) -> None:
+        """The same editor that places the pixels of a lamp."""
+        from welvo.app.stations.face_editor import FaceEditor
+
+        element = self.session.rig.elements[eid]
+        dialog = FaceEditor(as_mode(element), None, self)
+        if dialog.exec():
+            self.session.edit(set_pixels, eid, "places", spots=dialog.mode.spots, kind="free")
 
     def _lie_fields(self, now: Callable[[], Segment]) -> None:
         """How the string really lies, and who puts its pixels in order."""
