@@ -202,6 +202,10 @@ def test_runs_lists_streams_and_hangs_by_the_same_words(demo_file: str, tmp_path
         "place": 3, "kind": "bridge", "name": "sill bridge", "slot": 91, "slots": 66, "pixel": 31, "pixels": 22, "leds": 22,
         "first": "206.091", "last": "206.156",
     }  # fmt: skip
+    table = run(app, ["runs", demo_file, "--pixels"]).output.splitlines()
+    assert len(table) == 1 + 4 * 165 + 128 + 52 + 400 and table[0].startswith("box,port,segment,name,pixel")
+    assert "PENSTOCK,7,1,swarm,171,171,1011,511,207.511,208.001" in table
+    assert "PENSTOCK,6,3,sill bridge,1,31,819,91,206.091,206.093" in table
     out = tmp_path / "more.welvo"
     made = run(app, ["runs", demo_file, "--hang", "4 x 50 moss of Silk 60, 2 to a port", "--port", "8", "--begin", "301", "--packed", "--write", str(out)])  # fmt: skip
     assert made.exit_code == 0 and "PENSTOCK 9: 100 px, 300 slots" in made.output

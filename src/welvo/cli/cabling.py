@@ -32,6 +32,9 @@ def runs(
     write: Annotated[
         Path | None, typer.Option(help="Write what comes of it into a rig file; else it is only said.")
     ] = None,
+    pixels: Annotated[
+        bool, typer.Option("--pixels", help="One line for each pixel as CSV, to hold against another table.")
+    ] = False,
     as_json: AsJson = False,
 ) -> None:
     """What hangs on every port: segments, slots of the stream, universes and addresses."""
@@ -59,6 +62,9 @@ def runs(
         fail(str(e))
     cables = Cables(rig)
     shown = [s for (d, _), s in cables.streams.items() if not box or rig.devices[d].name.lower() == box.lower()]
+    if pixels:
+        _pixels(cables, shown)
+        return
     if as_json:
         typer.echo(json.dumps([_stream(cables, s) for s in shown], indent=1, ensure_ascii=False))
         return
@@ -71,6 +77,40 @@ def runs(
             where = f"{one['first']} – {one['last']}" if one["first"] else "no address"
             slots = f"slots {one['slot']}–{one['slot'] + one['slots'] - 1}" if one["slots"] else "no slots"
             typer.echo(f"  {one['place']:>3} {one['name']:20} {slots:20} {where}")
+
+
+def _pixels(cables: Cables, shown: list[Stream]) -> None:
+    """Every data pixel with all its numbers, in the order they are sent."""
+    import csv
+    import sys
+
+    from welvo.patch.along import number_order, piece_name
+    from welvo.rig.notation import say_place
+    from welvo.runs.pixels import box_sums, pixel_table
+
+    out = csv.writer(sys.stdout, lineterminator="\n")
+    out.writerow(["box", "port", "segment", "name", "pixel", "port pixel", "box pixel", "stream slot", "first", "last"])
+    for stream in shown:
+        base = next(x.running for x in box_sums(cables, stream.did) if x.stream is stream)
+        table = pixel_table(stream)
+        names, numbers = {}, {}
+        for p in stream.pieces:
+            element = cables.rig.elements.get(p.key)
+            names[p.n] = piece_name(cables.rig, p)
+            plain = element is None or element.kind == "block" or not p.leds or p.segment.kind != "pixels"
+            numbers[p.n] = (
+                None if plain or element is None else number_order(element, p.segment, p.leds)[:: p.segment.group]
+            )
+        for n in range(len(table.px)):
+            piece = stream.pieces[int(table.piece[n])]
+            px = int(table.px[n])
+            first = say_place(int(table.universe[n]), int(table.address[n])) if table.universe[n] else ""
+            last = say_place(int(table.last_universe[n]), int(table.last_address[n])) if table.last_universe[n] else ""
+            own = numbers[piece.n]
+            out.writerow([
+                cables.rig.devices[stream.did].name, stream.label, piece.n + 1, names[piece.n], px if own is None else int(own[px - 1]),
+                piece.px + px - 1, base + piece.px + px - 2, int(table.slot[n]), first, last,
+            ])  # fmt: skip
 
 
 def _box(rig: Rig, name: str) -> str:

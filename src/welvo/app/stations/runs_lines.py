@@ -19,7 +19,7 @@ from welvo.runs.edits import (
     set_bridge_model,
     set_guidance,
 )  # fmt: skip
-from welvo.runs.lamps import driven, read_functions, say_functions, sends
+from welvo.runs.lamps import driven, read_functions, say_functions, sends, slot_map
 from welvo.runs.lines import LineSum, contacts, line_sum, plug_of
 
 
@@ -217,6 +217,20 @@ class LineFields(RunsFields):
             )
 
         self._table("The first lamp's slots get", out)
+
+        def listed() -> tuple[tuple[str, str], ...]:
+            here = piece()
+            slots = slot_map(s.index.cables, *here) if here else []
+            rows_ = [
+                (
+                    f"DMX {x.dmx} · {say_functions((x.function,))}",
+                    f"lamp {x.lamp} · px {x.pixel}{f' · {say_place(*x.place)}' if x.place else ''}",
+                )
+                for x in slots[:96]
+            ]
+            return (*rows_, *((("and so on", f"{len(slots) - 96} more slots"),) if len(slots) > 96 else ()))
+
+        self._table("Slot map: lamp's side, sender's side", listed)
 
         def fits() -> tuple[tuple[str, str], ...]:
             first = s.rig.fixtures.get(now().fixtures[0]) if now().fixtures else None
