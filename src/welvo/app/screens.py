@@ -177,7 +177,7 @@ def _runs_bridge(w: Window) -> None:
 
 
 def _runs_cut(w: Window) -> None:
-    w.runs.pick("7", 0, 171)
+    w.runs.pick("7", 0, 130)
 
 
 def _findings(w: Window) -> None:

@@ -50,8 +50,9 @@ class ElementFace(QWidget):
     def show_element(self, element: Element | None, segment: Segment, chosen: int) -> None:
         if element is not self._element:
             self._spots = spots_of(element) if element and element.kind != "block" else ()
-            flat = not self._spots or max(s.y for s in self._spots) - min(s.y for s in self._spots) < 1
-            self.setFixedHeight(44 if flat else 120)
+            xs, ys = [s.x for s in self._spots] or [0.0], [s.y for s in self._spots] or [0.0]
+            shape = (max(ys) - min(ys) + 1.2) / (max(xs) - min(xs) + 1.2)
+            self.setFixedHeight(int(min(120, max(44, 26 + 240 * shape))))
         self._element, self._segment, self._chosen = element, segment, chosen
         self.update()
 
