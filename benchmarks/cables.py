@@ -22,6 +22,7 @@ from welvo.runs.edits import hang
 from welvo.runs.pixels import box_sums, pixel_table
 
 Say = Callable[..., None]
+Best = Callable[..., float]
 PORTS, RIBBONS, PIXELS = 32, 25, 125
 
 
@@ -53,26 +54,17 @@ def all_sums(rig: Rig) -> int:
     return sum(len(pixel_table(s).slot) for s in cables.streams.values()) + len(box_sums(cables, "d"))
 
 
-def best(run: Callable[[], object], times: int = 5) -> float:
-    found = []
-    for _ in range(times):
-        begun = time.perf_counter()
-        run()
-        found.append(1000 * (time.perf_counter() - begun))
-    return min(found)
-
-
-def cables(say: Say) -> None:
+def cables(say: Say, best: Best) -> None:
     rig = hall_of_pixels()
     assert all_sums(rig) == PORTS * RIBBONS * PIXELS + PORTS
     took = best(lambda: all_sums(rig))
     say("all sums of 32 ports and 100 000 pixels", f"{took:.1f} ms", "under 100 ms", took < 100)
     took = best(lambda: Checker(Index(rig)), 2)
     say("    index + check of the same", f"{took:.0f} ms")
-    _painted(say)
+    _painted(say, best)
 
 
-def _painted(say: Say) -> None:
+def _painted(say: Say, best: Best) -> None:
     """In the real window, offscreen: insert ten pixels on one port, see it summed and painted; paint the riser anew."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     import tempfile

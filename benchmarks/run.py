@@ -338,7 +338,7 @@ def main() -> int:
 
     parts = {
         "core": core, "patch": lambda: (patching(say), tapes(say)), "start": start, "painting": painting, "profiles": profiles,
-        "runs": lambda: cables(say),
+        "runs": lambda: cables(say, best),
         "output": lambda: output(say, asked.seconds),
     }  # fmt: skip
     for name, part in parts.items():

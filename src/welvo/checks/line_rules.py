@@ -20,7 +20,7 @@ from welvo.runs.bridge import demands, first_free, goes_on, meets, rows, set_rig
 from welvo.runs.claims import split_ports
 from welvo.runs.edits import change_segment
 from welvo.runs.lamps import not_driven, overflow
-from welvo.runs.lines import UNIT_LOADS, LineSum, line_sum, plug_of
+from welvo.runs.lines import UNIT_LOADS, LineSum, Stop, line_sum, plug_of
 from welvo.runs.power import joints, stretches
 
 
@@ -249,6 +249,15 @@ def _lines(ctx: Context, subject: str) -> list[tuple[int, Segment, LineSum]]:
     return found
 
 
+def _booster(did: str, label: str, n: int, segment: Segment, before: Stop) -> Fix:
+    """A booster before a lamp of a line."""
+    boosters = (*segment.boosters, before.key)
+    edit = partial(
+        change_segment, did=did, label=label, n=n, words=f"a booster before {before.name}", boosters=boosters
+    )
+    return Fix(f"Put a booster before {before.name}", ((f"line before {before.name}", "cable", "booster"),), edit)
+
+
 @rule(
     "LINE-01", "warning", "port", "Too many unit loads on a DMX line",
     f"More than {UNIT_LOADS} unit loads hang on one driver of a DMX line.",
@@ -260,18 +269,11 @@ def unit_loads(ctx: Context, subject: str) -> Iterator[Finding]:
         if line.heaviest <= UNIT_LOADS:
             continue
         over = next(s for s in line.stops if s.loads > UNIT_LOADS)
-        edit = partial(
-            change_segment,
-            did=did,
-            label=label,
-            n=n,
-            words=f"a booster before {over.name}",
-            boosters=(*segment.boosters, over.key),
-        )
+        fix = _booster(did, label, n, segment, over)
         yield Finding(
             "LINE-01", "warning", f"{subject}/{n}", _name(ctx, did, label), f"{line.heaviest:g} unit loads on one driver, {UNIT_LOADS} are the most",
             f"From {over.name}, the {over.turn}. lamp, on it is too many.", {"loads": f"{line.heaviest:g}", "from": over.name}, "Lines", _goes(did, label, n), (over.key,),
-            just(Fix(f"Put a booster before {over.name}", ((f"line before {over.name}", "cable", "booster"),), edit)),
+            just(fix),
         )  # fmt: skip
 
 
@@ -287,22 +289,11 @@ def too_long(ctx: Context, subject: str) -> Iterator[Finding]:
         if line.longest <= most:
             continue
         over = next(s for s in line.stops if s.since > most)
-        edit = partial(
-            change_segment,
-            did=did,
-            label=label,
-            n=n,
-            words=f"a booster before {over.name}",
-            boosters=(*segment.boosters, over.key),
-        )
-        fix = (
-            just(Fix(f"Put a booster before {over.name}", ((f"line before {over.name}", "cable", "booster"),), edit))
-            if over.metres <= most
-            else None
-        )
+        fix = _booster(did, label, n, segment, over)
         yield Finding(
             "LINE-02", "warning", f"{subject}/{n}", _name(ctx, did, label), f"{line.longest:g} m of DMX line, {most:g} m are the guidance",
-            f"{over.name} is {over.since:g} m behind the driver.", {"metres": f"{line.longest:g}", "guidance": f"{most:g}"}, "Lines", _goes(did, label, n), (over.key,), fix,
+            f"{over.name} is {over.since:g} m behind the driver.", {"metres": f"{line.longest:g}", "guidance": f"{most:g}"}, "Lines", _goes(did, label, n), (over.key,),
+            just(fix) if over.metres <= most else None,
         )  # fmt: skip
 
 

@@ -7,7 +7,7 @@ import re
 from welvo.formats.library import find_generic
 from welvo.patch.allocate import add_fixtures, read_wish
 from welvo.patch.index import Index
-from welvo.rig.document import Change, Rig
+from welvo.rig.document import Change, Rig, joined
 from welvo.rig.edits import add_profile
 from welvo.rig.notation import NotationError, plural
 
@@ -23,7 +23,7 @@ def wished(rig: Rig, text: str) -> tuple[Rig, Change, list[str]]:
         raise NotationError("Say how many of what, and where: 12 x Bar 9 at 1.001")
     if len(parts) > 200:
         raise NotationError(f"{len(parts)} wishes are more than 200; add them in parts.")
-    touched: dict[str, set[str]] = {}
+    changes: list[Change] = []
     made: list[str] = []
     labels = []
     for part in parts:
@@ -32,11 +32,9 @@ def wished(rig: Rig, text: str) -> tuple[Rig, Change, list[str]]:
         rig, more, ids = add_fixtures(Index(rig), wish)
         made += ids
         labels.append(more.label)
-        for c in (change, more):
-            for name, keys in c.touched.items():
-                touched.setdefault(name, set()).update(keys)
+        changes += (change, more)
     label = labels[0] if len(labels) == 1 else f"add {plural(len(made), 'fixture')}"
-    return rig, Change(label, {k: frozenset(v) for k, v in touched.items()}), made
+    return rig, joined(label, *changes), made
 
 
 def _take_in(rig: Rig, wish: str) -> tuple[Rig, Change]:

@@ -88,6 +88,15 @@ def put(rig: Rig, label: str, **parts: dict[str, Any]) -> tuple[Rig, Change]:
     return msgspec.structs.replace(rig, **new), Change(label, touched)
 
 
+def joined(label: str, *changes: Change) -> Change:
+    """Several edits, one after the other, as one change."""
+    touched: dict[str, frozenset[str]] = {}
+    for change in changes:
+        for part, ids in change.touched.items():
+            touched[part] = touched.get(part, frozenset()) | ids
+    return Change(label, touched)
+
+
 def everything(rig: Rig, label: str) -> Change:
     """The change that says all of a rig is new."""
     return Change(label, {part: frozenset(getattr(rig, part)) for part in PARTS})

@@ -8,7 +8,7 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from welvo.patch.cable import Cables, Piece, Stream
-from welvo.rig.document import Change, Rig, put
+from welvo.rig.document import Change, Rig, joined, put
 from welvo.rig.lookup import call
 from welvo.runs.brightness import factors, percent, product, scaled
 from welvo.runs.edits import change_segment
@@ -245,7 +245,7 @@ def slower(rig: Rig, piece: Piece, rate: float) -> tuple[Rig, Change]:
 
 def set_right(rig: Rig, did: str, label: str, n: int) -> tuple[Rig, Change]:
     """Put everything right at once that would spoil the DMX behind a bridge."""
-    now, touched = rig, dict[str, set[str]]()
+    now, changes = rig, list[Change]()
     for _ in range(12):
         cables = Cables(now)
         stream = cables.streams[did, label]
@@ -254,9 +254,8 @@ def set_right(rig: Rig, did: str, label: str, n: int) -> tuple[Rig, Change]:
             break
         assert wrong[0].edit
         now, change = wrong[0].edit(now)
-        for part, ids in change.touched.items():
-            touched.setdefault(part, set()).update(ids)
-    return now, Change(f"set the bridge on port {label} right", {p: frozenset(ids) for p, ids in touched.items()})
+        changes.append(change)
+    return now, joined(f"set the bridge on port {label} right", *changes)
 
 
 # ---- proving the controller's side with one plain pixel

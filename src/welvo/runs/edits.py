@@ -9,9 +9,9 @@ from msgspec.structs import replace
 from welvo.patch.cable import Cables, Stream
 from welvo.rig.abilities import ability, gives
 from welvo.rig.counting import HIGHEST_SACN as _HIGHEST
-from welvo.rig.document import Change, Rig, fresh_id, put
-from welvo.rig.edits import names_of, set_port
-from welvo.rig.lookup import bench_sender, call, mode_of
+from welvo.rig.document import Change, Rig, fresh_id, joined, put
+from welvo.rig.edits import add_feed, add_universe, names_of, set_port
+from welvo.rig.lookup import bench_sender, call, feeds_of, mode_of, universe_by_number
 from welvo.rig.notation import NotationError, plural, say_wire
 from welvo.rig.patched import NOWHERE, Element, Fixture, Place
 from welvo.rig.plan import model_of
@@ -400,7 +400,7 @@ def fit(rig: Rig, cables: Cables, did: str) -> Fit:
     return Fit(tuple(need), missing, unfed, (last, need.get(last, 0)))
 
 
-def begin_at(rig: Rig, did: str, number: int, way: str, protocol: str = "sacn", address: int = 1) -> Edit:
+def begin_at(rig: Rig, did: str, number: int, way: str) -> Edit:
     """Let a box's streams begin at a universe: its first port with pixels there, the others packed or at the next.
 
     `way` is `packed` or `universe`. The first universe is made and fed when it is not there.
@@ -414,52 +414,22 @@ def begin_at(rig: Rig, did: str, number: int, way: str, protocol: str = "sacn", 
     wanted = [p for p in order if p in device.ports and (device.ports[p].run or device.ports[p].pixels)]
     if not wanted:
         raise NotationError(f"Nothing hangs on {device.name} yet: hang something first.")
-    rig2, touched = rig, dict[str, set[str]]()
-
-    def took(result: Edit) -> Rig:
-        for part, ids in result[1].touched.items():
-            touched.setdefault(part, set()).update(ids)
-        return result[0]
-
-    rig2, fid = _fed(rig2, took, number, protocol, device.ip, None)
-    ports = {
-        **device.ports,
-        **{
-            p: replace(
-                device.ports[p],
-                feed=fid if n == 0 else "",
-                start=address if n == 0 else 1,
-                follows="" if n == 0 else way,
-            )
-            for n, p in enumerate(wanted)
-        },
-    }
-    words = f"{device.name} begins at universe {number}"
-    rig2 = took(put(rig2, words, devices={did: replace(device, ports=ports)}))
-    return rig2, Change(words, {p: frozenset(v) for p, v in touched.items()})
-
-
-def _fed(rig: Rig, took: Any, number: int, protocol: str, ip: str, like: Feed | None) -> tuple[Rig, str]:
-    """A feed of the universe with a number: the one there is, else a new one; the universe is made when missing."""
-    uid = next((k for k, u in rig.universes.items() if u.number == number), "")
+    now, changes = rig, list[Change]()
+    uid = universe_by_number(rig, number)
     if not uid:
-        uid = fresh_id(rig.universes, "u")
-        rig = took(put(rig, "", universes={uid: Universe(number=number)}))
-    fid = next((k for k, f in rig.feeds.items() if f.universe == uid and (like is None or f.sender == like.sender)), "")
-    if fid:
-        return rig, fid
-    who = like.sender if like else bench_sender(rig)
-    if not who:
-        who = fresh_id(rig.senders, "s")
-        rig = took(put(rig, "", senders={who: Sender(name="Bench", kind="bench")}))
-    if like:
-        made = replace(like, universe=uid, wire=like.wire)
-    else:
-        to = {"sacn": "multicast", "artnet": "subscribers", "ddp": ip}.get(protocol, "")
-        wire = {"sacn": number, "artnet": min(32767, number), "ddp": 1}.get(protocol, number)
-        made = Feed(universe=uid, sender=who, protocol=protocol, wire=wire, to=to, rate=rig.senders[who].rate)  # type: ignore[arg-type]
-    fid = fresh_id(rig.feeds, "w")
-    return took(put(rig, "", feeds={fid: made})), fid
+        now, change, uid = add_universe(now, number)
+        changes.append(change)
+    fid = next(iter(feeds_of(now, uid)), "")
+    if not fid:
+        now, change, fid = add_feed(now, uid)
+        changes.append(change)
+    ports = dict(device.ports)
+    for n, p in enumerate(wanted):
+        first = n == 0
+        ports[p] = replace(ports[p], feed=fid if first else "", start=1, follows="" if first else way)
+    words = f"{device.name} begins at universe {number}"
+    now, change = put(now, words, devices={did: replace(device, ports=ports)})
+    return now, joined(words, *changes, change)
 
 
 def make_to_fit(rig: Rig, did: str, headroom: int = 0) -> Edit:
@@ -528,19 +498,17 @@ def _like(example: Feed | None, sender: str, universe: str, number: int, first: 
     return replace(example, universe=universe, wire=wire)
 
 
-def begin_and_make(rig: Rig, did: str, number: int, way: str, headroom: int = 0, protocol: str = "sacn") -> Edit:
+def begin_and_make(rig: Rig, did: str, number: int, way: str, headroom: int = 0) -> Edit:
     """Let a box begin at a universe, and make and feed every universe it needs from there on, in one step."""
-    now, change = begin_at(rig, did, number, way, protocol)
-    touched = dict(change.touched)
+    now, change = begin_at(rig, did, number, way)
     cables = Cables(now)
     need = fit(now, cables, did)
     if any(s.start and unlaid(s) for s in streams_of(cables, did)):
         raise NotationError(f"More universes would be needed than there are: they end at {_HIGHEST}.")
-    if need.missing or need.unfed or headroom:
-        now, more = make_to_fit(now, did, headroom)
-        for part, ids in more.touched.items():
-            touched[part] = touched.get(part, frozenset()) | ids
-    return now, Change(f"{rig.devices[did].name} begins at universe {number}", touched)
+    if not (need.missing or need.unfed or headroom):
+        return now, change
+    now, more = make_to_fit(now, did, headroom)
+    return now, joined(change.label, change, more)
 
 
 def first_free_universe(rig: Rig) -> int:

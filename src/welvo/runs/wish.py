@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from welvo.rig import layout
 from welvo.rig.abilities import ability
-from welvo.rig.document import Change, Rig, fresh_id, put
+from welvo.rig.document import Change, Rig, fresh_id, joined, put
 from welvo.rig.lookup import call, called, code_for, lowest_free_tint, mode_of
 from welvo.rig.notation import NotationError, plural, read_numbers, thousands
 from welvo.rig.patched import Element, Place
@@ -341,14 +341,9 @@ def hang_wish(
     device = rig.devices[did]
     if wish.at:
         own, segments = next(iter(wish.ports.items()))
-        with_them, _ = put(rig, "", elements=wish.elements, pixel_types=wish.kinds)
+        with_them, made = put(rig, "", elements=wish.elements, pixel_types=wish.kinds)
         new, change = insert_at_pixel(with_them, did, own, wish.at, list(segments))
-        touched = {
-            **change.touched,
-            "elements": change.ids("elements") | frozenset(wish.elements),
-            "pixel_types": frozenset(wish.kinds),
-        }
-        return new, Change(f"hang {wish.says}", {k: v for k, v in touched.items() if v}), list(wish.elements)
+        return new, joined(f"hang {wish.says}", made, change), list(wish.elements)
     ports = dict(device.ports)
     for p, segments in wish.ports.items():
         port = ports.get(p, Port())

@@ -18,7 +18,7 @@ from welvo.app.stations.tape_paint import tint_of
 from welvo.patch.along import cable_order, element_pixel, piece_name
 from welvo.patch.cable import Piece, Stream
 from welvo.patch.table import whole
-from welvo.rig.document import Change
+from welvo.rig.document import joined
 from welvo.rig.lookup import call
 from welvo.rig.notation import NotationError, plural, say_place, thousands
 from welvo.rig.patched import Element
@@ -245,7 +245,7 @@ class SegmentFields(BoxFields):
             s.rig, places, "supply and cable", supply=one.supply, length=one.length, area=one.area
         )
         new, second = set_pixel_type(now_rig, [k for k in keys if k in now_rig.elements], element.type, kind)
-        s.take((new, Change(first.label, {**first.touched, **second.touched})))
+        s.take((new, joined(first.label, first, second)))
 
     def _types(self) -> dict[str, PixelType]:
         """Kinds of pixels of the rig, and those that ship and are not in it yet."""
