@@ -56,6 +56,14 @@ def window(make: Callable[[Rig], Window]) -> Window:
 
 
 @pytest.fixture
+def runs(window: Window) -> Window:
+    """The demo's window in Runs, its pixel controller chosen."""
+    window.show_station("Runs")
+    QApplication.processEvents()
+    return window
+
+
+@pytest.fixture
 def small(make: Callable[[Rig], Window], rig: Rig) -> Window:
     return make(rig)
 

@@ -29,14 +29,6 @@ from welvo.runs.edits import change_segment, set_model
 from welvo.runs.wish import hang_wish
 
 
-@pytest.fixture
-def runs(window: Window) -> Window:
-    """The demo's window in Runs, its pixel controller chosen."""
-    window.show_station("Runs")
-    QApplication.processEvents()
-    return window
-
-
 def pen(window: Window) -> str:
     return next(d for d, v in window.session.rig.devices.items() if v.name == "PENSTOCK")
 
@@ -546,7 +538,7 @@ def test_menus_pick_the_place_under_the_pointer_and_devices_lead_here(
     r = runs.runs.riser.rect_of("7", runs.runs.riser.lies["7"].strokes[0])
     runs.runs._menu_at(runs.runs.riser, r.center().toPoint())
     assert runs.runs.at.label == "7" and 40 < runs.runs.at.led < 60
-    act = next(a for a in runs.runs.menu().actions() if a.text().startswith("Insert at pixel"))
+    act = next(a for a in runs.runs.menu().actions() if a.text().startswith("Insert here"))
     act.trigger()
     assert (
         runs.runs.hang.text() == f"10 RGB spare at {runs.runs.at.led}"

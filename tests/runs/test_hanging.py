@@ -11,6 +11,7 @@ from tests.checks.run_examples import _lamps, hangs, px, reef
 from tests.runs.test_sums import box, strip
 from welvo.checks.checker import Checker, check
 from welvo.formats.models import shipped
+from welvo.patch.along import cable_order
 from welvo.patch.cable import Cables
 from welvo.patch.index import Index
 from welvo.rig.document import Rig
@@ -19,6 +20,7 @@ from welvo.rig.notation import NotationError
 from welvo.rig.patched import Element, Place
 from welvo.rig.runs import Segment
 from welvo.runs.consequences import if_longer, moved
+from welvo.runs.cut import cut
 from welvo.runs.edits import (
     add_supply,
     begin_and_make,
@@ -136,8 +138,61 @@ def test_inserting_at_a_pixel_cuts_what_is_there_and_moves_the_rest(rig: Rig) ->
         insert_at_pixel(
             hangs("", Segment(kind="bridge", width=30))(rig)[0], "p", "1", 5, [Segment(kind="null", count=1)]
         )
-    with pytest.raises(NotationError, match="split the element first"):
-        insert_at_pixel(hangs("", reef(fold=5))(rig)[0], "p", "1", 5, [Segment(kind="null", count=1)])
+    with pytest.raises(NotationError, match="inside a converter"):
+        insert_at_pixel(hangs("", Segment(kind="lamps", count=9))(rig)[0], "p", "1", 5, [Segment(kind="null", count=1)])
+    with pytest.raises(NotationError, match="every 4 pixels only"):
+        sends = hangs("", reef(), element=px(10, fold=2, unfolds="sender"))(rig)[0]
+        insert_at_pixel(sends, "p", "1", 4, [Segment(kind="null", count=1)])
+
+
+def test_a_folded_string_is_cut_inside_a_stretch_and_nothing_is_folded_wrong(rig: Rig) -> None:
+    made, _ = hangs("", reef(fold=5), element=px(20, fold=5))(rig)
+    new, _ = insert_at_pixel(made, "p", "1", 9, [Segment(kind="null", count=3)])
+    run = new.devices["p"].ports["1"].run
+    assert [(s.kind, s.first, s.count, s.fold, s.reverse) for s in run] == [
+        ("pixels", 1, 5, 0, False),
+        ("pixels", 8, 3, 0, True),
+        ("null", 1, 3, 0, False),
+        ("pixels", 6, 2, 0, True),
+        ("pixels", 11, 10, 5, False),
+    ]
+    codes = {f.code for f in check(new).findings}
+    assert not codes & {"RUN-09", "RUN-10", "RUN-16", "RUN-17", "RUN-18"}
+    # a stretch that lies folded and is folded nowhere is still told
+    run = (*run[:4], replace(run[4], fold=0))
+    device = new.devices["p"]
+    wrong = replace(new, devices={"p": replace(device, ports={"1": replace(device.ports["1"], run=run)})})
+    assert [f.subject for f in check(wrong).findings if f.code == "RUN-09"] == ["p 1/4"]
+
+
+@given(
+    st.integers(2, 60), st.integers(0, 59), st.integers(0, 14), st.booleans(), st.sampled_from([1, 1, 2, 3]), st.integers(0, 9),
+)  # fmt: skip
+def test_a_cut_leaves_every_led_its_number(
+    leds: int, before: int, fold: int, reverse: bool, group: int, first: int
+) -> None:
+    """The LEDs of a cable are where they are: whatever is put between them, each shows the pixel that it showed."""
+    before = 1 + before % (leds - 1)
+    element = Element(name="r", pixels=80)
+    whole = Segment(
+        kind="pixels", element="r", first=first + 1, count=leds, fold=fold, reverse=reverse, group=group, length=3, supply="v",
+    )  # fmt: skip
+
+    def shows(s: Segment, n: int) -> list[tuple[int, int]]:
+        """For every LED of the cable: the first LED of the element that shares its data pixel, and how many do."""
+        data = (cable_order(s, n) - 1).tolist()
+        return [(s.first + d * s.group, min(s.group, n - d * s.group)) for d in data]
+
+    try:
+        front, behind = cut(whole, leds, before, element)
+    except NotationError as e:
+        assert group > 1 and "part them" in str(e)
+        return
+    assert sum(s.count for s in front) == before and sum(s.count for s in behind) == leds - before
+    assert [x for s in (*front, *behind) for x in shows(s, s.count)] == shows(whole, leds)
+    assert [(s.length, s.supply) for s in (*front, *behind)] == [(3, "v")] + [(0, "")] * (len(front) + len(behind) - 1)
+    # a string that does not fold is cut in two, a folded one never in more than whole stretches and the two halves
+    assert len(front) <= 2 and len(behind) <= (3 if 0 < fold < leds else 1)
 
 
 def test_moving_a_segment_says_what_moves_before_it_is_done() -> None:

@@ -117,6 +117,8 @@ def folds(ctx: Context, subject: str) -> Iterator[Finding]:
         want = element.fold if element.unfolds == "box" else 0
         has = p.segment.fold
         lies = element.fold and element.fold < element.pixels
+        if not has and lies and (p.segment.first - 1) // element.fold == (p.segment.first + p.leds - 2) // element.fold:
+            continue  # a part that lies in one stretch has nothing to unfold
         if has == want or (not lies and (not element.fold or not has)) or (has and not element.fold):
             continue
         who = piece_name(ctx.rig, p)

@@ -17,6 +17,7 @@ from welvo.rig.patched import NOWHERE, Element, Fixture, Place
 from welvo.rig.plan import model_of
 from welvo.rig.runs import PixelType, Segment, Supply
 from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Sender, Universe
+from welvo.runs.cut import cut
 from welvo.runs.pixels import streams_of, universes_of
 
 Edit = tuple[Rig, Change]
@@ -280,9 +281,9 @@ def move_segment(rig: Rig, did: str, label: str, n: int, to: str, at: int) -> Ed
 
 
 def insert_at_pixel(rig: Rig, did: str, label: str, px: int, segments: list[Segment]) -> Edit:
-    """Hang segments so that the first begins at data pixel `px` (from 1) of the port; what is there is cut in two.
+    """Hang segments so that the first begins at pixel `px` (from 1) of the port, along its cable; what is there is cut.
 
-    Raises NotationError when that would cut a bridge, or a fixture.
+    Raises NotationError when that would cut a bridge, a converter, a fixture, or a group of LEDs.
     """
     cables = Cables(rig)
     stream = cables.streams.get((did, label))
@@ -293,21 +294,16 @@ def insert_at_pixel(rig: Rig, did: str, label: str, px: int, segments: list[Segm
         return hang(rig, did, label, segments, piece.n)
     s = piece.segment
     if s.kind != "pixels" or piece.key in rig.fixtures:
-        raise NotationError(
-            f"Pixel {px} of port {label} is inside {'a ' + s.kind if s.kind == 'bridge' else 'a lamp'}; it cannot be cut."
-        )
-    before = (px - piece.px) * s.group
-    total = piece.leds or piece.pixels
-    if s.reverse or s.fold:
-        raise NotationError("A segment that is reversed or folded cannot be cut by pointing; split the element first.")
-    head, tail = replace(s, count=before), replace(s, first=s.first + before, count=total - before)
+        inside = {"bridge": "a bridge", "lamps": "a converter"}.get(s.kind, "a lamp")
+        raise NotationError(f"Pixel {px} of port {label} is inside {inside}; it cannot be cut.")
+    front, behind = cut(s, piece.leds, (px - piece.px) * s.group, rig.elements.get(piece.key))
     run = rig.devices[did].ports[label].run
     for one in segments:
         check_fits(rig, did, label, one)
     keys = [k for one in segments for k in (one.element, *one.fixtures) if k]
     fixtures, elements = following(rig, keys, only_new=True)
     return _put_run(
-        rig, did, {label: (*run[: piece.n], head, *segments, tail, *run[piece.n + 1 :])},
+        rig, did, {label: (*run[: piece.n], *front, *segments, *behind, *run[piece.n + 1 :])},
         f"insert at pixel {px} of port {label}", fixtures=fixtures, elements=elements,
     )  # fmt: skip
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from dataclasses import dataclass, field
 
 from msgspec.structs import replace
@@ -244,6 +245,9 @@ def _by_number(rig: Rig, numbers: list[int]) -> list[str]:
     missing = [n for n in numbers if n not in by]
     if missing:
         raise NotationError(f"There is no fixture {missing[0]} in this rig.")
+    twice = [n for n, many in Counter(numbers).items() if many > 1]
+    if twice:
+        raise NotationError(f"{twice[0]} is named twice; a fixture hangs in one place.")
     return [by[n] for n in numbers]
 
 

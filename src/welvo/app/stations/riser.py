@@ -421,13 +421,13 @@ class Riser(QWidget):
             return At(label, line, 0)
         return At("", -1, 0)
 
-    def data_at(self, at: At) -> int:
-        """The data pixel of the port (from 1) at a place; 0 when there is none."""
+    def pixel_at(self, at: At) -> int:
+        """Which pixel of the port (from 1) something would begin at that is put in at a place; 0 when there is none."""
         stream = self._of.get(at.label)
         if stream is None or at.n < 0 or not at.led:
             return 0
         piece = stream.pieces[at.n]
-        return piece.px + int(cable_order(piece.segment, piece.leds)[at.led - 1]) - 1 if piece.pixels else 0
+        return piece.px + (at.led - 1) // piece.segment.group if piece.pixels else 0
 
     def words_at(self, at: At) -> str:
         """One sentence on a place, for the tooltip."""
@@ -519,13 +519,13 @@ class Riser(QWidget):
         """Hang things where they were dropped: between segments, or at the very pixel inside a long one."""
         segments = [make(k) for k in keys]
         s = self._session
-        px = self.data_at(at)
+        px = self.pixel_at(at)
         stream = self._of.get(at.label)
         inside = False
         if stream and px and at.n >= 0:
             piece = stream.pieces[at.n]
             reach = 8 / max(0.001, self.scale)
-            inside = reach < at.led < piece.leds - reach and not piece.segment.reverse and not piece.segment.fold
+            inside = reach < at.led < piece.leds - reach
         edit = (
             (insert_at_pixel, self.did, at.label, px, segments)
             if inside

@@ -570,9 +570,9 @@ class RunsStation(QWidget):
                 f"Show in Patch what hangs on port {self.at.label}",
                 lambda: self.show_in_patch.emit(f'on:"{name}/{self.at.label}"'),
             )
-            px = self.riser.data_at(self.at)
+            px = self.riser.pixel_at(self.at)
             if px:
-                made.addAction(f"Insert at pixel {px} of port {self.at.label}…", lambda: self._insert_at(px))
+                made.addAction(f"Insert here, as pixel {px} of port {self.at.label}…", lambda: self._insert_at(px))
         made.addSeparator()
         made.addAction("Supplies…", self.supplies)
         made.addAction("Kinds of pixels…", self.kinds)

@@ -1,0 +1,257 @@
+"""What the riser and the opened cable say and do under the hand: every place, every key, every row of their menu."""
+
+from __future__ import annotations
+
+import pytest
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
+from PySide6.QtGui import QDragLeaveEvent, QDragMoveEvent, QWheelEvent
+from PySide6.QtWidgets import QApplication, QLineEdit, QToolTip
+from pytestqt.qtbot import QtBot
+
+from tests.app.test_runs_station import field, pen, put
+from tests.runs.test_sums import box, strip
+from welvo.app.session import Selection
+from welvo.app.stations.model_editor import ModelEditor
+from welvo.app.stations.riser import At, write_mime
+from welvo.app.stations.riser_layout import lay_out, rect_of, room_for
+from welvo.app.window import Window
+from welvo.patch.cable import Cables
+from welvo.rig.runs import Segment
+from welvo.runs.edits import hang, set_device_way
+from welvo.runs.geometry import lie, place_along
+from welvo.runs.wish import hang_wish
+
+
+def test_every_place_of_the_riser_says_what_it_is(runs: Window) -> None:
+    riser = runs.runs.riser
+    assert riser.words_at(At("1", -1, 0)).startswith("Port 1: 165 pixels on the cable, 495 slots, ")
+    assert riser.words_at(At("12", -1, 0)) == "Port 12" and riser.words_at(At("", -1, 0)) == ""
+    assert riser.words_at(At("6", 2, 0)) == "Port 6 · sill bridge"
+    # what is said of a place is what the sums say of it, at every pixel of a cable that comes back up
+    stream = runs.session.index.cables.streams[pen(runs), "1"]
+    for led in (1, 28, 55):
+        words, px = riser.words_at(At("1", 1, led)), stream.pieces[1].px + 55 - led
+        universe, slot = stream.pieces[1].place((px - stream.pieces[1].px) * 3 + 1)
+        # hung reversed: the first on the cable is the last of the element
+        assert f"/{56 - led} · {universe}.{slot:03d} · slot {(px - 1) * 3 + 1} of the stream" in words, words
+
+
+def test_a_point_on_every_stroke_is_the_pixel_that_is_drawn_there(runs: Window) -> None:
+    riser = runs.runs.riser
+    for label, lay in riser.lies.items():
+        for n, piece in enumerate(riser._of[label].pieces):
+            for led in {1, piece.leds // 2, piece.leds} if piece.segment.kind == "pixels" else ():
+                found = place_along(lay, n, led)
+                assert found
+                stroke, behind = found
+                r = riser.rect_of(label, stroke)
+                c = riser.column(label)
+                y = c.top() + stroke.fixed + riser.scale * behind
+                assert riser.at(QPointF(r.center().x(), y)) == At(label, n, led), (label, n, led)
+
+
+def test_a_cable_too_thin_for_lanes_is_drawn_whole_as_blocks() -> None:
+    run = tuple(Segment(kind="pixels", element=f"e{n}", reverse=bool(n % 2)) for n in range(60))
+    rig = box((*run, Segment(kind="null", count=20)), elements={f"e{n}": strip(50) for n in range(60)}, many=40)
+    stream = Cables(rig).streams["d", "1"]
+    lay = lie(stream)
+    wide = lay_out(stream, lay, room_for(QRectF(0, 60, 1200, 500), lay, 2.0), {})
+    thin = lay_out(stream, lay, room_for(QRectF(0, 60, 24, 500), lay, 2.0), {})
+    assert not wide.block and len(wide.strings[0]) == 60 and len(wide.nulls) == 1 and wide.seams
+    assert thin.block and len(thin.strings[0]) <= 24 and len(thin.cables) == 1
+    # every string that is drawn alone lies inside what is drawn as a block
+    room = room_for(QRectF(0, 60, 24, 500), lay, 2.0)
+    for s in lay.strokes:
+        r = rect_of(room, s)
+        if s.leds and s.kind != "null":
+            near = [b for b in thin.strings[0] if abs(b.left() - r.left()) <= 1.5]
+            assert any(b.top() - 1 <= r.top() and r.bottom() <= b.bottom() + 1 for b in near)
+
+
+def test_moving_by_hand_to_no_port_and_to_a_wrong_one_changes_nothing(runs: Window) -> None:
+    riser, before = runs.runs.riser, runs.session.rig
+    assert not riser.drop_segment(At("1", 0, 1), At("", -1, 0))
+    assert "Drop it on a port" in runs.message.words and runs.session.rig is before
+    _at, words, fits = riser._say_move(At("1", 0, 1), At("", -1, 0))
+    assert not fits and "Drop it on a port" in words
+    # along its own cable: to the end, and back by one
+    assert riser.drop_segment(At("1", 0, 1), At("1", 2, 54))
+    names = lambda: [s.element for s in runs.session.rig.devices[pen(runs)].ports["1"].run]  # noqa: E731
+    assert names() == ["c2", "c3", "c1"]
+    runs.session.undo()
+    assert names() == ["c1", "c2", "c3"]
+    runs.session.edit(set_device_way, pen(runs), "mode", mode="6 long ports")
+    assert not riser.drop_segment(At("1", 0, 1), At("12", -1, 0))
+    assert "switches port 12 of PENSTOCK off" in runs.message.words
+
+
+def test_something_dragged_over_a_port_is_announced_and_forgotten(runs: Window) -> None:
+    riser = runs.runs.riser
+    mime = write_mime(["e1"])
+    middle = riser.column("9").center().toPoint()
+    e = QDragMoveEvent(
+        middle, Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    )
+    riser.dragMoveEvent(e)
+    assert riser._ghost and riser._ghost[1] == "hang it on port 9"
+    riser.grab()  # it paints
+    riser.dragLeaveEvent(QDragLeaveEvent())
+    assert riser._ghost is None
+
+
+def test_the_opened_cable_is_picked_zoomed_and_walked(runs: Window, qtbot: QtBot) -> None:
+    runs.runs.pick("3", 0, 0)
+    opened = runs.runs.opened
+    QApplication.processEvents()
+    for stroke in opened._lie.strokes:
+        if stroke.leds:
+            r = opened.rect_of(stroke)
+            qtbot.mouseClick(opened, Qt.MouseButton.LeftButton, pos=QPoint(int(r.left() + 1), int(r.center().y())))
+            assert runs.runs.at == At("3", stroke.n, stroke.first + (stroke.leds - 1 if stroke.up else 0))
+    wide = opened.minimumWidth()
+
+    def wheel(delta: int, keys: Qt.KeyboardModifier) -> bool:
+        e = QWheelEvent(
+            QPointF(20, 20), QPointF(20, 20), QPoint(), QPoint(0, delta), Qt.MouseButton.NoButton, keys, Qt.ScrollPhase.NoScrollPhase, False
+        )  # fmt: skip
+        opened.wheelEvent(e)
+        return e.isAccepted()
+
+    wheel(120, Qt.KeyboardModifier.ControlModifier)
+    wheel(120, Qt.KeyboardModifier.ControlModifier)
+    assert opened.minimumWidth() > wide
+    assert not wheel(120, Qt.KeyboardModifier.NoModifier)  # that scrolls
+    for _ in range(9):
+        wheel(-120, Qt.KeyboardModifier.ControlModifier)
+    assert opened.minimumWidth() == wide
+    runs.runs.pick("3", 0, 55)
+    qtbot.keyClick(opened, Qt.Key.Key_Right)
+    assert runs.runs.at == At("3", 0, 55)  # the last of it
+    qtbot.keyClick(opened, Qt.Key.Key_Up)
+    assert runs.runs.at == At("3", 0, 55)  # the first segment
+    qtbot.mouseMove(opened, QPoint(3, 3))
+
+
+def test_the_pointer_over_the_opened_cable_says_the_pixel_and_what_a_bridge_lacks(runs: Window, qtbot: QtBot) -> None:
+    opened = runs.runs.opened
+    runs.runs.pick("6", 2, 0)
+    QApplication.processEvents()
+
+    def over(n: int) -> str:
+        QToolTip.hideText()
+        stroke = next(s for s in opened._lie.strokes if s.n == n)
+        qtbot.mouseMove(opened, opened.rect_of(stroke).center().toPoint())
+        return QToolTip.text()
+
+    assert over(2).startswith("Bridge: not as it must be: ") and "brightness" in over(2).lower()
+    words = over(0)
+    at = opened.at(opened.rect_of(next(s for s in opened._lie.strokes if s.n == 0)).center())
+    stream = runs.session.index.cables.streams[pen(runs), "6"]
+    assert at.n == 0 and at.led and words.endswith(f"px {at.led} of the port")
+    assert "206." in words and stream.pieces[0].place(1)[0] == 206
+
+
+def test_the_menu_inserts_at_the_very_pixel_and_leads_to_patch(runs: Window) -> None:
+    station = runs.runs
+    station.pick("1", 1, 10)
+    acts = {a.text(): a for a in station.menu().actions()}
+    px = station.riser.pixel_at(At("1", 1, 10))
+    acts[f"Insert here, as pixel {px} of port 1…"].trigger()
+    assert station.hang.text() == f"10 RGB spare at {px}" and station.hang.selectedText() == "10 RGB spare"
+    assert station.hang_typed()
+    run = runs.session.rig.devices[pen(runs)].ports["1"].run
+    assert [s.element for s in run] == ["c1", "c2", run[2].element, "c2", "c3"]
+    # hung there and back: what comes first on the cable are the last pixels of the ribbon
+    assert [(s.first, s.count, s.reverse) for s in (run[1], run[3])] == [(47, 9, True), (1, 46, True)]
+    assert runs.session.rig.elements[run[2].element].name == "spare"
+    stream = runs.session.index.cables.streams[pen(runs), "1"]
+    assert stream.pieces[2].px == px and stream.pixels == 175
+    runs.session.undo()
+    assert len(runs.session.rig.devices[pen(runs)].ports["1"].run) == 3
+    acts["Show in Patch what hangs on port 1"].trigger()
+    assert runs.station == "Patch" and runs.patch.filter.text() == 'on:"PENSTOCK/1"'
+    shown = runs.patch.roll.roll.keys
+    assert sorted(shown) == ["c1", "c2", "c3"]
+
+
+def test_an_empty_line_and_a_rig_without_boxes_hang_nothing(runs: Window) -> None:
+    from welvo.rig.edits import remove_device
+
+    station, start = runs.runs, runs.session.rig
+    assert not station.hang_typed() and runs.session.rig is start
+    for did in list(runs.session.rig.devices):
+        runs.session.edit(remove_device, did)
+    QApplication.processEvents()
+    station.riser.grab()
+    station.opened.grab()
+    have = set(runs.session.rig.elements)
+    station.hang.setText("3 x 30 RGB moss")
+    station._preview(station.hang.text())
+    assert not station.hang_typed() and station.hang.text() == "3 x 30 RGB moss"
+    assert set(runs.session.rig.elements) == have
+
+
+def test_a_converters_colour_is_tried_and_wrong_ones_stay_in_the_field(runs: Window) -> None:
+    did = pen(runs)
+    runs.session.edit(hang_wish, did, "8", "lamps 3: dimmer red green")
+    runs.session.select(Selection("segment", (did, "8", "0"), on=(did, "8", 0)))
+    QApplication.processEvents()
+    for text in ("255 0 0", "256 0 0 0", "red"):
+        wrong = put(runs, "Colour", text)
+        assert wrong.property("wrong")
+        wrong.revert()
+    assert not put(runs, "Colour", "10 20 30 128").property("wrong")
+    assert field(runs, "Colour").text() == "10 20 30 128"
+
+
+def test_facts_of_a_model_that_cannot_be_read_stay_and_are_said(runs: Window) -> None:
+    editor = ModelEditor(runs.session, runs, "")
+    editor._new()
+    fields = {f.accessibleName(): f for f in editor.findChildren(QLineEdit) if f.accessibleName()}
+    for name, text, words in (
+        ("Protocols", "sacn, smoke", "“smoke” is none of sacn"),
+        ("Counts from", "sacn 3", "“sacn 3” says nothing"),
+        ("Amperes", "5", "two numbers"),
+        ("Ports", "8-2", ""),
+        ("DMX slots", "513", "512"),
+    ):
+        kept = editor.model
+        fields[name].setText(text)
+        fields[name].textEdited.emit(text)
+        assert words in editor.saying.text() and not editor.keep.isEnabled(), name
+        assert editor.model == kept and fields[name].text() == text
+    for name, text in (("Ports", "1-4"), ("Protocols", "DDP, sacn"), ("Counts from", "artnet 0, pixel 1"), ("Amperes", "2,5 · 20"), ("DMX slots", "96")):  # fmt: skip
+        fields[name].setText(text)
+        fields[name].textEdited.emit(text)
+    made = editor.model
+    assert (made.protocols, made.counts, made.port_amps, made.amps) == (
+        ("ddp", "sacn"),
+        {"artnet": 0, "pixel": 1},
+        2.5,
+        20.0,
+    )
+    assert made.slots_per_port == 96 and editor.keep.isEnabled()
+    editor._put()
+    assert "No box of this rig is a New box" in editor.saying.text()
+    for old, new, words in (
+        ('kind = "pixel"', 'kind = "kettle"', "kettle"),
+        ('ports = ["1", "2", "3", "4"]', 'ports = ["1", "1"]', ""),
+        ('name = "New box"', "name = 7", ""),
+    ):
+        whole = editor.text.toPlainText()
+        assert old in whole
+        editor.text.setPlainText(whole.replace(old, new))
+        assert not editor.keep.isEnabled() and words in editor.saying.text(), (new, editor.saying.text())
+        editor.text.setPlainText(whole)
+        assert editor.keep.isEnabled()
+
+
+@pytest.mark.parametrize("share", [0.25, 0.9])
+def test_what_is_dropped_lands_by_the_half_it_is_over(runs: Window, share: float) -> None:
+    riser = runs.runs.riser
+    runs.session.edit(hang, pen(runs), "9", [Segment(kind="null", count=40), Segment(kind="null", count=40)])
+    riser.grab()
+    stroke = riser.lies["9"].strokes[0]
+    r = riser.rect_of("9", stroke)
+    assert riser._landing(riser.at(QPointF(r.center().x(), r.top() + r.height() * share))) == (0 if share < 0.5 else 1)
+    assert riser._landing(At("9", -1, 0)) == 2 and riser._landing(At("12", -1, 0)) == 0
