@@ -16,6 +16,7 @@ from welvo.app.stations.riser import At, write_mime
 from welvo.app.stations.riser_layout import lay_out, rect_of, room_for
 from welvo.app.window import Window
 from welvo.patch.cable import Cables
+from welvo.rig.lookup import call
 from welvo.rig.runs import Segment
 from welvo.runs.edits import hang, set_device_way
 from welvo.runs.geometry import lie, place_along
@@ -86,17 +87,37 @@ def test_moving_by_hand_to_no_port_and_to_a_wrong_one_changes_nothing(runs: Wind
 
 
 def test_something_dragged_over_a_port_is_announced_and_forgotten(runs: Window) -> None:
-    riser = runs.runs.riser
-    mime = write_mime(["e1"])
-    middle = riser.column("9").center().toPoint()
-    e = QDragMoveEvent(
-        middle, Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
-    )
-    riser.dragMoveEvent(e)
-    assert riser._ghost and riser._ghost[1] == "hang it on port 9"
-    riser.grab()  # it paints
+    riser, before = runs.runs.riser, runs.session.rig
+
+    def over(pos: QPoint, *keys: str) -> str:
+        mime = write_mime(list(keys))
+        e = QDragMoveEvent(
+            pos, Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+        )
+        riser.dragLeaveEvent(QDragLeaveEvent())
+        riser.dragMoveEvent(e)
+        assert riser._ghost
+        riser.grab()  # it paints
+        return ("" if riser._ghost[2] else "refused: ") + riser._ghost[1]
+
+    name = call(before, "e1")
+    assert over(riser.column("9").center().toPoint(), "e1").startswith(f"{name} to port 9, place 1 · ")
+    assert over(riser.column("9").center().toPoint(), "e1", "e2").startswith("2 things to port 9, place 1")
+    # inside a long string, here one that folds: at the very pixel, which is where it lands then
+    swarm = riser.rect_of("7", riser.lies["7"].strokes[1]).center()
+    at = riser.at(QPointF(swarm.toPoint()))
+    assert 140 < at.led < 160 and over(swarm.toPoint(), "e1").startswith(f"{name} to port 7, pixel {at.led}")
+    assert runs.session.rig is before
+    bridge = riser.rect_of("6", riser.lies["6"].strokes[2]).center()
+    assert over(bridge.toPoint(), "e1").startswith(f"{name} to port 6, place 4")
+    runs.session.edit(set_device_way, pen(runs), "mode", mode="6 long ports")
+    words = over(riser.column("12").center().toPoint(), "e1")
+    assert words.startswith("refused: ") and "switches port 12 of PENSTOCK off" in words
     riser.dragLeaveEvent(QDragLeaveEvent())
     assert riser._ghost is None
+    assert riser.drop_things(["e1"], at, riser.segment_for)
+    stream = Cables(runs.session.rig).streams[pen(runs), "7"]
+    assert next(p.px for p in stream.pieces if p.key == "e1") == at.led
 
 
 def test_the_opened_cable_is_picked_zoomed_and_walked(runs: Window, qtbot: QtBot) -> None:

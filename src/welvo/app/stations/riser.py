@@ -32,6 +32,7 @@ from welvo.patch.along import cable_order, element_pixel, piece_name
 from welvo.patch.cable import Piece, Stream
 from welvo.rig.abilities import ability
 from welvo.rig.document import Change, Rig
+from welvo.rig.lookup import call
 from welvo.rig.notation import NotationError, plural, say_place, thousands
 from welvo.rig.plan import model_of
 from welvo.rig.runs import Segment
@@ -391,7 +392,12 @@ class Riser(QWidget):
             return
         c = self.column(at.label)
         box(p, c.adjusted(1, -28, -1, 0), None, "accent" if fits else "error", 3, 2, dashed=True)
-        wide = min(340.0, width_of(words) + 40.0)
+        found = place_along(self.lies[at.label], at.n, at.led) if at.led and at.label in self.lies else None
+        if found:
+            y = c.top() + found[0].fixed + self.scale * found[1]
+            r = self.rect_of(at.label, found[0])
+            p.fillRect(QRectF(r.left() - 3, y - 2, r.width() + 6, 4), THEME.color("accent"))
+        wide = min(self.width() - 16.0, width_of(words) + 40.0)
         x = min(max(8.0, c.center().x() - wide / 2), self.width() - wide - 8)
         r = QRectF(x, self.height() - 40, wide, 30)
         box(p, r, "raised", "accent" if fits else "error", 4, 1)
@@ -474,13 +480,13 @@ class Riser(QWidget):
             self.drop_segment(drag[1], self.at(e.position()))
 
     def _landing(self, at: At) -> int:
-        """Before which segment of a port something dropped here goes: by the half of the segment it is over."""
+        """Before which segment of a port something dropped here goes: by the half of a string, behind a box."""
         stream = self._of.get(at.label)
         port = self._session.rig.devices[self.did].ports.get(at.label)
         if at.n < 0 or stream is None:
             return len(port.run) if port else 0
         piece = stream.pieces[at.n]
-        return at.n + (1 if not piece.leds or at.led > piece.leds / 2 else 0)
+        return at.n + (1 if not at.led or at.led > piece.leds / 2 else 0)
 
     def _say_move(self, what: At, at: At) -> tuple[At, str, bool]:
         name = self._name(what)
@@ -488,10 +494,12 @@ class Riser(QWidget):
             rig, _ = self._move(what, at)
         except NotationError as e:
             return at, str(e), False
-        cables = self._session.index.cables
+        return at, f"{name} to port {at.label}, place {self._landing(at) + 1}{self._moved(rig)}", True
+
+    def _moved(self, rig: Rig) -> str:
+        """What would move, in words; nothing for a box so long that it could not be said at once."""
         few = sum(len(x.pieces) for x in self._of.values()) <= FEW
-        more = f" · {moved(cables, rig, self.did).words}" if few else ""
-        return at, f"{name} to port {at.label}, place {self._landing(at) + 1}{more}", True
+        return f" · {moved(self._session.index.cables, rig, self.did).words}" if few else ""
 
     def _name(self, what: At) -> str:
         stream = self._of.get(what.label)
@@ -515,24 +523,32 @@ class Riser(QWidget):
         self._session.take(result)
         return True
 
-    def drop_things(self, keys: list[str], at: At, make: Callable[[str], object]) -> bool:
-        """Hang things where they were dropped: between segments, or at the very pixel inside a long one."""
-        segments = [make(k) for k in keys]
-        s = self._session
-        px = self.pixel_at(at)
-        stream = self._of.get(at.label)
-        inside = False
-        if stream and px and at.n >= 0:
-            piece = stream.pieces[at.n]
+    def _hang(self, at: At, segments: list[Segment]) -> tuple[At, str, Callable[[Rig], tuple[Rig, Change]]]:
+        """Where something dropped would go, also in words, and the edit: between segments, or inside a long one."""
+        px, stream = self.pixel_at(at), self._of.get(at.label)
+        if stream and px:
+            leds = stream.pieces[at.n].leds
             reach = 8 / max(0.001, self.scale)
-            inside = reach < at.led < piece.leds - reach
-        edit = (
-            (insert_at_pixel, self.did, at.label, px, segments)
-            if inside
-            else (hang, self.did, at.label, segments, self._landing(at))
-        )
-        done = s.edit(*edit)
-        if done is None:
+            if reach < at.led < leds - reach:
+                return at, f"pixel {px}", lambda rig: insert_at_pixel(rig, self.did, at.label, px, segments)
+        to = self._landing(at)
+        return at._replace(led=0), f"place {to + 1}", lambda rig: hang(rig, self.did, at.label, segments, to)
+
+    def _say_hang(self, keys: list[str], at: At) -> tuple[At, str, bool]:
+        if not at.label:
+            return at, "Drop it on a port; Esc gives it back.", False
+        at, where, edit = self._hang(at, [self.segment_for(k) for k in keys])
+        try:
+            rig, _ = edit(self._session.rig)
+        except NotationError as e:
+            return at, str(e), False
+        what = call(rig, keys[0]) if len(keys) == 1 else plural(len(keys), "thing")
+        return at, f"{what} to port {at.label}, {where}{self._moved(rig)}", True
+
+    def drop_things(self, keys: list[str], at: At, make: Callable[[str], Segment]) -> bool:
+        """Hang things where they were dropped: between segments, or at the very pixel inside a long one."""
+        *_, edit = self._hang(at, [make(k) for k in keys])
+        if self._session.edit(edit) is None:
             return False
         self.hung.emit(at.label)
         return True
@@ -543,7 +559,9 @@ class Riser(QWidget):
 
     def dragMoveEvent(self, e: QDragMoveEvent) -> None:
         at = self.at(e.position())
-        self._ghost = (at, f"hang it on port {at.label}" if at.label else "", True)
+        keys = read_mime(e.mimeData())
+        if keys and (self._ghost is None or self._ghost[0] != at):
+            self._ghost = self._say_hang(keys, at)
         self.update()
         e.acceptProposedAction()
 
