@@ -11,7 +11,7 @@ from tests.checks.run_examples import _lamps, hangs, px, reef
 from tests.runs.test_sums import box, strip
 from welvo.checks.checker import Checker, check
 from welvo.formats.models import shipped
-from welvo.patch.along import cable_order
+from welvo.patch.along import cable_order, part_name
 from welvo.patch.cable import Cables
 from welvo.patch.index import Index
 from welvo.rig.document import Rig
@@ -156,6 +156,8 @@ def test_a_folded_string_is_cut_inside_a_stretch_and_nothing_is_folded_wrong(rig
         ("pixels", 6, 2, 0, True),
         ("pixels", 11, 10, 5, False),
     ]
+    names = [part_name(new, p) for p in Cables(new).streams["p", "1"].pieces]
+    assert names == ["reef 1–5", "reef 8–10", "3 null", "reef 6–7", "reef 11–20"]
     codes = {f.code for f in check(new).findings}
     assert not codes & {"RUN-09", "RUN-10", "RUN-16", "RUN-17", "RUN-18"}
     # a stretch that lies folded and is folded nowhere is still told

@@ -132,14 +132,14 @@ def _box(rig: Rig, name: str) -> str:
 
 
 def _stream(cables: Cables, stream: Stream) -> dict[str, Any]:
-    from welvo.patch.along import piece_name
+    from welvo.patch.along import part_name
     from welvo.rig.notation import say_place
 
     segments = []
     for p in stream.pieces:
         first, last = p.place(1), p.place(p.slots)
         segments.append({
-            "place": p.n + 1, "kind": p.segment.kind, "name": piece_name(cables.rig, p), "slot": p.stream if p.slots else 0, "slots": p.slots,
+            "place": p.n + 1, "kind": p.segment.kind, "name": part_name(cables.rig, p), "slot": p.stream if p.slots else 0, "slots": p.slots,
             "pixel": p.px if p.pixels else 0, "pixels": p.pixels, "leds": p.leds,
             "first": say_place(*first) if first else "", "last": say_place(*last) if last else "",
         })  # fmt: skip

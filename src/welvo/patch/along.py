@@ -104,3 +104,11 @@ def piece_name(rig: Rig, piece: Piece) -> str:
         "null": f"{s.count} null", "extension": f"{s.length:g} m cable" if s.length else "cable",
         "bridge": f"bridge {s.width}", "line": "DMX line", "lamps": "lamps",
     }.get(s.kind, "pixels")  # fmt: skip
+
+
+def part_name(rig: Rig, piece: Piece) -> str:
+    """What a segment is called, with which of its thing's pixels hang there when it is not all of them."""
+    name, s, element = piece_name(rig, piece), piece.segment, rig.elements.get(piece.key)
+    if element is None or s.kind != "pixels" or not piece.leds or piece.leds >= element.pixels:
+        return name
+    return f"{name} {s.first}–{s.first + piece.leds - 1}"

@@ -25,7 +25,7 @@ from welvo.app.stations.riser import At
 from welvo.app.stations.tape_paint import tint_of
 from welvo.app.theme import THEME
 from welvo.app.wire import Wire
-from welvo.patch.along import cable_order, element_pixel, piece_name
+from welvo.patch.along import cable_order, element_pixel, part_name, piece_name
 from welvo.patch.cable import Piece
 from welvo.rig.notation import plural, say_place, thousands
 from welvo.runs.bridge import demands, goes_on, worth
@@ -276,7 +276,7 @@ class Opened(OpenedBehind):
                 "reversed" if one.reverse else "", f"folds every {one.fold}" if one.fold else "",
                 f"groups of {one.group}" if one.group > 1 else "", f"gives {one.order}" if one.order else "",
             ) if w]  # fmt: skip
-            name = piece_name(self._session.rig, piece)
+            name = part_name(self._session.rig, piece)
             r = self.rect_of(s)
             goes_on = any(
                 o.lane == s.lane and self.rect_of(o).left() >= r.right() - 1 for o in self._lie.strokes if o is not s

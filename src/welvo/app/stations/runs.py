@@ -18,7 +18,7 @@ from welvo.app.stations.riser import At, Riser, write_mime
 from welvo.app.stations.runs_panel import RunsPanel
 from welvo.app.wire import Wire
 from welvo.formats.models import shipped_pixels
-from welvo.patch.along import cable_order, element_pixel, piece_name, pixel_places
+from welvo.patch.along import cable_order, element_pixel, part_name, pixel_places
 from welvo.patch.cable import Piece
 from welvo.rig.abilities import gives
 from welvo.rig.lookup import mode_of
@@ -350,7 +350,7 @@ class RunsStation(QWidget):
 
     def _line(self, did: str, port: str, n: int, s: Segment, piece: Piece | None, mark: str) -> Line:
         rig = self._session.rig
-        name = piece_name(rig, piece) if piece else s.name or "DMX line"
+        name = part_name(rig, piece) if piece else s.name or "DMX line"
         first, last = (piece.place(1), piece.place(piece.slots)) if piece and piece.slots else (None, None)
         how = [w for w in (
             "reversed" if s.reverse else "", f"fold {s.fold}" if s.fold else "", f"groups of {s.group}" if s.group > 1 else "",
