@@ -81,6 +81,23 @@ def test_wires_are_joined_by_what_they_do(rig: Rig) -> None:
     assert joint.wrong[0] == "both sides are male" and "join by function, not by colour" in joint.wrong[1]
 
 
+def test_strings_of_a_kind_join_and_parts_of_one_string_are_no_joint(rig: Rig) -> None:
+    more = {"q": replace(px(4, type="silk"), name="weed"), "x": replace(px(4), name="moss")}
+    run = (reef(count=6), reef(first=7), Segment(kind="extension", length=2), Segment(kind="pixels", element="q"),
+           Segment(kind="pixels", element="x"), Segment(kind="pixels", element="q"))  # fmt: skip
+    made, _ = hangs("", *run, element=px(10, type="silk"), rig={"elements": more}, m_connector="JST", m_sex="female")(
+        rig
+    )
+    cables = Cables(made)
+    found = joints(cables, cables.streams["p", "1"])
+    # its other end is the counterpart of its first; of moss nobody knows what it ends in
+    assert [(j.n, j.one, j.other, j.wrong) for j in found] == [
+        (0, "port 1", "reef 1–6", ()),
+        (3, "reef 7–10", "weed", ()),
+        (5, "moss", "weed", ()),
+    ]
+
+
 def test_a_frame_takes_ten_microseconds_a_component_and_the_pause(rig: Rig) -> None:
     """100 RGB pixels and 10 null pixels: 110 · 3 · 10 µs + 300 µs = 3.6 ms."""
     made, _ = hangs("", reef(), Segment(kind="null", count=10), element=px(100, type="silk"))(rig)

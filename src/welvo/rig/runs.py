@@ -76,7 +76,8 @@ class PixelType(Value, frozen=True, kw_only=True):
     `currents` are mA per component at full, in the order of `order`; `idle` mA that flow when it is dark. `volts` is its
     supply, `least` the lowest at which its chips still work. `slot_us` is how long one component takes on the wire,
     `reset_us` the pause that ends a frame. `pitch` is mm from pixel to pixel, `area` mm² of each supply conductor in
-    it. `wires` says which colour does what at its data-in end, function first.
+    it. `connector` and `sex` are those of its data-in end, where `wires` says which colour does what, function first;
+    its other end is the counterpart, so that strings of a kind join.
     """
 
     name: Annotated[str, Meta(min_length=1)]

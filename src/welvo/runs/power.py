@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-from welvo.patch.along import piece_name
+from welvo.patch.along import part_name
 from welvo.patch.cable import Cables, Piece, Stream
 from welvo.rig.document import Rig
 from welvo.rig.plan import model_of
@@ -159,6 +159,9 @@ class Joint(NamedTuple):
     wrong: tuple[str, ...]
 
 
+_OTHER = {"male": "female", "female": "male"}
+
+
 class _Side(NamedTuple):
     name: str
     connector: str
@@ -167,7 +170,10 @@ class _Side(NamedTuple):
 
 
 def joints(cables: Cables, stream: Stream) -> list[Joint]:
-    """Every joint along a run: connector family and sex, wire colour → function on both sides."""
+    """Every joint along a run: connector family and sex, wire colour → function on both sides.
+
+    Parts of one string that follow each other are one string; of what is of no known kind nothing is said.
+    """
     rig = cables.rig
     model = model_of(rig, stream.did)
     last = _Side(
@@ -177,22 +183,28 @@ def joints(cables: Cables, stream: Stream) -> list[Joint]:
         model.wires if model else (),
     )
     found: list[Joint] = []
+    before: Piece | None = None
     for p in stream.pieces:
-        side = _side(rig, p, p.segment)
-        if side is None:
+        if p.segment.kind in ("null", "extension"):
+            before = None  # what it joins is joined all the same
             continue
-        found.append(Joint(p.n, last.name, side.name, _pairs(last, side), tuple(_wrong(last, side))))
-        last = side
+        side = _side(rig, p, p.segment)
+        one_string = before is not None and before.key == p.key and p.segment.kind == "pixels" == before.segment.kind
+        if side and not one_string:
+            found.append(Joint(p.n, last.name, side.name, _pairs(last, side), tuple(_wrong(last, side))))
+        # a string's other end takes the next of its kind
+        last = side._replace(sex=_OTHER.get(side.sex, "")) if side else _Side(part_name(rig, p), "", "", ())
+        before = p
     return found
 
 
 def _side(rig: Rig, piece: Piece, segment: Segment) -> _Side | None:
     kind = type_of(rig, piece)
     if kind:
-        return _Side(piece_name(rig, piece), kind.connector, kind.sex, kind.wires)
+        return _Side(part_name(rig, piece), kind.connector, kind.sex, kind.wires)
     model = rig.device_models.get(segment.model)
     if model:
-        return _Side(piece_name(rig, piece), "", "", model.wires)  # its connector is the one of its DMX side
+        return _Side(part_name(rig, piece), "", "", model.wires)  # its connector is the one of its DMX side
     return None
 
 
