@@ -145,6 +145,18 @@ def test_inserting_at_a_pixel_cuts_what_is_there_and_moves_the_rest(rig: Rig) ->
         insert_at_pixel(sends, "p", "1", 4, [Segment(kind="null", count=1)])
 
 
+def test_an_element_begins_where_its_first_pixel_is(rig: Rig) -> None:
+    made, _ = hangs("", reef(reverse=True), element=px(10))(rig)
+    new, _ = insert_at_pixel(made, "p", "1", 5, [Segment(kind="null", count=2)])
+    parts = Cables(new).streams["p", "1"].pieces
+    assert [part_name(new, p) for p in parts] == ["reef 7–10", "2 null", "reef 1–6"]
+    place = parts[2].place(1)
+    assert place and Cables(new).start("r", 0) == (f"u{place[0]}", place[1])
+    assert [(x.first, x.offset) for x in Index(new).spans("r")] == [(place[1], 0), (parts[0].place(1)[1], 18)]
+    fixed, _ = fix_addresses(new, Cables(new), ["r"])
+    assert (fixed.elements["r"].at.universe, fixed.elements["r"].at.address) == (f"u{place[0]}", place[1])
+
+
 def test_a_folded_string_is_cut_inside_a_stretch_and_nothing_is_folded_wrong(rig: Rig) -> None:
     made, _ = hangs("", reef(fold=5), element=px(20, fold=5))(rig)
     new, _ = insert_at_pixel(made, "p", "1", 9, [Segment(kind="null", count=3)])

@@ -346,7 +346,15 @@ class Cables:
         return found
 
     def start(self, key: str, brk: int) -> tuple[str, int] | None:
-        """Universe id and address that a thing which follows its cable gets from it; None when it gets none."""
+        """Universe id and address that a thing which follows its cable gets from it; None when it gets none.
+
+        An element that hangs in parts begins where the part with its lowest pixels does.
+        """
+        if key in self.rig.elements:
+            own = [p for _, p in self.on_runs(key) if p.key == key and p.parts]
+            first = min(own, key=lambda p: p.segment.first).parts[0] if own else None
+            uid = self._ids.get(first.universe) if first else None
+            return (uid, first.first) if first and uid else None
         for port, n in self._where.get(key, ()):
             stream = self.streams.get(port)
             if stream is None:
