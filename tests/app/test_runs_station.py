@@ -17,7 +17,8 @@ from welvo.app.session import Selection
 from welvo.app.stations.element_face import ElementFace
 from welvo.app.stations.model_editor import ModelEditor, own_folder, read_labels, read_modes, say_labels, say_modes
 from welvo.app.stations.pixel_kinds import PixelKinds
-from welvo.app.stations.riser import At, write_mime
+from welvo.app.stations.riser import write_mime
+from welvo.app.stations.riser_drawing import At
 from welvo.app.stations.split import SplitElement, read_ports
 from welvo.app.stations.supplies import Supplies
 from welvo.app.window import Window

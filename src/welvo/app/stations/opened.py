@@ -11,7 +11,6 @@ from welvo.app.drawer import run_fix
 from welvo.app.paint import CENTRE, LEFT, RIGHT, box, text, width_of
 from welvo.app.session import Session
 from welvo.app.stations.opened_behind import (
-    BOX_HIGH,
     BOX_WIDE,
     CELL,
     LEFT_SIDE,
@@ -21,7 +20,7 @@ from welvo.app.stations.opened_behind import (
     TOP,
     OpenedBehind,
 )
-from welvo.app.stations.riser import At
+from welvo.app.stations.riser_drawing import At
 from welvo.app.stations.tape_paint import tint_of
 from welvo.app.theme import THEME
 from welvo.app.wire import Wire
@@ -42,7 +41,6 @@ class Opened(OpenedBehind):
     def __init__(self, session: Session, wire: Wire) -> None:
         super().__init__(session, wire)
         self._zoom = 1.0
-        self._scale = 1.0
         self._seen = (0, 1000)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -69,11 +67,6 @@ class Opened(OpenedBehind):
         """Take the width of the view over; everything is placed by it until the next painting."""
         self._scale = self._fit()
 
-    @property
-    def scale(self) -> float:
-        """Pixels of the screen per LED: what fits the width, times the zoom."""
-        return self._scale
-
     def _fit(self) -> float:
         parent = self.parentWidget()
         view = parent.width() if parent else self.width()
@@ -92,24 +85,6 @@ class Opened(OpenedBehind):
         lanes = self._lie.lanes if self._lie else 1
         extra = sum(TAPE + (28 if self._wrong(p) else 0) for p in self._bridges())
         return TOP + lanes * PITCH + extra + 10
-
-    def _boxes_before(self, s: Stroke) -> int:
-        """How many things of fixed width come before a stroke on its cable."""
-        if not s.fixed or self._lie is None:
-            return 0
-        return sum(1 for o in self._lie.strokes if o.fixed < s.fixed and not o.leds and o.kind != "extension")
-
-    def rect_of(self, s: Stroke) -> QRectF:
-        """Where a stroke lies: the riser's lanes are lines here, its depth is the way to the right."""
-        scale = self.scale
-        boxes = self._boxes_before(s)
-        y = float(TOP + s.lane * PITCH + 32)
-        x = LEFT_SIDE + boxes * (BOX_WIDE + 16) + scale * (s.led - s.leds if s.up else s.led)
-        if s.leds:
-            return QRectF(x, y, max(1.0, s.leds * scale), CELL)
-        if s.kind == "extension":
-            return QRectF(x, y + CELL / 2 - 1, 12, 2)
-        return QRectF(x + 12, y - 6, BOX_WIDE, BOX_HIGH)
 
     # ---- painting
 

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QWidget
 from welvo.app import marks
 from welvo.app.paint import CENTRE, RIGHT, box, text, width_of
 from welvo.app.session import Session
-from welvo.app.stations.riser import At
+from welvo.app.stations.riser_drawing import At
 from welvo.app.stations.tape_paint import tint_of
 from welvo.app.theme import THEME
 from welvo.app.wire import Wire
@@ -31,7 +31,7 @@ TAPE = 96
 
 
 class OpenedBehind(QWidget):
-    """Paints the tapes below the cable and remembers where lamps, fixes and faults stand for the hand."""
+    """Knows where the cable lies, paints the tapes below it, and remembers where lamps, fixes and faults stand."""
 
     def __init__(self, session: Session, wire: Wire) -> None:
         super().__init__()
@@ -40,13 +40,33 @@ class OpenedBehind(QWidget):
         self.chosen = At("", -1, 0)
         self.stream: Stream | None = None
         self._lie: Lie | None = None
+        self._scale = 1.0
         self._buttons: list[tuple[QRectF, Finding]] = []
         self._lamps: list[tuple[QRectF, str]] = []
         self._errors: list[tuple[QRectF, str]] = []
 
+    @property
+    def scale(self) -> float:
+        """Pixels of the screen per LED: what fits the width, times the zoom."""
+        return self._scale
+
+    def _boxes_before(self, s: Stroke) -> int:
+        """How many things of fixed width come before a stroke on its cable."""
+        if not s.fixed or self._lie is None:
+            return 0
+        return sum(1 for o in self._lie.strokes if o.fixed < s.fixed and not o.leds and o.kind != "extension")
+
     def rect_of(self, s: Stroke) -> QRectF:
-        """Where a stroke lies; said by who draws the cable."""
-        raise NotImplementedError
+        """Where a stroke lies: the riser's lanes are lines here, its depth is the way to the right."""
+        scale = self.scale
+        boxes = self._boxes_before(s)
+        y = float(TOP + s.lane * PITCH + 32)
+        x = LEFT_SIDE + boxes * (BOX_WIDE + 16) + scale * (s.led - s.leds if s.up else s.led)
+        if s.leds:
+            return QRectF(x, y, max(1.0, s.leds * scale), CELL)
+        if s.kind == "extension":
+            return QRectF(x, y + CELL / 2 - 1, 12, 2)
+        return QRectF(x + 12, y - 6, BOX_WIDE, BOX_HIGH)
 
     def _bridges(self) -> list[Piece]:
         return [p for p in self.stream.pieces if p.segment.kind in ("bridge", "lamps")] if self.stream else []

@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 from welvo.app.fields import Field
 from welvo.app.paint import button, label, row
-from welvo.app.stations.riser import At
+from welvo.app.stations.riser_drawing import At
 from welvo.app.stations.runs_fields import RunsFields, number
 from welvo.patch.cable import Piece, Stream
 from welvo.patch.table import whole

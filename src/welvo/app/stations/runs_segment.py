@@ -11,23 +11,20 @@ from welvo.app.fields import Field
 from welvo.app.paint import button, clear, label, row
 from welvo.app.panel import Title
 from welvo.app.stations.element_face import ElementFace, spots_of
-from welvo.app.stations.riser import At
+from welvo.app.stations.riser_drawing import At
 from welvo.app.stations.runs_box import BoxFields
 from welvo.app.stations.runs_fields import number, share
 from welvo.app.stations.tape_paint import tint_of
-from welvo.patch.along import cable_order, element_pixel, piece_name
+from welvo.patch.along import piece_name
 from welvo.patch.cable import Piece, Stream
 from welvo.patch.table import whole
 from welvo.rig.document import joined
-from welvo.rig.lookup import call
-from welvo.rig.notation import NotationError, plural, say_place, thousands
+from welvo.rig.notation import NotationError, plural
 from welvo.rig.patched import Element
-from welvo.rig.plan import model_of
 from welvo.rig.profile import Break, Channel, Mode
 from welvo.rig.runs import PixelType, Segment
 from welvo.rig.wiring import Port
 from welvo.runs.bridge import worth
-from welvo.runs.consequences import if_longer
 from welvo.runs.edits import (
     change_many,
     change_segment,
@@ -37,7 +34,6 @@ from welvo.runs.edits import (
     set_pixels,
     take_down,
 )  # fmt: skip
-from welvo.runs.pixels import box_sums
 from welvo.runs.power import joints, stretches
 
 MOST_BY_HAND = 10_000
@@ -109,13 +105,6 @@ class SegmentFields(BoxFields):
                 ),
             )
         )
-
-    def _said(self, did: str, at: At, kind: str) -> None:
-        """What is wrong with it, every number it has, and what a longer one would move."""
-        self._show_cards()
-        if kind != "line":
-            self._table("Every way it is said", lambda: self._ways(did, at))
-            self._table("Ten pixels more behind it would move", lambda: self._longer(did, at))
 
     def _what(self, did: str, at: At, one: Segment, here: tuple[Stream, Piece] | None) -> str:
         where = f"{self.session.rig.devices[did].name}, port {at.label}, place {at.n + 1}"
@@ -361,82 +350,6 @@ class SegmentFields(BoxFields):
         return tuple((function, f"{here} → {there}") for function, here, there in joint.wires)
 
     # ---- numbers
-
-    def _ways(self, did: str, at: At) -> tuple[tuple[str, str], ...]:
-        s = self.session
-        sums = {x.stream.label: x for x in box_sums(s.index.cables, did)}
-        here = sums.get(at.label)
-        if here is None or at.n >= len(here.stream.pieces):
-            return ()
-        p = here.stream.pieces[at.n]
-        if not p.pixels:
-            return (("Place on the cable", f"{p.led}" if p.leds <= 1 else f"{p.led} – {p.led + p.leds - 1}"),)
-        if not at.led:
-            first, last = p.place(1), p.place(p.slots)
-            ways = [
-                (
-                    "Universe.address",
-                    f"{say_place(*first)} – {say_place(*last)}" if first and last else "no universe yet",
-                ),
-                ("Slot in the stream", f"{thousands(p.stream)} – {thousands(p.stream + p.slots - 1)}"),
-                ("On the port", f"{thousands(p.px)} – {thousands(p.px + p.pixels - 1)}"),
-                (
-                    "Running in device",
-                    f"px {thousands(here.running + p.px - 1)} · slot {thousands(here.slot + p.stream - 1)}",
-                ),
-            ]
-            if p.leds:
-                ways.append(("Place on the cable", f"{thousands(p.led)} – {thousands(p.led + p.leds - 1)}"))
-            return tuple(ways)
-        px = int(cable_order(p.segment, p.leds)[at.led - 1])
-        slot = (px - 1) * p.k + 1
-        own = element_pixel(s.rig, p, px) or px
-        first, last = p.place(slot), p.place(slot + p.k - 1)
-        ways = [
-            (
-                f"{piece_name(s.rig, p)}/{own}",
-                f"{say_place(*first)} – {say_place(*last)}" if first and last else "no universe yet",
-            )
-        ]
-        element = s.rig.elements.get(p.key)
-        if element and element.kind != "block":
-            places = [(c, p.place(slot + n)) for n, c in enumerate(element.order)]
-            home = places[0][1][0] if places[0][1] else 0
-            says = [
-                f"{c} {w[1]:03d}" if w and w[0] == home else f"{c} {say_place(*w)}" if w else f"{c} —"
-                for c, w in places
-            ]
-            ways.append(("Components", "  ".join(says)))
-        if first and last and first[0] != last[0]:
-            ways.append(("Cut by the universe's end", f"{first[0]} and {last[0]}"))
-        base = (model_of(s.rig, did).counts if model_of(s.rig, did) else {}).get("pixel", 1)  # type: ignore[union-attr]
-        ways += [
-            ("Slot in the stream", f"{thousands(p.stream + slot - 1)} – {thousands(p.stream + slot + p.k - 2)}"),
-            (
-                "On the port",
-                f"{thousands(p.px + px - 1)} of {thousands(here.stream.pixels)}"
-                + (f" · box says {p.px + px - 1 + base - 1}" if base != 1 else ""),
-            ),
-            (
-                "Running in device",
-                f"px {thousands(here.running + p.px + px - 2)} · slot {thousands(here.slot + p.stream + slot - 2)}",
-            ),
-            ("Place on the cable", f"{thousands(p.led + at.led - 1)} of {thousands(here.stream.leds)}"),
-        ]
-        return tuple(ways)
-
-    def _longer(self, did: str, at: At) -> tuple[tuple[str, str], ...]:
-        cables = self.session.index.cables
-        stream = cables.streams.get((did, at.label))
-        if stream is None or sum(len(x.pieces) for k, x in cables.streams.items() if k[0] == did) > 400:
-            return ()
-        would = if_longer(cables, did, at.label, at.n)
-        names = ", ".join(call(self.session.rig, k) for k in would.things[:2]) + (" …" if len(would.things) > 2 else "")
-        more = len(would.after) - len(would.before)
-        ways = [(names or "nothing behind it", plural(len(would.things), "thing") if would.things else "stays")]
-        if more:
-            ways.append(("universes needed", f"{len(would.before)} → {len(would.after)}"))
-        return tuple(ways)
 
 
 def _say_part(s: Segment, here: tuple[Stream, Piece] | None) -> str:
