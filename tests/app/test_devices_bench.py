@@ -10,8 +10,8 @@ from pytestqt.qtbot import QtBot
 
 from tests.app.conftest import Recorder, hear
 from welvo.app.fields import Field
+from welvo.app.stations.add_device import AddDevice, guess_model, known_models
 from welvo.app.stations.bench import read_level
-from welvo.app.stations.devices import AddDevice, guess_model, known_models
 from welvo.app.stations.pairs import pairs_of
 from welvo.app.stations.settings import SettingRow
 from welvo.app.window import Window

@@ -15,8 +15,8 @@ from pytestqt.qtbot import QtBot
 from tests.app.conftest import hear
 from welvo.app.fields import Field, editors
 from welvo.app.session import Selection
+from welvo.app.stations.add_device import AddDevice
 from welvo.app.stations.compare import CompareModes
-from welvo.app.stations.devices import AddDevice
 from welvo.app.stations.face_editor import FaceEditor
 from welvo.app.stations.lay_form import LayForm, ModeForm, PackForm
 from welvo.app.stations.library import Library

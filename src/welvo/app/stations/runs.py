@@ -448,7 +448,7 @@ class RunsStation(QWidget):
         SplitElement(self._session, self, self.did, self.at.label).exec()
 
     def add_device(self) -> None:
-        from welvo.app.stations.devices import AddDevice
+        from welvo.app.stations.add_device import AddDevice
 
         self._session.commit_pending()
         dialog = AddDevice(self._session, self, pixels=True)
