@@ -10,7 +10,7 @@ demo: $(READY)
 	$(RUN)/welvo demo
 
 test: $(READY)
-	QT_QPA_PLATFORM=offscreen $(RUN)/pytest
+	QT_QPA_PLATFORM=offscreen $(RUN)/pytest -n 2
 
 check: $(READY)
 	$(RUN)/ruff check src tests benchmarks scripts/*.py

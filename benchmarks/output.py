@@ -82,8 +82,8 @@ def _paint_for(seconds: float) -> int:
     """Paint a window sixty times a second, as the operator's own does; gives how many frames were painted."""
     from PySide6.QtWidgets import QApplication
 
+    from welvo.app.patch.tapes import Tapes
     from welvo.app.session import Session
-    from welvo.app.stations.tapes import Tapes
     from welvo.demo.gallery import gallery
 
     app = QApplication.instance() or QApplication(["bench"])

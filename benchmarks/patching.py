@@ -160,8 +160,8 @@ def patching(say: Say) -> None:
 def tapes(say: Say) -> None:
     from PySide6.QtWidgets import QApplication
 
+    from welvo.app.patch.tapes import Tapes
     from welvo.app.session import Session
-    from welvo.app.stations.tapes import Tapes
 
     app = QApplication.instance() or QApplication(["bench"])
     rig = hall(3_000)

@@ -166,8 +166,8 @@ def start() -> None:
 def painting() -> None:
     from PySide6.QtWidgets import QApplication
 
+    from welvo.app.patch.tapes import Tapes
     from welvo.app.session import Session
-    from welvo.app.stations.tapes import Tapes
     from welvo.demo.gallery import gallery
 
     _app = QApplication.instance() or QApplication(["bench"])
@@ -243,9 +243,9 @@ def profiles() -> None:
 
     from welvo.app.computer import Computer
     from welvo.app.main import make_window
+    from welvo.app.profiles.station import read_once
     from welvo.app.session import Session
-    from welvo.app.stations.face_editor import Canvas
-    from welvo.app.stations.profiles import read_once
+    from welvo.app.widgets.face_editor import Canvas
     from welvo.demo.gallery import gallery
     from welvo.formats.gdtf import loads_gdtf
     from welvo.formats.gdtf_write import dumps_gdtf

@@ -13,7 +13,7 @@ from pytestqt.qtbot import QtBot
 from welvo.app.computer import Computer
 from welvo.app.main import make_window
 from welvo.app.session import Session
-from welvo.app.theme import THEME
+from welvo.app.widgets.theme import THEME
 from welvo.app.window import Window
 from welvo.demo.gallery import gallery
 from welvo.observed.values import Heard, HeardPort
@@ -109,5 +109,5 @@ def engines(monkeypatch: pytest.MonkeyPatch) -> list[Recorder]:
         made.append(Recorder(*args))
         return made[-1]
 
-    monkeypatch.setattr("welvo.app.wire.EngineProcess", start)
+    monkeypatch.setattr("welvo.app.network.EngineProcess", start)
     return made

@@ -9,15 +9,15 @@ from PySide6.QtWidgets import QApplication, QPushButton
 from pytestqt.qtbot import QtBot
 
 from tests.app.conftest import Recorder, hear
-from welvo.app.fields import Field
-from welvo.app.stations.add_device import AddDevice, guess_model, known_models
-from welvo.app.stations.bench import read_level
-from welvo.app.stations.pairs import pairs_of
-from welvo.app.stations.settings import SettingRow
+from welvo.app.bench.station import read_level
+from welvo.app.devices.pairs import pairs_of
+from welvo.app.devices.settings import SettingRow
+from welvo.app.widgets.add_device import AddDevice, guess_model, known_models
+from welvo.app.widgets.fields import Field
 from welvo.app.window import Window
 from welvo.observed.values import Heard, HeardPort
 from welvo.protocols import artnet
-from welvo.rig.notation import NotationError
+from welvo.rig.base import Refused
 
 
 class Ears:
@@ -290,7 +290,7 @@ def test_raw_slots_are_held_and_bad_ones_refused(bench: Window, qtbot: QtBot) ->
 def test_levels_in_every_writing() -> None:
     assert [read_level(t) for t in ("0", "255", "50 %", "100%", " 7 ")] == [0, 255, 128, 255, 7]
     for bad in ("256", "-1", "1.5", "101%", "", "full"):
-        with pytest.raises(NotationError):
+        with pytest.raises(Refused):
             read_level(bad)
 
 

@@ -13,7 +13,7 @@ from pytestqt.qtbot import QtBot
 
 from tests.app.test_profile_work import fresh, type_into
 from welvo.app.screens import drawn_front, front_places, on_picture
-from welvo.app.stations.face_editor import FaceEditor
+from welvo.app.widgets.face_editor import FaceEditor
 from welvo.app.window import Window
 from welvo.rig.profile import Break, Channel, Mode, Spot
 

@@ -9,8 +9,8 @@ from msgspec.structs import replace
 from pytestqt.qtbot import QtBot
 
 from tests.app.test_profiles_station import show
-from welvo.app.stations import library
-from welvo.app.stations.library import Library, folder, know_library
+from welvo.app.profiles import library
+from welvo.app.profiles.library import Library, folder, know_library
 from welvo.app.window import Window
 from welvo.formats.chart import read_chart
 from welvo.formats.library import read_profile, save_profile

@@ -10,10 +10,10 @@ from PySide6.QtWidgets import QApplication, QFileDialog, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from tests.app.test_profiles_station import show
-from welvo.app.fields import Field
+from welvo.app.profiles import station as profiles
 from welvo.app.screens import drawn_front, front_places, on_picture
-from welvo.app.stations import profiles
-from welvo.app.stations.face_editor import FaceEditor
+from welvo.app.widgets.face_editor import FaceEditor
+from welvo.app.widgets.fields import Field
 from welvo.app.window import Window
 
 PAGE_46 = "CH1 Dimmer\nCH2 Dimmer fine\nCH3 Shutter\nCH4 Control\n14 x (red green blue)"
@@ -91,7 +91,7 @@ def test_a_staggered_blinder_with_two_modes_from_its_manual_page(
         dialog.edit.setPlainText(SHUTTER)  # type: ignore[attr-defined]
         return bool(dialog.go.isEnabled())  # type: ignore[attr-defined]
 
-    monkeypatch.setattr("welvo.app.stations.range_edit.PasteRanges.exec", ranges)
+    monkeypatch.setattr("welvo.app.profiles.range_editor.PasteRanges.exec", ranges)
     hand.press("Paste table…")
     assert len(station.channel.ranges) == 3
 

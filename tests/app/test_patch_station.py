@@ -9,10 +9,10 @@ from PySide6.QtGui import QWheelEvent
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
+from welvo.app.patch.station import AddFixtures
+from welvo.app.patch.tape_frame import GUTTER, HEADER, NAMED
+from welvo.app.patch.tape_painting import blocks_of
 from welvo.app.session import Selection
-from welvo.app.stations.patch import AddFixtures
-from welvo.app.stations.tape_frame import GUTTER, HEADER, NAMED
-from welvo.app.stations.tape_paint import blocks_of
 from welvo.app.window import Window
 from welvo.rig.document import Rig
 from welvo.rig.patched import Place
@@ -204,7 +204,7 @@ def test_overlaps_lie_in_lanes_and_shares_in_one_block(patch: Window) -> None:
 
 
 def edit_cell(window: Window, qtbot: QtBot, row: int, column: int, typed: str, to_all: bool = False) -> None:
-    from welvo.app.fields import Field
+    from welvo.app.widgets.fields import Field
 
     roll = window.patch.roll
     roll.setFocus()
@@ -268,7 +268,7 @@ def test_adding_says_what_it_will_do_first(patch: Window) -> None:
 
 
 def test_the_panel_edits_elements_universes_and_feeds(patch: Window, qtbot: QtBot) -> None:
-    from welvo.app.fields import Field
+    from welvo.app.widgets.fields import Field
 
     def field(name: str) -> Field:
         QApplication.processEvents()

@@ -10,12 +10,12 @@ from PySide6.QtWidgets import QApplication, QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
 from tests.app.test_patch_station import CTRL, LEFT, SHIFT, drag, patch, point, start  # noqa: F401
-from welvo.app.fields import Choice, Field
+from welvo.app.patch.laying_form import LayForm, ModeForm, PackForm
+from welvo.app.patch.pages import RenumberBlock, Trim
+from welvo.app.patch.paste import PasteRows
+from welvo.app.patch.switch_picture import SwitchPicture
 from welvo.app.session import Selection
-from welvo.app.stations.lay_form import LayForm, ModeForm, PackForm
-from welvo.app.stations.paste import PasteRows
-from welvo.app.stations.patch_pages import RenumberBlock, Trim
-from welvo.app.stations.switch_picture import SwitchPicture
+from welvo.app.widgets.fields import Choice, Field
 from welvo.app.window import Window
 from welvo.formats.wishes import wished
 from welvo.patch import table

@@ -13,8 +13,8 @@ from pytestqt.qtbot import QtBot
 
 from tests.app.test_profile_work import fresh, mode_of
 from tests.app.test_profiles_station import show, type_chart
-from welvo.app.stations import compare
-from welvo.app.stations.tryout import TRACK_TOP, WIDE
+from welvo.app.profiles import compare
+from welvo.app.profiles.tryout import TRACK_TOP, WIDE
 from welvo.app.window import Window
 
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -139,7 +139,7 @@ def test_hovering_over_the_face_names_pixel_channels_and_colours(small: Window) 
     assert face.pixel_at(QPointF(at)) == 2
     assert face.event(QHelpEvent(QEvent.Type.ToolTip, at, face.mapToGlobal(at)))
     assert face.event(QHelpEvent(QEvent.Type.ToolTip, QPoint(1, 1), face.mapToGlobal(QPoint(1, 1))))
-    from welvo.app.stations.face import pixel_words
+    from welvo.app.widgets.face import pixel_words
 
     words = pixel_words(station.mode, 2)
     assert [a for a, _ in words] == ["red", "green", "blue"] and "5" in words[0][1]

@@ -12,8 +12,8 @@ from PySide6.QtWidgets import QApplication, QDialog, QInputDialog
 from pytestqt.qtbot import QtBot
 
 from tests.app.test_profiles_station import press, show, type_chart
-from welvo.app.fields import Field
-from welvo.app.stations import compare, range_edit
+from welvo.app.profiles import compare, range_editor
+from welvo.app.widgets.fields import Field
 from welvo.app.window import Window
 from welvo.formats.chart import read_chart
 from welvo.rig.edits import set_fixtures
@@ -101,7 +101,7 @@ def test_ranges_are_split_dragged_named_and_pasted(
     QApplication.processEvents()
 
     def at(value: float) -> QPoint:
-        return QPoint(round(scale._x(value)), range_edit.TOP + 10)
+        return QPoint(round(scale._x(value)), range_editor.TOP + 10)
 
     qtbot.mouseDClick(scale, Qt.MouseButton.LeftButton, pos=at(128))
     first, second = station.channel.ranges
@@ -120,14 +120,14 @@ def test_ranges_are_split_dragged_named_and_pasted(
     assert station.ranges.last.property("wrong") and station.channel.ranges[0].last == 10
     assert any(f.code == "PROF-05" and f.facts["first"] == 11 for f in small.session.report.findings)  # the gap
 
-    def paste(dialog: range_edit.PasteRanges) -> int:
+    def paste(dialog: range_editor.PasteRanges) -> int:
         dialog.edit.setPlainText("0–6 closed\n007-121 strobe slow…fast\n122 to 99 nothing")
         assert not dialog.go.isEnabled() and "Line 3" in dialog._says.text()
         dialog.edit.setPlainText("0–6 closed\n007-121 strobe slow…fast\n122 to 255: open")
         assert dialog.go.text() == "Put in 3 ranges"
         return QDialog.DialogCode.Accepted
 
-    monkeypatch.setattr(range_edit.PasteRanges, "exec", paste)
+    monkeypatch.setattr(range_editor.PasteRanges, "exec", paste)
     press(small, "Paste table…", qtbot)
     assert [(r.first, r.last, r.does) for r in station.channel.ranges] == [
         (0, 6, "closed"), (7, 121, "strobe"), (122, 255, "open")

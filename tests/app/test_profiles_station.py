@@ -4,8 +4,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
+from welvo.app.profiles.ruler import cells_of
 from welvo.app.session import Selection
-from welvo.app.stations.ruler import cells_of
 from welvo.app.window import Window
 from welvo.formats.chart import read_chart
 from welvo.rig.edits import remove_things

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QApplication, QPushButton
 from pytestqt.qtbot import QtBot
 
 from tests.app.test_manual_page import Hand
-from welvo.app.stations.add_device import AddDevice
+from welvo.app.widgets.add_device import AddDevice
 from welvo.app.window import Window
 from welvo.checks.checker import check
 from welvo.rig.document import Rig

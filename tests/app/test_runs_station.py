@@ -11,20 +11,20 @@ from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import QApplication, QMenu, QPushButton
 from pytestqt.qtbot import QtBot
 
-from welvo.app.fields import Choice, Field
-from welvo.app.panel import Ways
+from welvo.app.runs.element_face import ElementFace
+from welvo.app.runs.model_editor import ModelEditor, own_folder, read_labels, read_modes, say_labels, say_modes
+from welvo.app.runs.pixel_kinds import PixelKinds
+from welvo.app.runs.riser import write_mime
+from welvo.app.runs.riser_drawing import At
+from welvo.app.runs.split import SplitElement, read_ports
+from welvo.app.runs.supplies import Supplies
 from welvo.app.session import Selection
-from welvo.app.stations.element_face import ElementFace
-from welvo.app.stations.model_editor import ModelEditor, own_folder, read_labels, read_modes, say_labels, say_modes
-from welvo.app.stations.pixel_kinds import PixelKinds
-from welvo.app.stations.riser import write_mime
-from welvo.app.stations.riser_drawing import At
-from welvo.app.stations.split import SplitElement, read_ports
-from welvo.app.stations.supplies import Supplies
+from welvo.app.widgets.fields import Choice, Field
+from welvo.app.widgets.panels import Ways
 from welvo.app.window import Window
 from welvo.formats.models import from_folder, shipped
+from welvo.rig.base import Refused
 from welvo.rig.edits import set_profile
-from welvo.rig.notation import NotationError
 from welvo.rig.wiring import OutputMode
 from welvo.runs.edits import change_segment, set_model
 from welvo.runs.wish import hang_wish
@@ -286,7 +286,7 @@ def test_splitting_in_the_dialog(runs: Window) -> None:
         ("9", 1, 120, False),
         ("11", 121, 120, True),
     ]
-    with pytest.raises(NotationError, match="backwards"):
+    with pytest.raises(Refused, match="backwards"):
         read_ports("4-2", ["1", "2", "3", "4"])
 
 
@@ -340,7 +340,7 @@ def test_labels_and_modes_are_written_as_they_are_read() -> None:
             (m.name, m.off, m.gives, m.pixels_per_port) for m in model.modes
         ]
     for text in ("x: wobble 3", "x: gives light"):
-        with pytest.raises(NotationError):
+        with pytest.raises(Refused):
             read_modes(text)
 
 
@@ -553,7 +553,7 @@ def test_menus_pick_the_place_under_the_pointer_and_devices_lead_here(
 
 
 def test_an_element_is_arranged_like_a_lamps_face(runs: Window, monkeypatch: pytest.MonkeyPatch) -> None:
-    from welvo.app.stations.face_editor import FaceEditor
+    from welvo.app.widgets.face_editor import FaceEditor
 
     station = runs.runs
     station.pick("8", -1, 0)

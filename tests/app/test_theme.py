@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from welvo.app.theme import TOKENS, contrast, oklch_hex, tint_hex, weave
+from welvo.app.widgets.theme import TOKENS, contrast, oklch_hex, tint_hex, weave
 
 APP = Path(__file__).parents[2] / "src" / "welvo" / "app"
 DUSK = "#a37640/#462d0b #71c4aa/#245748 #bac8fe/#4e577b #b19454/#4d3d15 #2f918a/#033b38 #b0a8e7/#4b466b #d6cd88/#605a31 #49a8b2/#07484e"

@@ -13,22 +13,22 @@ from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QMessageBox, Q
 from pytestqt.qtbot import QtBot
 
 from tests.app.conftest import hear
-from welvo.app.fields import Field, editors
+from welvo.app.patch.laying_form import LayForm, ModeForm, PackForm
+from welvo.app.patch.pages import RenumberBlock
+from welvo.app.patch.paste import PasteRows
+from welvo.app.patch.station import PAGES, AddFixtures
+from welvo.app.profiles.compare import CompareModes
+from welvo.app.profiles.library import Library
+from welvo.app.profiles.range_editor import PasteRanges
+from welvo.app.runs.model_editor import ModelEditor
+from welvo.app.runs.pixel_kinds import PixelKinds
+from welvo.app.runs.split import SplitElement
+from welvo.app.runs.supplies import Supplies
 from welvo.app.session import Selection
-from welvo.app.stations.add_device import AddDevice
-from welvo.app.stations.compare import CompareModes
-from welvo.app.stations.face_editor import FaceEditor
-from welvo.app.stations.lay_form import LayForm, ModeForm, PackForm
-from welvo.app.stations.library import Library
-from welvo.app.stations.model_editor import ModelEditor
-from welvo.app.stations.paste import PasteRows
-from welvo.app.stations.patch import PAGES, AddFixtures
-from welvo.app.stations.patch_pages import RenumberBlock
-from welvo.app.stations.pixel_kinds import PixelKinds
-from welvo.app.stations.range_edit import PasteRanges
-from welvo.app.stations.split import SplitElement
-from welvo.app.stations.supplies import Supplies
-from welvo.app.theme import THEME
+from welvo.app.widgets.add_device import AddDevice
+from welvo.app.widgets.face_editor import FaceEditor
+from welvo.app.widgets.fields import Field, editors
+from welvo.app.widgets.theme import THEME
 from welvo.app.window import Window
 from welvo.formats import journal
 from welvo.formats.rigfile import load, save
@@ -267,11 +267,11 @@ def test_findings_open_explain_and_fix(window: Window, qtbot: QtBot) -> None:
 
 
 def test_a_waived_finding_is_listed_apart_and_can_be_woken(window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
-    from welvo.app.drawer import Opened, Row
+    from welvo.app.findings import Opened, Row
 
     window.toggle_findings()
     note = next(f for f in window.session.report.findings if f.code == "FEED-03")
-    monkeypatch.setattr("welvo.app.drawer.QInputDialog.getText", lambda *a, **k: ("kept for the band", True))
+    monkeypatch.setattr("welvo.app.findings.QInputDialog.getText", lambda *a, **k: ("kept for the band", True))
     window.drawer.open_finding(note)
     window.drawer.findChild(Opened)._waive(window.session)
     assert "FEED-03" not in window.session.report.codes

@@ -25,7 +25,7 @@ def test_a_saved_rig_opens_as_the_same_values(rig: Rig, tmp_path: Path) -> None:
         assert load(tmp_path / name) == whole
     with zipfile.ZipFile(tmp_path / "a.welvo") as z:
         assert set(z.namelist()) == {"rig.json", "pictures/k"}
-        assert z.read("rig.json").startswith(b'{\n "format": 4,\n "name": "Drift Gallery"')  # readable, format first
+        assert z.read("rig.json").startswith(b'{\n "format": 5,\n "name": "Drift Gallery"')  # readable, format first
     assert loads(dumps(rig)) == rig and loads(b"\xef\xbb\xbf" + to_json(rig)) == rig
 
 
@@ -69,6 +69,9 @@ def test_every_older_format_of_the_corpus_opens() -> None:
     port = runs.devices["d1"].ports["1"]
     assert [s.kind for s in port.run] == ["pixels", "null", "pixels", "bridge", "lamps"] and port.pixels == 250
     assert runs.pixel_types["silk"].order == "GRB" and runs.line_metres == 200 and runs.senders["s1"].player == 0.8
+    # a dimmer behind a converter was D, which is warm white in the one alphabet: it is V since format 5
+    new_letters = load(CORPUS / "format-5.json").devices["d1"].ports["1"].run[4].functions
+    assert port.run[4].functions == new_letters == ("V", "R", "=128")
     # 100 + 90 pixels of 3 slots, the bridge behind them on slot 571: its address 7 is slot 577, 67 of the second universe
     spans = Index(runs).spans("f1")
     assert [(s.universe, s.first) for s in spans] == [("u2", 67)]

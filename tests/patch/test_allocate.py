@@ -9,8 +9,8 @@ from tests.conftest import profile
 from welvo.patch.allocate import Wish, add_fixtures, landing, next_free, patch_series, read_wish
 from welvo.patch.index import Index
 from welvo.rig import edits
+from welvo.rig.base import Refused
 from welvo.rig.document import Rig, put
-from welvo.rig.notation import NotationError
 from welvo.rig.patched import Element, Place
 from welvo.rig.wiring import Universe
 
@@ -72,12 +72,12 @@ def test_free_places_do_not_overlap_each_other(rig: Rig) -> None:
     ],
 )  # fmt: skip
 def test_places_that_cannot_be_are_refused(rig: Rig, typed: str, says: str) -> None:
-    with pytest.raises(NotationError, match=says):
+    with pytest.raises(Refused, match=says):
         patch_series(Index(rig), [("a", 0)], typed)
 
 
 def test_when_the_universes_run_out_it_says_how_many_fit(rig: Rig) -> None:
-    with pytest.raises(NotationError, match="1 of 3 fit. Add universe 3"):
+    with pytest.raises(Refused, match="1 of 3 fit. Add universe 3"):
         patch_series(Index(rig), [("a", 0), ("b", 0), ("c", 0)], "2.500 +8")
 
 
@@ -102,7 +102,7 @@ def test_wishes_are_read_as_they_are_said(rig: Rig) -> None:
         ("0 x Head", "between 1"),
         ("Head (22)", "has no mode"),
     ):
-        with pytest.raises(NotationError, match=says):
+        with pytest.raises(Refused, match=says):
             read_wish(rig, bad)
 
 
@@ -110,7 +110,7 @@ def test_adding_numbers_names_and_places_many_at_once(rig: Rig) -> None:
     new, change, made = add_fixtures(Index(rig), read_wish(rig, "3 x Head at 4.1 +10"), 301, "Wing #")
     assert [new.fixtures[k].number for k in made] == [301, 302, 303] and new.fixtures[made[2]].name == "Wing 3"
     assert starts(new, *made) == [(4, 1), (4, 11), (4, 21)] and len(change.ids("universes")) == 1  # universe 4 was made
-    with pytest.raises(NotationError, match="101 is taken"):
+    with pytest.raises(Refused, match="101 is taken"):
         add_fixtures(Index(rig), read_wish(rig, "2 x Head"), 100)
 
 

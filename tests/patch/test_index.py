@@ -12,8 +12,8 @@ from msgspec.structs import replace
 
 from welvo.patch.index import Index
 from welvo.rig import edits
+from welvo.rig.base import Refused
 from welvo.rig.document import Change, Rig, put
-from welvo.rig.notation import NotationError
 from welvo.rig.patched import Element, Fixture, Place, Share
 from welvo.rig.runs import Segment
 from welvo.rig.wiring import Feed, Port
@@ -215,7 +215,7 @@ def test_moving_a_locked_element_is_refused(rig: Rig) -> None:
     locked, _ = put(
         rig, "", elements={"e": replace(rig.elements["e"], at=Place(universe="u2", address=101, locked=True))}
     )
-    with pytest.raises(NotationError, match="ribbon is locked"):
+    with pytest.raises(Refused, match="ribbon is locked"):
         edits.move(locked, "e", 0, "u1", 1)
 
 

@@ -10,10 +10,10 @@ from msgspec.structs import replace
 from tests.conftest import at, profile
 from welvo.patch.index import Index
 from welvo.patch.laying import Laying, changed, followers, how_many, in_order, lay, take
+from welvo.rig.base import Refused
 from welvo.rig.counting import how_many_fit
 from welvo.rig.document import Rig
 from welvo.rig.edits import put_in_groups, share
-from welvo.rig.notation import NotationError
 from welvo.rig.patched import Element, Fixture, Place
 from welvo.rig.wiring import Universe
 
@@ -134,7 +134,7 @@ def test_locked_ones_stay_and_are_gone_around_and_a_limit_counts_like_the_end() 
     assert laid.stays == ("f1",) and [(s.key, s.address) for s in laid.steps] == [("f0", 15), ("f2", 25)]
     over = lay(Index(rig), [("f0", 0)], Laying(("u1", 1), over=True))
     assert over.steps[0].address == 15
-    with pytest.raises(NotationError, match="1.055 lies past the last slot to use, 50"):
+    with pytest.raises(Refused, match="1.055 lies past the last slot to use, 50"):
         lay(Index(rig), [("f0", 0)], Laying(("u1", 55), headroom=10))
 
 
@@ -165,7 +165,7 @@ def test_followers_are_named_and_only_what_changes_is_a_change() -> None:
     assert [s.key for s in changed(index, laid)] == ["f1"] and followers(index, laid) == ["z"]
     new, change = take(rig, laid)
     assert change.label == "lay out 2 things from 1.001" and Index(new).spans("z")[0].first == 21
-    with pytest.raises(NotationError, match="step of 1 slot"):
+    with pytest.raises(Refused, match="step of 1 slot"):
         lay(index, [("f0", 0)], Laying(way="spacing"))
 
 

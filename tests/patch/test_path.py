@@ -7,8 +7,8 @@ from welvo.observed.values import NOTHING, Heard, HeardPort, Observed
 from welvo.patch.index import Index
 from welvo.patch.path import find_target, path, place_ways, slot_word, words_on
 from welvo.rig import edits
+from welvo.rig.base import Refused
 from welvo.rig.document import Rig, put
-from welvo.rig.notation import NotationError
 from welvo.rig.patched import Place
 from welvo.rig.wiring import Feed
 
@@ -35,7 +35,7 @@ def test_targets_in_every_writing(rig: Rig) -> None:
         ("wall/1", "no element"),
         ("?", "is no fixture number"),
     ):
-        with pytest.raises(NotationError, match=says):
+        with pytest.raises(Refused, match=says):
             find_target(index, bad)
 
 
@@ -111,7 +111,7 @@ def test_a_place_is_found_however_it_is_said(rig: Rig, text: str, universe: str,
     ("201/9", "no pixel 9"), ("777:1", "no fixture or element"), ("777/1", "no fixture 777"),
 ])  # fmt: skip
 def test_a_place_that_is_not_there_says_why(rig: Rig, text: str, why: str) -> None:
-    with pytest.raises(NotationError, match=why):
+    with pytest.raises(Refused, match=why):
         find_target(Index(rig), text)
 
 

@@ -13,9 +13,9 @@ from welvo.patch.index import Index
 from welvo.patch.stream import boxes, stream_of
 from welvo.patch.traffic import dmx_rate, frame_octets, say_bits, traffic
 from welvo.patch.wires import wire_table
+from welvo.rig.base import Refused
 from welvo.rig.document import Rig, put
 from welvo.rig.edits import add_feed, change_use, lock, overlay, set_feed, set_port, set_universe, set_use, share
-from welvo.rig.notation import NotationError
 from welvo.rig.patched import Element, Fixture, Place
 from welvo.rig.wiring import Feed
 
@@ -39,7 +39,7 @@ def test_capacity_counts_used_reserved_and_possible_exactly(rig: Rig) -> None:
         ("ports", 2, 2),
         ("universes", 2, 2),
     ]
-    with pytest.raises(NotationError, match="Nothing to trim"):
+    with pytest.raises(Refused, match="Nothing to trim"):
         capacity.trim(Index(rig))
     empty, _ = put(rig, "", fixtures={"a": None, "b": None})
     assert capacity.leftovers(Index(empty)) == [("u1", "with its feed sACN 1")]
@@ -134,9 +134,9 @@ def test_swapping_copying_and_a_block_with_another_number(rig: Rig) -> None:
         at(1, 1),
     ) and change.label == "swap 101 and 201"
     high, _ = put(rig, "", fixtures={"a": replace(rig.fixtures["a"], at=at(1, 505))})
-    with pytest.raises(NotationError, match="201 would end past universe 1"):
+    with pytest.raises(Refused, match="201 would end past universe 1"):
         swap(Index(high), ("a", 0), ("c", 0))
-    with pytest.raises(NotationError, match="101 is locked"):
+    with pytest.raises(Refused, match="101 is locked"):
         swap(Index(lock(rig, ["a"], True)[0]), ("a", 0), ("b", 0))
     copied, _, made = copy_things(rig, ["a", "e"])
     assert (
@@ -150,9 +150,9 @@ def test_swapping_copying_and_a_block_with_another_number(rig: Rig) -> None:
         12,
     ]
     assert ("its feed Art 0/0/2", "Art 0/0/2", "Art 0/0/12") in said and block.devices == rig.devices
-    with pytest.raises(NotationError, match="Universe 2 is there already"):
+    with pytest.raises(Refused, match="Universe 2 is there already"):
         renumbered(rig, ["u1"], 2, False)
-    with pytest.raises(NotationError, match="cannot go 2 lower|There is no sACN universe 0"):
+    with pytest.raises(Refused, match="cannot go 2 lower|There is no sACN universe 0"):
         renumbered(put(rig, "", universes={"u1": replace(rig.universes["u1"], number=3)})[0], ["u1"], 1, True)
 
 

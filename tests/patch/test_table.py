@@ -8,9 +8,9 @@ from msgspec.structs import replace
 from tests.conftest import profile
 from welvo.patch import spreadsheet, table
 from welvo.patch.index import Index
+from welvo.rig.base import Refused
 from welvo.rig.document import Rig
 from welvo.rig.edits import lock, put_in_groups, remove_things, set_columns
-from welvo.rig.notation import NotationError
 from welvo.rig.patched import Fixture, Place
 
 
@@ -26,9 +26,9 @@ def test_series_and_shifts_of_numbers_and_names(rig: Rig) -> None:
     abc = ["a", "b", "c"]
     assert [f.number for f in typed(rig, abc, "number", "301 +10").fixtures.values()] == [301, 311, 321]
     assert [f.number for f in typed(rig, abc, "number", "+8").fixtures.values()] == [109, 110, 209]
-    with pytest.raises(NotationError, match="Number 201 is taken already by “Bar”"):
+    with pytest.raises(Refused, match="Number 201 is taken already by “Bar”"):
         typed(rig, ["a", "b"], "number", "200+")
-    with pytest.raises(NotationError, match="-1 is out of reach"):
+    with pytest.raises(Refused, match="-1 is out of reach"):
         typed(rig, abc, "number", "-102")
     assert [f.name for f in typed(rig, abc, "name", "Kelp ##9 (&)").fixtures.values()] == [
         "Kelp 09 (101)",
@@ -54,11 +54,11 @@ def test_addresses_move_by_slots_and_by_universes(rig: Rig) -> None:
         ("+2.0", "universe 3, which is not there"),
         ("1.600", "no address 600"),
     ):
-        with pytest.raises(NotationError, match=why):
+        with pytest.raises(Refused, match=why):
             typed(rig, ["a"], "first", text)
     locked, _ = lock(rig, ["a", "e"], True)
     for text in ("+1", "", "after 102", "free"):
-        with pytest.raises(NotationError, match="101 is locked|ribbon is locked"):
+        with pytest.raises(Refused, match="101 is locked|ribbon is locked"):
             typed(locked, ["a"], "first", text)
     assert where(typed(rig, ["a", "e"], "first", ""), "e") == "not patched"
 
@@ -72,7 +72,7 @@ def test_breaks_are_typed_with_commas_and_half_a_fixture_shows(rig: Rig) -> None
     assert where(both, "s") == "1.101, 2.201" and table.cell(Index(both), "s", "last") == "1.102, 2.204"
     half = typed(both, ["s"], "first", "1.101, –")
     assert where(half, "s") == "1.101, –" and "s" in Index(half).open and table.matches(Index(half), "s", "is:half")
-    with pytest.raises(NotationError, match="3 addresses for 2 breaks"):
+    with pytest.raises(Refused, match="3 addresses for 2 breaks"):
         typed(split, ["s"], "first", "1.1, 1.2, 1.3")
 
 
@@ -91,7 +91,7 @@ def test_turns_spots_groups_and_own_columns(rig: Rig) -> None:
         ("slots", "8"),
         ("profile", "Nobody"),
     ):
-        with pytest.raises(NotationError):
+        with pytest.raises(Refused):
             typed(rig, ["a"], column, text)
     grouped = typed(typed(rig, ["a", "e"], "groups", "Left, All"), ["b"], "groups", "all")
     assert table.cell(Index(grouped), "b", "groups") == "All" and len(grouped.groups) == 2
@@ -103,7 +103,7 @@ def test_turns_spots_groups_and_own_columns(rig: Rig) -> None:
     assert [g.name for g in alone.groups.values()] == ["All"] and not put_in_groups(alone, ["b"], [])[
         0
     ].groups  # emptied ones go
-    with pytest.raises(NotationError, match="Two columns"):
+    with pytest.raises(Refused, match="Two columns"):
         set_columns(rig, ["Gel", "gel"])
 
 
@@ -161,5 +161,5 @@ def test_what_was_copied_pastes_back_as_it_was(rig: Rig) -> None:
 
 @pytest.mark.parametrize("text", ["", "  \n", "a\tb\n1\t2", "No.\n1", '"open\n'])
 def test_what_is_no_table_is_refused(rig: Rig, text: str) -> None:
-    with pytest.raises(NotationError):
+    with pytest.raises(Refused):
         spreadsheet.paste(Index(rig), text)

@@ -9,9 +9,9 @@ from welvo.demo.gallery import gallery
 from welvo.formats.chart import read_chart
 from welvo.patch.consequences import change_mode, consequences, order_modes, remove_mode, revise, say_all
 from welvo.patch.index import Index
+from welvo.rig.base import Refused
 from welvo.rig.document import Rig
 from welvo.rig.lamp import drive, gates, look, slot_bytes
-from welvo.rig.notation import NotationError
 from welvo.rig.profile import Mode, Range
 
 
@@ -131,11 +131,11 @@ def test_what_is_anchored_behind_moves_too() -> None:
 
 def test_modes_are_removed_only_with_a_place_to_go() -> None:
     rig = gallery()
-    with pytest.raises(NotationError, match="8 fixtures stand in mode “22 slot”"):
+    with pytest.raises(Refused, match="8 fixtures stand in mode “22 slot”"):
         remove_mode(rig, "p2", "m1")
     after, _ = remove_mode(rig, "p2", "m1", "m2")
     assert list(after.profiles["p2"].modes) == ["m2"] and after.fixtures["f201"].mode == "m2"
-    with pytest.raises(NotationError, match="only mode"):
+    with pytest.raises(Refused, match="only mode"):
         remove_mode(after, "p2", "m2")
     assert list(order_modes(rig, "p2", ["m2", "m1"])[0].profiles["p2"].modes) == ["m2", "m1"]
 

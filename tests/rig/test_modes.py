@@ -9,8 +9,9 @@ from hypothesis import strategies as st
 from welvo.formats.chart import read_chart
 from welvo.formats.chart_write import write_chart
 from welvo.rig import modes
+from welvo.rig.base import Refused
+from welvo.rig.colours import FUNCTIONS
 from welvo.rig.layout import along_arc, along_line, radii, renumbered, rows, spots_of, strip_facts
-from welvo.rig.notation import NotationError
 from welvo.rig.profile import Arrangement, Channel, Mode, Range, Spot
 
 
@@ -26,7 +27,7 @@ def test_many_channels_are_edited_in_one_act() -> None:
     m = mode("dimmer, 24 x (red green blue)")
     lit = modes.set_channels(m, [n for n, c in enumerate(m.channels) if c.pixel], highlight=255)
     assert sum(c.highlight == 255 for c in lit.channels) == 72 and lit.channels[0].highlight is None
-    with pytest.raises(NotationError, match="300 does not fit dimmer: 0 to 255"):
+    with pytest.raises(Refused, match="300 does not fit dimmer: 0 to 255"):
         modes.set_channels(m, range(5), default=300)
 
 
@@ -35,7 +36,7 @@ def test_a_function_brings_its_short_name_and_default() -> None:
     assert (m.channels[0].short, m.channels[0].default, m.channels[0].name) == ("Pan", 128, "")
     kept = modes.set_function(mode("dimmer = 7"), [0], "Zoom")
     assert kept.channels[0].default == 7
-    with pytest.raises(NotationError, match="is red already"):
+    with pytest.raises(Refused, match="is red already"):
         modes.set_short(mode("red, green"), 1, "R")
     assert modes.set_short(mode("2 x (red green)"), 2, "Rot").channels[2].short == "Rot"
 
@@ -43,10 +44,10 @@ def test_a_function_brings_its_short_name_and_default() -> None:
 def test_fine_bytes_may_be_put_anywhere() -> None:
     m = modes.set_slots(mode("pan, tilt, dimmer"), 0, (1, 7))
     assert m.channels[0].slots == (1, 7) and m.breaks[0].slots == 7 and m.channels[0].default == 32768
-    with pytest.raises(NotationError, match="Slot 2 is tilt already"):
+    with pytest.raises(Refused, match="Slot 2 is tilt already"):
         modes.set_slots(mode("pan, tilt"), 0, (1, 2))
     for bad in ((), (1, 1), (0,), (1, 2, 3, 4, 5), (5000,)):
-        with pytest.raises(NotationError):
+        with pytest.raises(Refused):
             modes.set_slots(mode("pan"), 0, bad)
 
 
@@ -87,10 +88,10 @@ def test_breaks_are_split_joined_and_filled_from_each_other() -> None:
     assert slots(modes.join_break(two, 1)) == slots(m)
     over = modes.move_channels(two, [1], 1, 1)
     assert [b.slots for b in over.breaks] == [2, 5] and slots(over)[1] == ("Dim", 1, (1,))
-    with pytest.raises(NotationError, match="lies inside pan"):
+    with pytest.raises(Refused, match="lies inside pan"):
         modes.split_break(m, 0, 2)
     for bad in (1, 99):
-        with pytest.raises(NotationError, match="slot from 2"):
+        with pytest.raises(Refused, match="slot from 2"):
             modes.split_break(m, 0, bad)
     assert modes.name_break(two, 0, "head").breaks[0].name == "head"
 
@@ -107,7 +108,7 @@ def test_pixels_are_laid_in_another_order_or_in_planes() -> None:
         ("red/1, fan, red/2", ["ColorAdd_R"], "Fan stands between"),
         ("red/1, green/2", ["ColorAdd_R"], "Pixel 2 does not have"),
     ):
-        with pytest.raises(NotationError, match=says):
+        with pytest.raises(Refused, match=says):
             modes.arrange_pixels(mode(chart), 0, order, False)
 
 
@@ -115,7 +116,7 @@ def test_pixels_are_laid_in_another_order_or_in_planes() -> None:
 @given(st.permutations("RGBW"), st.integers(1, 20), st.booleans(), st.sampled_from([1, 2]))
 def test_every_order_of_components_and_back(order: list[str], pixels: int, planes: bool, width: int) -> None:
     m = modes.strip_mode(pixels, "RGBW", width)
-    other = modes.arrange_pixels(m, 0, [modes.LETTERS[x] for x in order], planes)
+    other = modes.arrange_pixels(m, 0, [FUNCTIONS[x] for x in order], planes)
     assert other.footprint == m.footprint == pixels * 4 * width
     assert modes.arrange_pixels(other, 0, modes.components(m, 0), False) == m
 
@@ -124,7 +125,7 @@ def test_a_strip_is_made_in_one_step() -> None:
     m = modes.strip_mode(60, "GRB")
     assert (m.name, m.footprint, m.pixels, m.channels[0].function) == ("60 px GRB", 180, 60, "ColorAdd_G")
     for bad in ((0, "RGB"), (10, "RRG"), (10, "XYZ"), (2000, "RGB")):
-        with pytest.raises(NotationError):
+        with pytest.raises(Refused):
             modes.strip_mode(*bad)  # type: ignore[arg-type]
 
 
@@ -147,9 +148,9 @@ def test_ranges_gaps_overlaps_and_borders() -> None:
     assert (10, 19) in [(r.first, r.last) for r in modes.split_range(c, 12).ranges]
     assert [(r.first, r.last) for r in modes.remove_range(whole, 1).ranges] == [(0, 255)]
     assert [(r.first, r.last) for r in modes.remove_range(whole, 0).ranges] == [(0, 255)]
-    with pytest.raises(NotationError, match="begins at 10"):
+    with pytest.raises(Refused, match="begins at 10"):
         modes.split_range(whole, 10)
-    with pytest.raises(NotationError, match="does not fit"):
+    with pytest.raises(Refused, match="does not fit"):
         modes.set_range(whole, 0, last=300)
 
 

@@ -1,7 +1,7 @@
 import pytest
 
+from welvo.rig.base import Refused
 from welvo.rig.notation import (
-    NotationError,
     every_way,
     plural,
     read_ip,
@@ -13,7 +13,7 @@ from welvo.rig.notation import (
     say_place,
     say_wire,
     thousands,
-)  # fmt: skip
+)
 
 
 def test_places_have_three_digit_addresses() -> None:
@@ -29,7 +29,7 @@ def test_places_have_three_digit_addresses() -> None:
     ],
 )  # fmt: skip
 def test_what_is_no_place_is_refused_by_name(typed: str, says: str) -> None:
-    with pytest.raises(NotationError, match=says):
+    with pytest.raises(Refused, match=says):
         read_place(typed)
 
 
@@ -39,14 +39,14 @@ def test_spacing_and_gap_are_two_things() -> None:
     assert (spaced.start, spaced.spacing, spaced.gap) == ("3.1", 8, None)
     assert (gapped.start, gapped.spacing, gapped.gap) == ("3.1", None, 2)
     assert (upwards.start, upwards.spacing) == ("101", 1)
-    with pytest.raises(NotationError, match="share"):
+    with pytest.raises(Refused, match="share"):
         read_series("3.1 +0")
 
 
 def test_number_lists() -> None:
     assert read_numbers("203, 205–207 210") == [203, 205, 206, 207, 210]
     for bad, says in (("5-3", "backwards"), ("a", "no number"), ("1-20000", "more than 10 000")):
-        with pytest.raises(NotationError, match=says):
+        with pytest.raises(Refused, match=says):
             read_numbers(bad)
 
 
@@ -58,7 +58,7 @@ def test_number_lists() -> None:
     ],
 )  # fmt: skip
 def test_what_cannot_be_a_boxs_address_is_refused_with_the_reason(typed: str, says: str) -> None:
-    with pytest.raises(NotationError, match=says):
+    with pytest.raises(Refused, match=says):
         read_ip(typed)
 
 
@@ -81,7 +81,7 @@ def test_artnet_numbers_in_every_writing(typed: str, wire: int) -> None:
     ],
 )  # fmt: skip
 def test_wire_numbers_that_do_not_exist(protocol: str, typed: str, says: str) -> None:
-    with pytest.raises(NotationError, match=says):
+    with pytest.raises(Refused, match=says):
         read_wire(protocol, typed)
 
 

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from welvo.rig.notation import NotationError
+from welvo.rig.base import Refused
 from welvo.rig.profile import AddressSetting
 from welvo.rig.switches import address_of, dials, one_slip_away, positions, reach, say_setting, weights, why_there
 
@@ -29,7 +29,7 @@ def test_nine_switches_reach_511_and_512_when_they_encode_one_less() -> None:
         and reach(AddressSetting(by="switches", switches=10)) == (1, 512)
     )
     assert reach(None) == (1, 512) and reach(AddressSetting(highest=470)) == (1, 470)
-    with pytest.raises(NotationError, match="reach 1 to 511; 512 cannot"):
+    with pytest.raises(Refused, match="reach 1 to 511; 512 cannot"):
         positions(NINE, 512)
     assert say_setting(NINE, 512) == "cannot be set: it reaches 1 to 511"
 

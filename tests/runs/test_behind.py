@@ -12,8 +12,8 @@ from welvo.observed.values import NOTHING
 from welvo.patch.cable import Cables, Piece, Stream
 from welvo.patch.index import Index
 from welvo.patch.path import find_target, path
+from welvo.rig.base import Refused
 from welvo.rig.document import Rig, put
-from welvo.rig.notation import NotationError
 from welvo.rig.patched import Place
 from welvo.rig.runs import Segment
 from welvo.rig.wiring import DeviceModel
@@ -117,14 +117,14 @@ def test_a_fixture_with_an_address_that_the_bridge_does_not_carry_is_named(rig: 
 
 def test_a_converter_lists_its_slots_and_what_a_colour_sends(rig: Rig) -> None:
     lamps = Segment(
-        kind="lamps", element="r", functions=("D", "R", "G", "B", "=200"), start=11, spacing=10, fixtures=("g1",)
+        kind="lamps", element="r", functions=("V", "R", "G", "B", "=200"), start=11, spacing=10, fixtures=("g1",)
     )
     made, _ = hangs("", lamps, element=px(3), rig=_lamps(1, "dimmer, red, green, blue, shutter, zoom"))(rig)
     cables = Cables(made)
     stream = cables.streams["p", "1"]
     slots = slot_map(cables, stream, stream.pieces[0])
     assert [(s.lamp, s.function, s.dmx, s.pixel, s.place) for s in slots[::5]] == [
-        (1, "D", 11, 1, (11, 1)), (2, "D", 21, 2, (11, 4)), (3, "D", 31, 3, (11, 7)),
+        (1, "V", 11, 1, (11, 1)), (2, "V", 21, 2, (11, 4)), (3, "V", 31, 3, (11, 7)),
     ]  # fmt: skip
     assert sends(lamps.functions, {"R": 255, "G": 128, "B": 0}, 100) == [100, 255, 128, 0, 200]
     # without a dimmer the colours are scaled and cut off: 255 · 100 / 255 = 100, 128 · 100 / 255 = 50.2
@@ -138,9 +138,9 @@ def test_a_converter_lists_its_slots_and_what_a_colour_sends(rig: Rig) -> None:
 
 
 def test_functions_are_read_and_nonsense_is_refused() -> None:
-    assert read_functions("dimmer red G, blue =128 7") == ("D", "R", "G", "B", "=128", "=7")
+    assert read_functions("dimmer red G, blue =128 7") == ("V", "R", "G", "B", "=128", "=7")
     for text, words in (("red 300", "0 to 255"), ("wobble", "no function"), ("", "one channel")):
-        with pytest.raises(NotationError, match=words):
+        with pytest.raises(Refused, match=words):
             read_functions(text)
 
 

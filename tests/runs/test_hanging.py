@@ -14,9 +14,9 @@ from welvo.formats.models import shipped
 from welvo.patch.along import cable_order, part_name
 from welvo.patch.cable import Cables
 from welvo.patch.index import Index
+from welvo.rig.base import Refused
 from welvo.rig.document import Rig
 from welvo.rig.edits import add_device, remove_device
-from welvo.rig.notation import NotationError
 from welvo.rig.patched import Element, Place
 from welvo.rig.runs import Segment
 from welvo.runs.consequences import if_longer, moved
@@ -77,28 +77,28 @@ def test_ribbons_are_hung_three_to_a_port_there_and_back(twelve: Rig) -> None:
     ],
 )  # fmt: skip
 def test_what_cannot_be_hung_is_refused_with_the_reason(twelve: Rig, text: str, words: str) -> None:
-    with pytest.raises(NotationError, match=words):
+    with pytest.raises(Refused, match=words):
         hang_wish(twelve, "d1", "1", text)
 
 
 def test_a_port_that_a_mode_switches_off_is_refused_by_name(twelve: Rig) -> None:
-    with pytest.raises(NotationError, match="no mode “8 ports”; it has “12 ports”, “6 long ports”"):
+    with pytest.raises(Refused, match="no mode “8 ports”; it has “12 ports”, “6 long ports”"):
         set_device_way(twelve, "d1", "", mode="8 ports")
     long, _ = set_device_way(twelve, "d1", "", mode="6 long ports")
-    with pytest.raises(NotationError, match="Mode “6 long ports” switches port 2 of PEN off"):
+    with pytest.raises(Refused, match="Mode “6 long ports” switches port 2 of PEN off"):
         hang_wish(long, "d1", "2", "55 RGB")
     # several ports: the dead ones are left out
     rig, *_ = hang_wish(long, "d1", "1", "4 x 55 RGB, 1 to a port")
     assert [p for p, v in rig.devices["d1"].ports.items() if v.run] == ["1", "3", "5", "7"]
-    with pytest.raises(NotationError, match="has no port X"):
+    with pytest.raises(Refused, match="has no port X"):
         hang(twelve, "d1", "X", [Segment(kind="null", count=1)])
     node, _, did = add_device(Rig(), shipped()["sluice-4"], "S")
-    with pytest.raises(NotationError, match="gives DMX"):
+    with pytest.raises(Refused, match="gives DMX"):
         hang_wish(node, did, "1", "55 RGB")
     four, _, did = add_device(Rig(), shipped()["culvert-4"], "C")
-    with pytest.raises(NotationError, match="takes 510 slots of a universe, never 512"):
+    with pytest.raises(Refused, match="takes 510 slots of a universe, never 512"):
         set_device_way(four, did, "", size=512)
-    with pytest.raises(NotationError, match="keep them whole"):
+    with pytest.raises(Refused, match="keep them whole"):
         set_device_way(four, did, "", packs="dense")
 
 
@@ -106,7 +106,7 @@ def test_hanging_patches_what_has_no_address_and_leaves_the_rest(rig: Rig) -> No
     made, _ = hangs("", reef(), element=replace(px(10), at=Place(universe="u12", address=7)))(rig)
     have = hanging(made, "p")
     assert (have.new, have.typed) == ((), ("r",))
-    with pytest.raises(NotationError, match="Nothing to patch"):
+    with pytest.raises(Refused, match="Nothing to patch"):
         follow_runs(made, "p")
     every, _ = follow_runs(made, "p", all_of_them=True)
     assert every.elements["r"].at.way == "run" and Index(every).spans("r")[0].first == 1
@@ -134,13 +134,13 @@ def test_inserting_at_a_pixel_cuts_what_is_there_and_moves_the_rest(rig: Rig) ->
     assert moved(Cables(made), new, "p").things == ("r",)
     end, _ = insert_at_pixel(made, "p", "1", 99, [Segment(kind="pixels", element="q")])
     assert [s.element for s in end.devices["p"].ports["1"].run] == ["r", "q"]
-    with pytest.raises(NotationError, match="inside a bridge"):
+    with pytest.raises(Refused, match="inside a bridge"):
         insert_at_pixel(
             hangs("", Segment(kind="bridge", width=30))(rig)[0], "p", "1", 5, [Segment(kind="null", count=1)]
         )
-    with pytest.raises(NotationError, match="inside a converter"):
+    with pytest.raises(Refused, match="inside a converter"):
         insert_at_pixel(hangs("", Segment(kind="lamps", count=9))(rig)[0], "p", "1", 5, [Segment(kind="null", count=1)])
-    with pytest.raises(NotationError, match="every 4 pixels only"):
+    with pytest.raises(Refused, match="every 4 pixels only"):
         sends = hangs("", reef(), element=px(10, fold=2, unfolds="sender"))(rig)[0]
         insert_at_pixel(sends, "p", "1", 4, [Segment(kind="null", count=1)])
 
@@ -199,7 +199,7 @@ def test_a_cut_leaves_every_led_its_number(
 
     try:
         front, behind = cut(whole, leds, before, element)
-    except NotationError as e:
+    except Refused as e:
         assert group > 1 and "part them" in str(e)
         return
     assert sum(s.count for s in front) == before and sum(s.count for s in behind) == leds - before
@@ -223,7 +223,7 @@ def test_moving_a_segment_says_what_moves_before_it_is_done() -> None:
 
 def test_universes_are_made_and_fed_to_fit_with_headroom(twelve: Rig) -> None:
     rig, *_ = hang_wish(twelve, "d1", "1", "3 x 171 RGB, 1 to a port")
-    with pytest.raises(NotationError, match="has a universe to begin at yet"):
+    with pytest.raises(Refused, match="has a universe to begin at yet"):
         make_to_fit(rig, "d1")
     each, _ = begin_and_make(rig, "d1", 5, "universe", headroom=1)
     assert universes_of(Cables(each), "d1") == {5: 510, 6: 3, 7: 510, 8: 3, 9: 510, 10: 3}
@@ -232,11 +232,11 @@ def test_universes_are_made_and_fed_to_fit_with_headroom(twelve: Rig) -> None:
     packed, _ = begin_and_make(rig, "d1", 1, "packed")
     assert universes_of(Cables(packed), "d1") == {1: 510, 2: 510, 3: 510, 4: 9}
     assert "RUN-03" not in check(packed).codes
-    with pytest.raises(NotationError, match="there and fed"):
+    with pytest.raises(Refused, match="there and fed"):
         make_to_fit(packed, "d1")
-    with pytest.raises(NotationError, match="they end at 63999"):
+    with pytest.raises(Refused, match="they end at 63999"):
         begin_and_make(rig, "d1", 63999, "universe")
-    with pytest.raises(NotationError, match="hang something first"):
+    with pytest.raises(Refused, match="hang something first"):
         begin_at(twelve, "d1", 1, "packed")
 
 
@@ -268,7 +268,7 @@ def test_splitting_by_rows_there_and_back() -> None:
         ((100, ["1"], 30), "10 are left over"),
         ((100, ["1"], 10, 5), "hold 5 of 10 rows"),
     ):
-        with pytest.raises(NotationError, match=words):
+        with pytest.raises(Refused, match=words):
             split_shares(*args)  # type: ignore[arg-type]
     rig = box((Segment(kind="pixels", element="w"), Segment(kind="null", count=2)), (), (), elements={"w": strip(640)})
     new, _ = split(rig, "w", "d", shares, fold=64)
@@ -295,7 +295,7 @@ def test_supplies_come_and_go(rig: Rig) -> None:
     gone, _ = remove_supply(hung, sid)
     assert not gone.supplies and gone.devices["p"].ports["1"].run[0].supply == ""
     for name, volts, amps in (("", 5, 5), ("x", 0, 5), ("x", 5, 5000)):
-        with pytest.raises(NotationError):
+        with pytest.raises(Refused):
             add_supply(rig, name, volts, amps)
 
 
@@ -368,7 +368,7 @@ def test_following_edits_of_runs_finds_what_checking_anew_finds(rig: Rig, seed: 
         ]
         try:
             rig, change = pick.choice(acts)()
-        except (NotationError, IndexError):  # an IndexError: there is no segment left to change
+        except (Refused, IndexError):  # an IndexError: there is no segment left to change
             continue
         checker.follow(change, index.follow(rig, change))
         fresh = Index(rig)

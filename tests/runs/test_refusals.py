@@ -12,9 +12,9 @@ from tests.checks.run_examples import hangs, reef
 from welvo.checks.checker import check
 from welvo.formats.models import shipped, shipped_pixels
 from welvo.patch.cable import Cables
+from welvo.rig.base import Refused
 from welvo.rig.document import Rig
 from welvo.rig.edits import add_device
-from welvo.rig.notation import NotationError
 from welvo.rig.patched import Element, Place
 from welvo.rig.runs import PixelType, Segment
 from welvo.rig.wiring import Feed, Universe
@@ -77,7 +77,7 @@ def once(**fields: Any) -> Callable[[Rig], object]:
     ],
 )  # fmt: skip
 def test_what_cannot_be_is_refused_by_name(hung: Rig, edit: Callable[[Rig], object], words: str) -> None:
-    with pytest.raises(NotationError, match=words):
+    with pytest.raises(Refused, match=words):
         edit(hung)
 
 
@@ -90,7 +90,7 @@ def test_what_cannot_be_is_refused_by_name(hung: Rig, edit: Callable[[Rig], obje
     ],
 )  # fmt: skip
 def test_lines_that_cannot_be_read_say_why(hung: Rig, text: str, words: str) -> None:
-    with pytest.raises(NotationError, match=words):
+    with pytest.raises(Refused, match=words):
         read_hanging(hung, "p", "2", text, shipped_pixels())
 
 
@@ -98,9 +98,9 @@ def test_a_box_keeps_to_what_its_model_can(rig: Rig) -> None:
     """A model of one universe size, whole pixels only, takes neither another size nor cut pixels."""
     model = replace(shipped()["penstock-12"], universe_size=510, straddles=False)
     made, _, did = add_device(rig, model, "PEN 2")
-    with pytest.raises(NotationError, match="takes 510 slots of a universe, never 512"):
+    with pytest.raises(Refused, match="takes 510 slots of a universe, never 512"):
         set_device_way(made, did, "size", size=512)
-    with pytest.raises(NotationError, match="keep them whole"):
+    with pytest.raises(Refused, match="keep them whole"):
         set_device_way(made, did, "packs", packs="dense")
     assert set_device_way(made, did, "size", size=510)[0].devices[did].size == 510
 
@@ -119,7 +119,7 @@ def test_wire_numbers_that_do_not_exist_are_refused_and_others_go_on_as_the_firs
         feed = Feed(universe="u1", sender="s", protocol=protocol, wire=wire)  # type: ignore[arg-type]
         fed = set_stream(replace(made, feeds={"w1": feed}), "d1", "1", "feed", feed="w1")[0]
         if not fits:
-            with pytest.raises(NotationError, match="which does not exist"):
+            with pytest.raises(Refused, match="which does not exist"):
                 make_to_fit(fed, "d1")
             continue
         new = make_to_fit(fed, "d1", headroom=1)[0]
@@ -128,7 +128,7 @@ def test_wire_numbers_that_do_not_exist_are_refused_and_others_go_on_as_the_firs
             (n, n - 1) for n in range(1, 6)
         ]
         assert {f.protocol for f in new.feeds.values()} == {protocol}
-        with pytest.raises(NotationError, match="there and fed"):
+        with pytest.raises(Refused, match="there and fed"):
             make_to_fit(new, "d1")
 
 
@@ -167,5 +167,5 @@ def test_following_again_takes_a_typed_address_away_and_the_lock_keeps_it(rig: R
     locked = replace(
         made, elements={**made.elements, "q": replace(typed["q"], at=Place(universe="u2", address=300, locked=True))}
     )
-    with pytest.raises(NotationError, match="spar follows its cable already, or is locked"):
+    with pytest.raises(Refused, match="spar follows its cable already, or is locked"):
         follow_cable(locked, "q")

@@ -9,12 +9,12 @@ from PySide6.QtCore import QPoint, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QMenuBar, QWidget
 
-from welvo.app import marks
-from welvo.app.fields import set_help
-from welvo.app.paint import CENTRE, RIGHT, box, row, text, width_of
+from welvo.app.network import Wire
 from welvo.app.session import Session
-from welvo.app.theme import THEME
-from welvo.app.wire import Wire
+from welvo.app.widgets import marks
+from welvo.app.widgets.fields import set_help
+from welvo.app.widgets.painting import CENTRE, RIGHT, box, row, text, width_of
+from welvo.app.widgets.theme import THEME
 from welvo.rig.lookup import universes_in_order
 
 STATIONS = ("Profiles", "Patch", "Runs", "Devices", "Bench")

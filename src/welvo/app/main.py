@@ -11,12 +11,12 @@ from pathlib import Path
 from PySide6.QtCore import QSocketNotifier, QTimer
 from PySide6.QtWidgets import QApplication
 
-from welvo.app import theme
 from welvo.app.computer import Computer
+from welvo.app.network import Wire
 from welvo.app.session import Session
-from welvo.app.theme import THEME
+from welvo.app.widgets import theme
+from welvo.app.widgets.theme import THEME
 from welvo.app.window import Window
-from welvo.app.wire import Wire
 from welvo.formats import journal
 from welvo.rig.document import Rig
 
@@ -103,7 +103,7 @@ def run(arguments: list[str]) -> int:
 
 
 def _know_library(session: Session) -> None:
-    from welvo.app.stations.library import know_library
+    from welvo.app.profiles.library import know_library
 
     know_library(session)
 

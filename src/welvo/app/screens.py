@@ -15,10 +15,10 @@ from PySide6.QtWidgets import QApplication, QDialog, QWidget
 
 from welvo.app.computer import Computer
 from welvo.app.main import Demo, make_window
+from welvo.app.patch.laying_form import LayForm
+from welvo.app.profiles.library import Library
 from welvo.app.session import Selection, Session
-from welvo.app.stations.face_editor import FaceEditor
-from welvo.app.stations.lay_form import LayForm
-from welvo.app.stations.library import Library
+from welvo.app.widgets.face_editor import FaceEditor
 from welvo.app.window import Window
 from welvo.formats.wishes import wished
 from welvo.rig.document import Rig

@@ -16,9 +16,9 @@ from welvo.formats.rigfile import RigFileError, load, save
 from welvo.observed.values import NOTHING, Event, Observed, Written
 from welvo.patch.index import Followed, Index
 from welvo.patch.path import Target, find_target, of_pixel, of_segment, of_slot, of_thing
+from welvo.rig.base import Refused
 from welvo.rig.document import Change, Rig, everything
 from welvo.rig.history import History
-from welvo.rig.notation import NotationError
 from welvo.rig.wiring import Port
 
 NO_PORT = Port()
@@ -102,7 +102,7 @@ class Session(QObject):
         """
         try:
             result = function(self.rig, *args, **kwargs)
-        except NotationError as e:
+        except Refused as e:
             self.say(str(e), "error")
             return None
         return self.take(result)
@@ -253,7 +253,7 @@ class Session(QObject):
                 return of_slot(self.index, *s.slot)
             if s.kind == "segment" and s.on:
                 return of_segment(self.index, *s.on)
-        except (NotationError, KeyError):
+        except (Refused, KeyError):
             return None
         return None
 
@@ -261,7 +261,7 @@ class Session(QObject):
         """Whether a text names a place of this rig."""
         try:
             find_target(self.index, text)
-        except NotationError:
+        except Refused:
             return False
         return True
 
@@ -269,7 +269,7 @@ class Session(QObject):
         """Select the place that a text names, however it is said."""
         try:
             found = find_target(self.index, text)
-        except NotationError:
+        except Refused:
             return False
         typed = text.strip().lower()
         if found.pixel and found.key in self.rig.elements:

@@ -25,29 +25,29 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from welvo.app import marks, theme
 from welvo.app.computer import Computer
-from welvo.app.drawer import Drawer
-from welvo.app.fields import commit_focus
+from welvo.app.findings import Drawer
 from welvo.app.head import KEYS, Head, JumpBox, Rail
-from welvo.app.paint import button, column, label, row
+from welvo.app.network import Wire
+from welvo.app.patch.station import PAGES, PatchStation
+from welvo.app.patch.tape_frame import NAMED
+from welvo.app.path import Ribbon
 from welvo.app.recovery import Keeper
-from welvo.app.ribbon import Ribbon
 from welvo.app.session import Selection, Session
-from welvo.app.stations.patch import PAGES, PatchStation
-from welvo.app.stations.tape_frame import NAMED
-from welvo.app.theme import THEME
-from welvo.app.wire import Wire
+from welvo.app.widgets import marks, theme
+from welvo.app.widgets.fields import commit_focus
+from welvo.app.widgets.painting import button, column, label, row
+from welvo.app.widgets.theme import THEME
 from welvo.formats import journal
 from welvo.live.interfaces import interfaces
 from welvo.rig.document import Rig
 from welvo.rig.edits import rename_rig
 
 if TYPE_CHECKING:
-    from welvo.app.stations.bench import BenchStation
-    from welvo.app.stations.devices import DevicesStation
-    from welvo.app.stations.profiles import ProfilesStation
-    from welvo.app.stations.runs import RunsStation
+    from welvo.app.bench.station import BenchStation
+    from welvo.app.devices.station import DevicesStation
+    from welvo.app.profiles.station import ProfilesStation
+    from welvo.app.runs.station import RunsStation
 
     Station = ProfilesStation | PatchStation | RunsStation | DevicesStation | BenchStation
 KEY_HELP = """<table cellpadding="3">
@@ -178,7 +178,7 @@ class Window(QWidget):
 
     @cached_property
     def profiles(self) -> ProfilesStation:
-        from welvo.app.stations.profiles import ProfilesStation
+        from welvo.app.profiles.station import ProfilesStation
 
         made = ProfilesStation(self.session, self.wire)
         self._enter(made)
@@ -186,7 +186,7 @@ class Window(QWidget):
 
     @cached_property
     def runs(self) -> RunsStation:
-        from welvo.app.stations.runs import RunsStation
+        from welvo.app.runs.station import RunsStation
 
         made = RunsStation(self.session, self.wire)
         made.show_in_patch.connect(self._show_in_patch)
@@ -200,7 +200,7 @@ class Window(QWidget):
 
     @cached_property
     def devices(self) -> DevicesStation:
-        from welvo.app.stations.devices import DevicesStation
+        from welvo.app.devices.station import DevicesStation
 
         made = DevicesStation(self.session, self.wire)
         made.runs.connect(partial(self.go, "run"))
@@ -209,7 +209,7 @@ class Window(QWidget):
 
     @cached_property
     def bench(self) -> BenchStation:
-        from welvo.app.stations.bench import BenchStation
+        from welvo.app.bench.station import BenchStation
 
         made = BenchStation(self.session, self.wire)
         self._enter(made)

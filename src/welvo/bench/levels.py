@@ -9,6 +9,7 @@ import numpy.typing as npt
 
 from welvo.patch.index import Index, Span
 from welvo.rig.attributes import family_of, word_for
+from welvo.rig.colours import FUNCTIONS
 from welvo.rig.counting import SLOTS
 from welvo.rig.document import Rig
 from welvo.rig.lookup import mode_of
@@ -19,11 +20,6 @@ Frame = npt.NDArray[np.uint8]
 
 DARK = ("intensity", "colour", "shutter")
 """Families that a blackout takes to zero."""
-LETTERS = {
-    "R": "ColorAdd_R", "G": "ColorAdd_G", "B": "ColorAdd_B", "W": "ColorAdd_W", "A": "ColorAdd_RY",
-    "U": "ColorAdd_UV", "C": "ColorAdd_CW", "D": "ColorAdd_WW", "V": "Dimmer",
-}  # fmt: skip
-"""Component letters of an element's order as functions."""
 
 
 @dataclass(frozen=True)
@@ -157,7 +153,7 @@ def _pixels(element: Element, mine: dict[str, float], span: Span, found: Frame) 
     """Every pixel of an element gets the held components, as far as they stand in this universe."""
     if element.kind == "block":
         return
-    pixel = np.array([round(255 * mine.get(LETTERS[x], 0.0)) for x in element.order], np.uint8)
+    pixel = np.array([round(255 * mine.get(FUNCTIONS[x], 0.0)) for x in element.order], np.uint8)
     last = min(span.last, SLOTS)
     found[span.first - 1 : last] = np.resize(np.roll(pixel, -(span.offset % len(pixel))), last - span.first + 1)
 
@@ -204,7 +200,7 @@ def faders(rig: Rig, keys: list[str]) -> list[Fader]:
                     found[name] = Fader(name, word, c.short, len(c.slots), c.top, c.default, family_of(c.function))
         elif element and element.kind != "block":
             for letter in element.order:
-                name = LETTERS[letter]
+                name = FUNCTIONS[letter]
                 if name not in found:
                     found[name] = Fader(name, word_for(name), letter, 1, 255, 0, family_of(name))
     return list(found.values())

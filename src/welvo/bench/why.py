@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from welvo.bench.levels import LETTERS, Levels, function_key
+from welvo.bench.levels import Levels, function_key
 from welvo.patch.index import Index
 from welvo.patch.path import Path
 from welvo.rig.attributes import family_of, word_for
+from welvo.rig.colours import FUNCTIONS
 from welvo.rig.lookup import call, mode_of
 
 
@@ -27,7 +28,7 @@ def held_dark(index: Index, levels: Levels, key: str) -> str:
         element = index.rig.elements.get(key)
         if element is None or element.kind == "block":
             return ""
-        on = any(levels.held.get((key, LETTERS[x]), 0.0) > 0 for x in element.order)
+        on = any(levels.held.get((key, FUNCTIONS[x]), 0.0) > 0 for x in element.order)
         return "" if on else "All its components are at 0."
     mode = mode_of(index.rig, fixture)
     if mode is None:

@@ -14,10 +14,11 @@ from welvo.patch.index import Clash, Span
 from welvo.patch.laying import Laying, lay
 from welvo.patch.path import words_on
 from welvo.rig.attributes import family_of, word_for
+from welvo.rig.base import Refused
 from welvo.rig.document import Change, Rig
 from welvo.rig.edits import overlay, share, unshare
 from welvo.rig.lookup import call, mode_of, universes_in_order
-from welvo.rig.notation import NotationError, plural, say_place
+from welvo.rig.notation import plural, say_place
 
 SEEN = {
     "intensity": "goes brighter and darker", "shutter": "flickers or goes dark", "colour": "changes colour",
@@ -124,7 +125,7 @@ def _move_both(ctx: Context, c: Clash, names: str) -> list[Fix]:
         universe, behind = following[0], 1
     try:
         laid = lay(ctx.index, keys, Laying(start=(universe, behind)))
-    except NotationError:
+    except Refused:
         return []
     if len(laid.steps) < 2:
         return []

@@ -11,11 +11,12 @@ from welvo.checks.registry import Context, Finding, Fix, just, rule
 from welvo.patch.allocate import apply_steps, footprint_of, lay_out, next_free_anywhere
 from welvo.patch.index import Index, Span
 from welvo.patch.path import words_on
+from welvo.rig.base import Refused
 from welvo.rig.counting import HIGHEST_SACN, SLOTS
 from welvo.rig.document import Change, Rig, put
 from welvo.rig.edits import add_universe, move, set_fixtures
 from welvo.rig.lookup import call, mode_of
-from welvo.rig.notation import NotationError, plural, say_place
+from welvo.rig.notation import plural, say_place
 from welvo.rig.switches import reach
 
 
@@ -81,7 +82,7 @@ def _patch_fixes(ctx: Context, key: str, breaks: list[int]) -> list[Fix]:
         return []
     try:
         steps = lay_out(ctx.index, [(key, b) for b in breaks], None, None, None)
-    except NotationError:
+    except Refused:
         return []  # the rig is full
     if ctx.index.dependents(key):  # what follows it lands somewhere as well, and must land clean
         after = Index(apply_steps(rig, steps, "")[0])

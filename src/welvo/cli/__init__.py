@@ -84,12 +84,12 @@ def path_(
     from welvo.patch.index import Index
     from welvo.patch.path import find_target
     from welvo.patch.path import path as chain_of
-    from welvo.rig.notation import NotationError
+    from welvo.rig.base import Refused
 
     index = Index(load_rig(file))
     try:
         found = find_target(index, target)
-    except NotationError as e:
+    except Refused as e:
         fail(str(e))
     chain = chain_of(index, NOTHING, found, 0.0)
     if as_json:
@@ -129,7 +129,8 @@ def send(
     """Send one universe for a while, then end the stream properly."""
     from welvo.live.engine import EngineError, EngineProcess
     from welvo.protocols import sacn as acn
-    from welvo.rig.notation import NotationError, read_ip, read_wire
+    from welvo.rig.base import Refused
+    from welvo.rig.notation import read_ip, read_wire
 
     if protocol not in ("sacn", "artnet"):
         fail(f"“{protocol}” is no protocol here: sacn or artnet.")
@@ -140,14 +141,14 @@ def send(
         for pair in levels:
             m = re.fullmatch(r"(\d+)=(\d+)(%?)", pair)
             if not m:
-                raise NotationError(f"“{pair}” is no slot=level pair, such as 10=255 or 10=50%.")
+                raise Refused(f"“{pair}” is no slot=level pair, such as 10=255 or 10=50%.")
             slot, level = int(m[1]), round(int(m[2]) * 255 / 100) if m[3] else int(m[2])
             if not 1 <= slot <= 512 or not 0 <= level <= 255:
-                raise NotationError(f"“{pair}”: slots run from 1 to 512, levels from 0 to 255.")
+                raise Refused(f"“{pair}”: slots run from 1 to 512, levels from 0 to 255.")
             frame[slot - 1] = level
         to = to or ("multicast" if protocol == "sacn" else "")
         if not to:
-            raise NotationError("Art-Net needs --to with the box's address (or broadcast, with care).")
+            raise Refused("Art-Net needs --to with the box's address (or broadcast, with care).")
         if to == "multicast" and protocol == "sacn":
             target = acn.group(wire)
         elif to == "broadcast" and protocol == "artnet":
@@ -155,7 +156,7 @@ def send(
             typer.echo("welvo: broadcast makes every box on the network read every frame", err=True)
         else:
             target = read_ip(to)
-    except NotationError as e:
+    except Refused as e:
         fail(str(e))
     try:
         engine = EngineProcess(where.ip, 1, "Welvo send")
@@ -188,12 +189,13 @@ def listen(
 ) -> None:
     """Say what is on the wire: sources, universes, rates, levels, and the boxes that answer."""
     from welvo.live.listener import Listener
-    from welvo.rig.notation import NotationError, read_numbers, say_wire
+    from welvo.rig.base import Refused
+    from welvo.rig.notation import read_numbers, say_wire
 
     where = interface_at(interface)
     try:
         wanted = read_numbers(universes)
-    except NotationError as e:
+    except Refused as e:
         fail(str(e))
     if any(not 1 <= u <= 63999 for u in wanted):
         fail("sACN universes run from 1 to 63999.")

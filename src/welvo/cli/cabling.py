@@ -41,7 +41,7 @@ def runs(
     from welvo.formats.models import shipped_pixels
     from welvo.formats.rigfile import RigFileError, save
     from welvo.patch.cable import Cables
-    from welvo.rig.notation import NotationError
+    from welvo.rig.base import Refused
     from welvo.runs.edits import begin_and_make
     from welvo.runs.wish import hang_wish
 
@@ -58,7 +58,7 @@ def runs(
             _box(rig, box)
         if write:
             save(rig, write)
-    except (NotationError, RigFileError) as e:
+    except (Refused, RigFileError) as e:
         fail(str(e))
     cables = Cables(rig)
     shown = [s for (d, _), s in cables.streams.items() if not box or rig.devices[d].name.lower() == box.lower()]
@@ -114,7 +114,7 @@ def _pixels(cables: Cables, shown: list[Stream]) -> None:
 
 
 def _box(rig: Rig, name: str) -> str:
-    from welvo.rig.notation import NotationError
+    from welvo.rig.base import Refused
 
     if not name:
         pixels = [
@@ -124,10 +124,10 @@ def _box(rig: Rig, name: str) -> str:
         ]
         if len(pixels) == 1:
             return pixels[0]
-        raise NotationError("Say which box with --box NAME.")
+        raise Refused("Say which box with --box NAME.")
     found = next((d for d, v in rig.devices.items() if v.name.lower() == name.lower()), "")
     if not found:
-        raise NotationError(f"There is no box “{name}” in this rig.")
+        raise Refused(f"There is no box “{name}” in this rig.")
     return found
 
 

@@ -52,7 +52,7 @@ def patch(
     Exits with 1 when something found no place or would meet others.
     """
     from welvo.patch.index import Index
-    from welvo.rig.notation import NotationError
+    from welvo.rig.base import Refused
 
     rig = load_rig(file)
     index = Index(rig)
@@ -76,7 +76,7 @@ def patch(
         else:
             _list(index, as_json)
             return
-    except NotationError as e:
+    except Refused as e:
         fail(str(e))
     if as_json:
         typer.echo(json.dumps(answer, indent=1, ensure_ascii=False))
@@ -88,14 +88,15 @@ def patch(
 def _keys(rig: Rig, what: str) -> list[str]:
     """Fixtures by number, by group, or all that are not patched."""
     from welvo.patch.index import Index
+    from welvo.rig.base import Refused
     from welvo.rig.lookup import fixtures_by_number
-    from welvo.rig.notation import NotationError, read_numbers
+    from welvo.rig.notation import read_numbers
 
     if what.strip().lower() == "unpatched":
         found = Index(rig).open
         keys = [k for k in rig.fixtures if k in found]
         if not keys:
-            raise NotationError("Every fixture has an address already.")
+            raise Refused("Every fixture has an address already.")
         return keys
     group = next((g for g in rig.groups.values() if g.name.lower() == what.strip().lower()), None)
     if group:
@@ -116,26 +117,27 @@ def _laying(
     over: bool,
 ) -> Laying:
     from welvo.patch.laying import ORDERS, Laying
+    from welvo.rig.base import Refused
     from welvo.rig.lookup import universe_by_number
-    from welvo.rig.notation import NotationError, read_numbers, read_place
+    from welvo.rig.notation import read_numbers, read_place
 
     place = None
     if start.strip().lower() not in ("", "free"):
         number, address = read_place(start)
         uid = universe_by_number(rig, number)
         if not uid:
-            raise NotationError(f"There is no universe {number} in this rig.")
+            raise Refused(f"There is no universe {number} in this rig.")
         place = (uid, address)
     chosen = next((o for o in ORDERS if o == order), None)
     if chosen is None:
-        raise NotationError(f"“{order}” is no order: {', '.join(ORDERS)}.")
+        raise Refused(f"“{order}” is no order: {', '.join(ORDERS)}.")
     universes = []
     for number in read_numbers(into):
         universes.append(universe_by_number(rig, number))
         if not universes[-1]:
-            raise NotationError(f"There is no universe {number} in this rig.")
+            raise Refused(f"There is no universe {number} in this rig.")
     if place and universes and place[0] not in universes:
-        raise NotationError(f"{start} lies in none of the universes {into}.")
+        raise Refused(f"{start} lies in none of the universes {into}.")
     way, by = ("spacing", spacing) if spacing else ("gap", gap) if gap else ("round", every) if every else ("packed", 0)
     return Laying(place, way, by, chosen, tuple(universes), headroom, together, over)  # type: ignore[arg-type]
 
@@ -199,12 +201,12 @@ def _how_many(index: Index, width: int, laying: Laying) -> dict[str, Any]:
 def _pack(index: Index, number: int, write: Path | None) -> dict[str, Any]:
     from welvo.patch.allocate import apply_steps
     from welvo.patch.repack import repack
+    from welvo.rig.base import Refused
     from welvo.rig.lookup import universe_by_number
-    from welvo.rig.notation import NotationError
 
     uid = universe_by_number(index.rig, number)
     if not uid:
-        raise NotationError(f"There is no universe {number} in this rig.")
+        raise Refused(f"There is no universe {number} in this rig.")
     found = repack(index, uid)
     steps = list(found.steps)
     made, _ = apply_steps(index.rig, steps, f"pack universe {number}")
@@ -217,15 +219,15 @@ def _pack(index: Index, number: int, write: Path | None) -> dict[str, Any]:
 def _mode(index: Index, wish: str, write: Path | None) -> dict[str, Any]:
     from welvo.patch.consequences import change_mode, consequences
     from welvo.patch.table import read_mode
-    from welvo.rig.notation import NotationError
+    from welvo.rig.base import Refused
 
     rig = index.rig
     what, sign, mode = wish.partition("=")
     if not sign:
-        raise NotationError(f"“{wish}” says no mode. Write numbers=mode, such as 201-206=9 slot.")
+        raise Refused(f"“{wish}” says no mode. Write numbers=mode, such as 201-206=9 slot.")
     keys = [k for k in _keys(rig, what) if k in rig.fixtures]
     if not keys:
-        raise NotationError(f"“{what}” names no fixture.")
+        raise Refused(f"“{what}” names no fixture.")
     made, _ = change_mode(rig, keys, *read_mode(rig, mode, rig.fixtures[keys[0]].profile))
     found = consequences(index, made)
     return {

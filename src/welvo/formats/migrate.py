@@ -65,7 +65,31 @@ def runs_in_full(raw: dict[str, Any]) -> dict[str, Any]:
     return raw
 
 
-STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: places_from_text, 2: more_to_say, 3: runs_in_full}
+def one_alphabet(raw: dict[str, Any]) -> dict[str, Any]:
+    """Format 4 → 5: the functions of a converter's lamps are spelled in the alphabet that orders are spelled in.
+
+    Before, D was a dimmer, C cyan and V violet there, while they were warm white, cool white and a single dimmer in an
+    element's order. Violet becomes U, the letter next to it: no channel of a profile was ever taken for violet.
+    """
+    letters = {"D": "V", "C": "N", "V": "U"}
+    devices = raw.get("devices")
+    for device in devices.values() if isinstance(devices, dict) else ():
+        ports = device.get("ports") if isinstance(device, dict) else None
+        for port in ports.values() if isinstance(ports, dict) else ():
+            run = port.get("run") if isinstance(port, dict) else None
+            for segment in run if isinstance(run, list) else ():
+                functions = segment.get("functions") if isinstance(segment, dict) else None
+                if isinstance(functions, list):
+                    segment["functions"] = [letters.get(f, f) if isinstance(f, str) else f for f in functions]
+    return raw
+
+
+STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
+    1: places_from_text,
+    2: more_to_say,
+    3: runs_in_full,
+    4: one_alphabet,
+}
 """From which format each step leads to the next."""
 
 

@@ -13,7 +13,7 @@ import msgspec
 
 from welvo.formats.rigfile import RigFileError, write_atomic
 from welvo.formats.unknown import to_plain
-from welvo.rig.notation import NotationError
+from welvo.rig.base import Refused
 from welvo.rig.runs import PixelType
 from welvo.rig.wiring import DeviceModel
 
@@ -31,20 +31,20 @@ def read_model(text: str, name: str) -> DeviceModel:
 def check_model(model: DeviceModel) -> None:
     """Refuse what contradicts itself: a port said twice, a mode or a setting that names what is not there."""
     if not model.name.strip():
-        raise NotationError("A model needs a name.")
+        raise Refused("A model needs a name.")
     twice = next((p for p in model.ports if model.ports.count(p) > 1), "")
     if twice:
-        raise NotationError(f"Port {twice} is there twice.")
+        raise Refused(f"Port {twice} is there twice.")
     for mode in model.modes:
         lost = next((p for p in mode.off if p not in model.ports), "")
         if lost:
-            raise NotationError(f"Mode “{mode.name}” switches port {lost} off, which is not there.")
+            raise Refused(f"Mode “{mode.name}” switches port {lost} off, which is not there.")
     lost = next((p for p in model.gives if p not in model.ports), "")
     if lost:
-        raise NotationError(f"What port {lost} gives is said, and there is no such port.")
+        raise Refused(f"What port {lost} gives is said, and there is no such port.")
     names = [m.name for m in model.modes]
     if len(set(names)) < len(names):
-        raise NotationError("Two modes carry one name.")
+        raise Refused("Two modes carry one name.")
 
 
 def write_model(model: DeviceModel) -> str:

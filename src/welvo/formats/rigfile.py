@@ -20,9 +20,10 @@ from msgspec.structs import replace
 
 from welvo.formats.migrate import migrate
 from welvo.formats.unknown import gather, to_plain
+from welvo.rig.base import Refused
 from welvo.rig.document import FORMAT, PARTS, Rig
 from welvo.rig.edits import check_feed
-from welvo.rig.notation import NotationError, read_ip
+from welvo.rig.notation import read_ip
 
 RIG_ENTRY = "rig.json"
 MOST_FILE = 256 * 2**20
@@ -195,7 +196,7 @@ def problems_of(rig: Rig) -> list[str]:
             found.append(f"Feed {wid} comes from sender “{w.sender}”, which is not in the file.")
         try:
             check_feed(w)
-        except NotationError as e:
+        except Refused as e:
             found.append(f"Feed {wid}: {e}")
     for did, d in rig.devices.items():
         if d.model not in rig.device_models:
@@ -203,7 +204,7 @@ def problems_of(rig: Rig) -> list[str]:
         if d.ip:
             try:
                 read_ip(d.ip)
-            except NotationError as e:
+            except Refused as e:
                 found.append(f"Device {d.name} ({did}): {e}")
     return found
 

@@ -7,22 +7,23 @@ import re
 from welvo.formats.library import find_generic
 from welvo.patch.allocate import add_fixtures, read_wish
 from welvo.patch.index import Index
+from welvo.rig.base import Refused
 from welvo.rig.document import Change, Rig, joined
 from welvo.rig.edits import add_profile
-from welvo.rig.notation import NotationError, plural
+from welvo.rig.notation import plural
 
 
 def wished(rig: Rig, text: str) -> tuple[Rig, Change, list[str]]:
     """Add all that a line asks for, in one act; gives the ids of the new fixtures.
 
-    A name that no profile of the rig has is looked for among the generics. Raises NotationError for the first part
+    A name that no profile of the rig has is looked for among the generics. Raises Refused for the first part
     that cannot be read; then nothing is done.
     """
     parts = [p.strip() for p in re.split(r"[;\n]", text) if p.strip()]
     if not parts:
-        raise NotationError("Say how many of what, and where: 12 x Bar 9 at 1.001")
+        raise Refused("Say how many of what, and where: 12 x Bar 9 at 1.001")
     if len(parts) > 200:
-        raise NotationError(f"{len(parts)} wishes are more than 200; add them in parts.")
+        raise Refused(f"{len(parts)} wishes are more than 200; add them in parts.")
     changes: list[Change] = []
     made: list[str] = []
     labels = []

@@ -9,11 +9,12 @@ from difflib import get_close_matches
 from msgspec.structs import replace
 
 from welvo.patch.index import Index, Span
+from welvo.rig.base import Refused
 from welvo.rig.counting import SLOTS, free_between, how_many_fit, stretches
 from welvo.rig.document import Change, Rig, put
 from welvo.rig.edits import add_universe, with_place
 from welvo.rig.lookup import call, mode_of, universe_by_number, universes_in_order
-from welvo.rig.notation import NotationError, plural, read_place, read_series, say_place
+from welvo.rig.notation import plural, read_place, read_series, say_place
 from welvo.rig.patched import Element, Fixture, Place
 
 Edit = tuple[Rig, Change]
@@ -172,16 +173,16 @@ def lay_out(
     """Addresses for breaks in list order: from `start` packed, spaced or gapped; without a start, next free places (from universe `begin` on).
 
     A thing that no longer fits goes to 1 of the next universe of the rig. Locked places are refused by name.
-    Raises NotationError when the universes run out.
+    Raises Refused when the universes run out.
     """
     rig = index.rig
     for key, brk in keys:
         fixture = rig.fixtures.get(key)
         if fixture and fixture.place(brk).locked:
-            raise NotationError(f"{fixture.number} is locked. Unlock it first, or leave it out.")
+            raise Refused(f"{fixture.number} is locked. Unlock it first, or leave it out.")
     order = universes_in_order(rig)
     if not order:
-        raise NotationError("There is no universe yet. Add one first.")
+        raise Refused("There is no universe yet. Add one first.")
     steps: list[Step] = []
     if start is None:
         moving = frozenset(keys)
@@ -192,7 +193,7 @@ def lay_out(
             width = footprint_of(rig, key, brk)
             spot = _free_beside(index, order, uid, cursor, width, moving, placed)
             if spot is None:
-                raise NotationError(f"No place is free for {call(rig, key)} ({width} slots). Add a universe.")
+                raise Refused(f"No place is free for {call(rig, key)} ({width} slots). Add a universe.")
             uid, cursor = spot[0], spot[1] + width
             placed.append(Span(key, brk, spot[0], spot[1], spot[1] + width - 1, 0))
             steps.append(Step(key, brk, *spot))
@@ -205,7 +206,7 @@ def lay_out(
             following = order[order.index(uid) + 1 :]
             if not following:
                 fits = how_many_fit(start[1], spacing or width + (gap or 0), width, size)
-                raise NotationError(
+                raise Refused(
                     f"{call(rig, key)} does not fit any more: {fits} of {len(keys)} fit. "
                     f"Add universe {rig.universes[uid].number + 1}, or start lower."
                 )
@@ -256,12 +257,12 @@ def patch_series(index: Index, keys: list[tuple[str, int]], text: str) -> Edit:
         number, address = read_place(series.start)
         uid = universe_by_number(rig, number)
         if not uid:
-            raise NotationError(f"There is no universe {number} in this rig yet.")
+            raise Refused(f"There is no universe {number} in this rig yet.")
         if len(keys) == 1:
             width = footprint_of(rig, *keys[0])
             size = rig.universes[uid].size
             if keys[0][0] in rig.fixtures and address + width - 1 > size:
-                raise NotationError(
+                raise Refused(
                     f"{call(rig, keys[0][0])} takes {width} slots; from {say_place(number, address)} it would end at "
                     f"{address + width - 1}, past {size}. The highest start is {size - width + 1}."
                 )
@@ -288,10 +289,10 @@ def read_wish(rig: Rig, text: str) -> Wish:
         r"\s*(?:(\d+)\s*[x×*]\s*)?(.+?)(?:\s*\(\s*([^)]*)\s*\))?(?:\s+at\s+(.+?))?\s*", text, re.IGNORECASE
     )
     if not m or not text.strip():
-        raise NotationError("Say how many of what, and where: 12 x Bar 9 at 1.001")
+        raise Refused("Say how many of what, and where: 12 x Bar 9 at 1.001")
     count = int(m[1] or 1)
     if not 1 <= count <= 10_000:
-        raise NotationError("Add between 1 and 10 000 fixtures at a time.")
+        raise Refused("Add between 1 and 10 000 fixtures at a time.")
     names = {p.name.lower(): pid for pid, p in rig.profiles.items()}
     names |= {f"{p.maker} {p.name}".strip().lower(): pid for pid, p in rig.profiles.items()}
     wanted = m[2].strip().lower()
@@ -299,14 +300,14 @@ def read_wish(rig: Rig, text: str) -> Wish:
     if not pid:
         near = get_close_matches(wanted, names, 1, 0.5)
         hint = f" Did you mean {rig.profiles[names[near[0]]].name}?" if near else ""
-        raise NotationError(f"There is no profile “{m[2].strip()}” in this rig.{hint}")
+        raise Refused(f"There is no profile “{m[2].strip()}” in this rig.{hint}")
     modes = rig.profiles[pid].modes
     if m[3] is None:
         mid = next(iter(modes))
     else:
         mid = next((k for k, v in modes.items() if v.name.lower() == m[3].strip().lower()), "")
         if not mid:
-            raise NotationError(
+            raise Refused(
                 f"{rig.profiles[pid].name} has no mode “{m[3].strip()}”. It has: "
                 + ", ".join(v.name for v in modes.values())
                 + "."
@@ -326,7 +327,7 @@ def add_fixtures(
     serial = len(rig.fixtures) + 1
     for n in range(wish.count):
         if number + n in taken:
-            raise NotationError(f"Number {number + n} is taken already. Start the numbers somewhere else.")
+            raise Refused(f"Number {number + n} is taken already. Start the numbers somewhere else.")
         while f"f{serial}" in rig.fixtures or f"f{serial}" in made:
             serial += 1
         fid = f"f{serial}"
@@ -360,7 +361,7 @@ def _further_break(rig: Rig, keys: list[str], brk: int, label: str) -> tuple[Rig
         try:
             steps = lay_out(Index(rig), [(k, brk) for k in keys], None, None, None, begin)
             return apply_steps(rig, steps, label)[0], made
-        except NotationError:
+        except Refused:
             highest = max(u.number for u in rig.universes.values())
             if len(made) >= 100 or highest >= 63999:
                 raise

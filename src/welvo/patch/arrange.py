@@ -7,10 +7,11 @@ from msgspec.structs import replace
 from welvo.patch.allocate import Step, apply_steps, footprint_of
 from welvo.patch.index import Index
 from welvo.patch.laying import is_locked, place_of
+from welvo.rig.base import Refused
 from welvo.rig.document import Change, Rig, fresh_id, put
 from welvo.rig.edits import with_place
 from welvo.rig.lookup import call, universe_by_number, universes_in_order
-from welvo.rig.notation import NotationError, Shift, plural, say_place
+from welvo.rig.notation import Shift, plural, say_place
 from welvo.rig.patched import Element, Fixture, Place
 
 
@@ -20,20 +21,20 @@ def shifted(index: Index, keys: list[tuple[str, int]], shift: Shift) -> list[Ste
     steps = []
     for key, brk in keys:
         if is_locked(rig, key, brk):
-            raise NotationError(f"{call(rig, key)} is locked. Unlock it first, or leave it out.")
+            raise Refused(f"{call(rig, key)} is locked. Unlock it first, or leave it out.")
         span = next((s for s in index.spans(key) if s.brk == brk), None)
         if span is None:
-            raise NotationError(f"{call(rig, key)} has no address that could be moved on.")
+            raise Refused(f"{call(rig, key)} has no address that could be moved on.")
         number = rig.universes[span.universe].number + shift.universes
         uid = universe_by_number(rig, number)
         if not uid:
-            raise NotationError(f"{call(rig, key)} would go to universe {number}, which is not there.")
+            raise Refused(f"{call(rig, key)} would go to universe {number}, which is not there.")
         address = span.first + shift.by
         last = address + footprint_of(rig, key, brk) - 1
         size = rig.universes[uid].size
         if address < 1 or (key in rig.fixtures and last > size) or address > size:
             where = say_place(number, address) if address > 0 else f"before {say_place(number, 1)}"
-            raise NotationError(f"{call(rig, key)} would go to {where} and no longer fit its universe of {size}.")
+            raise Refused(f"{call(rig, key)} would go to {where} and no longer fit its universe of {size}.")
         steps.append(Step(key, brk, uid, address))
     return steps
 
@@ -84,14 +85,14 @@ def swap(index: Index, a: tuple[str, int], b: tuple[str, int]) -> list[Step]:
     starts = []
     for key, brk in (a, b):
         if is_locked(rig, key, brk):
-            raise NotationError(f"{call(rig, key)} is locked. Unlock it first.")
+            raise Refused(f"{call(rig, key)} is locked. Unlock it first.")
         span = next((s for s in index.spans(key) if s.brk == brk), None)
         if span is None or place_of(rig, key, brk).way != "typed":
-            raise NotationError(f"{call(rig, key)} has no typed address to give away.")
+            raise Refused(f"{call(rig, key)} has no typed address to give away.")
         starts.append((span.universe, span.first))
     for (key, brk), (uid, address) in ((a, starts[1]), (b, starts[0])):
         if key in rig.fixtures and address + footprint_of(rig, key, brk) - 1 > rig.universes[uid].size:
-            raise NotationError(f"{call(rig, key)} would end past universe {rig.universes[uid].number} there.")
+            raise Refused(f"{call(rig, key)} would end past universe {rig.universes[uid].number} there.")
     return [Step(*a, *starts[1]), Step(*b, *starts[0])]
 
 
@@ -111,9 +112,9 @@ def renumbered(rig: Rig, uids: list[str], first: int, wires: bool) -> tuple[Rig,
     for u, number in new.items():
         other = next((k for k, v in rig.universes.items() if v.number == number and k not in new), "")
         if other:
-            raise NotationError(f"Universe {number} is there already and is not part of the block.")
+            raise Refused(f"Universe {number} is there already and is not part of the block.")
         if not 1 <= number <= 63999:
-            raise NotationError(f"Universe {rig.universes[u].number} would become {number}; they run from 1 to 63999.")
+            raise Refused(f"Universe {rig.universes[u].number} would become {number}; they run from 1 to 63999.")
     said = [(f"universe {rig.universes[u].number}", str(rig.universes[u].number), str(n)) for u, n in new.items()]
     feeds = {}
     if wires:
@@ -124,7 +125,7 @@ def renumbered(rig: Rig, uids: list[str], first: int, wires: bool) -> tuple[Rig,
             if feed.universe in new and feed.protocol in ("sacn", "artnet"):
                 delta = new[feed.universe] - rig.universes[feed.universe].number
                 if feed.wire + delta < 0:
-                    raise NotationError(f"{say_wire(feed.protocol, feed.wire)} cannot go {-delta} lower.")
+                    raise Refused(f"{say_wire(feed.protocol, feed.wire)} cannot go {-delta} lower.")
                 feeds[fid] = replace(feed, wire=feed.wire + delta)
                 check_feed(feeds[fid])
                 said.append(

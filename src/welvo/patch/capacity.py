@@ -7,10 +7,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from welvo.patch.index import Index
+from welvo.rig.base import Refused
 from welvo.rig.document import Change, Rig, put
 from welvo.rig.edits import without_feeds
 from welvo.rig.lookup import universes_in_order, used
-from welvo.rig.notation import NotationError, plural, say_wire
+from welvo.rig.notation import plural, say_wire
 from welvo.rig.plan import model_of
 
 
@@ -136,7 +137,7 @@ def trim(index: Index) -> tuple[Rig, Change]:
     rig = index.rig
     gone = [uid for uid, _ in leftovers(index)]
     if not gone:
-        raise NotationError("Nothing to trim: every universe holds something or is reserved.")
+        raise Refused("Nothing to trim: every universe holds something or is reserved.")
     feeds = {fid: None for fid, f in rig.feeds.items() if f.universe in gone}
     devices = without_feeds(rig, set(feeds))
     label = f"trim {plural(len(gone), 'empty universe')}"

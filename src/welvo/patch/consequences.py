@@ -7,9 +7,10 @@ from dataclasses import dataclass
 from msgspec.structs import replace
 
 from welvo.patch.index import Index
+from welvo.rig.base import Refused
 from welvo.rig.document import Change, Rig, put
 from welvo.rig.lookup import call, mode_of
-from welvo.rig.notation import NotationError, plural, say_place
+from welvo.rig.notation import plural, say_place
 from welvo.rig.patched import Fixture, Place
 from welvo.rig.profile import Mode, Profile
 
@@ -97,10 +98,10 @@ def remove_mode(rig: Rig, pid: str, mid: str, into: str = "") -> tuple[Rig, Chan
     """Take a mode out. Fixtures in it go over to mode `into`; without one a mode in use is refused."""
     profile = rig.profiles[pid]
     if len(profile.modes) == 1:
-        raise NotationError(f"“{profile.modes[mid].name}” is the only mode of {profile.name}.")
+        raise Refused(f"“{profile.modes[mid].name}” is the only mode of {profile.name}.")
     users = [f for f in rig.fixtures if rig.fixtures[f].profile == pid and rig.fixtures[f].mode == mid]
     if users and not into:
-        raise NotationError(
+        raise Refused(
             f"{plural(len(users), 'fixture')} stand in mode “{profile.modes[mid].name}”. Say which mode they go over to."
         )
     modes = {k: m for k, m in profile.modes.items() if k != mid}

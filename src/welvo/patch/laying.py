@@ -8,10 +8,11 @@ from typing import Literal
 
 from welvo.patch.allocate import Step, apply_steps, footprint_of
 from welvo.patch.index import Index
+from welvo.rig.base import Refused
 from welvo.rig.counting import Stretch, free_between, stretches
 from welvo.rig.document import Change, Rig
 from welvo.rig.lookup import call, universes_in_order
-from welvo.rig.notation import NotationError, plural, say_place
+from welvo.rig.notation import plural, say_place
 from welvo.rig.patched import Place
 
 Way = Literal["packed", "gap", "spacing", "round"]
@@ -79,7 +80,7 @@ class _Filler:
         rig = index.rig
         order = list(laying.into) or universes_in_order(rig)
         if not order:
-            raise NotationError("There is no universe yet. Add one first.")
+            raise Refused("There is no universe yet. Add one first.")
         if (laying.start and not laying.into) or (laying.start and laying.start[0] in order):
             order = order[order.index(laying.start[0]) :]
         self.order = order
@@ -222,17 +223,17 @@ def _bundles(rig: Rig, keys: list[tuple[str, int]], together: bool) -> list[list
 def lay(index: Index, keys: list[tuple[str, int]], laying: Laying) -> Laid:
     """Where each break or element would stand. Locked ones keep their places and are gone around.
 
-    Raises NotationError when the wish itself cannot be read (no universe, a start past the end, a step of 0).
+    Raises Refused when the wish itself cannot be read (no universe, a start past the end, a step of 0).
     """
     rig = index.rig
     if laying.way in ("spacing", "round") and laying.by < 1:
-        raise NotationError(f"A {laying.way} needs a step of 1 slot or more.")
+        raise Refused(f"A {laying.way} needs a step of 1 slot or more.")
     if laying.start:
         uid, address = laying.start
         if address > index.limit(uid).slots - laying.headroom:
             limit = index.limit(uid)
             why = f" ({limit.why})" if limit.why else ""
-            raise NotationError(
+            raise Refused(
                 f"{say_place(rig.universes[uid].number, address)} lies past the last slot to use, {limit.slots - laying.headroom}{why}."
             )
     movable = [k for k in in_order(rig, keys, laying.order) if not _stays(rig, *k)]
@@ -322,11 +323,11 @@ class Fit:
 
 
 def how_many(index: Index, width: int, laying: Laying, most: int = 10_000) -> Fit:
-    """How many things of a width fit from here, exactly. Raises NotationError as `lay` does."""
+    """How many things of a width fit from here, exactly. Raises Refused as `lay` does."""
     if laying.way in ("spacing", "round") and laying.by < 1:
-        raise NotationError(f"A {laying.way} needs a step of 1 slot or more.")
+        raise Refused(f"A {laying.way} needs a step of 1 slot or more.")
     if width < 1:
-        raise NotationError("A thing of no slots fits any number of times.")
+        raise Refused("A thing of no slots fits any number of times.")
     filler = _Filler(index, laying, frozenset())
     count, at, left = 0, ("", 0), 0
     while count < most:
@@ -343,7 +344,7 @@ def how_many(index: Index, width: int, laying: Laying, most: int = 10_000) -> Fi
 def take(rig: Rig, laid: Laid, label: str = "") -> tuple[Rig, Change]:
     """Do a layout that was looked at."""
     if not laid.steps:
-        raise NotationError(laid.why or "Nothing was laid out.")
+        raise Refused(laid.why or "Nothing was laid out.")
     first = laid.steps[0]
     things = len({s.key for s in laid.steps})
     who = call(rig, first.key) if things == 1 else plural(things, "thing")

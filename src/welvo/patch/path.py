@@ -12,11 +12,12 @@ from welvo.patch.cable import Piece, Stream
 from welvo.patch.index import Index, Span
 from welvo.patch.stream import boxes, stream_of
 from welvo.rig.attributes import word_for
+from welvo.rig.base import Refused
 from welvo.rig.counting import SLOTS, pixel_place, running_of
 from welvo.rig.counting import place_of as place_at
 from welvo.rig.document import Rig
 from welvo.rig.lookup import call, called, mode_of, universe_by_number, used
-from welvo.rig.notation import NotationError, every_way, plural, read_place, say_place, say_wire, thousands
+from welvo.rig.notation import every_way, plural, read_place, say_place, say_wire, thousands
 from welvo.rig.plan import device_at, feed_reaches, model_of, port_of_fixture, ports_taking
 from welvo.rig.switches import say_setting
 
@@ -73,20 +74,20 @@ def find_target(index: Index, text: str) -> Target:
     thing), `run 1169` (running number over the rig), `WEIR-2 run 145` (over a box's ports), `PENSTOCK 6 px 31` (a pixel
     of a port).
 
-    Raises NotationError with the reason.
+    Raises Refused with the reason.
     """
     rig = index.rig
     t = text.strip()
     if re.fullmatch(r"\d+", t):
         fid = next((k for k, f in rig.fixtures.items() if f.number == int(t)), "")
         if not fid:
-            raise NotationError(f"There is no fixture {t} in this rig.")
+            raise Refused(f"There is no fixture {t} in this rig.")
         return of_thing(index, fid)
     if re.fullmatch(r"\d+\.\d+", t):
         number, address = read_place(t)
         uid = universe_by_number(rig, number)
         if not uid:
-            raise NotationError(f"There is no universe {number} in this rig.")
+            raise Refused(f"There is no universe {number} in this rig.")
         return of_slot(index, uid, address)
     port_pixel = re.fullmatch(r"(.+?)\s+(\S+)\s+px\s*(\d+)", t, re.IGNORECASE)
     if port_pixel:
@@ -103,12 +104,12 @@ def find_target(index: Index, text: str) -> Target:
     if slash and re.fullmatch(r"\d+", pixel):
         eid = next((k for k, e in rig.elements.items() if e.name.lower() == name.strip().lower()), "")
         if not eid:
-            raise NotationError(f"There is no element “{name}” in this rig.")
+            raise Refused(f"There is no element “{name}” in this rig.")
         return of_pixel(index, eid, int(pixel))
     eid = next((k for k, e in rig.elements.items() if e.name.lower() == t.lower()), "")
     if eid:
         return of_thing(index, eid)
-    raise NotationError(
+    raise Refused(
         f"“{t}” is no fixture number, no NAME/PIXEL, no universe.address, no NAME:SLOT and no running number (run 1169)."
     )
 
@@ -123,23 +124,23 @@ def of_running(index: Index, running: int, box: str = "") -> Target:
     """The slot of a running number: over the whole rig, or over the ports of a box in the order printed on it."""
     rig = index.rig
     if running < 1:
-        raise NotationError("Running numbers count from 1.")
+        raise Refused("Running numbers count from 1.")
     if not box:
         ahead, address = place_at(running, rig_size(rig))
         uid = universe_by_number(rig, ahead + 1)
         if not uid:
-            raise NotationError(f"Running slot {running} would be in universe {ahead + 1}, which is not there.")
+            raise Refused(f"Running slot {running} would be in universe {ahead + 1}, which is not there.")
         return of_slot(index, uid, address)
     did = next((k for k, d in rig.devices.items() if d.name.lower() == box.lower()), "")
     model = model_of(rig, did) if did else None
     if not did or model is None:
-        raise NotationError(f"There is no box “{box}” in this rig.")
+        raise Refused(f"There is no box “{box}” in this rig.")
     streams = [s for (d, _), s in index.cables.streams.items() if d == did]
     if streams:
         return _running_in_streams(index, did, streams, running)
     nth, address = place_at(running)
     if nth >= len(model.ports):
-        raise NotationError(
+        raise Refused(
             f"{rig.devices[did].name} has {plural(len(model.ports), 'port')}; running slot {running} is behind the last."
         )
     feed = (
@@ -148,7 +149,7 @@ def of_running(index: Index, running: int, box: str = "") -> Target:
         else None
     )
     if feed is None or feed.universe not in rig.universes:
-        raise NotationError(f"Port {model.ports[nth]} of {rig.devices[did].name} takes no universe.")
+        raise Refused(f"Port {model.ports[nth]} of {rig.devices[did].name} takes no universe.")
     return of_slot(index, feed.universe, address)
 
 
@@ -160,12 +161,12 @@ def of_port_pixel(index: Index, box: str, port: str, pixel: int) -> Target:
         (s for (d, label), s in index.cables.streams.items() if d == did and label.lower() == port.lower()), None
     )
     if stream is None:
-        raise NotationError(f"There is no port {port} with pixels on a box “{box}”.")
+        raise Refused(f"There is no port {port} with pixels on a box “{box}”.")
     piece = next((p for p in stream.pieces if p.px <= pixel < p.px + p.pixels), None)
     place = piece.place((pixel - piece.px) * piece.k + 1) if piece else None
     uid = universe_by_number(rig, place[0]) if place else ""
     if not place or not uid:
-        raise NotationError(
+        raise Refused(
             f"Port {stream.label} of {rig.devices[did].name} has {plural(stream.pixels, 'pixel')}; pixel {pixel} has no universe."
         )
     return of_slot(index, uid, place[1])
@@ -180,10 +181,10 @@ def _running_in_streams(index: Index, did: str, streams: list[Stream], running: 
                 place = piece.place(left)
                 uid = universe_by_number(index.rig, place[0]) if place else ""
                 if not place or not uid:
-                    raise NotationError(f"Port {stream.label} of {index.rig.devices[did].name} has no universe there.")
+                    raise Refused(f"Port {stream.label} of {index.rig.devices[did].name} has no universe there.")
                 return of_slot(index, uid, place[1])
             left -= piece.slots
-    raise NotationError(f"{index.rig.devices[did].name} has {thousands(running - left)} slots in all.")
+    raise Refused(f"{index.rig.devices[did].name} has {thousands(running - left)} slots in all.")
 
 
 def of_segment(index: Index, did: str, label: str, n: int) -> Target:
@@ -204,14 +205,14 @@ def of_slot_within(index: Index, name: str, within: int) -> Target:
     rig = index.rig
     key = called(rig, name)
     if not key:
-        raise NotationError(f"There is no fixture or element “{name}” in this rig.")
+        raise Refused(f"There is no fixture or element “{name}” in this rig.")
     left = within
     for span in index.spans(key):
         width = span.last - span.first + 1
         if 1 <= left <= width:
             return replace(of_slot(index, span.universe, span.first + left - 1), key=key, brk=span.brk)
         left -= width
-    raise NotationError(f"{name} has {plural(within - left, 'slot')} with an address; there is no slot {within}.")
+    raise Refused(f"{name} has {plural(within - left, 'slot')} with an address; there is no slot {within}.")
 
 
 def of_fixture_pixel(index: Index, number: int, pixel: int) -> Target:
@@ -220,10 +221,10 @@ def of_fixture_pixel(index: Index, number: int, pixel: int) -> Target:
     key = next((k for k, f in rig.fixtures.items() if f.number == number), "")
     mode = mode_of(rig, rig.fixtures[key]) if key else None
     if mode is None:
-        raise NotationError(f"There is no fixture {number} in this rig.")
+        raise Refused(f"There is no fixture {number} in this rig.")
     slots = [(c.brk, s) for c in mode.channels if c.pixel == pixel for s in c.slots]
     if not slots:
-        raise NotationError(f"{number} has {plural(mode.pixels, 'pixel')}; there is no pixel {pixel}.")
+        raise Refused(f"{number} has {plural(mode.pixels, 'pixel')}; there is no pixel {pixel}.")
     brk, first = min(slots)
     span = next((s for s in index.spans(key) if s.brk == brk), None)
     if span is None:
@@ -241,7 +242,7 @@ def of_pixel(index: Index, eid: str, pixel: int) -> Target:
     rig = index.rig
     element = rig.elements[eid]
     if element.kind == "block" or not 1 <= pixel <= element.pixels:
-        raise NotationError(f"{element.name} has {plural(element.pixels, 'pixel')}; there is no pixel {pixel}.")
+        raise Refused(f"{element.name} has {plural(element.pixels, 'pixel')}; there is no pixel {pixel}.")
     spans = index.spans(eid)
     if not spans:
         return Target(eid, 0, "", 0, f"{element.name}/{pixel}", pixel)

@@ -13,8 +13,9 @@ from msgspec.structs import replace
 from welvo.patch.index import Index
 from welvo.patch.table import cell, columns, read_mode, read_spot, read_turns, title, whole
 from welvo.rig import edits
+from welvo.rig.base import Refused
 from welvo.rig.document import Change, Rig, fresh_id, put
-from welvo.rig.notation import NotationError, plural, read_place
+from welvo.rig.notation import plural, read_place
 from welvo.rig.patched import Fixture, Place
 from welvo.rig.wiring import Universe
 
@@ -44,16 +45,16 @@ def read_cells(text: str) -> list[list[str]]:
     """Rows of cells between tabs, semicolons or commas, whichever the first line has."""
     lines = text.replace("\r\n", "\n").replace("\r", "\n").strip("\n")
     if not lines.strip():
-        raise NotationError("There is nothing to paste.")
+        raise Refused("There is nothing to paste.")
     head = lines.split("\n", 1)[0]
     mark = next((m for m in ("\t", ";", ",") if m in head), "\t")
     try:
         rows = [[c.strip() for c in row] for row in csv.reader(io.StringIO(lines), delimiter=mark)]
     except csv.Error as e:
-        raise NotationError(f"This cannot be read as a table: {e}.") from None
+        raise Refused(f"This cannot be read as a table: {e}.") from None
     rows = [r for r in rows if any(r)]
     if len(rows) > 20_000:
-        raise NotationError(f"{plural(len(rows), 'row')} are more than 20 000; paste them in parts.")
+        raise Refused(f"{plural(len(rows), 'row')} are more than 20 000; paste them in parts.")
     return rows
 
 
@@ -81,7 +82,7 @@ class _Pasting:
 def paste(index: Index, text: str) -> Pasted:
     """Rows with headings, matched by number: known numbers are changed, new ones added. Nothing else is touched.
 
-    Raises NotationError when there are no headings to go by.
+    Raises Refused when there are no headings to go by.
     """
     rig = index.rig
     rows = read_cells(text)
@@ -89,7 +90,7 @@ def paste(index: Index, text: str) -> Pasted:
     known = {alias: column for column, aliases in ALIASES.items() for alias in aliases} | own
     heads = [known.get(h.lower(), "") for h in rows[0]]
     if "number" not in heads or len({h for h in heads if h}) < 2:
-        raise NotationError(
+        raise Refused(
             "The first row must hold headings, with the number among them: No., Name, Profile, Mode, Universe, Address …"
         )
     at = _Pasting(rig)
@@ -104,10 +105,10 @@ def paste(index: Index, text: str) -> Pasted:
         cells = {h: row[i] for i, h in enumerate(heads) if h and i < len(row)}
         try:
             if cells.get("number", "") in ("", "–"):
-                raise NotationError("it has no number")
+                raise Refused("it has no number")
             number = whole(cells["number"], 1, 999_999)
             if number in seen:
-                raise NotationError(f"number {number} stands in the table twice")
+                raise Refused(f"number {number} stands in the table twice")
             seen.add(number)
             fid = by_number.get(number, "")
             made = _read_row(at, cells, number, rig.fixtures.get(fid), uni_by_number)
@@ -122,7 +123,7 @@ def paste(index: Index, text: str) -> Pasted:
             at.fixtures[fid] = made
             if "groups" in cells:
                 at.groups.append((fid, cells["groups"]))
-        except NotationError as e:
+        except Refused as e:
             refused.append(f"row {n}: {e}")
     label = f"paste {plural(len(at.fixtures), 'row')}"
     made_rig, change = put(rig, label, fixtures=at.fixtures, universes=at.universes)
@@ -149,7 +150,7 @@ def _read_row(
     if old is None:
         words = cells.get("profile", "")
         if not words:
-            raise NotationError(f"{number} is new and has no profile")
+            raise Refused(f"{number} is new and has no profile")
         mode = cells.get("mode", "")
         pid, mid = read_mode(rig, f"{words} ({mode})" if mode and "·" not in words and "(" not in words else words)
         old = Fixture(number=number, name=rig.profiles[pid].name, profile=pid, mode=mid)
@@ -196,7 +197,7 @@ def _read_places(at: _Pasting, text: str, universe: str, old: Fixture, numbers: 
             places.append(before)
             continue
         if before.locked and (before.universe, before.address) != (uid, address):
-            raise NotationError(f"{old.number} is locked at another address")
+            raise Refused(f"{old.number} is locked at another address")
         places.append(Place(universe=uid, address=address, locked=before.locked))
     return tuple(places)
 

@@ -11,16 +11,10 @@ from welvo.patch.allocate import apply_steps, patch_series
 from welvo.patch.arrange import shifted
 from welvo.patch.index import Index
 from welvo.rig import edits
+from welvo.rig.base import Refused
 from welvo.rig.document import Change, Rig, put
 from welvo.rig.lookup import call, called, mode_of
-from welvo.rig.notation import (
-    NotationError,
-    count_names,
-    plural,
-    read_series,
-    read_shift,
-    say_place,
-)
+from welvo.rig.notation import count_names, plural, read_series, read_shift, say_place
 from welvo.rig.patched import Fixture, Place, Turn
 
 Edit = tuple[Rig, Change]
@@ -138,7 +132,7 @@ def rank(index: Index, key: str, column: str) -> tuple[Any, ...]:
 def change(index: Index, keys: list[str], column: str, typed: str) -> Edit:
     """What typing into a column of one or several rows does; a series counts through them in this order.
 
-    Raises NotationError with the reason when it cannot be read or done.
+    Raises Refused with the reason when it cannot be read or done.
     """
     rig = index.rig
     fixtures = [k for k in keys if k in rig.fixtures]
@@ -154,9 +148,7 @@ def change(index: Index, keys: list[str], column: str, typed: str) -> Edit:
             elements={k: replace(rig.elements[k], note=w) for k, w in zip(keys, words) if k in rig.elements},
         )  # fmt: skip
     if not fixtures:
-        raise NotationError(
-            f"{call(rig, keys[0]) if keys else 'Nothing'} is no fixture and has no {title(column).lower()}."
-        )
+        raise Refused(f"{call(rig, keys[0]) if keys else 'Nothing'} is no fixture and has no {title(column).lower()}.")
     if column == "number":
         return number_series(rig, fixtures, typed)
     if column == "name":
@@ -174,7 +166,7 @@ def change(index: Index, keys: list[str], column: str, typed: str) -> Edit:
         return change_mode(rig, fixtures, *read_mode(rig, typed, rig.fixtures[fixtures[0]].profile))
     if column.startswith("own:"):
         return edits.set_field(rig, fixtures, column[4:], count_names(typed, len(fixtures)))
-    raise NotationError(f"{title(column)} follows from the rest and is not typed.")
+    raise Refused(f"{title(column)} follows from the rest and is not typed.")
 
 
 def change_first(index: Index, keys: list[str], typed: str) -> Edit:
@@ -187,7 +179,7 @@ def change_first(index: Index, keys: list[str], typed: str) -> Edit:
             (len(m.breaks) for k in keys if k in rig.fixtures and (m := mode_of(rig, rig.fixtures[k]))), default=1
         )
         if len(parts) > most:
-            raise NotationError(f"{plural(len(parts), 'address', 'addresses')} for {plural(most, 'break')}.")
+            raise Refused(f"{plural(len(parts), 'address', 'addresses')} for {plural(most, 'break')}.")
         made, touched, label = rig, frozenset[str](), ""
         here = index
         for brk, part in enumerate(parts):
@@ -233,14 +225,14 @@ def _set_places(rig: Rig, keys: list[tuple[str, int]], place: Place, label: str)
     for key, brk in keys:
         if key in rig.elements:
             if rig.elements[key].at.locked:
-                raise NotationError(f"{rig.elements[key].name} is locked. Unlock it first.")
+                raise Refused(f"{rig.elements[key].name} is locked. Unlock it first.")
             elements[key] = replace(rig.elements[key], at=place)
             continue
         f = fixtures.get(key, rig.fixtures[key])
         if f.place(brk).locked:
-            raise NotationError(f"{f.number} is locked. Unlock it first.")
+            raise Refused(f"{f.number} is locked. Unlock it first.")
         if place.after == key:
-            raise NotationError(f"{f.number} cannot stand behind itself.")
+            raise Refused(f"{f.number} cannot stand behind itself.")
         fixtures[key] = replace(f, at=edits.with_place(f, brk, place))
     return put(rig, label, fixtures=fixtures, elements=elements)
 
@@ -251,18 +243,18 @@ def read_anchor(rig: Rig, text: str) -> Place:
     name = m[1].strip() if m else ""
     found = called(rig, name)
     if not m or not found:
-        raise NotationError(f"“{text}” names nothing to stand behind. Write: after 207 + 4")
+        raise Refused(f"“{text}” names nothing to stand behind. Write: after 207 + 4")
     return Place(after=found, gap=int(m[2] or 0))
 
 
 def whole(text: str, low: int, high: int) -> int:
-    """A whole number in bounds, or a NotationError that says the bounds."""
+    """A whole number in bounds, or a Refused that says the bounds."""
     try:
         n = int(text.strip())
     except ValueError:
-        raise NotationError(f"“{text.strip()}” is no whole number. Write one from {low} to {high}.") from None
+        raise Refused(f"“{text.strip()}” is no whole number. Write one from {low} to {high}.") from None
     if not low <= n <= high:
-        raise NotationError(f"{n} is out of reach: {low} to {high}.")
+        raise Refused(f"{n} is out of reach: {low} to {high}.")
     return n
 
 
@@ -276,14 +268,14 @@ def number_series(rig: Rig, keys: list[str], typed: str) -> Edit:
         start, step = whole(series.start, 1, 999_999), series.spacing or 1
         wanted = [start + n * step for n in range(len(keys))]
     if wanted and (min(wanted) < 1 or max(wanted) > 999_999):
-        raise NotationError(
+        raise Refused(
             f"Numbers run from 1 to 999 999; {min(wanted) if min(wanted) < 1 else max(wanted)} is out of reach."
         )
     mine = set(keys)
     others = {f.number: f.name for k, f in rig.fixtures.items() if k not in mine}
     taken = next((n for n in wanted if n in others), None)
     if taken is not None:
-        raise NotationError(f"Number {taken} is taken already by “{others[taken]}”.")
+        raise Refused(f"Number {taken} is taken already by “{others[taken]}”.")
     label = f"number {edits.names_of(rig, keys)}"
     return edits.set_fixtures(rig, label, {k: {"number": n} for k, n in zip(keys, wanted)})
 
@@ -299,7 +291,7 @@ def read_turns(text: str) -> tuple[Turn, ...]:
     words = [w for w in re.split(r"[,\s]+", text.lower().strip()) if w]
     unknown = next((w for w in words if w not in TURNS), "")
     if unknown:
-        raise NotationError(f"“{unknown}” is no turn. Write pan, tilt, swap, or nothing.")
+        raise Refused(f"“{unknown}” is no turn. Write pan, tilt, swap, or nothing.")
     return tuple(v for k, v in TURNS.items() if k in words)
 
 
@@ -312,7 +304,7 @@ def read_spot(text: str) -> tuple[float, float, float] | None:
     except ValueError:
         numbers = []
     if not 1 <= len(numbers) <= 3 or any(not -1e5 < n < 1e5 for n in numbers):
-        raise NotationError(f"“{text.strip()}” is no spot. Write metres from the left, the front, the floor: 2.5, 0, 4")
+        raise Refused(f"“{text.strip()}” is no spot. Write metres from the left, the front, the floor: 2.5, 0, 4")
     return (numbers + [0.0, 0.0])[0], (numbers + [0.0, 0.0])[1], (numbers + [0.0, 0.0])[2]
 
 
@@ -320,7 +312,7 @@ def read_mode(rig: Rig, text: str, profile: str = "") -> tuple[str, str]:
     """Profile and mode ids for `Bar 9 (38 slot)`, `Bar 9 · 38 slot`, `Bar 9` or, in a profile known, `38 slot`."""
     m = re.fullmatch(r"\s*(.+?)\s*(?:\(\s*([^)]*?)\s*\)|·\s*(.+?))?\s*", text)
     if not m:
-        raise NotationError("Write a profile and its mode, such as Bar 9 (38 slot).")
+        raise Refused("Write a profile and its mode, such as Bar 9 (38 slot).")
     name, mode = m[1].lower(), (m[2] or m[3] or "").lower()
     pid = next(
         (k for k, p in rig.profiles.items() if name in (p.name.lower(), f"{p.maker} {p.name}".strip().lower())), ""
@@ -328,13 +320,13 @@ def read_mode(rig: Rig, text: str, profile: str = "") -> tuple[str, str]:
     if not pid and not mode and profile in rig.profiles:
         pid, mode = profile, name
     if not pid:
-        raise NotationError(f"There is no profile “{m[1]}” in this rig.")
+        raise Refused(f"There is no profile “{m[1]}” in this rig.")
     modes = rig.profiles[pid].modes
     if not mode:
         return pid, next(iter(modes))
     mid = next((k for k, v in modes.items() if v.name.lower() == mode), "")
     if not mid:
-        raise NotationError(
+        raise Refused(
             f"{rig.profiles[pid].name} has no mode “{mode}”. It has: {', '.join(v.name for v in modes.values())}."
         )
     return pid, mid

@@ -7,6 +7,13 @@ from typing import Any
 import msgspec
 
 
+class Refused(ValueError):
+    """What was typed, asked for or read cannot be taken; the message says what, why, and what would do.
+
+    The one exception of every reader and every edit: whoever catches it shows the message where the wish was made.
+    """
+
+
 class Value(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True, gc=False):
     """An immutable part of a rig; change it with `msgspec.structs.replace`.
 

@@ -13,7 +13,7 @@ from welvo.rig.profile import Profile
 from welvo.rig.runs import PixelType, Supply
 from welvo.rig.wiring import Device, DeviceModel, Feed, Sender, Universe, Use
 
-FORMAT = 4
+FORMAT = 5
 """The number of the file format this version writes."""
 
 

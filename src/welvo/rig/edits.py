@@ -6,9 +6,10 @@ from typing import Any
 
 from msgspec.structs import replace
 
+from welvo.rig.base import Refused
 from welvo.rig.document import Change, Rig, fresh_id, put
 from welvo.rig.lookup import bench_sender, call, code_for, lowest_free_tint, universe_by_number
-from welvo.rig.notation import NotationError, plural, read_ip, say_protocol, say_wire
+from welvo.rig.notation import plural, read_ip, say_protocol, say_wire
 from welvo.rig.patched import Element, Fixture, Group, Place, Share, Waiver
 from welvo.rig.plan import ports_taking, split_key
 from welvo.rig.profile import Profile
@@ -35,7 +36,7 @@ def set_profile(rig: Rig, pid: str, label: str, **fields: Any) -> Edit:
 def remove_profile(rig: Rig, pid: str) -> Edit:
     users = [f.number for f in rig.fixtures.values() if f.profile == pid]
     if users:
-        raise NotationError(f"{rig.profiles[pid].name} is used by {plural(len(users), 'fixture')}; remove those first.")
+        raise Refused(f"{rig.profiles[pid].name} is used by {plural(len(users), 'fixture')}; remove those first.")
     return put(rig, f"remove profile {rig.profiles[pid].name}", profiles={pid: None})
 
 
@@ -48,7 +49,7 @@ def move(rig: Rig, key: str, brk: int, universe: str, address: int) -> Edit:
     element = rig.elements.get(key)
     old = element.at if element else rig.fixtures[key].place(brk)
     if old.locked:
-        raise NotationError(f"{call(rig, key)} is locked. Unlock it first.")
+        raise Refused(f"{call(rig, key)} is locked. Unlock it first.")
     place = Place(universe=universe, address=address)
     where = f"{rig.universes[universe].number}.{address:03d}"
     if element:
@@ -112,9 +113,9 @@ def add_universe(rig: Rig, number: int | None = None, name: str = "") -> tuple[R
     """A new universe; without a number it gets the one after the highest."""
     n = number if number is not None else max((u.number for u in rig.universes.values()), default=0) + 1
     if universe_by_number(rig, n):
-        raise NotationError(f"There is a universe {n} already.")
+        raise Refused(f"There is a universe {n} already.")
     if not 1 <= n <= 63999:
-        raise NotationError(f"There is no universe {n}: universes run from 1 to 63999.")
+        raise Refused(f"There is no universe {n}: universes run from 1 to 63999.")
     uid = fresh_id(rig.universes, "u")
     return *put(rig, f"add universe {n}", universes={uid: Universe(number=n, name=name)}), uid
 
@@ -122,7 +123,7 @@ def add_universe(rig: Rig, number: int | None = None, name: str = "") -> tuple[R
 def set_universe(rig: Rig, uid: str, label: str, **fields: Any) -> Edit:
     number = fields.get("number")
     if number is not None and universe_by_number(rig, number) not in ("", uid):
-        raise NotationError(f"There is a universe {number} already.")
+        raise Refused(f"There is a universe {number} already.")
     return put(rig, label, universes={uid: replace(rig.universes[uid], **fields)})
 
 
@@ -201,16 +202,16 @@ def set_feed(rig: Rig, fid: str, label: str, **fields: Any) -> Edit:
 def check_feed(feed: Feed) -> None:
     """Refuse what no wire can carry: numbers and destinations that do not fit the protocol."""
     if feed.protocol == "sacn" and not 1 <= feed.wire <= 63999:
-        raise NotationError(f"There is no sACN universe {feed.wire}: they run from 1 to 63999.")
+        raise Refused(f"There is no sACN universe {feed.wire}: they run from 1 to 63999.")
     if feed.protocol == "artnet" and feed.wire > 32767:
-        raise NotationError(f"Art-Net addresses run from 0 to 32767; {feed.wire} is too high.")
+        raise Refused(f"Art-Net addresses run from 0 to 32767; {feed.wire} is too high.")
     if feed.protocol == "ddp" and not 1 <= feed.wire <= 249:
-        raise NotationError(f"DDP destinations run from 1 to 249; there is no {feed.wire}.")
+        raise Refused(f"DDP destinations run from 1 to 249; there is no {feed.wire}.")
     if feed.protocol == "serial" and feed.wire < 1:
-        raise NotationError("Serial lines are counted from 1.")
+        raise Refused("Serial lines are counted from 1.")
     if feed.to not in DESTINATIONS[feed.protocol]:
         if feed.to in ("multicast", "subscribers", "broadcast", "") or feed.protocol == "serial":
-            raise NotationError(f"{say_protocol(feed.protocol)} cannot be sent to “{feed.to}”.")
+            raise Refused(f"{say_protocol(feed.protocol)} cannot be sent to “{feed.to}”.")
         read_ip(feed.to)
 
 
@@ -281,10 +282,10 @@ def plan_setting(rig: Rig, did: str, full: str, value: SettingValue | None) -> E
     if label and key in ("universe", "protocol"):
         feed_id = device.ports[label].feed
         if not feed_id:
-            raise NotationError(f"Port {label} takes no feed yet; choose one first.")
+            raise Refused(f"Port {label} takes no feed yet; choose one first.")
         if key == "universe":
             if not isinstance(value, int):
-                raise NotationError(f"“{value}” is no universe number.")
+                raise Refused(f"“{value}” is no universe number.")
             return set_feed(rig, feed_id, words, wire=value)
         return set_feed(rig, feed_id, words, protocol=value)
     if label:
@@ -367,7 +368,7 @@ def set_columns(rig: Rig, columns: list[str]) -> Edit:
     """Name the rig's own columns; values under a name that goes stay with the fixtures, in case it comes back."""
     clean = [c.strip() for c in columns if c.strip()]
     if len({c.lower() for c in clean}) != len(clean):
-        raise NotationError("Two columns cannot carry one name.")
+        raise Refused("Two columns cannot carry one name.")
     return replace(rig, columns=tuple(clean)), Change("name the columns", {"rig": frozenset({"columns"})})
 
 
@@ -405,7 +406,7 @@ def add_sender(rig: Rig, name: str) -> tuple[Rig, Change, str]:
 def set_sender(rig: Rig, sid: str, label: str, **fields: Any) -> Edit:
     sender = replace(rig.senders[sid], **fields)
     if sender.lowest > sender.highest:
-        raise NotationError(
+        raise Refused(
             f"{sender.name} would number universes from {sender.lowest} to {sender.highest}: the lowest comes first."
         )
     return put(rig, label, senders={sid: sender})
@@ -433,7 +434,7 @@ def change_use(rig: Rig, uid: str, label: str, **fields: Any) -> tuple[Rig, Chan
     """Make a use (empty id) or change one; one without a name is refused."""
     made = replace(rig.uses[uid], **fields) if uid else Use(**fields)
     if not made.name.strip():
-        raise NotationError("A use needs a name, such as the show's.")
+        raise Refused("A use needs a name, such as the show's.")
     key = uid or fresh_id(rig.uses, "y")
     return *put(rig, label, uses={key: made}), key
 
@@ -449,7 +450,7 @@ def remove_use(rig: Rig, uid: str) -> Edit:
 
 def waive(rig: Rig, code: str, subject: str, facts: str, reason: str) -> Edit:
     if not reason.strip():
-        raise NotationError("A waiver needs a reason, for whoever reads it next.")
+        raise Refused("A waiver needs a reason, for whoever reads it next.")
     wid = fresh_id(rig.waivers, "v")
     return put(
         rig, f"waive {code}", waivers={wid: Waiver(code=code, subject=subject, facts=facts, reason=reason.strip())}

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from welvo.rig.base import Refused
 from welvo.rig.document import Rig
-from welvo.rig.notation import NotationError, plural
+from welvo.rig.notation import plural
 from welvo.rig.patched import Element, Fixture
 from welvo.rig.profile import Mode, Profile
 
@@ -65,7 +66,7 @@ def fixtures_by_number(rig: Rig, numbers: list[int]) -> list[str]:
     if missing:
         first = ", ".join(str(n) for n in missing[:3])
         more = f" and {plural(len(missing) - 3, 'more')}" if len(missing) > 3 else ""
-        raise NotationError(f"There is no fixture {first}{more} in this rig.")
+        raise Refused(f"There is no fixture {first}{more} in this rig.")
     return [by_number[n] for n in numbers]
 
 

@@ -9,7 +9,8 @@ from typing import Any
 from msgspec.structs import replace
 
 from welvo.rig.attributes import default_of, family_of, word_for
-from welvo.rig.notation import NotationError
+from welvo.rig.base import Refused
+from welvo.rig.colours import FUNCTIONS
 from welvo.rig.profile import Break, Channel, Mode, Range
 from welvo.rig.shorts import with_shorts
 
@@ -29,14 +30,14 @@ def say_channel(c: Channel) -> str:
 
 
 def set_channels(mode: Mode, which: Collection[int], **fields: Any) -> Mode:
-    """Give several channels the same fields. Values must fit each one's width; else NotationError names the first."""
+    """Give several channels the same fields. Values must fit each one's width; else Refused names the first."""
     channels = list(mode.channels)
     for n in which:
         c = replace(channels[n], **fields)
         for key in ("default", "highlight", "release"):
             value = getattr(c, key)
             if value is not None and not 0 <= value <= c.top:
-                raise NotationError(f"{value} does not fit {say_channel(c)}: 0 to {c.top}.")
+                raise Refused(f"{value} does not fit {say_channel(c)}: 0 to {c.top}.")
         channels[n] = c
     return replace(mode, channels=tuple(channels))
 
@@ -57,10 +58,10 @@ def set_short(mode: Mode, n: int, short: str) -> Mode:
     c = mode.channels[n]
     clean = short.strip()
     if not 1 <= len(clean) <= 4:
-        raise NotationError("A short name has one to four letters.")
+        raise Refused("A short name has one to four letters.")
     rival = next((x for m, x in enumerate(mode.channels) if m != n and x.pixel == c.pixel and x.short == clean), None)
     if rival:
-        raise NotationError(f"“{clean}” is {say_channel(rival)} already.")
+        raise Refused(f"“{clean}” is {say_channel(rival)} already.")
     return set_channels(mode, [n], short=clean)
 
 
@@ -71,11 +72,11 @@ def set_slots(mode: Mode, n: int, slots: tuple[int, ...]) -> Mode:
     """
     c = mode.channels[n]
     if not 1 <= len(slots) <= 4 or len(set(slots)) != len(slots) or not all(1 <= s <= 4096 for s in slots):
-        raise NotationError("A channel has one to four different slots, from 1 on.")
+        raise Refused("A channel has one to four different slots, from 1 on.")
     for m, x in enumerate(mode.channels):
         both = set(x.slots) & set(slots) if m != n and x.brk == c.brk else set()
         if both:
-            raise NotationError(f"Slot {min(both)} is {say_channel(x)} already.")
+            raise Refused(f"Slot {min(both)} is {say_channel(x)} already.")
     made = widened(c, slots)
     breaks = list(mode.breaks)
     if max(slots) > breaks[c.brk].slots:
@@ -132,7 +133,7 @@ def _close(mode: Mode, gone: Sequence[Channel]) -> Mode:
 def move_channels(mode: Mode, which: Sequence[int], brk: int, slot: int) -> Mode:
     """Move channels, in their order, to start at a slot of a break; what was behind closes up, what is there makes room."""
     if not 0 <= brk < len(mode.breaks):
-        raise NotationError(f"There is no break {brk + 1} in this mode.")
+        raise Refused(f"There is no break {brk + 1} in this mode.")
     moving = sorted(which, key=lambda n: (mode.channels[n].brk, mode.channels[n].slots[0]))
     carried = [mode.channels[n] for n in moving]
     before = sum(1 for c in carried if c.brk == brk for s in c.slots if s < slot)
@@ -160,10 +161,10 @@ def split_break(mode: Mode, brk: int, slot: int, name: str = "") -> Mode:
     """From a slot on, a break becomes one of its own. It stands last, so that the places of the others keep their turn."""
     old = mode.breaks[brk]
     if not 1 < slot <= old.slots:
-        raise NotationError(f"Split break {brk + 1} at a slot from 2 to {old.slots}.")
+        raise Refused(f"Split break {brk + 1} at a slot from 2 to {old.slots}.")
     torn = next((c for c in mode.channels if c.brk == brk and min(c.slots) < slot <= max(c.slots)), None)
     if torn:
-        raise NotationError(f"Slot {slot} lies inside {say_channel(torn)}; a channel cannot be in two breaks.")
+        raise Refused(f"Slot {slot} lies inside {say_channel(torn)}; a channel cannot be in two breaks.")
     new = len(mode.breaks)
     channels = tuple(
         replace(c, brk=new, slots=tuple(s - slot + 1 for s in c.slots)) if c.brk == brk and c.slots[0] >= slot else c
@@ -179,7 +180,7 @@ def split_break(mode: Mode, brk: int, slot: int, name: str = "") -> Mode:
 def join_break(mode: Mode, brk: int) -> Mode:
     """Put a break behind the one before it."""
     if not 0 < brk < len(mode.breaks):
-        raise NotationError("The first break has nothing before it to join.")
+        raise Refused("The first break has nothing before it to join.")
     ahead = mode.breaks[brk - 1].slots
     channels = tuple(
         replace(c, brk=brk - 1, slots=tuple(s + ahead for s in c.slots))
@@ -216,14 +217,14 @@ def arrange_pixels(mode: Mode, brk: int, order: Sequence[str], planes: bool) -> 
     """
     mine = [n for n, c in enumerate(mode.channels) if c.brk == brk and c.pixel]
     if not mine:
-        raise NotationError("This break has no pixels.")
+        raise Refused("This break has no pixels.")
     first = min(s for n in mine for s in mode.channels[n].slots)
     last = max(s for n in mine for s in mode.channels[n].slots)
     between = next(
         (c for c in mode.channels if c.brk == brk and not c.pixel and any(first < s < last for s in c.slots)), None
     )
     if between:
-        raise NotationError(f"{say_channel(between).capitalize()} stands between the pixels; move it first.")
+        raise Refused(f"{say_channel(between).capitalize()} stands between the pixels; move it first.")
     by_pixel: dict[int, dict[str, int]] = {}
     for n in mine:
         by_pixel.setdefault(mode.channels[n].pixel, {})[mode.channels[n].function] = n
@@ -236,7 +237,7 @@ def arrange_pixels(mode: Mode, brk: int, order: Sequence[str], planes: bool) -> 
         None,
     )
     if odd:
-        raise NotationError(f"Pixel {odd} does not have just the components {', '.join(word_for(f) for f in order)}.")
+        raise Refused(f"Pixel {odd} does not have just the components {', '.join(word_for(f) for f in order)}.")
     pixels = sorted(by_pixel)
     sequence = (
         [by_pixel[p][f] for f in order for p in pixels] if planes else [by_pixel[p][f] for p in pixels for f in order]
@@ -251,24 +252,17 @@ def arrange_pixels(mode: Mode, brk: int, order: Sequence[str], planes: bool) -> 
     return replace(made, channels=tuple(made.channels[n] for n in in_order(made)))
 
 
-LETTERS = {
-    "R": "ColorAdd_R", "G": "ColorAdd_G", "B": "ColorAdd_B", "W": "ColorAdd_W", "A": "ColorAdd_RY",
-    "U": "ColorAdd_UV", "C": "ColorAdd_CW", "D": "ColorAdd_WW", "V": "Dimmer", "L": "ColorAdd_GY",
-}  # fmt: skip
-"""Letters of a component order as functions: cold and warm white are C and D, a single white pixel V."""
-
-
 def strip_mode(pixels: int, order: str = "RGB", width: int = 1, name: str = "") -> Mode:
     """A plain strip: `pixels` pixels of the components of `order`, 8 or 16 bit each, nothing else."""
     letters = order.strip().upper()
-    if not 1 <= pixels <= 4096 or not letters or len(set(letters)) != len(letters) or set(letters) - set(LETTERS):
-        raise NotationError("A strip has 1 to 4096 pixels and components such as RGB, GRB, RGBW.")
+    if not 1 <= pixels <= 4096 or not letters or len(set(letters)) != len(letters) or set(letters) - set(FUNCTIONS):
+        raise Refused("A strip has 1 to 4096 pixels and components such as RGB, GRB, RGBW.")
     if width not in (1, 2) or pixels * len(letters) * width > 4096:
-        raise NotationError("8 or 16 bit, and at most 4096 slots altogether.")
+        raise Refused("8 or 16 bit, and at most 4096 slots altogether.")
     channels, at = [], 1
     for p in range(1, pixels + 1):
         for letter in letters:
-            channels.append(Channel(function=LETTERS[letter], slots=tuple(range(at, at + width)), pixel=p))
+            channels.append(Channel(function=FUNCTIONS[letter], slots=tuple(range(at, at + width)), pixel=p))
             at += width
     words = name or f"{pixels} px {letters}{' 16 bit' if width == 2 else ''}"
     return Mode(name=words, breaks=(Break(slots=at - 1),), channels=with_shorts(channels))
@@ -309,7 +303,7 @@ def move_border(c: Channel, n: int, value: int) -> Channel:
     """
     ranges = list(sorted_ranges(c.ranges))
     if not 0 < n < len(ranges):
-        raise NotationError("There is no border there.")
+        raise Refused("There is no border there.")
     value = max(ranges[n - 1].first + 1, min(ranges[n].last, value))
     ranges[n - 1] = replace(ranges[n - 1], last=value - 1)
     ranges[n] = replace(ranges[n], first=value)
@@ -319,7 +313,7 @@ def move_border(c: Channel, n: int, value: int) -> Channel:
 def split_range(c: Channel, at: int) -> Channel:
     """Split the range that holds a value in two there; a channel without ranges gets two; a gap gets a range of its own."""
     if not 0 < at <= c.top:
-        raise NotationError(f"Split at a value from 1 to {c.top}.")
+        raise Refused(f"Split at a value from 1 to {c.top}.")
     ranges = list(sorted_ranges(c.ranges))
     if not ranges:
         return replace(c, ranges=(Range(first=0, last=at - 1), Range(first=at, last=c.top)))
@@ -329,7 +323,7 @@ def split_range(c: Channel, at: int) -> Channel:
         return replace(c, ranges=sorted_ranges([*ranges, Range(first=first, last=last)]))
     r = ranges[hit]
     if at == r.first:
-        raise NotationError(f"“{r.name}” begins at {at} already.")
+        raise Refused(f"“{r.name}” begins at {at} already.")
     ranges[hit : hit + 1] = [replace(r, last=at - 1), replace(r, first=at, name="", does="")]
     return replace(c, ranges=tuple(ranges))
 
@@ -339,7 +333,7 @@ def set_range(c: Channel, n: int, **fields: Any) -> Channel:
     ranges = list(sorted_ranges(c.ranges))
     r = replace(ranges[n], **fields)
     if not 0 <= r.first <= r.last <= c.top:
-        raise NotationError(f"{r.first}–{r.last} does not fit: from 0 to {c.top}, lower first.")
+        raise Refused(f"{r.first}–{r.last} does not fit: from 0 to {c.top}, lower first.")
     ranges[n] = r
     return replace(c, ranges=sorted_ranges(ranges))
 

@@ -5,11 +5,8 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
+from welvo.rig.base import Refused
 from welvo.rig.counting import HIGHEST_PORT_ADDRESS, HIGHEST_SACN, net_sub_universe, port_address
-
-
-class NotationError(ValueError):
-    """What was typed cannot be read; the message says why and what would do."""
 
 
 def say_place(universe: int, address: int) -> str:
@@ -30,12 +27,12 @@ def read_place(text: str) -> tuple[int, int]:
     """`3.45` or `3.045` → (3, 45)."""
     m = re.fullmatch(r"\s*(\d+)\s*[./]\s*(\d+)\s*", text)
     if not m:
-        raise NotationError(f"“{text.strip()}” is no address. Write universe.address, such as 3.045.")
+        raise Refused(f"“{text.strip()}” is no address. Write universe.address, such as 3.045.")
     universe, address = int(m[1]), int(m[2])
     if not 1 <= universe <= HIGHEST_SACN:
-        raise NotationError(f"There is no universe {universe}: universes run from 1 to {HIGHEST_SACN}.")
+        raise Refused(f"There is no universe {universe}: universes run from 1 to {HIGHEST_SACN}.")
     if not 1 <= address <= 512:
-        raise NotationError(f"There is no address {address}: a universe has addresses 1 to 512.")
+        raise Refused(f"There is no address {address}: a universe has addresses 1 to 512.")
     return universe, address
 
 
@@ -84,11 +81,11 @@ def read_series(text: str) -> Series:
     """`3.1` alone, `3.1 +8` (spacing: start to start), `3.1 gap 2` (free slots between), `101+`."""
     m = re.fullmatch(r"\s*(\S+?)\s*(?:(\+)\s*(\d*)|gap\s+(\d+))?\s*", text)
     if not m:
-        raise NotationError(f"“{text.strip()}” is no series. Write 3.1, 3.1 +8 (every 8th) or 3.1 gap 2.")
+        raise Refused(f"“{text.strip()}” is no series. Write 3.1, 3.1 +8 (every 8th) or 3.1 gap 2.")
     if m[4] is not None:
         return Series(m[1], gap=int(m[4]))
     if m[2] and m[3] == "0":
-        raise NotationError("A series with +0 would put all of them on one address. Use a share for that.")
+        raise Refused("A series with +0 would put all of them on one address. Use a share for that.")
     return Series(m[1], spacing=int(m[3]) if m[3] else (1 if m[2] else None))
 
 
@@ -100,12 +97,12 @@ def read_numbers(text: str) -> list[int]:
             continue
         m = re.fullmatch(r"(\d+)(?:-(\d+))?", part)
         if not m:
-            raise NotationError(f"“{part}” is no number. Write numbers and ranges, such as 203, 205–207.")
+            raise Refused(f"“{part}” is no number. Write numbers and ranges, such as 203, 205–207.")
         first, last = int(m[1]), int(m[2] or m[1])
         if last < first:
-            raise NotationError(f"“{part}” runs backwards.")
+            raise Refused(f"“{part}” runs backwards.")
         if last - first + len(found) > 10_000:
-            raise NotationError(f"“{part}” asks for more than 10 000 fixtures.")
+            raise Refused(f"“{part}” asks for more than 10 000 fixtures.")
         found.extend(range(first, last + 1))
     return found
 
@@ -114,25 +111,25 @@ def read_ip(text: str) -> str:
     """Four parts of 0..255; what cannot be one box's address is refused with the reason."""
     parts = text.strip().split(".")
     if len(parts) != 4:
-        raise NotationError(f"“{text.strip()}” has {len(parts)} parts; an IP address has four, such as 10.0.40.21.")
+        raise Refused(f"“{text.strip()}” has {len(parts)} parts; an IP address has four, such as 10.0.40.21.")
     for p in parts:
         if not re.fullmatch(r"\d{1,3}", p) or int(p) > 255:
-            raise NotationError(f"“{p}” in “{text.strip()}” is not a number from 0 to 255.")
+            raise Refused(f"“{p}” in “{text.strip()}” is not a number from 0 to 255.")
     clean = ".".join(str(int(p)) for p in parts)
     if clean == "0.0.0.0":
-        raise NotationError("0.0.0.0 means “no address yet”; a box needs one of its own.")
+        raise Refused("0.0.0.0 means “no address yet”; a box needs one of its own.")
     if int(parts[0]) >= 224:
-        raise NotationError(f"{clean} is a {'mask' if int(parts[0]) == 255 else 'multicast address'}, not one box.")
+        raise Refused(f"{clean} is a {'mask' if int(parts[0]) == 255 else 'multicast address'}, not one box.")
     return clean
 
 
 def read_sacn(text: str) -> int:
     m = re.fullmatch(r"\s*(?:sacn\s*)?(\d+)\s*", text.lower())
     if not m:
-        raise NotationError(f"“{text.strip()}” is no sACN universe. Write a number from 1 to {HIGHEST_SACN}.")
+        raise Refused(f"“{text.strip()}” is no sACN universe. Write a number from 1 to {HIGHEST_SACN}.")
     n = int(m[1])
     if not 1 <= n <= HIGHEST_SACN:
-        raise NotationError(f"There is no sACN universe {n}: they run from 1 to {HIGHEST_SACN}.")
+        raise Refused(f"There is no sACN universe {n}: they run from 1 to {HIGHEST_SACN}.")
     return n
 
 
@@ -140,20 +137,20 @@ def read_artnet(text: str) -> int:
     """`0/0/3` (net/sub-net/universe), `3` (the 15-bit number), `0x003` (hexadecimal) → Port-Address."""
     t = re.sub(r"^\s*art(-?net)?\s*", "", text.lower()).strip()
     if re.fullmatch(r"\d+\.\d+\.\d+\.\d+", t):
-        raise NotationError(f"“{text.strip()}” looks like a network mask. Art-Net's sub-net is a number from 0 to 15.")
+        raise Refused(f"“{text.strip()}” looks like a network mask. Art-Net's sub-net is a number from 0 to 15.")
     m = re.fullmatch(r"(\d+)\s*[/:.]\s*(\d+)\s*[/:.]\s*(\d+)", t)
     if m:
         net, sub, uni = (int(g) for g in m.groups())
         for value, top, word in ((net, 127, "net"), (sub, 15, "sub-net"), (uni, 15, "universe")):
             if value > top:
-                raise NotationError(f"Art-Net's {word} runs from 0 to {top}; {value} is too high.")
+                raise Refused(f"Art-Net's {word} runs from 0 to {top}; {value} is too high.")
         return port_address(net, sub, uni)
     m = re.fullmatch(r"0x([0-9a-f]+)|(\d+)", t)
     if not m:
-        raise NotationError(f"“{text.strip()}” is no Art-Net address. Write net/sub/universe (0/0/3), 3 or 0x003.")
+        raise Refused(f"“{text.strip()}” is no Art-Net address. Write net/sub/universe (0/0/3), 3 or 0x003.")
     n = int(m[1], 16) if m[1] else int(m[2])
     if n > HIGHEST_PORT_ADDRESS:
-        raise NotationError(f"Art-Net addresses run from 0 to {HIGHEST_PORT_ADDRESS}; {n} is too high.")
+        raise Refused(f"Art-Net addresses run from 0 to {HIGHEST_PORT_ADDRESS}; {n} is too high.")
     return n
 
 
@@ -164,7 +161,7 @@ def read_wire(protocol: str, text: str) -> int:
     low, high, what = (1, 249, "DDP destination") if protocol == "ddp" else (1, 999, "serial line")
     m = re.fullmatch(r"\s*(?:ddp|line|serial)?\s*(\d+)\s*", text.lower())
     if not m or not low <= int(m[1]) <= high:
-        raise NotationError(f"“{text.strip()}” is no {what}. Write a number from {low} to {high}.")
+        raise Refused(f"“{text.strip()}” is no {what}. Write a number from {low} to {high}.")
     return int(m[1])
 
 

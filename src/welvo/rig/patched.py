@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from msgspec import Meta
 
 from welvo.rig.base import Value
+from welvo.rig.colours import Components
 from welvo.rig.profile import Spot
 
 Address = Annotated[int, Meta(ge=1, le=512, description="DMX address, 1 to 512")]
@@ -76,7 +77,7 @@ class Element(Value, frozen=True, kw_only=True):
     name: str
     kind: Kind = "line"
     pixels: Annotated[int, Meta(ge=0, le=100_000)] = 0
-    order: Annotated[str, Meta(pattern="^[RGBWAUCDV]{1,6}$")] = "RGB"
+    order: Components = "RGB"
     slots: Annotated[int, Meta(ge=0, le=512 * 63999)] = 0
     whole: bool = True
     type: str = ""

@@ -7,13 +7,15 @@ from typing import Annotated, Literal
 from msgspec import Meta
 
 from welvo.rig.base import Value
+from welvo.rig.colours import STRAIGHT, Components, ComponentsOrNone
 from welvo.rig.patched import NOWHERE, Place
 
 Kind = Literal["pixels", "null", "extension", "bridge", "line", "lamps"]
 KINDS: tuple[Kind, ...] = ("pixels", "null", "extension", "bridge", "line", "lamps")
 Fraction = Annotated[float, Meta(ge=0, le=1)]
 Metres = Annotated[float, Meta(ge=0, le=1e4)]
-Components = Annotated[str, Meta(pattern="^[RGBWAUCDV]{0,6}$")]
+LampFunction = Annotated[str, Meta(pattern=f"^([{STRAIGHT}]|=(25[0-5]|2[0-4][0-9]|1?[0-9]{{1,2}}))$")]
+"""What drives one channel behind a converter: a component's letter, or `=` and a fixed value from 0 to 255."""
 DmxAddress = Annotated[int, Meta(ge=1, le=512)]
 Sex = Literal["", "male", "female"]
 
@@ -42,7 +44,7 @@ class Segment(Value, frozen=True, kw_only=True):
     reverse: bool = False
     fold: Annotated[int, Meta(ge=0, le=100_000)] = 0
     group: Annotated[int, Meta(ge=1, le=100_000)] = 1
-    order: Components = ""
+    order: ComponentsOrNone = ""
     """The order the controller gives the components out in; empty: straight, as they come."""
     brightness: Fraction = 1.0
     gamma: Annotated[float, Meta(gt=0, le=5)] = 1.0
@@ -52,7 +54,7 @@ class Segment(Value, frozen=True, kw_only=True):
     width: Annotated[int, Meta(ge=0, le=512)] = 0
     model: str = ""
     dmx: dict[str, DmxAddress] = {}
-    functions: tuple[str, ...] = ()
+    functions: tuple[LampFunction, ...] = ()
     start: DmxAddress = 1
     spacing: Annotated[int, Meta(ge=0, le=512)] = 0
     lengths: dict[str, Metres] = {}
@@ -82,7 +84,7 @@ class PixelType(Value, frozen=True, kw_only=True):
 
     name: Annotated[str, Meta(min_length=1)]
     chip: str = ""
-    order: Annotated[str, Meta(pattern="^[RGBWAUCDV]{1,6}$")] = "RGB"
+    order: Components = "RGB"
     volts: Annotated[float, Meta(gt=0, le=60)] = 5.0
     least: Annotated[float, Meta(ge=0, le=60)] = 0.0
     currents: tuple[Annotated[float, Meta(ge=0, le=5000)], ...] = ()

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from welvo.rig.base import Refused
 from welvo.rig.counting import SLOTS
-from welvo.rig.notation import NotationError
 from welvo.rig.profile import AddressSetting
 
 
@@ -25,10 +25,10 @@ def reach(setting: AddressSetting | None) -> tuple[int, int]:
 
 
 def positions(setting: AddressSetting, address: int) -> tuple[bool, ...]:
-    """Which switches stand ON, left to right. Raises NotationError for an address they cannot say."""
+    """Which switches stand ON, left to right. Raises Refused for an address they cannot say."""
     low, high = reach(setting)
     if not low <= address <= high:
-        raise NotationError(f"These switches reach {low} to {high}; {address} cannot be set on them.")
+        raise Refused(f"These switches reach {low} to {high}; {address} cannot be set on them.")
     code = address - 1 + setting.base
     return tuple(bool(code & w) for w in weights(setting))
 

@@ -8,6 +8,7 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from welvo.patch.cable import Cables, Piece, Stream
+from welvo.rig.colours import STRAIGHT, straight
 from welvo.rig.document import Change, Rig, joined, put
 from welvo.rig.lookup import call
 from welvo.runs.brightness import factors, percent, product, scaled
@@ -143,10 +144,10 @@ def demands(cables: Cables, stream: Stream, piece: Piece) -> list[Demand]:
             "Switch dithering off", lambda r: still(r, did, label), ((f"port {label} · dithering", "on", "off"),),
         )
     )  # fmt: skip
-    straight = not s.order or s.order == "RGBWAUCDV"[: len(s.order)]
+    in_order = not s.order or s.order == STRAIGHT[: len(s.order)]
     found.append(
         Demand(
-            "straight colour order", straight,
+            "straight colour order", in_order,
             f"order {s.order} swaps slots in every group of {len(s.order)}: DMX 1 gets what was sent for {_swapped(s.order)}",
             "Set the order straight", lambda r: change_segment(r, did, label, n, order="")[:2],
             (("bridge · colour order", s.order, "straight"),),
@@ -189,7 +190,7 @@ def demands(cables: Cables, stream: Stream, piece: Piece) -> list[Demand]:
 
 def _swapped(order: str) -> int:
     """Which DMX address's level arrives at DMX 1 when the controller gives pixels out in another order."""
-    return sorted(order, key="RGBWAUCDV".index).index(order[0]) + 1 if order else 1
+    return straight(order).index(order[0]) + 1 if order else 1
 
 
 def _carries(rig: Rig, universe: str, piece: Piece) -> bool:
@@ -285,8 +286,8 @@ def substitute(cables: Cables, stream: Stream, piece: Piece, levels: tuple[int, 
     by = product(factors(cables.rig, stream, piece))
     sent = list(levels)
     if s.order and len(s.order) >= 3:
-        straight = sorted(s.order, key="RGBWAUCDV".index)
-        sent = [levels[straight.index(c)] if straight.index(c) < 3 else 0 for c in s.order[:3]]
+        sorted_out = straight(s.order)
+        sent = [levels[sorted_out.index(c)] if sorted_out.index(c) < 3 else 0 for c in s.order[:3]]
     got = {c: scaled(v, by)[1] for c, v in zip(chip, sent)}
     red, green, blue = got.get("R", 0), got.get("G", 0), got.get("B", 0)
     top = max(red, green, blue)

@@ -7,6 +7,7 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from welvo.patch.cable import Cables, Part
+from welvo.rig.colours import STRAIGHT
 from welvo.rig.document import Rig
 from welvo.rig.notation import plural
 from welvo.rig.patched import Element, Place
@@ -61,7 +62,7 @@ def if_longer(cables: Cables, did: str, label: str, n: int, pixels: int = 10) ->
     device = rig.devices[did]
     run = device.ports[label].run
     order = next((p.k for p in cables.streams[did, label].pieces[n : n + 1]), 3)
-    extra = Element(name="", pixels=pixels, order="RGBWAUCDV"[:order] or "RGB", at=Place(from_run=True))
+    extra = Element(name="", pixels=pixels, order=STRAIGHT[:order] or "RGB", at=Place(from_run=True))
     longer = (*run[: n + 1], Segment(kind="pixels", element="?"), *run[n + 1 :])
     ports = {**device.ports, label: replace(device.ports[label], run=longer)}
     trial = replace(rig, elements={**rig.elements, "?": extra}, devices={did: replace(device, ports=ports)})

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from msgspec.structs import replace
 
-from welvo.rig.notation import NotationError
+from welvo.rig.base import Refused
 from welvo.rig.patched import NOWHERE, Element
 from welvo.rig.runs import Segment
 
@@ -17,10 +17,10 @@ def cut(s: Segment, leds: int, before: int, element: Element | None = None) -> t
     `leds` is how many LEDs of the cable the segment has, `before` how many of them stay in front (0 < before < leds).
     A folded segment is cut into whole stretches that still fold, and single stretches that run one way.
 
-    Raises NotationError where the cut would part a group of LEDs, or a string that the sender unfolds.
+    Raises Refused where the cut would part a group of LEDs, or a string that the sender unfolds.
     """
     if element and element.unfolds == "sender" and element.fold and before % (2 * element.fold):
-        raise NotationError(
+        raise Refused(
             f"The sender unfolds {element.name}: it can be cut every {2 * element.fold} pixels only, where it has gone up and come back."
         )
     whole = s.fold if 0 < s.fold < leds else leds
@@ -59,5 +59,5 @@ def _part(s: Segment, leds: int, a: int, b: int, whole: int) -> Segment:
     if s.reverse:
         low, high = leds - high, leds - low
     if low % s.group:
-        raise NotationError(f"{s.group} LEDs are one pixel there; the cut would part them.")
+        raise Refused(f"{s.group} LEDs are one pixel there; the cut would part them.")
     return replace(s, first=s.first + low, count=high - low, fold=fold, reverse=s.reverse != turned)

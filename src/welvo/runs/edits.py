@@ -8,11 +8,12 @@ from msgspec.structs import replace
 
 from welvo.patch.cable import Cables, Stream
 from welvo.rig.abilities import ability, gives
+from welvo.rig.base import Refused
 from welvo.rig.counting import HIGHEST_SACN as _HIGHEST
 from welvo.rig.document import Change, Rig, fresh_id, joined, put
 from welvo.rig.edits import add_feed, add_universe, names_of, set_port
 from welvo.rig.lookup import bench_sender, call, feeds_of, mode_of, universe_by_number
-from welvo.rig.notation import NotationError, plural, say_wire
+from welvo.rig.notation import plural, say_wire
 from welvo.rig.patched import NOWHERE, Element, Fixture, Place
 from welvo.rig.plan import model_of
 from welvo.rig.runs import PixelType, Segment, Supply
@@ -28,7 +29,7 @@ def _port(rig: Rig, did: str, label: str) -> tuple[Device, Port]:
     device = rig.devices[did]
     model = model_of(rig, did)
     if model and label not in model.ports:
-        raise NotationError(f"A {model.name} has no port {label}; it has {', '.join(model.ports) or 'none'}.")
+        raise Refused(f"A {model.name} has no port {label}; it has {', '.join(model.ports) or 'none'}.")
     return device, device.ports.get(label, Port())
 
 
@@ -66,17 +67,17 @@ def check_fits(rig: Rig, did: str, label: str, segment: Segment) -> None:
     able = ability(rig, did, label)
     name = rig.devices[did].name
     if able.off:
-        raise NotationError(f"Mode “{able.off}” switches port {label} of {name} off; nothing can hang on it.")
+        raise Refused(f"Mode “{able.off}” switches port {label} of {name} off; nothing can hang on it.")
     if able.gives == "dmx" and segment.kind not in ("line", "extension"):
-        raise NotationError(f"Port {label} of {name} gives DMX: a DMX line can hang on it, {_words(segment)} cannot.")
+        raise Refused(f"Port {label} of {name} gives DMX: a DMX line can hang on it, {_words(segment)} cannot.")
     if able.gives == "pixels" and segment.kind == "line":
-        raise NotationError(f"Port {label} of {name} gives pixel data: a DMX line needs a bridge before it.")
+        raise Refused(f"Port {label} of {name} gives pixel data: a DMX line needs a bridge before it.")
     if able.gives == "bus":
-        raise NotationError(f"Port {label} of {name} is a lamp bus: neither pixels nor DMX can hang on it.")
+        raise Refused(f"Port {label} of {name} is a lamp bus: neither pixels nor DMX can hang on it.")
     fixture = rig.fixtures.get(segment.element)
     mode = mode_of(rig, fixture) if fixture else None
     if segment.kind == "pixels" and mode and len(mode.breaks) > 1:
-        raise NotationError(f"{call(rig, segment.element)} has breaks with addresses of their own; a cable has one.")
+        raise Refused(f"{call(rig, segment.element)} has breaks with addresses of their own; a cable has one.")
 
 
 def _words(segment: Segment) -> str:
@@ -165,7 +166,7 @@ def follow_runs(rig: Rig, did: str, label: str = "", all_of_them: bool = False) 
     have = hanging(rig, did, label)
     keys = [*have.new, *(have.typed if all_of_them else ())]
     if not keys:
-        raise NotationError("Nothing to patch: everything on these cables has an address already.")
+        raise Refused("Nothing to patch: everything on these cables has an address already.")
     fixtures, elements = following(rig, keys, only_new=not all_of_them)
     where = f"{rig.devices[did].name}{f' {label}' if label else ''}"
     return put(rig, f"patch {plural(len(keys), 'thing')} from {where}", fixtures=fixtures, elements=elements)
@@ -222,26 +223,26 @@ def set_pixels(rig: Rig, eid: str, words: str, **fields: Any) -> Edit:
     """Change an element: name, pixels, order, how it lies. What follows it on its cables moves."""
     element = replace(rig.elements[eid], **fields)
     if not element.name.strip():
-        raise NotationError("An element needs a name; its pixels are called by it.")
+        raise Refused("An element needs a name; its pixels are called by it.")
     return put(rig, f"{words} of {rig.elements[eid].name}", elements={eid: element})
 
 
 def check_segment(s: Segment) -> None:
     if not s.group >= 1:
-        raise NotationError("A group has one LED at least.")
+        raise Refused("A group has one LED at least.")
     if s.width > 512 or s.width < 0:
-        raise NotationError(f"A bridge has 1 to 512 slots; {s.width} is too many.")
+        raise Refused(f"A bridge has 1 to 512 slots; {s.width} is too many.")
     if s.count > 100_000 or s.first > 100_000:
-        raise NotationError("A thing has 100 000 pixels at most.")
+        raise Refused("A thing has 100 000 pixels at most.")
     for key, dmx in s.dmx.items():
         if not 1 <= dmx <= 512:
-            raise NotationError(f"There is no DMX address {dmx}: a line has 1 to 512.")
+            raise Refused(f"There is no DMX address {dmx}: a line has 1 to 512.")
         if key.split(":")[0] not in s.fixtures:
-            raise NotationError("Only what hangs behind it can have a DMX address there.")
+            raise Refused("Only what hangs behind it can have a DMX address there.")
     if not 0 <= s.brightness <= 1:
-        raise NotationError("Brightness runs from 0 to 100 %.")
+        raise Refused("Brightness runs from 0 to 100 %.")
     if not 0 < s.gamma <= 5:
-        raise NotationError("Gamma runs from above 0 to 5; 1 is none.")
+        raise Refused("Gamma runs from above 0 to 5; 1 is none.")
 
 
 def take_down(rig: Rig, did: str, label: str, places: list[int]) -> Edit:
@@ -283,7 +284,7 @@ def move_segment(rig: Rig, did: str, label: str, n: int, to: str, at: int) -> Ed
 def insert_at_pixel(rig: Rig, did: str, label: str, px: int, segments: list[Segment]) -> Edit:
     """Hang segments so that the first begins at pixel `px` (from 1) of the port, along its cable; what is there is cut.
 
-    Raises NotationError when that would cut a bridge, a converter, a fixture, or a group of LEDs.
+    Raises Refused when that would cut a bridge, a converter, a fixture, or a group of LEDs.
     """
     cables = Cables(rig)
     stream = cables.streams.get((did, label))
@@ -295,7 +296,7 @@ def insert_at_pixel(rig: Rig, did: str, label: str, px: int, segments: list[Segm
     s = piece.segment
     if s.kind != "pixels" or piece.key in rig.fixtures:
         inside = {"bridge": "a bridge", "lamps": "a converter"}.get(s.kind, "a lamp")
-        raise NotationError(f"Pixel {px} of port {label} is inside {inside}; it cannot be cut.")
+        raise Refused(f"Pixel {px} of port {label} is inside {inside}; it cannot be cut.")
     front, behind = cut(s, piece.leds, (px - piece.px) * s.group, rig.elements.get(piece.key))
     run = rig.devices[did].ports[label].run
     for one in segments:
@@ -330,19 +331,17 @@ def split_shares(
 ) -> list[Share]:
     """Shares of an element of `pixels`: equal parts, or whole rows of `row` pixels, `rows_each` to a port (0: evenly).
 
-    `there_and_back` turns every second share round, `last_first` begins with the last pixels. Raises NotationError
+    `there_and_back` turns every second share round, `last_first` begins with the last pixels. Raises Refused
     when the rows do not come out, or the ports do not hold them all.
     """
     if not ports:
-        raise NotationError("No port is chosen to split it over.")
+        raise Refused("No port is chosen to split it over.")
     if row and pixels % row:
-        raise NotationError(f"{pixels} pixels are not whole rows of {row}: {pixels % row} are left over.")
+        raise Refused(f"{pixels} pixels are not whole rows of {row}: {pixels % row} are left over.")
     units, size = (pixels // row, row) if row else (pixels, 1)
     each = rows_each or -(-units // len(ports))
     if each * len(ports) < units:
-        raise NotationError(
-            f"{plural(len(ports), 'port')} with {each} rows each hold {each * len(ports)} of {units} rows."
-        )
+        raise Refused(f"{plural(len(ports), 'port')} with {each} rows each hold {each * len(ports)} of {units} rows.")
     found = []
     for n, label in enumerate(ports):
         first, last = n * each, min(units, (n + 1) * each)
@@ -402,14 +401,14 @@ def begin_at(rig: Rig, did: str, number: int, way: str) -> Edit:
     `way` is `packed` or `universe`. The first universe is made and fed when it is not there.
     """
     if way not in ("packed", "universe"):
-        raise NotationError(f"“{way}” is no way to place ports: packed, or each at a universe of its own.")
+        raise Refused(f"“{way}” is no way to place ports: packed, or each at a universe of its own.")
     if not 1 <= number <= _HIGHEST:
-        raise NotationError(f"There is no universe {number}: universes run from 1 to {_HIGHEST}.")
+        raise Refused(f"There is no universe {number}: universes run from 1 to {_HIGHEST}.")
     device, model = rig.devices[did], model_of(rig, did)
     order = [p for p in (model.ports if model else device.ports) if gives(rig, did, p) == "pixels"]
     wanted = [p for p in order if p in device.ports and (device.ports[p].run or device.ports[p].pixels)]
     if not wanted:
-        raise NotationError(f"Nothing hangs on {device.name} yet: hang something first.")
+        raise Refused(f"Nothing hangs on {device.name} yet: hang something first.")
     now, changes = rig, list[Change]()
     uid = universe_by_number(rig, number)
     if not uid:
@@ -436,7 +435,7 @@ def make_to_fit(rig: Rig, did: str, headroom: int = 0) -> Edit:
     cables = Cables(rig)
     streams = [s for s in streams_of(cables, did) if s.start]
     if not streams:
-        raise NotationError(f"No port of {rig.devices[did].name} has a universe to begin at yet.")
+        raise Refused(f"No port of {rig.devices[did].name} has a universe to begin at yet.")
     numbers = {u.number: uid for uid, u in rig.universes.items()}
     fed = {f.universe for f in rig.feeds.values()}
     need = universes_of(cables, did)
@@ -445,9 +444,9 @@ def make_to_fit(rig: Rig, did: str, headroom: int = 0) -> Edit:
     top = max(need, default=start[0])
     wanted = [n for n in (*need, *range(top + 1, top + 1 + headroom)) if numbers.get(n) not in fed]
     if (wanted and wanted[-1] > _HIGHEST) or any(unlaid(x) for x in streams):
-        raise NotationError(f"More universes would be needed than there are: they end at {_HIGHEST}.")
+        raise Refused(f"More universes would be needed than there are: they end at {_HIGHEST}.")
     if not wanted:
-        raise NotationError("Every universe that is needed is there and fed.")
+        raise Refused("Every universe that is needed is there and fed.")
     example = next((f for f in rig.feeds.values() if f.universe == numbers.get(start[0])), None)
     senders: dict[str, Sender] = {}
     who = example.sender if example else bench_sender(rig)
@@ -488,9 +487,7 @@ def _like(example: Feed | None, sender: str, universe: str, number: int, first: 
         or (example.protocol == "artnet" and wire > 32767)
         or (example.protocol == "sacn" and not 1 <= wire <= _HIGHEST)
     ):
-        raise NotationError(
-            f"Universe {number} would need {say_wire(example.protocol, max(wire, 0))}, which does not exist."
-        )
+        raise Refused(f"Universe {number} would need {say_wire(example.protocol, max(wire, 0))}, which does not exist.")
     return replace(example, universe=universe, wire=wire)
 
 
@@ -500,7 +497,7 @@ def begin_and_make(rig: Rig, did: str, number: int, way: str, headroom: int = 0)
     cables = Cables(now)
     need = fit(now, cables, did)
     if any(s.start and unlaid(s) for s in streams_of(cables, did)):
-        raise NotationError(f"More universes would be needed than there are: they end at {_HIGHEST}.")
+        raise Refused(f"More universes would be needed than there are: they end at {_HIGHEST}.")
     if not (need.missing or need.unfed or headroom):
         return now, change
     now, more = make_to_fit(now, did, headroom)
@@ -518,12 +515,12 @@ def set_device_way(rig: Rig, did: str, words: str, **fields: Any) -> Edit:
     mode = fields.get("mode")
     if mode and model and not model.output_mode(mode):
         have = ", ".join(f"“{m.name}”" for m in model.modes) or "none"
-        raise NotationError(f"A {model.name} has no mode “{mode}”; it has {have}.")
+        raise Refused(f"A {model.name} has no mode “{mode}”; it has {have}.")
     size = fields.get("size")
     if size is not None and size and model and model.universe_size and size != model.universe_size:
-        raise NotationError(f"A {model.name} takes {model.universe_size} slots of a universe, never {size}.")
+        raise Refused(f"A {model.name} takes {model.universe_size} slots of a universe, never {size}.")
     if fields.get("packs") == "dense" and model and not model.straddles:
-        raise NotationError(f"A {model.name} cannot take a pixel that is cut by a universe's end; keep them whole.")
+        raise Refused(f"A {model.name} cannot take a pixel that is cut by a universe's end; keep them whole.")
     return put(rig, words, devices={did: replace(device, **fields)})
 
 
@@ -532,18 +529,18 @@ def set_stream(rig: Rig, did: str, label: str, words: str, **fields: Any) -> Edi
     _port(rig, did, label)
     start = fields.get("start")
     if start is not None and not 1 <= start <= 512:
-        raise NotationError(f"There is no address {start}: a universe has addresses 1 to 512.")
+        raise Refused(f"There is no address {start}: a universe has addresses 1 to 512.")
     pixels = fields.get("pixels")
     if pixels is not None and not 0 <= pixels <= 100_000:
-        raise NotationError("A port is configured for 0 to 100 000 pixels.")
+        raise Refused("A port is configured for 0 to 100 000 pixels.")
     return set_port(rig, did, label, words, **fields)
 
 
 def add_supply(rig: Rig, name: str, volts: float, amps: float) -> tuple[Rig, Change, str]:
     if not name.strip():
-        raise NotationError("A supply needs a name.")
+        raise Refused("A supply needs a name.")
     if not 0 < volts <= 60 or not 0 < amps <= 1000:
-        raise NotationError("A supply has above 0 to 60 volts and above 0 to 1000 amperes.")
+        raise Refused("A supply has above 0 to 60 volts and above 0 to 1000 amperes.")
     sid = fresh_id(rig.supplies, "v")
     return *put(rig, f"add supply {name}", supplies={sid: Supply(name=name.strip(), volts=volts, amps=amps)}), sid
 
@@ -566,7 +563,7 @@ def follow_cable(rig: Rig, key: str) -> Edit:
     """Let one thing take its address from its cable, whatever it has now. A locked one is refused."""
     fixtures, elements = following(rig, [key], only_new=False)
     if not elements and not fixtures:
-        raise NotationError(f"{call(rig, key)} follows its cable already, or is locked where it is.")
+        raise Refused(f"{call(rig, key)} follows its cable already, or is locked where it is.")
     return put(rig, f"{call(rig, key)} follows its cable", fixtures=fixtures, elements=elements)
 
 

@@ -6,45 +6,40 @@ from typing import NamedTuple
 
 from welvo.patch.cable import Cables, Piece, Stream
 from welvo.rig.attributes import word_for
+from welvo.rig.base import Refused
+from welvo.rig.colours import FUNCTIONS, letter_of, word_of
 from welvo.rig.document import Rig
 from welvo.rig.lookup import call, mode_of
-from welvo.rig.notation import NotationError
 from welvo.rig.patched import Fixture
 from welvo.rig.runs import Segment
 
-LETTERS = {"R": "red", "G": "green", "B": "blue", "W": "white", "A": "amber", "U": "uv", "C": "cyan", "V": "violet", "D": "dimmer"}  # fmt: skip
-_SHORT = {word: letter for letter, word in LETTERS.items()} | {"brightness": "D"}
-_MATCHES = {
-    "R": "ColorAdd_R", "G": "ColorAdd_G", "B": "ColorAdd_B", "W": "ColorAdd_W", "A": "ColorAdd_RY", "U": "ColorAdd_UV",
-    "C": "ColorAdd_C", "D": "Dimmer",
-}  # fmt: skip
+DIMMER = "V"
+"""The letter of the function that takes the brightness instead of a colour."""
 
 
 def read_functions(text: str) -> tuple[str, ...]:
-    """`dimmer red green blue white 128` or `D R G B W =128` → one function per channel of a lamp."""
+    """`dimmer red green blue white 128` or `V R G B W =128` → one function per channel of a lamp."""
     found: list[str] = []
     for word in text.replace(",", " ").split():
         w = word.strip().lower()
         fixed = w.removeprefix("=")
         if fixed.isdigit():
             if int(fixed) > 255:
-                raise NotationError(f"A fixed value runs from 0 to 255; {fixed} is too high.")
+                raise Refused(f"A fixed value runs from 0 to 255; {fixed} is too high.")
             found.append(f"={int(fixed)}")
-        elif w.upper() in LETTERS:
-            found.append(w.upper())
-        elif w in _SHORT:
-            found.append(_SHORT[w])
+        elif letter_of(w):
+            found.append(letter_of(w))
         else:
-            raise NotationError(
+            raise Refused(
                 f"“{word}” is no function of a lamp's channel. Write dimmer, red, green, blue, white or a fixed value such as =128."
             )
     if not found:
-        raise NotationError("A lamp behind a converter has one channel at least.")
+        raise Refused("A lamp behind a converter has one channel at least.")
     return tuple(found)
 
 
 def say_functions(functions: tuple[str, ...]) -> str:
-    return " ".join(f if f.startswith("=") else LETTERS[f] for f in functions)
+    return " ".join(f if f.startswith("=") else word_of(f) for f in functions)
 
 
 class LampSlot(NamedTuple):
@@ -97,7 +92,7 @@ def sends(functions: tuple[str, ...], colour: dict[str, int], brightness: int) -
     With a dimmer among the functions it takes the brightness and colours go out as they are; without one the colours
     are scaled and cut off. White, where the pixel has none, is what red, green and blue have in common.
     """
-    has_dimmer = "D" in functions
+    has_dimmer = DIMMER in functions
     levels = dict(colour)
     if "W" not in levels and {"R", "G", "B"} <= levels.keys():
         levels["W"] = min(levels["R"], levels["G"], levels["B"])
@@ -105,7 +100,7 @@ def sends(functions: tuple[str, ...], colour: dict[str, int], brightness: int) -
     for f in functions:
         if f.startswith("="):
             out.append(int(f[1:]))
-        elif f == "D":
+        elif f == DIMMER:
             out.append(brightness)
         else:
             value = levels.get(f, 0)
@@ -132,8 +127,8 @@ def driven(rig: Rig, fixture: Fixture, functions: tuple[str, ...]) -> list[Drive
         name = c.name or word_for(c.function)
         slot = c.slots[0]
         f = functions[slot - 1] if slot <= len(functions) else ""
-        gets = f"{f[1:]} always" if f.startswith("=") else LETTERS.get(f, "")
-        fits = f.startswith("=") or (bool(f) and _MATCHES.get(f, "") == c.function)
+        gets = f"{f[1:]} always" if f.startswith("=") else word_of(f) if f in FUNCTIONS else ""
+        fits = f.startswith("=") or (bool(f) and FUNCTIONS.get(f, "") == c.function)
         found.append(Driven(slot, f"{name}{f' of pixel {c.pixel}' if c.pixel else ''}", gets, fits))
     return found
 

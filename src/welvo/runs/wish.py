@@ -10,9 +10,11 @@ from msgspec.structs import replace
 
 from welvo.rig import layout
 from welvo.rig.abilities import ability
+from welvo.rig.base import Refused
+from welvo.rig.colours import STRAIGHT, straight
 from welvo.rig.document import Change, Rig, fresh_id, joined, put
 from welvo.rig.lookup import call, called, code_for, lowest_free_tint, mode_of
-from welvo.rig.notation import NotationError, plural, read_numbers, thousands
+from welvo.rig.notation import plural, read_numbers, thousands
 from welvo.rig.patched import Element, Place
 from welvo.rig.plan import model_of
 from welvo.rig.runs import PixelType, Segment
@@ -24,7 +26,8 @@ HELP = (
     "21 x 55 RGB ribbon, 3 to a port, there and back · 60 RGB spare of Silk 60 at 27 · 2 x 8x8 panel · ring 60 RGB halo · block 16 pumps · 165 ribbon fold 55 · bridge 64: 201-205 · "
     "null 3 · cable 4 m · lamps 5: dimmer red green blue · line: 101-112 · a name or number"
 )
-_ORDER = r"(?:\s+([RGBWAUCDVrgbwaucdv]{3,6}))?"
+_ORDER = rf"(?:\s+(?-i:([{STRAIGHT}]{{3,6}}|(?=[a-z]*r)(?=[a-z]*g)(?=[a-z]*b)[{STRAIGHT.lower()}]{{3,6}})))?"
+"""An order in capitals, or in small letters when red, green and blue are among them: “band” and “ball” are names."""
 
 
 @dataclass(frozen=True)
@@ -59,7 +62,7 @@ def _of_kind(body: str, kinds: dict[str, PixelType]) -> tuple[str, str]:
         return body, ""
     key = next((k for k, v in kinds.items() if v.name.lower() == m[1].strip().lower()), "")
     if not key:
-        raise NotationError(
+        raise Refused(
             f"“{m[1].strip()}” is no kind of pixels known here: {', '.join(v.name for v in kinds.values()) or 'none'}."
         )
     return body[: m.start()], key
@@ -67,20 +70,19 @@ def _of_kind(body: str, kinds: dict[str, PixelType]) -> tuple[str, str]:
 
 def _made_of(element: Element, segment: Segment, key: str, kind: PixelType) -> tuple[Element, Segment]:
     """An element of a kind is sent in straight order, and the controller gives it out as its chips want it."""
-    straight = "".join(sorted(kind.order, key="RGBWAUCDV".index))
-    order = element.order if sorted(element.order) == sorted(kind.order) else straight
+    order = element.order if sorted(element.order) == sorted(kind.order) else straight(kind.order)
     return replace(element, type=key, order=order), replace(segment, order=kind.order if kind.order != order else "")
 
 
 def read_item(rig: Rig, text: str, kinds: dict[str, PixelType] | None = None) -> Item:
-    """One part. Raises NotationError that says what would do."""
+    """One part. Raises Refused that says what would do."""
     body = text.strip()
     to_a_port, on, back, fold = 0, "", False, 0
     m = re.search(r",?\s*\b(\d+)\s+(?:to|on|per)\s+(?:a|each|one)?\s*port\b", body, re.IGNORECASE)
     if m:
         to_a_port, body = int(m[1]), body[: m.start()] + body[m.end() :]
         if not to_a_port:
-            raise NotationError("0 to a port hangs nothing.")
+            raise Refused("0 to a port hangs nothing.")
     m = re.search(r",?\s*\bon\s+(?:port\s+)?(\S+)\s*$", body, re.IGNORECASE)
     if m:
         on, body = m[1], body[: m.start()]
@@ -89,7 +91,7 @@ def read_item(rig: Rig, text: str, kinds: dict[str, PixelType] | None = None) ->
     if m:
         at, body = int(m[1]), body[: m.start()]
         if not at:
-            raise NotationError("Pixels of a port count from 1.")
+            raise Refused("Pixels of a port count from 1.")
     m = re.search(r",?\s*\bthere and back\b", body, re.IGNORECASE)
     if m:
         back, body = True, body[: m.start()] + body[m.end() :]
@@ -110,7 +112,7 @@ def read_item(rig: Rig, text: str, kinds: dict[str, PixelType] | None = None) ->
     elements = made.elements
     if kind:
         if not elements:
-            raise NotationError("Only something new can be said to be of a kind; of the rest the panel says it.")
+            raise Refused("Only something new can be said to be of a kind; of the rest the panel says it.")
         pairs = [_made_of(e, s, kind, (kinds or rig.pixel_types)[kind]) for e, s in zip(elements, segments)]
         elements, segments = tuple(e for e, _ in pairs), tuple(s for _, s in pairs)
     return Item(elements, segments, to_a_port, on, made.words, at, kind)
@@ -121,7 +123,7 @@ def _special(rig: Rig, body: str) -> Item | None:
     if m:
         n = int(m[1] or m[2] or 1)
         if not 1 <= n <= 100_000:
-            raise NotationError("Null pixels: 1 to 100 000.")
+            raise Refused("Null pixels: 1 to 100 000.")
         return Item((), (Segment(kind="null", count=n),), words=plural(n, "null pixel"))
     m = re.fullmatch(r"(?:cable|extension)(?:\s+(\d+(?:[.,]\d+)?)\s*m?)?", body, re.IGNORECASE)
     if m:
@@ -133,7 +135,7 @@ def _special(rig: Rig, body: str) -> Item | None:
         need = sum(b.slots for k in behind if (mode := mode_of(rig, rig.fixtures[k])) for b in mode.breaks)
         width = int(m[1]) if m[1] else min(512, max(need, 1) if behind else 64)
         if not 1 <= width <= 512:
-            raise NotationError(f"A bridge has 1 to 512 slots; {m[1]} is none.")
+            raise Refused(f"A bridge has 1 to 512 slots; {m[1]} is none.")
         model = next((k for k, v in rig.device_models.items() if v.kind == "bridge"), "")
         segment = Segment(kind="bridge", width=width, fixtures=behind, model=model)
         return Item((), (segment,), words=f"a bridge of {width} slots with {plural(len(behind), 'fixture')}")
@@ -147,7 +149,7 @@ def _special(rig: Rig, body: str) -> Item | None:
     if m:
         n = int(m[1])
         if not 1 <= n <= 512:
-            raise NotationError("A converter drives 1 to 512 lamps.")
+            raise Refused("A converter drives 1 to 512 lamps.")
         functions = read_functions(m[2] or "red green blue")
         element = Element(name="lamps", pixels=n, order="RGB")
         return Item((element,), (Segment(kind="lamps", functions=functions),), words=plural(n, "lamp"))
@@ -188,7 +190,7 @@ def _ring(rig: Rig, body: str, fold: int) -> Item | None:
     if m:
         slots = int(m[1])
         if not 1 <= slots <= 32767:
-            raise NotationError("A block has 1 to 32 767 slots.")
+            raise Refused("A block has 1 to 32 767 slots.")
         (name,) = _names(rig, m[2] or "block", 1)
         return Item(
             (Element(name=name, kind="block", slots=slots),),
@@ -220,13 +222,13 @@ def _known(rig: Rig, body: str, fold: int) -> Item:
             continue
         try:
             numbers = read_numbers(part)
-        except NotationError:
-            raise NotationError(
+        except Refused:
+            raise Refused(
                 f"“{part}” is nothing of this rig and nothing that can be hung. Write, for example: 3 x 55 RGB ribbon"
             ) from None
         keys += _by_number(rig, numbers)
     if not keys:
-        raise NotationError(f"Say what is to hang: {HELP.split(' · ')[0]}")
+        raise Refused(f"Say what is to hang: {HELP.split(' · ')[0]}")
     segments = tuple(Segment(kind="pixels", element=k, fold=fold or _own_fold(rig, k)) for k in keys)
     return Item((), segments, words=", ".join(call(rig, k) for k in keys[:4]) + (" …" if len(keys) > 4 else ""))
 
@@ -244,18 +246,18 @@ def _by_number(rig: Rig, numbers: list[int]) -> list[str]:
     by = {f.number: k for k, f in rig.fixtures.items()}
     missing = [n for n in numbers if n not in by]
     if missing:
-        raise NotationError(f"There is no fixture {missing[0]} in this rig.")
+        raise Refused(f"There is no fixture {missing[0]} in this rig.")
     twice = [n for n, many in Counter(numbers).items() if many > 1]
     if twice:
-        raise NotationError(f"{twice[0]} is named twice; a fixture hangs in one place.")
+        raise Refused(f"{twice[0]} is named twice; a fixture hangs in one place.")
     return [by[n] for n in numbers]
 
 
 def _check(n: int, pixels: int) -> None:
     if not 1 <= pixels <= 100_000:
-        raise NotationError(f"An element has 1 to 100 000 pixels; {thousands(pixels)} is no such number.")
+        raise Refused(f"An element has 1 to 100 000 pixels; {thousands(pixels)} is no such number.")
     if not 1 <= n <= 2000:
-        raise NotationError(f"{thousands(n)} at once is too many; 2 000 is the most.")
+        raise Refused(f"{thousands(n)} at once is too many; 2 000 is the most.")
 
 
 def _names(rig: Rig, stem: str, n: int) -> list[str]:
@@ -283,7 +285,7 @@ def read_hanging(rig: Rig, did: str, label: str, text: str, kinds: dict[str, Pix
     """All parts of a line (`;` between them), placed from port `label` on in the order printed on the box."""
     parts = [p.strip() for p in text.split(";") if p.strip()]
     if not parts:
-        raise NotationError(f"Say what is to hang, for example: {HELP.split(' · ')[0]}")
+        raise Refused(f"Say what is to hang, for example: {HELP.split(' · ')[0]}")
     model = model_of(rig, did)
     order = [p for p in (model.ports if model else rig.devices[did].ports) if not ability(rig, did, p).off]
     ports: dict[str, list[Segment]] = {}
@@ -300,7 +302,7 @@ def read_hanging(rig: Rig, did: str, label: str, text: str, kinds: dict[str, Pix
             fresh_kinds[item.kind] = known[item.kind]
         begin = item.on or label
         if begin not in (model.ports if model else rig.devices[did].ports):
-            raise NotationError(
+            raise Refused(
                 f"{rig.devices[did].name} has no port {begin}; it has {', '.join(model.ports if model else ())}."
             )
         check_fits(rig, did, begin, item.segments[0])
@@ -318,7 +320,7 @@ def read_hanging(rig: Rig, did: str, label: str, text: str, kinds: dict[str, Pix
         each = item.to_a_port or len(segments)
         need = -(-len(segments) // each)
         if at + need > len(order):
-            raise NotationError(
+            raise Refused(
                 f"{plural(len(segments), 'thing')}, {each} to a port, need {need} ports from {begin} on; {rig.devices[did].name} has {len(order) - at}."
             )
         for n in range(need):
@@ -329,7 +331,7 @@ def read_hanging(rig: Rig, did: str, label: str, text: str, kinds: dict[str, Pix
         where = f"port {order[at]}" if need == 1 else f"ports {order[at]} to {order[at + need - 1]}"
         says.append(f"{item.words} on {where}")
     if at_px and len(ports) > 1:
-        raise NotationError("Only what hangs on one port can begin at a pixel of it.")
+        raise Refused("Only what hangs on one port can begin at a pixel of it.")
     says += [f"at pixel {at_px}"] if at_px else []
     return Hanging({p: tuple(s) for p, s in ports.items()}, elements, "; ".join(says), at_px, fresh_kinds)
 

@@ -1,0 +1,197 @@
+"""Faders by function for a selection: filled where held, outlined where at default."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QWidget
+
+from welvo.app.session import Session
+from welvo.app.widgets.painting import CENTRE, box, fitting, text
+from welvo.app.widgets.theme import LIGHT, THEME
+from welvo.bench.levels import Fader, Levels, faders, function_key
+from welvo.rig.document import Rig
+from welvo.rig.lookup import mode_of
+
+TOP, FOOT = 34, 40
+LOWEST, HIGHEST = 110, 320
+"""How long a fader's track may be, by the room there is."""
+
+
+def range_word(rig: Rig, keys: list[str], fader: Fader, value: int) -> str:
+    """The name of the range a value lies in, by the first fixture that has the function."""
+    for key in keys:
+        fixture = rig.fixtures.get(key)
+        mode = mode_of(rig, fixture) if fixture else None
+        for c in mode.channels if mode else ():
+            if function_key(c) == fader.function:
+                return next((r.name for r in c.ranges if r.first <= value <= r.last), "")
+    return ""
+
+
+class FaderBank(QWidget):
+    """Left and Right walk, Up and Down step by 1, PgUp and PgDn by 16, Home and End go to 0 and full, Del gives back."""
+
+    moved = Signal()
+
+    def __init__(self, session: Session, levels: Levels) -> None:
+        super().__init__()
+        self._session = session
+        self._levels = levels
+        self.keys: list[str] = []
+        self.faders: list[Fader] = []
+        self.current = 0
+        self._typed = ""
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Faders")
+        self.setMinimumHeight(TOP + LOWEST + FOOT)
+
+    def sizeHint(self) -> QSize:
+        return QSize(64 * max(1, len(self.faders)), TOP + 176 + FOOT)
+
+    @property
+    def track(self) -> int:
+        return max(LOWEST, min(HIGHEST, self.height() - TOP - FOOT))
+
+    def show_things(self, keys: list[str]) -> None:
+        self.keys = keys
+        self.faders = faders(self._session.rig, keys)
+        self.current = min(self.current, max(0, len(self.faders) - 1))
+        self.setMinimumWidth(64 * len(self.faders))
+        self.updateGeometry()
+        self.update()
+
+    def column(self, n: int) -> QRectF:
+        wide = min(88.0, max(64.0, self.width() / max(1, len(self.faders))))
+        return QRectF(n * wide, 0, wide, self.height())
+
+    def _state(self, fader: Fader) -> tuple[float, bool, bool]:
+        """Share of full, whether it is held, whether the things disagree."""
+        held = [self._levels.held.get((k, fader.function)) for k in self.keys]
+        mine = [h for h in held if h is not None]
+        if not mine:
+            return fader.default / fader.top, False, False
+        same = self._levels.value(self.keys, fader.function)
+        return (same if same is not None else mine[0]), True, same is None and len(set(mine)) > 1
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        p = QPainter(self)
+        foot = TOP + self.track
+        for n, fader in enumerate(self.faders):
+            r = self.column(n)
+            value, held, mixed = self._state(fader)
+            words = fader.word[:1].upper() + fader.word[1:]
+            size = 13 if fitting(words, r.width() - 6, (13, 11)) == 13 else 11
+            fits = fitting(words, r.width() - 2, (13, 11, 1)) != 1
+            text(
+                p,
+                QRectF(r.left(), 4, r.width(), 22),
+                words if fits else fader.short,
+                size=size if fits else 13,
+                bold=held,
+                align=CENTRE,
+            )
+            track = QRectF(r.center().x() - 7, TOP, 14, self.track)
+            box(p, track, "field", "edge", 3)
+            y = foot - value * self.track
+            if held:
+                box(p, QRectF(track.left() + 1, y, 12, foot - y), "accent", None, 2)
+            knob = QRectF(r.center().x() - 16, y - 5, 32, 10)
+            box(p, knob, "text" if held else "station", "text" if held else "quiet", 2)
+            number = round(value * fader.top)
+            shown = str(number) if fader.slots == 1 else f"{100 * value:.1f} %"
+            name = range_word(self._session.rig, self.keys, fader, number)
+            if mixed:
+                shown, name = "mixed", ""
+            with_name = f"{number} {name}" if name and fader.slots == 1 else shown
+            if name and fitting(with_name, r.width() - 4, (11, 1)) == 11:
+                text(
+                    p,
+                    QRectF(r.left(), foot + 6, r.width(), 18),
+                    with_name,
+                    "text" if held else "quiet",
+                    11,
+                    held,
+                    CENTRE,
+                )
+            else:
+                text(
+                    p,
+                    QRectF(r.left(), foot + 6, r.width(), 18),
+                    shown,
+                    "text" if held else "quiet",
+                    13 if fader.slots == 1 else 11,
+                    held,
+                    CENTRE,
+                )
+            light = LIGHT.get(fader.function)
+            if light:
+                p.setPen(QPen(THEME.color("edge"), 1))
+                p.setBrush(QColor(light))
+                p.drawRect(QRectF(r.center().x() - 16, foot + 27, 32, 4))
+            if n == self.current and self.hasFocus():
+                box(p, r.adjusted(2, 1, -2, -3), None, "accent", 4, 2)
+        if not self.faders:
+            for n in range(10):
+                track = QRectF(60 + 80 * n, TOP, 14, self.track)
+                box(p, track, None, "line", 3, 1, dashed=True)
+
+    def hold(self, n: int, value: float) -> None:
+        self._levels.hold(self.keys, self.faders[n].function, value)
+        self.update()
+        self.moved.emit()
+
+    def _drag(self, y: float) -> None:
+        self.hold(self.current, 1.0 - (y - TOP) / self.track)
+
+    def mousePressEvent(self, e: QMouseEvent) -> None:
+        n = next((n for n in range(len(self.faders)) if self.column(n).contains(e.position())), -1)
+        if n < 0:
+            return
+        self.current = n
+        self._typed = ""
+        if e.button() == Qt.MouseButton.RightButton:
+            self.give_back(n)
+        elif e.position().y() > TOP - 8:
+            self._drag(e.position().y())
+        self.update()
+
+    def mouseMoveEvent(self, e: QMouseEvent) -> None:
+        if self.faders and e.buttons() & Qt.MouseButton.LeftButton:
+            self._drag(e.position().y())
+
+    def give_back(self, n: int) -> None:
+        """Let one function go back to its default."""
+        for k in self.keys:
+            self._levels.held.pop((k, self.faders[n].function), None)
+        self.update()
+        self.moved.emit()
+
+    def keyPressEvent(self, e: QKeyEvent) -> None:
+        key = e.key()
+        if not self.faders:
+            return super().keyPressEvent(e)
+        value, _, _ = self._state(self.faders[self.current])
+        step = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_PageUp: 16, Qt.Key.Key_PageDown: -16}.get(Qt.Key(key))
+        plain = not e.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
+        if key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            self.current = max(0, min(len(self.faders) - 1, self.current + (1 if key == Qt.Key.Key_Right else -1)))
+        elif step and plain:
+            self.hold(self.current, value + step / 255)
+        elif key == Qt.Key.Key_Home:
+            self.hold(self.current, 0.0)
+        elif key == Qt.Key.Key_End:
+            self.hold(self.current, 1.0)
+        elif key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
+            self.give_back(self.current)
+        elif e.text() and e.text() in "0123456789" and plain:
+            top = self.faders[self.current].top
+            self._typed = self._typed + e.text() if int(self._typed + e.text()) <= top else e.text()
+            self.hold(self.current, min(1.0, int(self._typed) / top))
+            self.update()
+            return None
+        else:
+            return super().keyPressEvent(e)
+        self._typed = ""
+        self.update()
+        return None

@@ -1,0 +1,104 @@
+"""The panel of the Bench: why it is dark, what mends it, and every hop on the way."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRectF, Signal
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import QWidget
+
+from welvo.app.live_path import chain_of
+from welvo.app.network import Wire
+from welvo.app.session import Session
+from welvo.app.widgets import marks
+from welvo.app.widgets.fixes import run_fix
+from welvo.app.widgets.painting import button, clear, label, text
+from welvo.app.widgets.panels import Panel, Title
+from welvo.app.widgets.theme import THEME
+from welvo.bench.why import why_dark
+from welvo.patch.path import of_thing
+from welvo.rig.lookup import call
+
+
+class Hops(QWidget):
+    """The way to the lamp as a vertical list; what lies behind the break is not known, not red."""
+
+    def __init__(self, hops: list[tuple[str, str, str]]) -> None:
+        super().__init__()
+        self._hops = hops
+        self.setFixedHeight(46 * len(hops))
+        self.setAccessibleName("; ".join(f"{role} {fact}: {marks.WORDS[mark]}" for mark, role, fact in hops))
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        p = QPainter(self)
+        for n, (mark, role, fact) in enumerate(self._hops):
+            y = 46 * n
+            if mark == "differs":
+                p.fillRect(QRectF(0, y, self.width(), 44), THEME.color("error_wash"))
+                p.fillRect(QRectF(0, y, 4, 44), THEME.color("error"))
+            if n + 1 < len(self._hops):
+                p.setPen(THEME.color("edge"))
+                p.drawLine(16, y + 22, 16, y + 46)
+            marks.draw(p, mark, 10, y + 6, 12)
+            text(p, QRectF(36, y + 2, self.width() - 40, 20), role, bold=True)
+            text(p, QRectF(36, y + 21, self.width() - 40, 18), fact, "text" if mark == "differs" else "quiet", 11)
+
+
+class BenchPanel(Panel):
+    """Why the first of the picked things is dark: the cause, its fix, then the hops."""
+
+    go = Signal(str, str)
+
+    def __init__(self, session: Session, wire: Wire) -> None:
+        super().__init__(session, wire)
+        self._state: object = None
+        for signal in (session.selection_changed, session.observed_changed, wire.ticked, wire.armed_changed):
+            signal.connect(self.refresh)
+        session.changed.connect(lambda _: self.refresh())
+        self.refresh()
+
+    def refresh(self) -> None:
+        s, wire = self.session, self.wire
+        key = s.selection.first if s.selection.kind == "thing" else ""
+        if not key or (key not in s.rig.fixtures and key not in s.rig.elements):
+            if self._state != "nothing":
+                self._state = "nothing"
+                clear(self.body)
+                self.nothing()
+            return
+        chain = chain_of(s, wire, of_thing(s.index, key))
+        cause = why_dark(s.index, wire.levels, key, chain, wire.armed)
+        fixes = (
+            [x for f in s.report.findings if key in f.things and f.code == "WIRE-01" for x in f.fixes[:1]]
+            if cause.hop > 0
+            else []
+        )
+        hops: list[tuple[str, str, str]] = []
+        broken = False
+        for n, hop in enumerate(chain.hops):
+            mark: str = "agrees" if n == 0 else chain.joints[n - 1].mark
+            if n == cause.hop and cause.certain:
+                mark, broken = "differs", True
+            elif broken:
+                mark = "unknown"
+            hops.append((mark, hop.role.capitalize(), f"{hop.value} · {hop.fact}" if hop.fact else hop.value))
+        state = (key, cause, hops, [x.label for x in fixes], THEME.name, THEME.step)
+        if state == self._state:
+            return
+        self._state = state
+        clear(self.body)
+        who = call(s.rig, key)
+        self.body.addWidget(Title(f"Why is {who} dark?" if cause.certain else f"The way to {who}"))
+        self.body.addWidget(label(cause.sentence, 13, True, wrap=True))
+        for fix in fixes:
+            self.body.addWidget(
+                button(
+                    fix.label,
+                    lambda fix=fix: run_fix(s, wire, fix),
+                    "; ".join(f"{a}: {b} → {c}" for a, b, c in fix.changes),
+                    primary=True,
+                )
+            )
+        if cause.sentence.startswith("Output is not armed"):
+            self.body.addWidget(label("Arm with the switch in the head, or Output › Arm.", 11, quiet=True, wrap=True))
+        self.body.addWidget(Hops(hops))
+        self.body.addStretch(1)

@@ -1,0 +1,501 @@
+"""The Bench: pick, raise, and see the very levels at the sender, on the wire and at the port side by side."""
+
+from __future__ import annotations
+
+import re
+import time
+
+from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
+
+from welvo.app.bench.faders import FOOT, HIGHEST, TOP, FaderBank
+from welvo.app.bench.panel import BenchPanel
+from welvo.app.live_path import port_for
+from welvo.app.network import Wire
+from welvo.app.session import Session
+from welvo.app.widgets import marks
+from welvo.app.widgets.fields import Field
+from welvo.app.widgets.painting import CENTRE, button, column, label, row, text
+from welvo.app.widgets.theme import THEME
+from welvo.patch.path import find_target, slot_word
+from welvo.patch.slot_words import channel_words
+from welvo.rig.base import Refused
+from welvo.rig.lookup import call, fixtures_by_number, profile_of, universe_by_number
+from welvo.rig.notation import plural, read_numbers, read_place, say_place
+
+SETTLE = 0.4
+"""Seconds after a change of levels in which the rows are not held against each other: packets take their time."""
+CELL = 34
+GUTTER = 96
+
+
+class Arrived(QWidget):
+    """Three rows of the same slots: meant, on the wire, port gives. A cell that differs is washed and outlined."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setAccessibleName("Meant, on the wire, port gives")
+        self.first = 1
+        self.words: list[tuple[int, int, str]] = []
+        self.rows: tuple[bytes | None, bytes | None, bytes | None] = (None, None, None)
+        self.names = ("meant", "on the wire", "port gives")
+        self.loose = False
+        self.setFixedHeight(38 + 3 * 36)
+
+    def show_slots(self, first: int, words: list[tuple[int, int, str]]) -> None:
+        """`words`: (slot from 0, slots wide, short name)."""
+        self.first, self.words = first, words
+        self.setMinimumWidth(GUTTER + CELL * self._count())
+        self.update()
+
+    def _count(self) -> int:
+        return max((a + b for a, b, _ in self.words), default=0)
+
+    def sizeHint(self) -> QSize:
+        return QSize(GUTTER + CELL * self._count(), 146)
+
+    def set_levels(
+        self, rows: tuple[bytes | None, bytes | None, bytes | None], names: tuple[str, str, str], loose: bool
+    ) -> None:
+        if (rows, names, loose) != (self.rows, self.names, self.loose):
+            self.rows, self.names, self.loose = rows, names, loose
+            self.update()
+
+    def differing(self, n: int) -> list[int]:
+        """Slots (from 0) on which row n is not what was meant."""
+        meant, other = self.rows[0], self.rows[n]
+        if meant is None or other is None or self.loose:
+            return []
+        return [i for i in range(min(len(meant), len(other), self._count())) if meant[i] != other[i]]
+
+    def paintEvent(self, e: QPaintEvent) -> None:
+        p = QPainter(self)
+        count = self._count()
+        for n in range(count):
+            x = GUTTER + CELL * n
+            text(p, QRectF(x, 0, CELL, 16), str(self.first + n), "quiet", 11, align=CENTRE, elide=False)
+        for at, wide, words in self.words:
+            text(p, QRectF(GUTTER + CELL * at, 16, CELL * wide, 16), words, size=11, align=CENTRE)
+        for r in range(3):
+            y = 38 + 36 * r
+            off = set(self.differing(r)) if r else set()
+            text(p, QRectF(0, y, GUTTER - 8, 30), self.names[r], "text" if off else "quiet", 11, bool(off))
+            levels = self.rows[r]
+            for n in range(count):
+                cell = QRectF(GUTTER + CELL * n, y, CELL - 2, 30)
+                p.fillRect(cell, THEME.color("error_wash" if n in off else "field"))
+                value = levels[n] if levels is not None and n < len(levels) else None
+                if value and n not in off:
+                    h = cell.height() * value / 255
+                    p.fillRect(QRectF(cell.left(), cell.bottom() - h, cell.width(), h), THEME.color("accent_wash"))
+                p.setPen(THEME.color("error" if n in off else "line"))
+                p.drawRect(cell.adjusted(0, 0, -1, -1))
+                shown = "–" if value is None else str(value)
+                text(p, cell, shown, "text" if value or n in off else "quiet", 13, bool(value), CENTRE, elide=False)
+
+
+class BenchStation(QWidget):
+    name = "Bench"
+
+    def __init__(self, session: Session, wire: Wire) -> None:
+        super().__init__()
+        self._session, self._wire = session, wire
+        self._meant_at = 0.0
+        self._meant: bytes | None = None
+        self._raw_here = self._raw_value = ""
+        self.pick = Field(
+            "Picks what you drive: numbers and ranges such as 203, 205–207, an address such as 3.150, or an element's name. Sends nothing.",
+            self._picked,
+        )
+        self.pick.setPlaceholderText("203, 205–207")
+        self.pick.setFixedWidth(196)
+        self.pick.say = lambda why: session.say(why, "error")
+        self.pick.setAccessibleName("Pick")
+        self._what = label("", 11, quiet=True)
+        self.full = button(
+            "Light up",
+            self._light,
+            "Holds dimmer and colours of what is picked at full, and opens its shutter. It may be bright.",
+        )
+        self.zero = button(
+            "Zero all", self._zero, "Holds every function of what is picked at 0; heads keep their position."
+        )
+        self.release = button(
+            "Release all", self._release, "Gives back everything you hold; every channel goes to its default."
+        )
+        self.blackout = button(
+            "Blackout   F9",
+            self.toggle_blackout,
+            "Intensity, colour and shutter of everything go out as 0 until you take it away again.",
+            strong=True,
+        )
+        self.blackout.setCheckable(True)
+        bar = row(
+            label("Bench", 16, True), 8, self.pick, self._what, None, self.full, self.zero, self.release, self.blackout
+        )
+        bar.setContentsMargins(16, 8, 16, 8)
+        self.bank = FaderBank(session, wire.levels)
+        self.bank.moved.connect(self._moved)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setWidget(self.bank)
+        scroll.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setMinimumHeight(self.bank.minimumHeight() + 12)
+        scroll.setMaximumHeight(TOP + HIGHEST + FOOT + 12)
+        self._arrived_title = label("Meant and arrived", 13, True)
+        self._arrived_note = label("", 11, quiet=True)
+        self.arrived = Arrived()
+        rows = QScrollArea()
+        rows.setWidgetResizable(True)
+        rows.setWidget(self.arrived)
+        rows.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        rows.setFixedHeight(self.arrived.height() + 12)
+        self._mark = marks.MarkLabel("unknown", 12)
+        self._sentence = label("", 11, wrap=True)
+        self.raw_place = Field(
+            "A universe and address such as 3.150: the slot to hold, whatever is patched there. A wrong one moves another lamp.",
+            self._raw_place_typed,
+        )
+        self.raw_place.setFixedWidth(84)
+        self.raw_place.setPlaceholderText("3.150")
+        self.raw_place.setAccessibleName("Raw slot")
+        self.raw_level = Field(
+            "The level for that slot, 0 to 255 or a percentage such as 50 %. It wins over the faders until you release all.",
+            self._raw_level_typed,
+        )
+        self.raw_level.setFixedWidth(64)
+        self.raw_level.setPlaceholderText("255")
+        self.raw_level.setAccessibleName("Level")
+        for f in (self.raw_place, self.raw_level):
+            f.say = lambda why: session.say(why, "error")
+        self._raw_words = label("", 11, quiet=True)
+        hold = button("Hold slot", self._hold_raw, "Holds the slot at the level until you release all.")
+        body = column(spacing=4)
+        body.addLayout(bar)
+        self._faders = QWidget()
+        inside = column(spacing=4)
+        title = row(
+            label("By function", 13, True),
+            label("filled: you hold it · outline: at its default · right click or Del gives it back", 11, quiet=True),
+            None,
+        )
+        for layout in (title,):
+            layout.setContentsMargins(16, 4, 16, 0)
+            inside.addLayout(layout)
+        band = column((16, 0, 16, 0), 0)
+        band.addWidget(scroll)
+        inside.addLayout(band, 1)
+        head = row(self._arrived_title, self._arrived_note, None)
+        head.setContentsMargins(16, 6, 16, 0)
+        inside.addLayout(head)
+        band = column((16, 0, 16, 0), 4)
+        band.addWidget(rows)
+        said = row(self._mark, self._sentence, spacing=8)
+        said.setStretch(1, 1)
+        band.addLayout(said)
+        inside.addLayout(band)
+        self._faders.setLayout(inside)
+        self._empty = self._nothing()
+        body.addWidget(self._faders, 1)
+        body.addWidget(self._empty, 1)
+        raw = row(
+            label("Raw slot", 13, True),
+            8,
+            self.raw_place,
+            label("at", quiet=True),
+            self.raw_level,
+            hold,
+            self._raw_words,
+            None,
+        )
+        raw.setContentsMargins(16, 8, 16, 12)
+        body.addLayout(raw)
+        body.addStretch(0)
+        self.setLayout(body)
+        self.panel = BenchPanel(session, wire)
+        session.selection_changed.connect(self.refresh)
+        session.changed.connect(lambda _: self.refresh())
+        wire.ticked.connect(self.tick)
+        wire.armed_changed.connect(self.tick)
+        self.refresh()
+
+    def _nothing(self) -> QWidget:
+        made = QWidget()
+        body: QVBoxLayout = column((40, 40, 40, 40), 10)
+        body.addStretch(1)
+        for words, size in (
+            ("Nothing picked", 22),
+            ("Type a number, a range or an address above. Nothing leaves the computer before you arm.", 13),
+        ):
+            line = label(words, size, size == 22)
+            line.setAlignment(Qt.AlignmentFlag.AlignCenter)
+            body.addWidget(line)
+        body.addStretch(2)
+        made.setLayout(body)
+        return made
+
+    # ---- what is picked
+
+    @property
+    def keys(self) -> list[str]:
+        s = self._session
+        return (
+            [k for k in s.selection.ids if k in s.rig.fixtures or k in s.rig.elements]
+            if s.selection.kind == "thing"
+            else []
+        )
+
+    def _picked(self, typed: str) -> object:
+        s = self._session
+        t = typed.strip()
+        if not t:
+            s.select_things([])
+            return True
+        if re.fullmatch(r"[\d\s,;–-]+", t):
+            s.select_things(fixtures_by_number(s.rig, read_numbers(t)))
+        else:
+            found = find_target(s.index, t)
+            if not found.key:
+                self.raw_place.setText(say_place(s.rig.universes[found.universe].number, found.address))
+                self.raw_place.commit()
+                raise Refused(f"Nothing is patched at {found.label}; it stands under Raw slot instead.")
+            s.select_things([found.key], found.brk)
+        self._show_pick()
+        return True
+
+    def _show_pick(self) -> None:
+        """The picked numbers as one would type them."""
+        s = self._session
+        numbers = sorted(s.rig.fixtures[k].number for k in self.keys if k in s.rig.fixtures)
+        runs: list[list[int]] = []
+        for n in numbers:
+            if runs and n == runs[-1][1] + 1:
+                runs[-1][1] = n
+            else:
+                runs.append([n, n])
+        words = [str(a) if a == b else f"{a}–{b}" if b > a + 1 else f"{a}, {b}" for a, b in runs]
+        words += [s.rig.elements[k].name for k in self.keys if k in s.rig.elements]
+        self.pick.set_value(", ".join(words))
+
+    def refresh(self) -> None:
+        s = self._session
+        keys = self.keys
+        self._show_pick()
+        kinds = dict.fromkeys(
+            (p.name if (p := profile_of(s.rig, s.rig.fixtures[k])) else "?") if k in s.rig.fixtures else "element"
+            for k in keys
+        )
+        self._what.setText(
+            f"{plural(len(keys), 'thing')} · {', '.join(list(kinds)[:2])}{' …' if len(kinds) > 2 else ''}"
+            if keys
+            else ""
+        )
+        self._faders.setVisible(bool(keys))
+        self._empty.setVisible(not keys)
+        for b in (self.full, self.zero):
+            b.setEnabled(bool(keys))
+        self.bank.show_things(keys)
+        self._slots()
+        self.tick()
+
+    def _slots(self) -> None:
+        s = self._session
+        spans = s.index.spans(self.keys[0]) if self.keys else ()
+        brk = s.selection.brk
+        self._span = next((x for x in spans if x.brk == brk), spans[0] if spans else None)
+        if self._span is None:
+            who = call(s.rig, self.keys[0]) if self.keys else ""
+            self._arrived_title.setText(f"Meant and arrived, {who}: not patched" if who else "Meant and arrived")
+            self.arrived.show_slots(1, [])
+            return
+        span = self._span
+        words = [(first - 1 - span.offset, wide, short) for first, wide, short, _, _ in channel_words(s.rig, span)][
+            :256
+        ]
+        self._arrived_title.setText(
+            f"Meant and arrived, {call(s.rig, span.key)} from {say_place(s.rig.universes[span.universe].number, span.first)}"
+        )
+        self.arrived.show_slots(span.first, words)
+
+    # ---- acting
+
+    def _moved(self) -> None:
+        self._wire.touch()
+        self.tick()
+
+    def _light(self) -> None:
+        for fader in self.bank.faders:
+            if fader.family in ("intensity", "colour") and not fader.function.startswith("ColorSub"):
+                self._wire.levels.hold(self.keys, fader.function, 1.0)
+            elif fader.function == "Shutter1":
+                self._wire.levels.hold(self.keys, fader.function, open_share(self._session, self.keys, fader.top))
+        self._after()
+
+    def _zero(self) -> None:
+        self._wire.levels.zero(self._session.rig, self.keys)
+        self._after()
+
+    def _release(self) -> None:
+        self._wire.levels.release()
+        self._after()
+
+    def toggle_blackout(self) -> None:
+        self._wire.levels.blackout = not self._wire.levels.blackout
+        self._after()
+
+    def _after(self) -> None:
+        self.bank.update()
+        self._moved()
+        self.panel.refresh()
+
+    def _raw_place_typed(self, typed: str) -> None:
+        if typed.strip():
+            number, address = read_place(typed)
+            uid = universe_by_number(self._session.rig, number)
+            if not uid:
+                raise Refused(f"There is no universe {number} in this rig.")
+            here = self._session.index.at(uid, address)
+            rig = self._session.rig
+            self._raw_here = (
+                " and ".join(f"{call(rig, x.key)} · {slot_word(rig, x, address)}" for x in here[:2])
+                or "nothing patched there"
+            )
+        else:
+            self._raw_here = ""
+        self._raw_words.setText(" · ".join(w for w in (self._raw_here, self._raw_value) if w))
+
+    def _raw_level_typed(self, typed: str) -> None:
+        n = read_level(typed) if typed.strip() else None
+        self._raw_value = f"{n} = {100 * n / 255:.0f} % = 0x{n:02X}" if n is not None else ""
+        self._raw_words.setText(" · ".join(w for w in (self._raw_here, self._raw_value) if w))
+
+    def _hold_raw(self) -> None:
+        if not (self.raw_place.commit() and self.raw_level.commit()):
+            return
+        place, level = self.raw_place.value.strip(), self.raw_level.value.strip()
+        if not place or not level:
+            self._session.say("Say which slot and at what level, such as 3.150 at 255.", "warning")
+            return
+        number, address = read_place(place)
+        self._wire.levels.hold_slot(universe_by_number(self._session.rig, number), address, read_level(level))
+        self._after()
+
+    # ---- looking
+
+    def tick(self) -> None:
+        self.blackout.setChecked(self._wire.levels.blackout)
+        if not self.isVisible() or not self.keys:
+            return
+        s, wire, span = self._session, self._wire, self._span
+        if span is None:
+            self._say("unknown", "It has no address, so there is nothing to compare.")
+            return
+        frame = wire.frame(span.universe)
+        cut = slice(span.first - 1, min(span.last, 512))
+        meant = frame[cut].tobytes() if frame is not None else b""
+        if meant != self._meant:
+            self._meant, self._meant_at = meant, time.monotonic()
+        whole = wire.on_wire(span.universe)
+        on_wire = whole[cut] if whole is not None else None
+        port = port_for(s, span.universe, span.key)
+        given = wire.port_gives(*port) if port else None
+        gives = given[cut] if given is not None else None
+        name = f"port {port[1]} gives" if port else "port gives"
+        loose = time.monotonic() - self._meant_at < SETTLE or not wire.armed
+        self.arrived.set_levels((meant, on_wire, gives), ("meant", "on the wire", name), loose)
+        self._arrived_note.setText("live" if wire.armed else "not armed: nothing is sent")
+        self._judge(port, on_wire, gives)
+
+    def _judge(self, port: tuple[str, str] | None, on_wire: bytes | None, gives: bytes | None) -> None:
+        """One sentence that names the cause."""
+        s, wire, span = self._session, self._wire, self._span
+        assert span is not None
+        if not wire.armed:
+            self._say("unknown", "Not armed: what you hold stands under “meant” only. Arm in the head to send it.")
+            return
+        off_wire, off_port = self.arrived.differing(1), self.arrived.differing(2)
+        if off_wire:
+            rivals = [
+                x
+                for x in s.observed.sources
+                if not x.own
+                and any(
+                    f.universe == span.universe and (f.protocol, f.wire) == (x.protocol, x.wire)
+                    for f in s.rig.feeds.values()
+                )
+            ]
+            who = f" {rivals[0].name or rivals[0].ip} sends it too, at priority {rivals[0].priority}." if rivals else ""
+            self._say("differs", f"Other levels than meant are on the wire on {plural(len(off_wire), 'slot')}.{who}")
+        elif off_port and port:
+            device = s.rig.devices[port[0]].name
+            wrong = next(
+                (f for f in s.report.findings if f.code == "WIRE-01" and f.goes_to == ("port", f"{port[0]} {port[1]}")),
+                None,
+            )
+            why = f" {wrong.title}." if wrong else " Another source, a limit of the port or its merge mode may be why."
+            self._say(
+                "differs",
+                f"Port {port[1]} of {device} gives out other levels than were sent on {plural(len(off_port), 'slot')}.{why}",
+            )
+        elif gives is not None and self.arrived.loose:
+            self._say("unknown", "Sent just now; looking whether it arrives.")
+        elif gives is not None:
+            words = (
+                "What you mean is on the wire and at the port."
+                if on_wire is not None
+                else "What you mean is what the port gives out; unicast cannot be overheard here."
+            )
+            self._say("agrees", words)
+        elif on_wire is not None:
+            self._say(
+                "unknown",
+                "It is on the wire. What the port gives out is not known: the box does not say."
+                if port
+                else "It is on the wire. No port of the rig is planned to give it out.",
+            )
+        else:
+            self._say(
+                "unknown",
+                "Nothing of it is heard on the wire: no feed from the Bench, or unicast that cannot be overheard here.",
+            )
+
+    def _say(self, mark: str, words: str) -> None:
+        if self._mark.mark != mark:
+            self._mark.set(mark)
+        if self._sentence.text() != words:
+            self._sentence.setText(words)
+
+    def showEvent(self, e: object) -> None:
+        super().showEvent(e)  # type: ignore[arg-type]
+        self.tick()
+
+    def restyle(self) -> None:
+        self.panel.restyle()
+        self.refresh()
+        self.panel.refresh()
+
+
+def open_share(session: Session, keys: list[str], top: int) -> float:
+    """Where a shutter is open, as a share of full: the middle of a range that says open, else full."""
+    from welvo.rig.lookup import mode_of
+
+    for k in keys:
+        fixture = session.rig.fixtures.get(k)
+        mode = mode_of(session.rig, fixture) if fixture else None
+        for c in mode.channels if mode else ():
+            for r in c.ranges if c.function == "Shutter1" else ():
+                if r.does == "open":
+                    return (r.first + r.last) // 2 / top
+    return 1.0
+
+
+def read_level(typed: str) -> int:
+    """`255`, `50 %` → a level of 0 to 255."""
+    m = re.fullmatch(r"\s*(\d+(?:\.\d+)?)\s*(%?)\s*", typed)
+    if not m:
+        raise Refused(f"“{typed.strip()}” is no level. Write 0 to 255, or a percentage such as 50 %.")
+    value = round(float(m[1]) * 255 / 100) if m[2] else float(m[1])
+    if value > 255 or value != int(value):
+        raise Refused(f"{typed.strip()} is out of reach: a level is a whole number from 0 to 255, or 0 to 100 %.")
+    return int(value)

@@ -1,0 +1,157 @@
+"""Planned and heard devices as pairs, joined where they are the same thing."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import QWidget
+
+from welvo.app.session import Selection, Session
+from welvo.app.widgets import marks
+from welvo.app.widgets.painting import CENTRE, box, text
+from welvo.app.widgets.theme import THEME
+from welvo.observed.compare import Mark, compare, differing, is_live
+from welvo.rig.notation import plural
+from welvo.rig.plan import device_at, model_of
+
+ROW = 60
+KINDS = {"pixel": "pixel controller", "serial": "serial line"}
+
+
+@dataclass(frozen=True)
+class Pair:
+    """A planned device (`did`) and what was heard at its address; one of the two may be missing."""
+
+    did: str
+    ip: str
+    planned: tuple[str, str, str]
+    heard: tuple[str, str, str]
+    mark: Mark
+
+
+def pairs_of(session: Session) -> list[Pair]:
+    """Planned devices in the rig's order, then the strangers by address."""
+    rig, observed, now = session.rig, session.observed, session.now()
+    found: list[Pair] = []
+    for did, d in rig.devices.items():
+        model = model_of(rig, did)
+        kind = KINDS.get(model.kind, model.kind) if model else "unknown model"
+        planned = (d.name, d.ip or "no address planned", f"{kind} · {plural(len(d.ports), 'port')}")
+        twin = next((o.name for o_id, o in rig.devices.items() if d.ip and o.ip == d.ip and o_id != did), "")
+        if twin and device_at(rig, d.ip) != did:
+            found.append(Pair(did, d.ip, planned, ("who answers?", d.ip, f"same address as {twin}"), "upstream"))
+            continue
+        heard = observed.heard.get(d.ip) if d.ip else None
+        mark: Mark
+        if heard is None or not is_live(heard, now):
+            ago = f"not heard for {now - heard.at:.0f} s" if heard else "never heard here"
+            found.append(Pair(did, d.ip, planned, ("silent" if d.ip else "–", ago if d.ip else "", ""), "unknown"))
+            continue
+        lines = compare(rig, observed, did, now)
+        off = len(differing(lines))
+        claimed = sum(x.mark == "claimed" for x in lines)
+        mark = "differs" if off else "claimed" if claimed else "agrees"
+        agree = sum(x.mark == "agrees" for x in lines)
+        third = (
+            f"{plural(off, 'setting')} differ"
+            if off > 1
+            else "1 setting differs"
+            if off
+            else f"all {agree} planned agree"
+        )
+        found.append(Pair(did, d.ip, planned, (heard.name or "no name", heard.ip, third), mark))
+    for ip, h in sorted(observed.heard.items()):
+        if not device_at(rig, ip) and is_live(h, now):
+            found.append(Pair("", ip, ("", "", ""), (h.name or "no name", ip, "not in the plan"), "unknown"))
+    return found
+
+
+class PairList(QWidget):
+    """Rows of 60; `plan` carries the address of a stranger whose dashed place was clicked."""
+
+    plan = Signal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.setFixedWidth(372)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Planned and heard devices")
+        self.pairs: list[Pair] = []
+        session.changed.connect(lambda _: self.refresh())
+        session.observed_changed.connect(self.refresh)
+        session.selection_changed.connect(self.update)
+        self.refresh()
+
+    def refresh(self) -> None:
+        found = pairs_of(self._session)
+        if found != self.pairs:
+            self.pairs = found
+            self.setMinimumHeight(24 + ROW * max(3, len(found)))
+            self.update()
+
+    def _chosen(self, pair: Pair) -> bool:
+        s = self._session.selection
+        if pair.did:
+            return s.kind in ("device", "port") and s.first == pair.did
+        return s.kind == "heard" and s.first == pair.ip
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        p = QPainter(self)
+        w = self.width()
+        p.fillRect(0, 0, w, 24, THEME.color("raised"))
+        text(p, QRectF(12, 0, 150, 24), "Planned", "quiet", 11)
+        text(p, QRectF(204, 0, 150, 24), "Heard", "quiet", 11)
+        p.fillRect(w - 1, 0, 1, self.height(), THEME.color("line"))
+        for n in range(3) if not self.pairs else ():
+            y = 24 + ROW * n
+            box(p, QRectF(12, y + 8, 146, 44), None, "line", 4, 1, dashed=True)
+            box(p, QRectF(204, y + 8, 146, 44), None, "line", 4, 1, dashed=True)
+        for n, pair in enumerate(self.pairs):
+            self._row(p, pair, 24 + ROW * n, w)
+        if self.hasFocus():
+            box(p, QRectF(self.rect()).adjusted(0, 0, -1, 0), None, "accent", 2, 2)
+
+    def _row(self, p: QPainter, pair: Pair, y: int, w: int) -> None:
+        if self._chosen(pair):
+            p.fillRect(0, y, w - 1, ROW - 1, THEME.color("select"))
+            p.fillRect(0, y, 3, ROW - 1, THEME.color("accent"))
+        p.fillRect(0, y + ROW - 1, w, 1, THEME.color("line"))
+        if pair.did:
+            for line, words, size in zip((6, 24, 40), pair.planned, (13, 11, 11)):
+                text(p, QRectF(12, y + line, 154, 18), words, "text" if line == 6 else "quiet", size, line == 6)
+        else:
+            box(p, QRectF(10, y + 8, 150, 44), None, "edge", 4, 1, dashed=True)
+            text(p, QRectF(10, y + 8, 150, 44), "Plan this box", "accent", align=CENTRE)
+        p.setPen(THEME.color("edge"))
+        p.drawLine(168, y + 30, 174, y + 30)
+        p.drawLine(192, y + 30, 198, y + 30)
+        marks.draw(p, pair.mark, 177, y + 24, 12)
+        quiet = pair.heard[0] in ("silent", "–")
+        text(p, QRectF(204, y + 6, w - 216, 18), pair.heard[0], "quiet" if quiet else "text")
+        text(p, QRectF(204, y + 24, w - 216, 18), pair.heard[1], "quiet", 11)
+        text(p, QRectF(204, y + 40, w - 216, 18), pair.heard[2], "text" if pair.mark == "differs" else "quiet", 11)
+
+    def _select(self, pair: Pair) -> None:
+        self._session.select(Selection("device", (pair.did,)) if pair.did else Selection("heard", (pair.ip,)))
+
+    def mousePressEvent(self, e: QMouseEvent) -> None:
+        n = int((e.position().y() - 24) // ROW)
+        if e.position().y() < 24 or not 0 <= n < len(self.pairs):
+            return
+        pair = self.pairs[n]
+        self._select(pair)
+        if not pair.did and e.position().x() < 165:
+            self.plan.emit(pair.ip)
+
+    def keyPressEvent(self, e: QKeyEvent) -> None:
+        now = next((n for n, x in enumerate(self.pairs) if self._chosen(x)), -1)
+        if e.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up) and self.pairs:
+            n = now + (1 if e.key() == Qt.Key.Key_Down else -1)
+            self._select(self.pairs[max(0, min(len(self.pairs) - 1, n))])
+        elif e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and now >= 0 and not self.pairs[now].did:
+            self.plan.emit(self.pairs[now].ip)
+        else:
+            super().keyPressEvent(e)

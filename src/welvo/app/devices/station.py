@@ -1,0 +1,141 @@
+"""The Devices station: pairs of planned and heard boxes, the settings of the chosen one, its panel."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QScrollArea, QStackedWidget, QWidget
+
+from welvo.app.devices.pairs import PairList
+from welvo.app.devices.panel import DevicesPanel
+from welvo.app.devices.settings import Settings, summary
+from welvo.app.network import Wire
+from welvo.app.session import Selection, Session
+from welvo.app.widgets.add_device import AddDevice
+from welvo.app.widgets.painting import button, column, label, row
+from welvo.observed.compare import differing, is_live
+from welvo.rig.notation import plural
+
+
+class DevicesStation(QWidget):
+    """Emits `runs` with the id of a box whose cables are to be shown."""
+
+    name = "Devices"
+    runs = Signal(str)
+
+    def __init__(self, session: Session, wire: Wire) -> None:
+        super().__init__()
+        self._session, self._wire = session, wire
+        self._listening = label("", 11, quiet=True)
+        self.add = button("Add device…", self.add_device, "Plans a box: model, name, address.   Ctrl+Shift+I")
+        self._read = button("Read all", wire.read_again, "Asks all boxes for their settings now.   Shift+F5")
+        bar = row(label("Devices", 16, True), 8, self._listening, None, self._read, self.add)
+        bar.setContentsMargins(16, 8, 16, 8)
+        self.pairs = PairList(session)
+        self.pairs.plan.connect(self.add_device)
+        left = QScrollArea()
+        left.setWidgetResizable(True)
+        left.setFixedWidth(384)
+        left.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        left.setWidget(self.pairs)
+        self._title = label("", 16, True)
+        self._counts = label("", 13)
+        self.push_all = button(
+            "Push", self._push_all, "Sends every planned value that differs to the box.", primary=True
+        )
+        self.settings = Settings(session, wire)
+        head = row(self._title, 8, self._counts, None, self.push_all)
+        head.setContentsMargins(16, 6, 16, 0)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setWidget(self.settings)
+        right = QWidget()
+        inside = column(spacing=0)
+        inside.addLayout(head)
+        inside.addWidget(scroll, 1)
+        right.setLayout(inside)
+        self._right = QStackedWidget()
+        self._right.addWidget(right)
+        self._right.addWidget(self._empty())
+        self._right.addWidget(QWidget())
+        layout = column(spacing=0)
+        layout.addLayout(bar)
+        below = row(left, spacing=0)
+        below.addWidget(self._right, 1)
+        layout.addLayout(below, 1)
+        self.setLayout(layout)
+        self.panel = DevicesPanel(self, session, wire)
+        session.changed.connect(lambda _: self.refresh())
+        session.observed_changed.connect(self.refresh)
+        session.selection_changed.connect(self.refresh)
+        wire.armed_changed.connect(self.refresh)
+        self.refresh()
+
+    def _empty(self) -> QWidget:
+        made = QWidget()
+        body = column((40, 40, 40, 40), 10)
+        body.addStretch(1)
+        self._empty_words = label("", 13, wrap=True)
+        self._empty_words.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        title = label("No devices yet", 22, True)
+        title.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        body.addWidget(title)
+        body.addWidget(self._empty_words)
+        body.addLayout(
+            row(None, button("Add device…", self.add_device, "Plans a box: model, name, address.", primary=True), None)
+        )
+        body.addStretch(2)
+        made.setLayout(body)
+        return made
+
+    def _device(self) -> str:
+        s = self._session.selection
+        return s.first if s.kind in ("device", "port") and s.first in self._session.rig.devices else ""
+
+    def refresh(self) -> None:
+        s = self._session
+        self._listening.setText(
+            f"listening on {self._wire.interface.label}" if s.observed.listening else "not listening"
+        )
+        did = self._device()
+        if self.settings.did != did:
+            self.settings.show_device(did)
+            self.panel.refresh()
+        if not s.rig.devices:
+            heard = [h for h in s.observed.heard.values() if is_live(h, s.now())]
+            so_far = (
+                f"{plural(len(heard), 'box', 'boxes')} answered; they stand on the left."
+                if heard
+                else "Nothing has answered so far."
+            )
+            self._empty_words.setText(f"Listening on {self._wire.interface.label}. {so_far}")
+        self._right.setCurrentIndex(1 if not s.rig.devices else 0 if did else 2)
+        if did:
+            self._title.setText(s.rig.devices[did].name)
+            self._counts.setText(summary(self.settings.lines))
+            keys = self._pushable()
+            self.push_all.setText(f"Push {plural(len(keys), 'change')}")
+            self.push_all.setVisible(bool(keys))
+
+    def _pushable(self) -> list[str]:
+        return [x.key for x in differing(self.settings.lines) if x.spec.writable]
+
+    def _push_all(self) -> None:
+        did = self._device()
+        if did:
+            self._wire.push(did, tuple(self._pushable()))
+
+    def choose_first(self) -> None:
+        """Coming here with nothing chosen shows the first box rather than an empty half."""
+        if not self._device() and self._session.rig.devices and self._session.selection.kind != "heard":
+            self._session.select(Selection("device", (next(iter(self._session.rig.devices)),)))
+
+    def add_device(self, ip: str = "") -> None:
+        self._session.commit_pending()
+        dialog = AddDevice(self._session, self, self._session.observed.heard.get(ip))
+        if dialog.exec() and dialog.made:
+            self._session.select(Selection("device", (dialog.made,)))
+
+    def restyle(self) -> None:
+        self.panel.restyle()
+        self.panel.refresh()
+        self.settings.refresh()

@@ -1,0 +1,301 @@
+"""The findings drawer: grouped by cause or place, each explains itself, goes to its place and offers its fix."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import QFrame, QInputDialog, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from welvo.app.network import Wire
+from welvo.app.session import Session
+from welvo.app.widgets import marks
+from welvo.app.widgets.fields import set_help
+from welvo.app.widgets.fixes import run_fix
+from welvo.app.widgets.painting import RIGHT, button, clear, column, label, row, text
+from welvo.app.widgets.theme import THEME
+from welvo.checks.registry import RULES, Finding
+from welvo.rig.edits import unwaive, waive
+from welvo.rig.notation import plural
+
+
+class Row(QWidget):
+    """One finding as a line of the list."""
+
+    clicked = Signal()
+
+    def __init__(self, finding: Finding, waived: bool = False) -> None:
+        super().__init__()
+        self.finding = finding
+        self._waived = waived
+        self.setFixedHeight(32)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setAccessibleName(f"{finding.severity}: {finding.title}")
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        p = QPainter(self)
+        w = self.width()
+        p.fillRect(0, 31, w, 1, THEME.color("line"))
+        if self.hasFocus():
+            p.setPen(THEME.color("accent"))
+            p.drawRect(0, 0, w - 1, 30)
+        marks.draw(p, self.finding.severity, 16, 9, 14, none=self._waived)
+        text(p, QRectF(40, 0, w - 244, 32), self.finding.title, "quiet" if self._waived else "text")
+        text(p, QRectF(w - 200, 0, 120, 32), self.finding.where, "quiet", 11, align=RIGHT)
+        text(p, QRectF(w - 80, 0, 64, 32), self.finding.code, "quiet", 11, align=RIGHT)
+
+    def mousePressEvent(self, _: QMouseEvent) -> None:
+        self.clicked.emit()
+
+    def keyPressEvent(self, e: QKeyEvent) -> None:
+        if e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            self.clicked.emit()
+        else:
+            super().keyPressEvent(e)
+
+
+class Opened(QFrame):
+    """The open finding: its reason, what the fix changes, the fix, and the way there."""
+
+    go = Signal(str, str)
+
+    def __init__(self, session: Session, wire: Wire, finding: Finding) -> None:
+        super().__init__()
+        self._finding = finding
+        c = THEME.color
+        self.setObjectName("opened")
+        self.setStyleSheet(
+            f"#opened {{ background: {c('station').name()}; border-left: 4px solid {c(finding.severity).name()}; }}"
+        )
+        body = column((12, 10, 16, 12), 6)
+        title = label(finding.title, 13, True, wrap=True)
+        code = label(finding.code, 11, quiet=True)
+        head = row(marks.MarkLabel(finding.severity), title, code)
+        head.setStretch(1, 1)
+        body.addLayout(head)
+        body.addWidget(label(finding.reason, 11, wrap=True))
+        why = RULES[finding.code]
+        body.addWidget(label(why.matters, 11, quiet=True, wrap=True))
+        shown = finding.fixes[0] if finding.fixes else None
+        if shown:
+            body.addWidget(label("What the fix changes", 11, quiet=True))
+            for what, old, new in shown.changes:
+                body.addWidget(_ChangeLine(what, old, new))
+        buttons: list[QWidget | int | None] = []
+        for n, fix in enumerate(finding.fixes[:5]):
+            made = button(
+                fix.label,
+                lambda fix=fix: run_fix(session, wire, fix),
+                "; ".join(f"{a}: {b} → {d}" for a, b, d in fix.changes),
+                primary=n == 0,
+            )
+            buttons.append(made)
+        if len(buttons) > 1:
+            for b in buttons:
+                body.addLayout(row(b, None))
+            buttons = []
+        if finding.goes_to[0]:
+            buttons.append(button("Go there", lambda: self.go.emit(*finding.goes_to)))
+        if finding.severity == "error":
+            buttons += [None, label("an error cannot be waived", 11, quiet=True)]
+        else:
+            buttons += [
+                button(
+                    "Waive…", lambda: self._waive(session), "Accept it with a reason. It wakes when its facts change."
+                ),
+                None,
+            ]
+        body.addLayout(row(*buttons))
+        if not finding.fixes:
+            body.insertWidget(3, label("To put it right: " + why.put_right, 11, wrap=True))
+        self.setLayout(body)
+
+    def _waive(self, session: Session) -> None:
+        reason, ok = QInputDialog.getText(self, "Waive", f"Why is “{self._finding.title}” fine here?")
+        if ok:
+            session.edit(waive, self._finding.code, self._finding.subject, self._finding.fingerprint, reason)
+
+
+class _ChangeLine(QWidget):
+    def __init__(self, what: str, old: str, new: str) -> None:
+        super().__init__()
+        self._parts = (what, old, new)
+        self.setFixedHeight(26)
+        self.setAccessibleName(f"{what}: {old} becomes {new}")
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        p = QPainter(self)
+        w = self.width()
+        p.fillRect(self.rect().adjusted(0, 1, 0, -1), THEME.color("field"))
+        text(p, QRectF(8, 0, w * 0.5, 26), self._parts[0], size=11)
+        text(p, QRectF(w * 0.5, 0, w * 0.18, 26), self._parts[1], "quiet", align=RIGHT)
+        p.setPen(THEME.color("quiet"))
+        x = int(w * 0.7)
+        p.drawLine(x, 13, x + 24, 13)
+        p.drawLine(x + 19, 9, x + 24, 13)
+        p.drawLine(x + 19, 17, x + 24, 13)
+        text(p, QRectF(w * 0.76, 0, w * 0.24 - 6, 26), self._parts[2], bold=True)
+
+
+class Drawer(QFrame):
+    """600 wide from the right, over the panel and part of the station."""
+
+    go = Signal(str, str)
+    closed = Signal()
+
+    def __init__(self, session: Session, wire: Wire, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._session = session
+        self._wire = wire
+        self.setObjectName("drawer")
+        self.setAccessibleName("Findings")
+        self.by = "cause"
+        self.open_subject: tuple[str, str] | None = None
+        self._shown: object = None
+        self.filter = QLineEdit()
+        self.filter.setPlaceholderText("Filter by word or code")
+        self.filter.setMinimumWidth(190)
+        set_help(self.filter, "Shows only findings with this word or code. Hides the others; they still count.")
+        self.filter.textChanged.connect(lambda _: self.refresh())
+        self._by_buttons: dict[str, QPushButton] = {}
+        bar: list[QWidget | int | None] = [label("Findings", 16, True), 8, self.filter, None]
+        for key, words in (("cause", "By cause"), ("place", "By place"), ("waived", "Waived")):
+            b = button(words, lambda key=key: self._set_by(key))
+            b.setProperty("segment", True)
+            b.setCheckable(True)
+            self._by_buttons[key] = b
+            bar.append(b)
+        top = row(*bar, spacing=4)
+        top.setContentsMargins(16, 10, 12, 6)
+        self._body = QVBoxLayout()
+        self._body.setContentsMargins(0, 0, 0, 16)
+        self._body.setSpacing(0)
+        inner = QWidget()
+        inner.setLayout(self._body)
+        self._scroll = QScrollArea()
+        self._scroll.setWidgetResizable(True)
+        self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._scroll.setWidget(inner)
+        layout = column(spacing=0)
+        layout.addLayout(top)
+        layout.addWidget(self._scroll, 1)
+        self.setLayout(layout)
+        session.changed.connect(lambda _: self.refresh())
+        session.observed_changed.connect(self.refresh)
+        self.hide()
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        p = QPainter(self)
+        p.fillRect(self.rect(), THEME.color("raised"))
+        p.fillRect(0, 0, 1, self.height(), THEME.color("edge"))
+
+    def _set_by(self, key: str) -> None:
+        self.by = key
+        self.refresh()
+
+    def findings(self) -> list[Finding]:
+        word = self.filter.text().strip().lower()
+        report = self._session.report
+        source: Iterable[Finding] = [f for f, _ in report.waived] if self.by == "waived" else report.findings
+        return [f for f in source if not word or word in f"{f.code} {f.title} {f.where} {f.reason}".lower()]
+
+    def refresh(self) -> None:
+        for key, b in self._by_buttons.items():
+            b.setChecked(key == self.by)
+        if not self.isVisible():
+            return
+        waived = len(self._session.report.waived)
+        self._by_buttons["waived"].setText(f"Waived {waived}" if waived else "Waived")
+        found = self.findings()
+        state = (found, self.by, self.open_subject, self.filter.text(), THEME.name, THEME.step)
+        if state == self._shown:
+            return
+        self._shown = state
+        at = self._scroll.verticalScrollBar().value()
+        clear(self._body)
+        if not found:
+            self._nothing()
+        groups: dict[str, list[Finding]] = {}
+        for f in found:
+            groups.setdefault((f.cause or f.code) if self.by != "place" else f.where, []).append(f)
+        for name, members in groups.items():
+            things = len({t for f in members for t in f.things})
+            extra = f" · {plural(things, 'fixture')}" if things > 1 and self.by == "cause" else ""
+            head = label(name + extra, 11, quiet=True)
+            head.setContentsMargins(16, 10, 16, 4)
+            self._body.addWidget(head)
+            for f in members:
+                self._add(f)
+        self._body.addStretch(1)
+        # Without this the new rows would stand squeezed into the old height until the next turn of the event loop.
+        self._body.activate()
+        inner, view = self._scroll.widget(), self._scroll.viewport()
+        if inner is not None:
+            inner.resize(view.width(), max(view.height(), self._body.totalMinimumSize().height()))
+        self._scroll.verticalScrollBar().setValue(at)
+
+    def _add(self, f: Finding) -> None:
+        if self.by == "waived":
+            why = next(w for x, w in self._session.report.waived if x is f)
+            line = Row(f, True)
+            line.setToolTip(f"Waived: {why}. Click wakes it.")
+            line.clicked.connect(lambda f=f: self._session.edit(unwaive, f.code, f.subject))
+            self._body.addWidget(line)
+        elif (f.code, f.subject) == self.open_subject:
+            opened = Opened(self._session, self._wire, f)
+            opened.go.connect(self.go)
+            self._body.addWidget(opened)
+        else:
+            line = Row(f)
+            line.clicked.connect(lambda f=f: self.open_finding(f))
+            self._body.addWidget(line)
+
+    def _nothing(self) -> None:
+        total = len(self._session.report.findings)
+        if self.filter.text() and self.by != "waived":
+            words = (f"No finding matches “{self.filter.text()}”", f"{total} are hidden by the filter.")
+        elif self.by == "waived":
+            words = ("Nothing is waived", "A warning or note can be waived with a reason; it then stands here.")
+        else:
+            words = (
+                "Nothing is wrong",
+                f"{len(RULES)} checks ran on {plural(len(self._session.rig.fixtures), 'fixture')} just now. What no check can see: whether the lamp lights.",
+            )
+        for words_, size in zip(words, (22, 13)):
+            made = label(words_, size, size == 22, quiet=size == 13, wrap=True)
+            made.setContentsMargins(16, 16 if size == 22 else 4, 16, 0)
+            self._body.addWidget(made)
+
+    def open_finding(self, f: Finding) -> None:
+        """Open one finding and go to its place."""
+        self.open_subject = (f.code, f.subject)
+        self.refresh()
+        self.go.emit(*f.goes_to)
+
+    def step(self, back: bool) -> None:
+        """F8: the next or former finding, and its place."""
+        found = self.findings()
+        if not found:
+            return
+        now = next((i for i, f in enumerate(found) if (f.code, f.subject) == self.open_subject), -1)
+        self.open_finding(found[(now + (-1 if back else 1)) % len(found)] if now >= 0 else found[-1 if back else 0])
+
+    def toggle(self) -> None:
+        if self.isVisible():
+            self.hide()
+            self.closed.emit()
+        else:
+            self.show()
+            self.raise_()
+            self._shown = None
+            self.refresh()
+            self.filter.setFocus()
+
+    def keyPressEvent(self, e: QKeyEvent) -> None:
+        if e.key() == Qt.Key.Key_Escape:
+            self.hide()
+            self.closed.emit()
+        else:
+            super().keyPressEvent(e)

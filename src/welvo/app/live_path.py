@@ -1,0 +1,30 @@
+"""The path of a thing with what the Bench holds and what the ports were seen to give."""
+
+from __future__ import annotations
+
+from welvo.app.network import Wire
+from welvo.app.session import Session
+from welvo.patch.path import Path, Target, path
+from welvo.rig.plan import port_of_fixture, ports_taking
+
+
+def port_for(session: Session, universe: str, key: str) -> tuple[str, str] | None:
+    """Device id and label of the port that gives out a thing's levels: its own line's, else its universe's."""
+    rig = session.rig
+    on = port_of_fixture(rig, key) if key in rig.fixtures else None
+    if on:
+        return on[0], on[1]
+    return next((p for fid, f in rig.feeds.items() if f.universe == universe for p in ports_taking(rig, fid)), None)
+
+
+def chain_of(session: Session, wire: Wire, target: Target, which_feed: int = 0) -> Path:
+    level, lamp = "", ""
+    if target.universe and target.address:
+        frame = wire.frame(target.universe)
+        if frame is not None:
+            level = str(int(frame[target.address - 1]))
+        port = port_for(session, target.universe, target.key)
+        given = wire.port_gives(*port) if port else None
+        if given is not None and target.address <= 512:
+            lamp = f"port gives {given[target.address - 1]}"
+    return path(session.index, session.observed, target, session.now(), level, wire.armed, lamp, which_feed)

@@ -1,0 +1,4 @@
+"""The Patch station: tapes, lens, list, pages, forms.
+
+May import `widgets` and the core; knows no other station.
+"""

@@ -1,0 +1,439 @@
+"""Laying out, packing and another mode: forms in the panel that show on the tapes what would come of them."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from PySide6.QtCore import QRectF, QTimer, Signal
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import QWidget
+
+from welvo.app.session import Session
+from welvo.app.widgets.fields import Choice, Field, Tick
+from welvo.app.widgets.painting import RIGHT, button, column, label, row, text
+from welvo.app.widgets.panels import Title, field_row
+from welvo.app.widgets.theme import THEME
+from welvo.patch.allocate import Step, apply_steps, footprint_of
+from welvo.patch.consequences import Consequence, change_mode, consequences, say_all
+from welvo.patch.index import Index
+from welvo.patch.laying import ORDERS, Laid, Laying, Way, changed, followers, how_many, lay, take
+from welvo.patch.repack import repack
+from welvo.rig.base import Refused
+from welvo.rig.document import Change, Rig
+from welvo.rig.lookup import call, mode_of, universe_by_number, universes_in_order
+from welvo.rig.notation import plural, read_numbers, read_place, say_place
+
+WAYS: dict[Way, str] = {
+    "packed": "packed, one behind the other", "spacing": "spacing: start to start", "gap": "gap: free slots between",
+    "round": "round starts: every …",
+}  # fmt: skip
+
+
+MANY = 500
+"""Above so many things a preview waits for a pause in typing."""
+
+
+@dataclass(frozen=True)
+class Ghost:
+    """What a form shows on a tape: a thing where it would stand."""
+
+    universe: str
+    first: int
+    last: int
+    words: str
+
+
+def ghosts_of(rig: Rig, steps: list[Step]) -> list[Ghost]:
+    """Ghosts of steps; an element shows its first stretch."""
+    return [
+        Ghost(s.universe, s.address, s.address + footprint_of(rig, s.key, s.brk) - 1, call(rig, s.key)) for s in steps
+    ]
+
+
+class Moves(QWidget):
+    """Lines of `thing   old → new`, at most some, and how many more there are."""
+
+    def __init__(self, rows: list[tuple[str, str, str]], most: int = 14) -> None:
+        super().__init__()
+        self._rows, self._more = rows[:most], max(0, len(rows) - most)
+        self.setFixedHeight(20 * (len(self._rows) + bool(self._more)) + 4)
+        self.setAccessibleName("; ".join(f"{a}: {b} to {c}" for a, b, c in rows[:most]))
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        p = QPainter(self)
+        w = self.width()
+        for n, (who, old, new) in enumerate(self._rows):
+            y = 20 * n
+            text(p, QRectF(0, y, w * 0.3, 20), who, size=11, bold=True)
+            text(p, QRectF(w * 0.3, y, w * 0.31, 20), old, "quiet", 11, align=RIGHT)
+            text(p, QRectF(w * 0.62, y, 16, 20), "→", "quiet", 11)
+            text(p, QRectF(w * 0.66, y, w * 0.34, 20), new, size=11)
+            p.fillRect(QRectF(0, y + 19, w, 1), THEME.color("line"))
+        if self._more:
+            text(p, QRectF(0, 20 * len(self._rows), w, 20), f"and {self._more} more", "quiet", 11)
+
+
+class Form(QWidget):
+    """Base: a title, fields, what would happen, and the two ways out. Emits `ghosts` and, when over, `closed`."""
+
+    ghosts = Signal(object)
+    closed = Signal()
+
+    def __init__(self, session: Session, title: str, act: str) -> None:
+        super().__init__()
+        self.session = session
+        self.box = column(spacing=8)
+        self.box.addWidget(Title(title))
+        self.go = button(act, self.do, primary=True)
+        self.saying = label("", 11, wrap=True)
+        self._list = column(spacing=0)
+        self.setLayout(self.box)
+
+    def finish(self) -> None:
+        """Put what follows the fields below them."""
+        self.box.addWidget(self.saying)
+        self.box.addLayout(row(self.go, None, button("Leave it", self.leave, "Closes this and changes nothing.   Esc")))
+        self.box.addLayout(self._list)
+        self.update_preview()
+
+    def say(self, words: str, rows: list[tuple[str, str, str]], act: str, possible: bool) -> None:
+        from welvo.app.widgets.painting import clear
+
+        self.saying.setText(words)
+        clear(self._list)
+        if rows:
+            self._list.addWidget(Moves(rows))
+        self.go.setText(act)
+        self.go.setEnabled(possible)
+
+    def update_preview(self) -> None:
+        """Work out again what would happen, and show it."""
+
+    def do(self) -> None:
+        """Do it."""
+
+    def leave(self) -> None:
+        self.ghosts.emit([])
+        self.closed.emit()
+
+
+class LayForm(Form):
+    """Give addresses to many things in one act."""
+
+    def __init__(self, session: Session, keys: list[str]) -> None:
+        super().__init__(session, f"Lay out {plural(len(keys), 'thing')}", "Lay out")
+        self.keys = keys
+        self.laid = Laid(())
+        self._soon = QTimer(self, singleShot=True)
+        self._soon.timeout.connect(self.update_preview)
+        self.start = self._line(
+            "From",
+            "Where the first one starts, such as 3.1; free for the first free place. A click on a tape sets it.",
+            "free",
+            96,
+        )
+        self.way = Choice(
+            "How one follows the other. Spacing counts from start to start, gap the free slots between.",
+            lambda _: self.update_preview(),
+        )
+        self.way.setAccessibleName("Way")
+        self.way.set_options(list(WAYS.items()), "packed")
+        self.box.addLayout(field_row("Way", self.way))
+        self.by = self._line(
+            "By", "How many slots: from start to start, free between, or between round starts.", "", 64
+        )
+        self.order = Choice(
+            "In which order they are laid out. List is the order of the roll's selection.",
+            lambda _: self.update_preview(),
+        )
+        self.order.setAccessibleName("Order")
+        self.order.set_options([(o, o) for o in ORDERS], "list")
+        self.box.addLayout(field_row("Order", self.order))
+        self.into = self._line(
+            "Into", "Which universes, such as 3-6, 9. Empty: from the first on, as many as it takes.", "", 0
+        )
+        self.which = Choice(
+            "Fixtures with several breaks: all of them one after the other, or one break of each.",
+            lambda _: self.update_preview(),
+        )
+        self.which.setAccessibleName("Breaks")
+        self.box.addLayout(field_row("Breaks", self.which))
+        self._show_breaks()
+        self.headroom = self._line(
+            "Headroom", "Slots that stay free at the end of each universe, for what comes later.", "0", 64
+        )
+        self.together = Tick(
+            "Keep groups together",
+            "Each group in one universe; things of no group count as one.",
+            lambda _: self.update_preview(),
+        )
+        self.over = Tick(
+            "Over what is there",
+            "Lays them over other things, which will clash; locked ones are still gone around.",
+            lambda _: self.update_preview(),
+        )
+        self.box.addLayout(row(self.together, None))
+        self.box.addLayout(row(self.over, None))
+        self.finish()
+
+    def _line(self, words: str, help_text: str, value: str, width: int) -> Field:
+        made = Field(help_text, self._typed)
+        made.setAccessibleName(words)
+        made.set_value(value)
+        made.textEdited.connect(lambda _: self._soon.start(250 if len(self.keys) > MANY else 0))
+        if width:
+            made.setFixedWidth(width)
+            self.box.addLayout(field_row(words, made, None))
+        else:
+            self.box.addLayout(field_row(words, made))
+        return made
+
+    def _typed(self, _: str) -> bool:
+        self.update_preview()
+        return True
+
+    def choose(self, keys: list[str]) -> None:
+        """Lay out other things: what was selected meanwhile."""
+        self.keys = keys
+        self._show_breaks()
+        self.update_preview()
+
+    def from_here(self, universe: str, address: int) -> None:
+        """Start at a slot that was clicked."""
+        self.start.set_value(say_place(self.session.rig.universes[universe].number, address))
+        self.update_preview()
+
+    def breaks(self) -> list[tuple[str, int]]:
+        """The breaks to lay out, thing by thing: all, or those of one turn."""
+        rig, found = self.session.rig, []
+        only = str(self.which.currentData())
+        for key in self.keys:
+            fixture = rig.fixtures.get(key)
+            mode = mode_of(rig, fixture) if fixture else None
+            if mode is None:
+                found += [(key, 0)] if key in rig.elements else []
+            else:
+                found += [(key, b) for b, part in enumerate(mode.breaks) if part.slots and only in ("all", str(b))]
+        return found
+
+    def _show_breaks(self) -> None:
+        rig = self.session.rig
+        most: tuple[str, ...] = ()
+        for key in self.keys:
+            fixture = rig.fixtures.get(key)
+            mode = mode_of(rig, fixture) if fixture else None
+            if mode and len(mode.breaks) > max(1, len(most)):
+                most = tuple(b.name or f"break {n}" for n, b in enumerate(mode.breaks, 1))
+        self.which.set_options(
+            [("all", "all breaks"), *((str(n), w) for n, w in enumerate(most))], str(self.which.currentData() or "all")
+        )
+        self.which.setEnabled(bool(most))
+
+    def laying(self) -> Laying:
+        """What the fields ask for. Raises Refused."""
+        rig = self.session.rig
+        start = None
+        words = self.start.text().strip()
+        if words and words.lower() != "free":
+            number, address = read_place(words)
+            uid = universe_by_number(rig, number)
+            if not uid:
+                raise Refused(f"There is no universe {number} in this rig yet.")
+            start = (uid, address)
+        way = next(w for w in WAYS if w == str(self.way.currentData()))
+        by = _count(self.by.text(), "By") if way != "packed" else 0
+        into: tuple[str, ...] = ()
+        if self.into.text().strip():
+            wanted = read_numbers(self.into.text())
+            missing = next((n for n in wanted if not universe_by_number(rig, n)), None)
+            if missing is not None:
+                raise Refused(f"There is no universe {missing} in this rig yet.")
+            into = tuple(universe_by_number(rig, n) for n in wanted)
+            if start and start[0] not in into:
+                raise Refused(
+                    f"{say_place(rig.universes[start[0]].number, start[1])} lies in none of the universes {self.into.text().strip()}."
+                )
+        order = next(o for o in ORDERS if o == str(self.order.currentData()))
+        room = _count(self.headroom.text(), "Headroom") if self.headroom.text().strip() else 0
+        return Laying(start, way, by, order, into, room, self.together.isChecked(), self.over.isChecked())
+
+    def update_preview(self) -> None:
+        s = self.session
+        counted = str(self.way.currentData()) != "packed"
+        self.by.setEnabled(counted)
+        if counted and not self.by.text() and not self.by.hasFocus() and self.breaks():
+            width = footprint_of(s.rig, *self.breaks()[0])
+            self.by.set_value("0" if str(self.way.currentData()) == "gap" else str(width))
+        try:
+            laying = self.laying()
+            self.laid = lay(s.index, self.breaks(), laying)
+        except Refused as e:
+            self.laid = Laid(())
+            self.say(str(e), [], "Lay out", False)
+            self.ghosts.emit([])
+            return
+        rig = s.rig
+        words = []
+        if self.laid.steps:
+            first, last = self.laid.steps[0], self.laid.last
+            words.append(
+                f"{plural(len(self.laid.steps), 'place')} from {say_place(rig.universes[first.universe].number, first.address)} "
+                f"to {say_place(rig.universes[last[0]].number, last[2])}; {plural(self.laid.free_after, 'slot')} free behind the last."
+            )
+        if self.laid.left:
+            words.append(f"{len(self.laid.left)} found no place: {self.laid.why}")
+        if self.laid.stays:
+            words.append(f"Locked or on a cable, and stays: {_names(rig, list(self.laid.stays))}.")
+        if self.laid.freed:
+            words.append(f"Stood behind others and gets an address of its own: {_names(rig, list(self.laid.freed))}.")
+        behind = followers(s.index, self.laid)
+        if behind:
+            words.append(f"Anchored, so it moves too: {_names(rig, behind)}.")
+        if self.laid.steps and not self.laid.left and not laying.over:
+            words.append(self._more_fit(laying))
+        now = {k: {x.brk: x for x in s.index.spans(k)} for k in {step.key for step in self.laid.steps}}
+        rows = []
+        for step in changed(s.index, self.laid):
+            old = now[step.key].get(step.brk)
+            was = say_place(rig.universes[old.universe].number, old.first) if old else "not patched"
+            rows.append((call(rig, step.key), was, say_place(rig.universes[step.universe].number, step.address)))
+        if self.laid.steps and not rows:
+            words.append("All of them stand there already.")
+        self.say(" ".join(words), rows, f"Lay out {len(rows)}" if rows else "Lay out", bool(rows))
+        self.ghosts.emit(ghosts_of(rig, list(self.laid.steps)))
+
+    def _more_fit(self, laying: Laying) -> str:
+        """How many more of the last kind would fit behind."""
+        s = self.session
+        after, _ = take(s.rig, self.laid)
+        last = self.laid.steps[-1]
+        width = footprint_of(s.rig, last.key, last.brk)
+        order = list(laying.into) or universes_in_order(s.rig)
+        here = Laying(self.laid.last[:2], laying.way, laying.by, into=(last.universe,), headroom=laying.headroom)
+        fit = how_many(Index(after) if len(s.rig.fixtures) < 2000 else s.index, width, here)
+        number = s.rig.universes[last.universe].number
+        more = "; the next universes go on" if order[-1] != last.universe else ""
+        if not fit.count:
+            return f"No more of {plural(width, 'slot')} fits into universe {number}{more}."
+        where = f"the last {fit.first}–{fit.last}, {plural(fit.left_over, 'slot')} left over"
+        return f"{fit.count} more of {plural(width, 'slot')} would fit into universe {number} ({where}){more}."
+
+    def do(self) -> None:
+        if self._soon.isActive():  # something was typed and not yet looked at
+            self._soon.stop()
+            self.update_preview()
+        if self.laid.steps and self.session.edit(lambda rig: take(rig, self.laid)) is not None:
+            self.leave()
+
+
+class PackForm(Form):
+    """Close the gaps of a universe with the fewest moves."""
+
+    def __init__(self, session: Session, universe: str) -> None:
+        number = session.rig.universes[universe].number
+        super().__init__(session, f"Pack universe {number}", "Pack")
+        self.universe = universe
+        self.steps: list[Step] = []
+        self.box.addWidget(
+            label(
+                "Closes the gaps with as few moves as can be. What is locked, shared, anchored or on a cable stays.",
+                11,
+                quiet=True,
+                wrap=True,
+            )
+        )
+        self.finish()
+
+    def update_preview(self) -> None:
+        s, rig = self.session, self.session.rig
+        if self.universe not in rig.universes:
+            self.leave()
+            return
+        packing = repack(s.index, self.universe)
+        self.steps = list(packing.steps)
+        number = rig.universes[self.universe].number
+        now = {(x.key, x.brk): x.first for x in s.index.on(self.universe)}
+        rows = [
+            (call(rig, x.key), say_place(number, now[x.key, x.brk]), say_place(number, x.address)) for x in self.steps
+        ]
+        if rows:
+            words = f"{plural(len(rows), 'move')}: the last one ends at {packing.after} instead of {packing.before}."
+            words += (
+                "" if packing.exact else " There may be a way with fewer moves; this many things were not all tried."
+            )
+        else:
+            words = "Nothing to gain: there is no gap that could be closed."
+        if packing.fixed:
+            kinds: dict[str, list[str]] = {}
+            for who, why in packing.fixed:
+                kinds.setdefault(why, []).append(who)
+            words += (
+                " Stays: "
+                + "; ".join(f"{', '.join(w[:6])}{' …' if len(w) > 6 else ''} ({k})" for k, w in kinds.items())
+                + "."
+            )
+        self.say(words, rows, f"Move {len(rows)}" if rows else "Pack", bool(rows))
+        self.ghosts.emit(ghosts_of(rig, self.steps))
+
+    def do(self) -> None:
+        number = self.session.rig.universes[self.universe].number
+        steps = self.steps
+        if steps and self.session.edit(lambda rig: apply_steps(rig, steps, f"pack universe {number}")) is not None:
+            self.leave()
+
+
+class ModeForm(Form):
+    """What another mode would do to fixtures, and everything it would hit, before it is done."""
+
+    def __init__(self, session: Session, keys: list[str], profile: str, mode: str) -> None:
+        name = session.rig.profiles[profile].modes[mode].name
+        super().__init__(session, f"Mode “{name}”?", "Change")
+        self.keys, self.profile, self.mode = keys, profile, mode
+        self.quiet = True
+        """One fixture that would take other slots and meet nobody: nothing that has to be looked at first."""
+        self.box.addWidget(
+            label(
+                "Every thing whose slots would be others, before it is done. The lamps' own menus must be set as well.",
+                11,
+                quiet=True,
+                wrap=True,
+            )
+        )
+        self.finish()
+
+    def _edit(self, rig: Rig) -> tuple[Rig, Change]:
+        return change_mode(rig, self.keys, self.profile, self.mode)
+
+    def update_preview(self) -> None:
+        rig = self.session.rig
+        self.keys = [k for k in self.keys if k in rig.fixtures]
+        if not self.keys or self.profile not in rig.profiles or self.mode not in rig.profiles[self.profile].modes:
+            self.leave()
+            return
+        after, _ = self._edit(rig)
+        found: list[Consequence] = consequences(self.session.index, after)
+        self.quiet = (
+            not any(c.meets for c in found) and {c.key for c in found} <= set(self.keys) and len(self.keys) == 1
+        )
+        rows = [(c.who, c.before, c.after + (f" meets {', '.join(c.meets[:2])}" if c.meets else "")) for c in found]
+        name = rig.profiles[self.profile].modes[self.mode].name
+        self.say(say_all(found), rows, f"Put {len(self.keys)} into {name}", True)
+        then = Index(after)
+        self.ghosts.emit([
+            Ghost(s.universe, s.first, s.last, call(after, k)) for k in self.keys for s in then.spans(k)
+        ])  # fmt: skip
+
+    def do(self) -> None:
+        if self.session.edit(self._edit) is not None:
+            self.leave()
+
+
+def _names(rig: Rig, keys: list[str]) -> str:
+    return ", ".join(call(rig, k) for k in keys[:8]) + (f" and {len(keys) - 8} more" if len(keys) > 8 else "")
+
+
+def _count(words: str, what: str) -> int:
+    if not re.fullmatch(r"\s*\d{1,3}\s*", words) or int(words) > 512:
+        raise Refused(f"{what}: write a number of slots, 0 to 512.")
+    return int(words)

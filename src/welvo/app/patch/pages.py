@@ -1,0 +1,392 @@
+"""The other pages of the Patch station: numbers on the wire, capacity, senders and uses."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QDialog, QLineEdit, QVBoxLayout, QWidget
+
+from welvo.app.patch.laying_form import Moves
+from welvo.app.session import Selection, Session
+from welvo.app.widgets.fields import Field, Tick, set_help
+from welvo.app.widgets.painting import button, column, label, row
+from welvo.app.widgets.panels import field_row
+from welvo.app.widgets.tables import Head, Ledger, Line
+from welvo.patch import capacity
+from welvo.patch.arrange import renumbered
+from welvo.patch.table import whole
+from welvo.patch.traffic import say_bits, traffic
+from welvo.patch.wires import wire_table
+from welvo.rig.base import Refused
+from welvo.rig.document import Change, Rig
+from welvo.rig.edits import add_sender, change_use, set_use
+from welvo.rig.lookup import universe_by_number, universes_in_order
+from welvo.rig.notation import plural, read_numbers, say_wire, thousands
+
+
+class Page(QWidget):
+    """A page that fills itself when it is looked at and whenever the rig changes while it is."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.lines = column(spacing=0)
+        self.setLayout(self.lines)
+        session.changed.connect(self._changed)
+        session.selection_changed.connect(self._changed)
+        session.observed_changed.connect(self._changed)
+
+    def _changed(self, *_: object) -> None:
+        if self.isVisible():
+            self.fill()
+
+    def showEvent(self, e: object) -> None:
+        self.fill()
+
+    def fill(self) -> None:
+        """Show the present rig."""
+
+    def strip(self, *widgets: QWidget | int | None) -> None:
+        """A line of widgets over a table."""
+        made = row(*widgets)
+        made.setContentsMargins(16, 4, 16, 6)
+        self.lines.addLayout(made)
+
+
+WIRE_HEADS = (
+    Head("", 28, "mark"), Head("On the wire", 84), Head("From 0", 52, "number", "The number as pages write it that count from 0."),
+    Head("From 1", 52, "number", "The number as pages write it that count from 1."), Head("Hex", 66, "number"), Head("Universe", 64, "number"),
+    Head("Name", 100), Head("Easily taken for", 244, "text", "What an off-by-one, or the other protocol, would hit."), Head("Sender", 100), Head("To", 90),
+    Head("Taken by", 110), Head("Sender says", 80, "number", "The number on the sender's own pages, counted its way."), Head("Frames/s", 66, "number"),
+    Head("Packets/s", 72, "number", "What leaves the sender while everything moves."), Head("kbit/s", 66, "number"),
+)  # fmt: skip
+BOX_HEADS = (
+    Head("", 28, "mark"), Head("Box", 130), Head("Link", 90), Head("Its own", 90, "number"), Head("Others' multicast", 116, "number", "Comes along where no switch filters multicast."),
+    Head("Broadcast", 84, "number"), Head("Of its link", 80, "number", "All of it together, where no switch filters."),
+    Head("Packets/s", 76, "number"), Head("If all were broadcast", 150, "number"),
+)  # fmt: skip
+
+
+class WiresPage(Page):
+    """Every feed with its number in all ways of counting; under it what each box would have to listen to."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.filter = QLineEdit()
+        self.filter.setPlaceholderText("Filter")
+        self.filter.setFixedWidth(130)
+        set_help(self.filter, "Shows only feeds with this word in any column. Hides the others; nothing is changed.")
+        self.filter.textChanged.connect(lambda _: self.fill())
+        self.total = label("", 11, quiet=True)
+        self.strip(
+            label("Numbers on the wire", 13, True), self.filter, self.total, None,
+            button("Renumber a block…", self.renumber, "Counts universes anew with everything that refers to them, shown first."),
+        )  # fmt: skip
+        self.feeds = Ledger("Feeds", WIRE_HEADS)
+        self.feeds.picked.connect(lambda fid: session.select(Selection("feed", (fid,))))
+        self.lines.addWidget(self.feeds, 3)
+        self.strip(
+            label("What each box would get", 13, True),
+            label("at the planned rates, while everything moves", 11, quiet=True),
+            None,
+        )
+        self.boxes = Ledger("Boxes", BOX_HEADS)
+        self.boxes.picked.connect(lambda did: session.select(Selection("device", (did,))))
+        self.lines.addWidget(self.boxes, 2)
+
+    def fill(self) -> None:
+        s = self.session
+        worst = {f.goes_to[1]: str(f.severity) for f in reversed(s.report.findings) if f.goes_to[0] == "feed"}
+        lines = []
+        word = self.filter.text().strip().lower()
+        load = traffic(s.index)
+        rows = wire_table(s.index, load)
+        for r in rows:
+            beware = ("not in use · " if not r.in_use else "") + r.beware
+            cells = (
+                worst.get(r.feed, ""), r.wire, r.from_zero, r.from_one, r.hexadecimal, str(r.universe), r.name, beware, r.sender, r.to,
+                r.takers, r.shown, f"{r.rate:g}", thousands(round(r.packets)), thousands(round(r.bits / 1000)),
+            )  # fmt: skip
+            if word and word not in " ".join(cells).lower():
+                continue
+            zero = int(r.from_zero or -1)
+            ranks = (
+                cells[0] or "z", (r.wire.split()[0], zero), zero, zero, zero, r.universe, r.name.lower(), beware or "~", r.sender.lower(), r.to,
+                r.takers.lower(), int(r.shown or -1), r.rate, r.packets, r.bits,
+            )  # fmt: skip
+            lines.append(Line(r.feed, cells, ranks, quiet=not r.in_use))
+        chosen = s.selection.first if s.selection.kind == "feed" else ""
+        self.feeds.show_lines(lines, chosen)
+        self.total.setText(
+            f"{plural(len(rows), 'feed')} · {thousands(round(load.total.packets))} packets and {say_bits(load.total.bits)} a second leave"
+        )
+        marks_of = {f.goes_to[1]: str(f.severity) for f in reversed(s.report.findings) if f.code == "DEV-06"}
+        found = []
+        for did, b in load.boxes.items():
+            link = f"{b.link} Mbit/s{' radio' if b.wireless else ''}"
+            found.append(Line(did, (
+                marks_of.get(did, ""), s.rig.devices[did].name, link, say_bits(b.own.bits), say_bits(b.multicast.bits), say_bits(b.broadcast.bits),
+                f"{100 * b.share:.1f} %", thousands(round(b.worst.packets)), say_bits(b.if_broadcast.bits),
+            ), ("", s.rig.devices[did].name.lower(), b.link, b.own.bits, b.multicast.bits, b.broadcast.bits, b.share, b.worst.packets, b.if_broadcast.bits)))  # fmt: skip
+        self.boxes.show_lines(found, s.selection.first if s.selection.kind == "device" else "")
+
+    def renumber(self) -> None:
+        """Ask for a block and its new first number."""
+        self.session.commit_pending()
+        RenumberBlock(self.session, self).exec()
+
+
+class RenumberBlock(QDialog):
+    """A block of universes counted anew, with what it changes said before."""
+
+    def __init__(self, session: Session, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._session = session
+        self.setWindowTitle("Renumber a block")
+        self.setMinimumWidth(460)
+        numbers = [session.rig.universes[u].number for u in universes_in_order(session.rig)]
+        body = column((20, 16, 20, 16), 10)
+        body.addWidget(label("Renumber a block of universes", 16, True))
+        self.block = Field(
+            "Which universes, by their present numbers, such as 5-9, 12. What is patched in them goes along.",
+            lambda _: True,
+        )
+        self.block.setAccessibleName("Universes")
+        self.block.set_value(f"{numbers[0]}-{numbers[-1]}" if len(numbers) > 1 else "".join(map(str, numbers)))
+        self.first = Field("The number the first of them gets; the others count up from it.", lambda _: True)
+        self.first.setAccessibleName("New first")
+        self.first.setFixedWidth(84)
+        self.wires = Tick(
+            "Their numbers on the wire too",
+            "Feeds go up or down by as much; ports that take them follow. Boxes that hold a copy must be set anew.",
+            lambda _: self.preview(),
+        )
+        self.wires.setChecked(True)
+        for words, w in (("Universes", self.block), ("New first", self.first)):
+            w.textChanged.connect(lambda _: self.preview())
+            body.addLayout(field_row(words, w, None) if w is self.first else field_row(words, w))
+        body.addWidget(self.wires)
+        self.saying = label("", 11, wrap=True)
+        self.saying.setMinimumHeight(34)
+        body.addWidget(self.saying)
+        self._rows = QVBoxLayout()
+        body.addLayout(self._rows)
+        self.go = button("Renumber", self.do, primary=True)
+        body.addLayout(row(None, button("Cancel", self.reject), self.go))
+        self.setLayout(body)
+        self.preview()
+
+    def _result(self) -> tuple[Rig, Change, list[tuple[str, str, str]]]:
+        rig = self._session.rig
+        wanted = read_numbers(self.block.text())
+        missing = next((n for n in wanted if not universe_by_number(rig, n)), None)
+        if not wanted or missing is not None:
+            raise Refused(f"There is no universe {missing}." if wanted else "Which universes? Write such as 5-9.")
+        first = whole(self.first.text(), 1, 63999)
+        return renumbered(rig, [universe_by_number(rig, n) for n in wanted], first, self.wires.isChecked())
+
+    def preview(self) -> None:
+        from welvo.app.widgets.painting import clear
+
+        clear(self._rows)
+        try:
+            _, _, said = self._result()
+        except Refused as e:
+            self.saying.setText(str(e))
+            self.go.setEnabled(False)
+            return
+        self.saying.setText(
+            f"{plural(len(said), 'number')} would be others. Addresses, names and ports keep their universes."
+            if said
+            else "That changes nothing."
+        )
+        self._rows.addWidget(Moves(said, 10))
+        self.go.setEnabled(bool(said))
+        self.go.setText(f"Change {plural(len(said), 'number')}")
+
+    def do(self) -> None:
+        made, change, _ = self._result()
+        self._session.take((made, change))
+        self.accept()
+
+
+CAPACITY_HEADS = (
+    Head("", 28, "mark"), Head("What", 180), Head("Of", 76), Head("Used", 60, "number"), Head("Reserved", 68, "number"),
+    Head("Possible", 68, "number"), Head("Free", 60, "number"), Head("", 100, "bar"), Head("", 250),
+)  # fmt: skip
+
+
+class CapacityPage(Page):
+    """What is used, reserved and possible, for the rig, its universes, senders and boxes."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.trim = button(
+            "Trim…", self.ask_trim, "Takes out universes in which nothing stands, with their feeds; says first which."
+        )
+        self.words = label("", 11, quiet=True)
+        self.strip(label("Capacity", 13, True), self.words, None, self.trim)
+        self.table = Ledger("Capacity", CAPACITY_HEADS)
+        self.table.picked.connect(self._pick)
+        self.lines.addWidget(self.table, 1)
+
+    def fill(self) -> None:
+        s = self.session
+        rows = [
+            *capacity.total(s.index),
+            *capacity.universe_rows(s.index),
+            *capacity.sender_rows(s.rig),
+            *capacity.device_rows(s.index),
+        ]
+        worst = {f"{f.goes_to[0]} {f.goes_to[1]}": str(f.severity) for f in reversed(s.report.findings)}
+        lines = []
+        for n, r in enumerate(rows):
+            name = {"rig": "The whole rig", "universe": f"Universe {r.name}", "sender": r.name, "device": r.name}[
+                r.kind
+            ]
+            cells = (
+                worst.get(f"{r.kind} {r.id}", ""), name, r.unit, thousands(r.used), thousands(r.reserved) if r.reserved else "", thousands(r.possible), thousands(r.free),
+                f"{r.used}/{r.reserved}/{r.possible}", r.note,
+            )  # fmt: skip
+            ranks = (
+                "",
+                n,
+                r.unit,
+                r.used,
+                r.reserved,
+                r.possible,
+                r.free,
+                r.used / r.possible if r.possible else 0,
+                r.note,
+            )
+            lines.append(
+                Line(f"{r.kind} {r.id} {r.unit}", cells, ranks, quiet="not in use" in r.note, bold=r.kind == "rig")
+            )
+        self.table.show_lines(lines, f"universe {s.selection.first} slots" if s.selection.kind == "universe" else "")
+        left = capacity.leftovers(s.index)
+        self.words.setText(
+            f"{plural(len(left), 'universe')} {'holds' if len(left) == 1 else 'hold'} nothing"
+            if left
+            else "Every universe holds something or is reserved."
+        )
+        self.trim.setEnabled(bool(left))
+
+    def _pick(self, key: str) -> None:
+        kind, id_, _ = key.split(" ", 2)
+        if kind in ("universe", "device", "sender"):
+            self.session.select(Selection(kind, (id_,)))
+
+    def ask_trim(self) -> None:
+        """Show what a trim would take out, and do it if wanted."""
+        self.session.commit_pending()
+        Trim(self.session, self).exec()
+
+
+class Trim(QDialog):
+    """What a trim takes out, said before."""
+
+    def __init__(self, session: Session, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._session = session
+        self.setWindowTitle("Trim")
+        self.setMinimumWidth(420)
+        left = capacity.leftovers(session.index)
+        body = column((20, 16, 20, 16), 10)
+        body.addWidget(label("Take out what holds nothing", 16, True))
+        rows = [
+            (f"universe {session.rig.universes[u].number}", session.rig.universes[u].name or "–", f"gone {words}")
+            for u, words in left
+        ]
+        body.addWidget(Moves(rows, 12))
+        body.addWidget(label("Reserved universes stay. Undo brings all of it back.", 11, quiet=True))
+        self.go = button(f"Take out {plural(len(left), 'universe')}", self.do, primary=True)
+        self.go.setEnabled(bool(left))
+        body.addLayout(row(None, button("Cancel", self.reject), self.go))
+        self.setLayout(body)
+
+    def do(self) -> None:
+        if self._session.edit(lambda _: capacity.trim(self._session.index)) is not None:
+            self.accept()
+
+
+SENDER_HEADS = (
+    Head("", 28, "mark"), Head("Sender", 130), Head("Computer", 90), Head("Slots", 50, "number", "How many slots of each universe it uses."),
+    Head("Counts from", 84, "number"), Head("Lowest", 56, "number"), Head("Highest", 62, "number"), Head("Priority", 60, "number"),
+    Head("Frames/s", 64, "number"), Head("Brightness", 76, "number"), Head("Feeds", 200),
+)  # fmt: skip
+USE_HEADS = (Head("", 28, "mark"), Head("Use", 200), Head("Universes off", 240), Head("Boxes off", 240), Head("", 100))
+
+
+class SendersPage(Page):
+    """Who feeds the universes in the show, and which part of the rig a show uses."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.strip(
+            label("Senders", 13, True), label("desks and programs that feed universes, with what they can number", 11, quiet=True), None,
+            button("Add sender", self.add_sender, "A desk or a program that feeds universes in the show."),
+        )  # fmt: skip
+        self.senders = Ledger("Senders", SENDER_HEADS)
+        self.senders.picked.connect(lambda sid: session.select(Selection("sender", (sid,))))
+        self.lines.addWidget(self.senders, 1)
+        self.strip(
+            label("Uses", 13, True), label("what one show leaves switched off; nothing is taken out of the rig", 11, quiet=True), None,
+            button("Everything", lambda: session.edit(set_use, ""), "Use the whole rig again."), button("Add use", self.add_use, "A show that uses only a part of the rig."),
+        )  # fmt: skip
+        self.uses = Ledger("Uses", USE_HEADS)
+        self.uses.picked.connect(lambda uid: session.select(Selection("use", (uid,))))
+        self.lines.addWidget(self.uses, 1)
+
+    def fill(self) -> None:
+        s = self.session
+        lines = []
+        for sid, v in s.rig.senders.items():
+            feeds = [say_wire(f.protocol, f.wire) for f in s.rig.feeds.values() if f.sender == sid]
+            words = ", ".join(feeds[:8]) + (f" and {len(feeds) - 8} more" if len(feeds) > 8 else "")
+            cells = ("", v.name, v.computer or "–", str(v.universe_size), str(v.counts_from), str(v.lowest), str(v.highest), str(v.priority),
+                     f"{v.rate:g}", f"{100 * v.brightness:g} %", words or "none")  # fmt: skip
+            ranks = (
+                "",
+                v.name.lower(),
+                v.computer,
+                v.universe_size,
+                v.counts_from,
+                v.lowest,
+                v.highest,
+                v.priority,
+                v.rate,
+                v.brightness,
+                len(feeds),
+            )
+            lines.append(Line(sid, cells, ranks))
+        self.senders.show_lines(lines, s.selection.first if s.selection.kind == "sender" else "")
+        found = []
+        for uid, u in s.rig.uses.items():
+            numbers = sorted(s.rig.universes[x].number for x in u.universes_off if x in s.rig.universes)
+            boxes = ", ".join(s.rig.devices[d].name for d in u.devices_off if d in s.rig.devices)
+            now = uid == s.rig.use
+            found.append(
+                Line(
+                    uid,
+                    (
+                        "agrees" if now else "",
+                        u.name,
+                        ", ".join(map(str, numbers)) or "none",
+                        boxes or "none",
+                        "in force" if now else "",
+                    ),
+                    bold=now,
+                )
+            )
+        self.uses.show_lines(found, s.selection.first if s.selection.kind == "use" else "")
+
+    def add_sender(self) -> None:
+        taken = {v.name for v in self.session.rig.senders.values()}
+        sid = self.session.edit(add_sender, next(f"Desk {n}" for n in range(1, 1000) if f"Desk {n}" not in taken))
+        if sid:
+            self.session.select(Selection("sender", (sid,)))
+
+    def add_use(self) -> None:
+        taken = {v.name for v in self.session.rig.uses.values()}
+        name = next(f"Show {n}" for n in range(1, 1000) if f"Show {n}" not in taken)
+        uid = self.session.edit(change_use, "", f"add use {name}", name=name)
+        if uid:
+            self.session.select(Selection("use", (uid,)))

@@ -1,0 +1,526 @@
+"""The Patch station: tapes above, the roll below."""
+
+from __future__ import annotations
+
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import (
+    QApplication,
+    QDialog,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QWidget,
+)
+
+from welvo.app.network import Wire
+from welvo.app.patch.item_list import Roll
+from welvo.app.patch.panel import PatchPanel, next_gap
+from welvo.app.patch.tape_frame import NAMED
+from welvo.app.patch.tapes import Tapes
+from welvo.app.session import Selection, Session
+from welvo.app.widgets.fields import Choice, Field, set_help
+from welvo.app.widgets.painting import RIGHT, box, button, column, label, row, text
+from welvo.app.widgets.panels import field_row
+from welvo.app.widgets.theme import THEME
+from welvo.patch.allocate import Wish, add_fixtures, footprint_of
+from welvo.rig.base import Refused
+from welvo.rig.counting import how_many_fit
+from welvo.rig.document import Change
+from welvo.rig.edits import add_element, add_universe, lock, remove_things
+from welvo.rig.lookup import universes_in_order
+from welvo.rig.notation import plural, read_place, read_series
+from welvo.rig.patched import Element, Place
+
+
+class AddFixtures(QDialog):
+    """How many of what, from which number, where the first one starts. Says what will happen before it does."""
+
+    def __init__(self, session: Session, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._session = session
+        self.setWindowTitle("Add fixtures")
+        self.setMinimumWidth(460)
+        body = column((20, 16, 20, 16), 10)
+        body.addWidget(label("Add fixtures", 16, True))
+        rig = session.rig
+        self._profile = Choice(
+            "Which fixture type. It must be in the rig; make it in Profiles first.", lambda _: self._modes()
+        )
+        self._profile.set_options(
+            [(k, f"{p.maker} {p.name}".strip()) for k, p in rig.profiles.items()], next(iter(rig.profiles), "")
+        )
+        self._mode = Choice("Which mode the lamps stand in. Their own menu must say the same.", lambda _: self._say())
+        self._count = self._line("12", "How many to add, 1 to 10 000.", 84)
+        self._number = self._line(
+            str(max((f.number for f in rig.fixtures.values()), default=100) + 1),
+            "The first number; the others count up from it.",
+            84,
+        )
+        self._name = self._line("", "A name for all of them; # becomes 1, 2, 3.")
+        self._start = self._line(
+            "free",
+            "Where the first one starts: 1.1 packed, 1.1 +40 every 40 slots, free for the next free places, or empty.",
+        )
+        for words, w in (
+            ("Profile", self._profile),
+            ("Mode", self._mode),
+            ("How many", self._count),
+            ("From number", self._number),
+            ("Name", self._name),
+            ("Starts at", self._start),
+        ):
+            w.setAccessibleName(words)
+            body.addLayout(field_row(words, w, None) if w.maximumWidth() < 1000 else field_row(words, w))
+        self._saying = label("", 11, quiet=True, wrap=True)
+        self._saying.setMinimumHeight(34)
+        body.addWidget(self._saying)
+        self._go = button("Add 12", self._add, primary=True)
+        self._go.setDefault(True)
+        body.addLayout(row(None, button("Cancel", self.reject), self._go))
+        self.setLayout(body)
+        self.made: list[str] = []
+        self._modes()
+        self._count.setFocus()
+        self._count.selectAll()
+
+    def _line(self, text: str, help_text: str, width: int = 0) -> QLineEdit:
+        made = QLineEdit(text)
+        set_help(made, help_text)
+        if width:
+            made.setFixedWidth(width)
+        made.textChanged.connect(lambda _: self._say())
+        return made
+
+    def _modes(self) -> None:
+        profile = self._session.rig.profiles.get(str(self._profile.currentData()))
+        if profile:
+            self._mode.set_options(
+                [(k, f"{m.name} · {plural(m.footprint, 'slot')}") for k, m in profile.modes.items()],
+                next(iter(profile.modes)),
+            )
+        self._say()
+
+    def wish(self) -> tuple[Wish, int]:
+        """What is asked for, or a Refused."""
+        try:
+            count, number = int(self._count.text()), int(self._number.text())
+        except ValueError:
+            raise Refused("How many, and from which number? Both are whole numbers.") from None
+        if not 1 <= count <= 10_000 or not 1 <= number <= 999_999:
+            raise Refused("Add 1 to 10 000 at a time; numbers run from 1 to 999 999.")
+        return Wish(
+            count, str(self._profile.currentData()), str(self._mode.currentData()), self._start.text().strip()
+        ), number
+
+    def _say(self) -> None:
+        try:
+            wish, _ = self.wish()
+            mode = self._session.rig.profiles[wish.profile].modes[wish.mode]
+            words = f"{wish.count} × {mode.footprint} slots = {wish.count * mode.footprint} slots."
+            if wish.start and wish.start.lower() != "free":
+                series = read_series(wish.start)
+                _, address = read_place(series.start)
+                width = mode.breaks[0].slots
+                spacing = series.spacing or width + (series.gap or 0)
+                fits = how_many_fit(address, spacing, width)
+                words += f" From there {fits} fit into the universe" + (
+                    ", the rest goes on in the next." if fits < wish.count else "."
+                )
+            self._saying.setText(words)
+            self._go.setText(f"Add {wish.count}")
+            self._go.setEnabled(True)
+        except (Refused, KeyError, ValueError) as e:
+            self._saying.setText(str(e))
+            self._go.setEnabled(False)
+
+    def _add(self) -> None:
+        try:
+            wish, number = self.wish()
+            result = add_fixtures(self._session.index, wish, number, self._name.text().strip())
+        except Refused as e:
+            self._saying.setText(str(e))
+            return
+        self.made = self._session.take(result) or []
+        self._session.select_things(self.made)
+        self.accept()
+
+
+if TYPE_CHECKING:
+    from welvo.app.patch.pages import CapacityPage, SendersPage, WiresPage
+
+PAGES = {
+    "Tapes": "Every universe as a tape of its slots, and the roll of all things.",
+    "Wires": "All numbers on the wire in every way of counting, and what each box would get.",
+    "Capacity": "What is used, reserved and possible.",
+    "Senders": "Who feeds the universes, and which part of the rig a show uses.",
+}
+
+
+class PatchStation(QWidget):
+    name = "Patch"
+
+    def __init__(self, session: Session, wire: Wire) -> None:
+        super().__init__()
+        self._session = session
+        self.panel = PatchPanel(session, wire)
+        self.tapes = Tapes(session)
+        self.roll = Roll(session)
+        self.add = button(
+            "Add…", self.add_fixtures, "Fixtures: how many of what, and where the first one starts.   Ctrl+Shift+I"
+        )
+        self.lay = button(
+            "Lay out…",
+            self.panel.lay_out,
+            "Gives what is selected addresses by rules, shown on the tapes first.   Ctrl+Shift+L",
+        )
+        self.more = button("More", self._pop_more, "Universes, elements, packing, pasting, copying.")
+        self._pages: dict[str, QPushButton] = {}
+        pages: list[QWidget | int | None] = []
+        for name, help_ in PAGES.items():
+            b = button(name, lambda name=name: self.show_page(name), help_)
+            b.setCheckable(True)
+            b.setProperty("segment", True)
+            self._pages[name] = b
+            pages.append(b)
+        self._zoom = {}
+        zooms: list[QWidget | int | None] = []
+        for n, name in enumerate(NAMED):
+            b = button(name, lambda name=name: self.tapes.set_level(name), f"Ctrl+{n + 1}")
+            b.setCheckable(True)
+            b.setProperty("segment", True)
+            self._zoom[name] = b
+            zooms.append(b)
+        self.tapes.zoomed.connect(self._zoomed)
+        self.tapes.edit_address.connect(self.edit_address)
+        self.filter = QLineEdit()
+        self.filter.setPlaceholderText("Filter")
+        self.filter.setFixedWidth(130)
+        set_help(
+            self.filter, "Shows only rows of the roll with this word. Hides the others; nothing is changed.   Ctrl+F"
+        )
+        self.filter.textChanged.connect(self.roll.roll.set_filter)
+        self._zooms = row_of(zooms)
+        self._title = label("Patch", 16, True)
+        self._title.setVisible(not THEME.step)  # larger text needs the room; the rail says it too
+        bar = row(self._title, 4, row_of(pages), 4, self.add, self.lay, self.more, None, self._zooms, spacing=6)
+        bar.setContentsMargins(16, 8, 16, 8)
+        self.group = Choice(
+            "Selects the things of a group. A group keeps its things through renumbering and moving.",
+            self._select_group,
+        )
+        self.group.setAccessibleName("Group")
+        self.group.setFixedWidth(130)
+        self.wish = Field(
+            "Says how many of what and where: 12 x Bar 9 at 1.001. Adds them at once; undo takes them away.",
+            self._wished,
+        )
+        self.quick = Field(
+            "Adds at once how many of what, and where: 12 x Bar 9 at 1.001; 6 x RGBW at 3.1 +24. Names of the rig's profiles or of the library's generics. Undo takes them away.",
+            self._wished_quick,
+        )
+        self.quick.setAccessibleName("Add")
+        self.quick.setFixedWidth(230)
+        for field in (self.wish, self.quick):
+            field.setPlaceholderText("12 x Bar 9 at 1.001")
+            field.say = lambda why: session.say(why, "error")
+        self.wish.setFixedWidth(340)
+        self._tapes_or_empty = QStackedWidget()
+        self._tapes_or_empty.addWidget(self.tapes)
+        self._tapes_or_empty.addWidget(self._empty())
+        split = QSplitter(Qt.Orientation.Vertical)
+        split.addWidget(self._tapes_or_empty)
+        below = QWidget()
+        under = column(spacing=0)
+        strip = row(
+            label("Roll", 13, True),
+            self.filter,
+            self.group,
+            None,
+            label("Add", 11, quiet=True),
+            self.quick,
+        )
+        strip.setContentsMargins(16, 4, 16, 4)
+        under.addLayout(strip)
+        under.addWidget(self.roll, 1)
+        below.setLayout(under)
+        self._below = below
+        split.addWidget(below)
+        split.setStretchFactor(0, 64)
+        split.setStretchFactor(1, 36)
+        split.setSizes([400, 226])
+        split.setChildrenCollapsible(False)
+        below.setMinimumHeight(216)
+        layout = column(spacing=0)
+        layout.addLayout(bar)
+        self.stack = QStackedWidget()
+        self._tapes_page = split
+        self.stack.addWidget(split)
+        layout.addWidget(self.stack, 1)
+        self.setLayout(layout)
+        self.page = "Tapes"
+        self.show_page("Tapes")
+        self.panel.preview.connect(self.tapes.show_ghosts)
+        self.roll.paste.connect(self.paste_clipboard)
+        self.roll.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.roll.customContextMenuRequested.connect(
+            lambda at: self.thing_menu().popup(self.roll.viewport().mapToGlobal(at))
+        )
+        self.tapes.menu_wanted.connect(lambda at: self.thing_menu().popup(at))
+        session.changed.connect(self._changed)
+        self._zoomed(self.tapes.level_name)
+        self._which()
+        self._groups()
+
+    # ---- pages and menus
+
+    @cached_property
+    def wires(self) -> WiresPage:
+        from welvo.app.patch.pages import WiresPage
+
+        made = WiresPage(self._session)
+        self.stack.addWidget(made)
+        return made
+
+    @cached_property
+    def capacity(self) -> CapacityPage:
+        from welvo.app.patch.pages import CapacityPage
+
+        made = CapacityPage(self._session)
+        self.stack.addWidget(made)
+        return made
+
+    @cached_property
+    def senders(self) -> SendersPage:
+        from welvo.app.patch.pages import SendersPage
+
+        made = SendersPage(self._session)
+        self.stack.addWidget(made)
+        return made
+
+    def show_page(self, name: str) -> None:
+        """Tapes and roll, or one of the tables."""
+        self._session.commit_pending()
+        if name != "Tapes":
+            self.panel.close_form()
+        self.page = name
+        shown: QWidget = self._tapes_page if name == "Tapes" else getattr(self, name.lower())
+        self.stack.setCurrentWidget(shown)
+        for key, b in self._pages.items():
+            b.setChecked(key == name)
+        self._zooms.setVisible(name == "Tapes")
+        self.lay.setEnabled(name == "Tapes")
+
+    def _pop_more(self) -> None:
+        self.more_menu().popup(self.more.mapToGlobal(self.more.rect().bottomLeft()))
+
+    def more_menu(self) -> QMenu:
+        """What does not fit into the toolbar."""
+        menu = QMenu(self)
+        menu.addAction("Add universe", self._add_universe)
+        menu.addAction("Add element", self._add_element)
+        menu.addAction("Add block of slots", self._add_block)
+        menu.addSeparator()
+        menu.addAction("Paste from a spreadsheet…", self.paste_clipboard)
+        menu.addAction("Copy the selected rows", self.roll.copy_rows)
+        menu.addSeparator()
+        menu.addAction("Pack this universe…", self.panel.pack)
+        menu.addAction("Next gap that fits", self.next_gap)
+        menu.addAction("Name the rig's own columns…", self.roll.name_columns)
+        return menu
+
+    def thing_menu(self) -> QMenu:
+        """Acts on what is selected, for the roll and the tapes."""
+        menu = QMenu(self)
+        s = self._session
+        keys = list(s.selection.ids) if s.selection.kind == "thing" else []
+        if not keys:
+            menu.addAction("Add fixtures…", self.add_fixtures)
+            menu.addAction("Paste from a spreadsheet…", self.paste_clipboard)
+            return menu
+        menu.addAction("Edit the address", self.edit_address)
+        menu.addAction("Lay out…", self.panel.lay_out)
+        menu.addAction("Pick up", self.tapes.pick_up)
+        menu.addSeparator()
+        locked = all(self.roll.roll.locked(k) for k in keys)
+        menu.addAction("Unlock" if locked else "Lock", lambda: s.edit(lock, keys, not locked))
+        menu.addAction("Duplicate", lambda: self.panel.copy(keys))
+        menu.addAction("Copy rows", self.roll.copy_rows)
+        menu.addAction("Pack this universe…", self.panel.pack)
+        menu.addAction("Next gap that fits", self.next_gap)
+        menu.addSeparator()
+        menu.addAction("Remove", lambda: s.edit(remove_things, keys))
+        return menu
+
+    def paste_clipboard(self) -> None:
+        """Read the clipboard as a table; what it would do is said first."""
+        self._session.commit_pending()
+        from welvo.app.patch.paste import PasteRows
+
+        PasteRows(self._session, QApplication.clipboard().text(), self).exec()
+
+    def next_gap(self) -> None:
+        """Go to the next free stretch that holds what is selected (or one slot), behind it."""
+        s = self._session
+        spans = s.index.spans(s.selection.first) if s.selection.kind == "thing" else ()
+        width = (
+            spans[0].last - spans[0].first + 1
+            if spans
+            else footprint_of(s.rig, s.selection.first)
+            if s.selection.kind == "thing"
+            else 1
+        )
+        at = (spans[0].universe, spans[0].last) if spans else s.selection.slot
+        if at is None:
+            first = next(iter(universes_in_order(s.rig)), "")
+            at = (s.selection.first if s.selection.kind == "universe" else first, 0)
+        found = next_gap(s, at, max(1, width)) if at[0] else None
+        if found:
+            s.select(Selection("slot", (), slot=found))
+        else:
+            s.say(f"No gap of {plural(max(1, width), 'slot')} is free behind here.", "warning")
+
+    def duplicate(self) -> None:
+        if self._session.selection.kind == "thing":
+            self.panel.copy(list(self._session.selection.ids))
+
+    def _select_group(self, gid: str) -> None:
+        group = self._session.rig.groups.get(gid)
+        self.group.setCurrentIndex(0)
+        if group:
+            self._session.select_things(
+                [m for m in group.members if m in self._session.rig.fixtures or m in self._session.rig.elements]
+            )
+
+    def _changed(self, change: Change) -> None:
+        self._which()
+        if change.ids("groups"):
+            self._groups()
+
+    def _groups(self) -> None:
+        groups = [(gid, f"{g.name} ({len(g.members)})") for gid, g in self._session.rig.groups.items()]
+        self.group.set_options([("", "Group"), *groups], "")
+        self.group.setEnabled(bool(groups))
+
+    def _empty(self) -> QWidget:
+        """What an empty rig shows: what a fixture is, and one field to begin with."""
+        made = _EmptyTapes()
+        body = column((40, 40, 40, 40), 10)
+        body.addStretch(1)
+        for words, size in (
+            ("No fixtures yet", 22),
+            ("A fixture is one lamp of a profile, at an address.", 13),
+            ("Say how many of what, and where the first one starts.", 13),
+        ):
+            line = label(words, size, size == 22)
+            line.setAlignment(Qt.AlignmentFlag.AlignCenter)
+            body.addWidget(line)
+        self._add_primary = button("Add", self.wish.commit, primary=True)
+        body.addLayout(row(None, self.wish, self._add_primary, None))
+        self._hint = label("", 11, quiet=True, wrap=True)
+        self._hint.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        body.addWidget(self._hint)
+        body.addStretch(2)
+        made.setLayout(body)
+        return made
+
+    def _which(self) -> None:
+        rig = self._session.rig
+        empty = not rig.fixtures and not rig.elements
+        self._tapes_or_empty.setCurrentIndex(1 if empty else 0)
+        self._below.setVisible(not empty)
+        names = ", ".join(p.name for p in list(rig.profiles.values())[:4])
+        self._hint.setText(
+            f"This rig's profiles: {names}, and every generic of the library: RGBW, Moving head, spot, Strip RGB …"
+            if names
+            else "Every generic of the library can be named: 12 x RGBW at 1.1; 4 x Moving head, spot at 2.1 +24"
+        )
+
+    def _zoomed(self, name: str) -> None:
+        for key, b in self._zoom.items():
+            b.setChecked(key == name)
+
+    def _wished(self, text: str) -> object:
+        if not text.strip():
+            return True
+        from welvo.formats.wishes import wished  # with the library, which is not loaded before it is wanted
+
+        before = set(self._session.rig.universes)
+        made = self._session.take(wished(self._session.rig, text))
+        fresh = [str(u.number) for k, u in self._session.rig.universes.items() if k not in before]
+        more = (
+            f" New: {'universe' if len(fresh) == 1 else 'universes'} {', '.join(fresh[:8])}{' …' if len(fresh) > 8 else ''}."
+            if fresh
+            else ""
+        )
+        self._session.say(f"Added {plural(len(made), 'fixture')}.{more}")
+        self.wish.set_value("")
+        self._session.select_things(made)
+        return True
+
+    def _wished_quick(self, text: str) -> object:
+        done = self._wished(text)
+        self.quick.set_value("")
+        return done
+
+    def add_fixtures(self) -> None:
+        self._session.commit_pending()
+        if not self._session.rig.profiles:
+            self._session.say("There is no profile yet. Make one in Profiles first (Alt+1).", "warning")
+            return
+        AddFixtures(self._session, self).exec()
+
+    def _add_universe(self) -> None:
+        uid = self._session.edit(add_universe)
+        if uid:
+            self._session.select(Selection("universe", (uid,)))
+
+    def _add_element(self) -> None:
+        rig = self._session.rig
+        taken = {e.name for e in rig.elements.values()}
+        name = next(f"ribbon {n}" for n in range(1, 10_000) if f"ribbon {n}" not in taken)
+        eid = self._session.edit(add_element, Element(name=name, pixels=60, order="RGB", at=Place()))
+        if eid:
+            self._session.select_things([eid])
+
+    def _add_block(self) -> None:
+        """A plain block of slots: something that takes slots and is no lamp."""
+        rig = self._session.rig
+        taken = {e.name for e in rig.elements.values()}
+        name = next(f"block {n}" for n in range(1, 10_000) if f"block {n}" not in taken)
+        eid = self._session.edit(add_element, Element(name=name, kind="block", slots=16, at=Place()))
+        if eid:
+            self._session.select_things([eid])
+
+    def edit_address(self) -> None:
+        if self.panel.address:
+            self.panel.address.setFocus()
+            self.panel.address.selectAll()
+
+    def restyle(self) -> None:
+        self._title.setVisible(not THEME.step)
+        self.tapes.restyle()
+        self.panel.restyle()
+        self.panel.build()
+
+
+class _EmptyTapes(QWidget):
+    """Where there is nothing yet the tapes stay as empty shapes."""
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        p = QPainter(self)
+        for n in range(3):
+            text(p, QRectF(16, 12 + 26 * n, 24, 20), str(n + 1), "line", 16, True, RIGHT)
+            box(p, QRectF(272, 12 + 26 * n, self.width() - 296, 20), None, "line", 0, 1, dashed=True)
+
+
+def row_of(widgets: list[QWidget | int | None]) -> QWidget:
+    """Widgets without gaps between them, as one."""
+    made = QWidget()
+    made.setLayout(row(*widgets, spacing=0))
+    return made

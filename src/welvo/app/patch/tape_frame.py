@@ -1,0 +1,337 @@
+"""The frame of the tapes: zoom, layout and scrolling, and what is under a point."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PySide6.QtCore import QPointF, Qt, Signal
+from PySide6.QtGui import (
+    QPixmap,
+    QResizeEvent,
+    QShowEvent,
+)
+from PySide6.QtWidgets import QAbstractScrollArea, QFrame
+
+from welvo.app.patch.laying_form import Ghost
+from welvo.app.patch.tape_painting import BLOCK, FIELD, SLOT, SLOT_TOP, Block, blocks_of, level_for
+from welvo.app.session import Session
+from welvo.patch.index import Span
+from welvo.rig.counting import SLOTS
+from welvo.rig.document import Change
+from welvo.rig.lookup import universes_in_order
+
+GUTTER = 260
+MARGIN = 12
+HEADER = 24
+COLUMN = 168
+TILE = 360
+"""Height of one kept picture of the Field: 30 rows."""
+NAMED = ("Field", "Fit", "Block", "Slot")
+
+
+@dataclass(frozen=True)
+class RowAt:
+    """Where a universe is drawn, in content coordinates."""
+
+    universe: str
+    x: float
+    y: float
+    height: float
+    lanes: int
+
+
+class TapeFrame(QAbstractScrollArea):
+    """Where every universe stands, at which zoom, and what is under a point. Emits `zoomed` with the level's name."""
+
+    zoomed = Signal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._step = 1
+        self.x0 = 0.0
+        self._rows: list[RowAt] = []
+        self._cache: dict[str, QPixmap] = {}
+        self._cached_for: object = None
+        self._block_cache: dict[str, tuple[list[Block], int]] = {}
+        self._worst_cache: tuple[object, dict[str, str]] = (None, {})
+        self._shown_on: set[str] = set()
+        self.lens: tuple[str, int] | None = None
+        self.ghosts: dict[str, list[Ghost]] = {}
+        self._field: dict[int, tuple[object, QPixmap]] = {}
+        self._tiles: dict[int, tuple[tuple[int, RowAt], ...]] = {}
+        self._gutters: dict[str, tuple[object, QPixmap]] = {}
+        self._feeds_of: tuple[object, dict[str, list[str]]] = (None, {})
+        self._tops: list[float] = []
+        self._steps: tuple[float, list[float]] = (0.0, [])
+        self._slept = False
+        self._fresh: set[str] = set()
+        """Universes that changed since the whole Field was drawn into one picture."""
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Tapes")
+        self.viewport().setMouseTracking(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
+        self.horizontalScrollBar().valueChanged.connect(self._scrolled)
+        self.verticalScrollBar().valueChanged.connect(lambda _: self.viewport().update())
+        session.changed.connect(self._on_change)
+        session.selection_changed.connect(self._on_selection)
+        session.observed_changed.connect(self.viewport().update)
+
+    # ---- geometry
+
+    @property
+    def tape_width(self) -> float:
+        return max(100.0, self.viewport().width() - GUTTER - 2 * MARGIN)
+
+    def steps(self) -> list[float]:
+        """Pixels per slot of each zoom step; those closer than 1.3× to the former are left out."""
+        wide = self.tape_width
+        if self._steps[0] == wide:
+            return self._steps[1]
+        found = [0.25, wide / SLOTS]
+        for pp in (2.5, 5.0, 9.0, 14.0, 22.0, 36.0):
+            if pp >= 1.3 * found[-1]:
+                found.append(pp)
+        self._steps = (wide, found)
+        return found
+
+    @property
+    def pp(self) -> float:
+        steps = self.steps()
+        return steps[min(self._step, len(steps) - 1)]
+
+    @property
+    def level_name(self) -> str:
+        return "Fit" if self._step == 1 else level_for(self.pp).name
+
+    def set_level(self, name: str) -> None:
+        """Go to one of the four named levels, keeping what is selected in view."""
+        want = {"Field": 0.25, "Fit": self.tape_width / SLOTS, "Block": 5.0, "Slot": 36.0}[name]
+        steps = self.steps()
+        self._set_step(min(range(len(steps)), key=lambda n: abs(steps[n] - want)))
+
+    def zoom(self, by: int) -> None:
+        self._set_step(self._step + by)
+
+    def _set_step(self, step: int) -> None:
+        middle = self._middle_slot()
+        self._step = max(0, min(len(self.steps()) - 1, step))
+        self._cache.clear()
+        self._layout()
+        if level_for(self.pp) in (BLOCK, SLOT):
+            self._centre(middle)
+        self._show_selection()
+        self.zoomed.emit(self.level_name)
+        self.viewport().update()
+
+    def _middle_slot(self) -> float:
+        spans = self._selected_spans()
+        if spans:
+            return (spans[0].first + spans[0].last) / 2
+        return (self.x0 + self.tape_width / 2) / max(self.pp, 0.01)
+
+    def _centre(self, slot: float) -> None:
+        wide = SLOTS * self.pp
+        self.x0 = (
+            max(0.0, min(wide - self.tape_width, slot * self.pp - self.tape_width / 2))
+            if wide > self.tape_width
+            else 0.0
+        )
+        self.horizontalScrollBar().setValue(int(self.x0))
+
+    def _scrolled(self, value: int) -> None:
+        if value != int(self.x0):
+            self.x0 = float(value)
+            self._cache.clear()
+            self.viewport().update()
+
+    def _layout(self) -> None:
+        level = level_for(self.pp)
+        order = universes_in_order(self._session.rig)
+        self._rows = []
+        if level is FIELD:
+            wide = self.viewport().width() - 2 * MARGIN
+            columns = max(1, int(wide // (COLUMN + 4)))
+            per = max(1, -(-len(order) // columns), int((self.viewport().height() - HEADER) // FIELD.pitch))
+            for n, uid in enumerate(order):
+                c, r = divmod(n, per)
+                self._rows.append(RowAt(uid, MARGIN + c * (COLUMN + 4) + 30, r * FIELD.pitch, FIELD.pitch, 1))
+            height = float(per * FIELD.pitch)
+        else:
+            y = 4.0
+            for uid in order:
+                lanes = self._blocks(uid)[1]
+                h = level.pitch + (lanes - 1) * level.more
+                self._rows.append(RowAt(uid, GUTTER + MARGIN, y, h, lanes))
+                y += h
+                if self.lens and self.lens[0] == uid and level is not SLOT:
+                    y += self._lens_height(uid)
+            height = y
+        self._tops = [r.y for r in self._rows]
+        tiles: dict[int, list[tuple[int, RowAt]]] = {}
+        for n, row_ in enumerate(self._rows if level is FIELD else ()):
+            tiles.setdefault(int(row_.y) // TILE, []).append((n, row_))
+        self._tiles = {k: tuple(v) for k, v in tiles.items()}
+        self.verticalScrollBar().setPageStep(self.viewport().height() - HEADER)
+        self.verticalScrollBar().setRange(0, max(0, int(height) - self.viewport().height() + HEADER))
+        self.verticalScrollBar().setSingleStep(26)
+        wide_ = SLOTS * self.pp - self.tape_width
+        self.horizontalScrollBar().setRange(0, max(0, int(wide_)) if level in (BLOCK, SLOT) or self.pp > 2 else 0)
+        self.horizontalScrollBar().setPageStep(int(self.tape_width))
+        self.horizontalScrollBar().setSingleStep(int(self.pp * 4))
+        self.x0 = float(self.horizontalScrollBar().value())
+
+    def resizeEvent(self, e: QResizeEvent) -> None:
+        self._cache.clear()
+        self._layout()
+        self.zoomed.emit(self.level_name)
+        super().resizeEvent(e)
+
+    def showEvent(self, e: QShowEvent) -> None:
+        super().showEvent(e)
+        if self._slept:
+            self._slept = False
+            self._cache.clear()
+            self._block_cache.clear()
+            self._fresh |= set(self._session.rig.universes)
+            self._shown_on = {x.universe for x in self._selected_spans()}
+            self._let_go()
+            if self.lens and self.lens[0] not in self._session.rig.universes:
+                self.lens = None
+            self._layout()
+
+    def _on_change(self, change: Change) -> None:
+        if self.window().isVisible() and not self.isVisible():
+            self._slept = True  # another station is looked at: all is worked out when this one is shown again
+            return
+        touched = set(self._session.followed.universes)
+        if change.ids("profiles") or change.ids("shares") or change.ids("universes"):
+            touched |= self._cache.keys() | self._block_cache.keys()
+        lanes = {uid: self._block_cache[uid][1] for uid in touched if uid in self._block_cache}
+        for uid in touched:
+            self._cache.pop(uid, None)
+            self._block_cache.pop(uid, None)
+        self._fresh |= touched
+        now = {x.universe for x in self._selected_spans()}
+        for uid in now ^ self._shown_on:
+            self._cache.pop(uid, None)
+        self._shown_on = now
+        self._let_go()
+        if self.lens and self.lens[0] not in self._session.rig.universes:
+            self.lens = None
+        if change.ids("universes") or any(
+            self._blocks(uid)[1] != lanes.get(uid) for uid in touched if uid in self._session.rig.universes
+        ):
+            self._layout()  # only what changes the height or the order of the rows moves them
+        self.viewport().update()
+
+    def _blocks(self, uid: str) -> tuple[list[Block], int]:
+        """Blocks and number of lanes of a universe, kept until an edit touches it."""
+        found = self._block_cache.get(uid)
+        if found is None:
+            found = self._block_cache[uid] = blocks_of(self._session.index, uid)
+        return found
+
+    def _on_selection(self) -> None:
+        now = {x.universe for x in self._selected_spans()}
+        for uid in now | self._shown_on:  # what is selected leaves its comb
+            self._cache.pop(uid, None)
+        self._shown_on = now
+        self._show_selection()
+        self.viewport().update()
+
+    def restyle(self) -> None:
+        self._cache.clear()
+        self._layout()
+        self.viewport().update()
+
+    def row_of(self, universe: str) -> RowAt | None:
+        return next((r for r in self._rows if r.universe == universe), None)
+
+    def place_of(self, universe: str, address: int) -> QPointF | None:
+        """Where a slot is drawn, in viewport coordinates: the middle of its first lane."""
+        r = self.row_of(universe)
+        if r is None:
+            return None
+        top = SLOT_TOP if level_for(self.pp) is SLOT else 0
+        return QPointF(
+            r.x + (address - 0.5) * self.pp - self.x0, r.y + top + 8 - self.verticalScrollBar().value() + HEADER
+        )
+
+    def _show_selection(self) -> None:
+        """Scroll so that what is selected is seen."""
+        s = self._session.selection
+        spans = self._selected_spans()
+        uid = s.first if s.kind == "universe" else spans[0].universe if spans else s.slot[0] if s.slot else ""
+        r = self.row_of(uid)
+        if r is None:
+            return
+        bar = self.verticalScrollBar()
+        room = self.viewport().height() - HEADER
+        if r.y < bar.value():
+            bar.setValue(int(r.y) - 4)
+        elif r.y + r.height > bar.value() + room:
+            bar.setValue(int(r.y + r.height - room) + 4)
+        if spans and level_for(self.pp) in (BLOCK, SLOT):
+            x = (spans[0].first - 1) * self.pp - self.x0
+            if x < 0 or x + min(120, (spans[0].last - spans[0].first) * self.pp) > self.tape_width:
+                self._centre((spans[0].first + min(spans[0].last, spans[0].first + 10)) / 2)
+                self._cache.clear()
+
+    def _selected_spans(self) -> list[Span]:
+        s = self._session.selection
+        return [x for k in s.ids for x in self._session.index.spans(k)] if s.kind == "thing" else []
+
+    def _let_go(self) -> None:
+        """Give back what is carried, if anything is: the rig changed under it."""
+
+    def _lens_pp(self) -> float:
+        return 16.0 if self.viewport().width() > 1300 else 14.0
+
+    def _lens_height(self, uid: str) -> int:
+        lanes = self._blocks(uid)[1]
+        return SLOT_TOP + 14 + (lanes - 1) * SLOT.more + SLOT.lane + 12
+
+    # ---- hit test
+
+    def at(self, pos: QPointF) -> tuple[str, int] | None:
+        """Universe and slot under a point of the viewport (0 in the gutter), or None."""
+        y = pos.y() + self.verticalScrollBar().value() - HEADER
+        if pos.y() < HEADER:
+            return None
+        level = level_for(self.pp)
+        for r in self._rows:
+            if level is FIELD and not r.x - 30 <= pos.x() <= r.x + 140:
+                continue
+            if r.y <= y < r.y + r.height:
+                if pos.x() < r.x:
+                    return r.universe, 0
+                if level is SLOT and y - r.y < 12:
+                    return r.universe, max(1, min(SLOTS, int((pos.x() - r.x) / self.tape_width * SLOTS) + 1))
+                pp, x0 = (0.25, 0.0) if level is FIELD else (self.pp, self.x0)
+                slot = int((pos.x() - r.x + x0) / pp) + 1
+                return r.universe, slot if 1 <= slot <= SLOTS else 0
+            if self.lens and self.lens[0] == r.universe and level not in (FIELD, SLOT):
+                if r.y + r.height <= y < r.y + r.height + self._lens_height(r.universe):
+                    slot = self.lens[1] + int((pos.x() - GUTTER - MARGIN) / self._lens_pp())
+                    return r.universe, slot if pos.x() >= GUTTER + MARGIN and slot <= SLOTS else 0
+        return None
+
+    def _span_at(self, pos: QPointF) -> Span | None:
+        found = self.at(pos)
+        if not found or not found[1]:
+            return None
+        r = self.row_of(found[0])
+        level = level_for(self.pp)
+        here = self._session.index.at(*found)
+        if not here or r is None or level is FIELD:
+            return here[0] if here else None
+        blocks = {(x.key, x.brk): b for b in self._blocks(found[0])[0] for x in b.spans}
+        y = pos.y() + self.verticalScrollBar().value() - HEADER - r.y - (SLOT_TOP if level is SLOT else 0)
+        if y > r.height:
+            y = y - r.height - 8 - SLOT_TOP
+            lane = int(y // SLOT.more)
+        else:
+            lane = int(y // (level.more or level.pitch))
+        return next((x for x in here if blocks[x.key, x.brk].lane == lane), here[0])

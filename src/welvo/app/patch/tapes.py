@@ -1,0 +1,467 @@
+"""The tapes: every universe as a strip of 512 slots, at any zoom, with a lens, drags and keys."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import (
+    QContextMenuEvent,
+    QHelpEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QApplication, QToolTip
+
+from welvo.app.patch.tape_frame import HEADER
+from welvo.app.patch.tape_painting import BLOCK, SLOT, SLOT_TOP, level_for
+from welvo.app.patch.tape_view import TapeView
+from welvo.app.session import Selection, Session
+from welvo.app.widgets import marks
+from welvo.app.widgets.painting import box, text
+from welvo.patch.allocate import Landing, Step, apply_steps, landing
+from welvo.patch.arrange import copy_things, swap_things
+from welvo.patch.index import Span
+from welvo.patch.path import of_slot, place_ways
+from welvo.rig.base import Refused
+from welvo.rig.counting import SLOTS
+from welvo.rig.edits import move
+from welvo.rig.lookup import call, universe_by_number
+from welvo.rig.notation import plural, read_place, say_place
+
+
+@dataclass
+class Carry:
+    """A thing on its way, with others that go along by the same step: where they would land."""
+
+    key: str
+    brk: int
+    grab: int
+    land: Landing
+    by_keys: bool = False
+    typed: str = ""
+    along: tuple[Span, ...] = ()
+    landings: tuple[Landing, ...] = ()
+    """Of what goes along, in its order; empty when one of them would land in no universe."""
+
+
+class Tapes(TapeView):
+    """What a hand does on the tapes. Emits `edit_address` when Enter asks for the address field, `menu_wanted` with a place."""
+
+    edit_address = Signal()
+    menu_wanted = Signal(QPoint)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._carry: Carry | None = None
+        self._press: tuple[QPointF, Span] | None = None
+        self._when_let_go: list[str] | None = None
+
+    def _let_go(self) -> None:
+        self._carry = None
+
+    # ---- mouse
+
+    def mousePressEvent(self, e: QMouseEvent) -> None:
+        if e.button() != Qt.MouseButton.LeftButton:
+            return
+        if self._carry and self._carry.by_keys:
+            self._drop()
+            return
+        found = self.at(e.position())
+        span = self._span_at(e.position())
+        s = self._session
+        if span is None:
+            if found and not found[1]:
+                s.select(Selection("universe", (found[0],)))
+            elif found:
+                if level_for(self.pp) is SLOT:
+                    r = self.row_of(found[0])
+                    if r and e.position().y() + self.verticalScrollBar().value() - HEADER - r.y < 12:
+                        self._centre(found[1])
+                        return
+                s.select(Selection("slot", (), slot=found))
+            return
+        slot = found if level_for(self.pp) in (BLOCK, SLOT) else None
+        add = e.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+        chosen = s.selection.kind == "thing" and span.key in s.selection.ids
+        self._when_let_go = None
+        if add and s.selection.kind == "thing":
+            if chosen:  # it may be the start of a drag: taken out only when the button is let go where it was
+                self._when_let_go = [k for k in s.selection.ids if k != span.key]
+            else:
+                s.select_things([*s.selection.ids, span.key])
+        elif chosen and len(s.selection.ids) > 1:
+            self._when_let_go = [span.key]
+        else:
+            s.select_things([span.key], span.brk, slot)
+        self._press = (e.position(), span)
+
+    def mouseMoveEvent(self, e: QMouseEvent) -> None:
+        if self._press and not self._carry and e.buttons() & Qt.MouseButton.LeftButton:
+            if (e.position() - self._press[0]).manhattanLength() >= QApplication.startDragDistance():
+                span = self._press[1]
+                grabbed = self.at(self._press[0])
+                self._take_up(span, (grabbed[1] if grabbed else span.first) - span.first)
+        if self._carry:
+            found = self.at(e.position())
+            if found and found[1]:
+                self._carry_to(found[0], found[1] - self._carry.grab)
+            self.viewport().update()
+
+    def mouseReleaseEvent(self, e: QMouseEvent) -> None:
+        pressed, self._press = self._press, None
+        if self._carry and not self._carry.by_keys:
+            self._drop(*_how(e.modifiers()))
+        elif pressed and self._when_let_go is not None:
+            self._session.select_things(self._when_let_go)
+        self._when_let_go = None
+
+    def mouseDoubleClickEvent(self, e: QMouseEvent) -> None:
+        found = self.at(e.position())
+        if found and found[1] and level_for(self.pp) is not SLOT:
+            self.toggle_lens(found[0], found[1])
+
+    def _take_up(self, span: Span, grab: int, by_keys: bool = False) -> None:
+        """Begin to carry a span, and with it all else that is selected."""
+        s = self._session
+        ids = s.selection.ids if s.selection.kind == "thing" and span.key in s.selection.ids else (span.key,)
+        along = tuple(
+            x for k in ids for x in s.index.spans(k)
+            if (x.key, x.brk) != (span.key, span.brk) and x.offset == 0 and (x.key != span.key or len(ids) > 1)
+        )  # fmt: skip
+        land = landing(s.index, span.key, span.brk, span.universe, span.first)
+        self._carry = Carry(span.key, span.brk, grab, land, by_keys, "", along)
+        self._carry_to(span.universe, span.first)
+
+    def _carry_to(self, universe: str, address: int) -> None:
+        c, s = self._carry, self._session
+        assert c
+        width = c.land.last - c.land.first + 1
+        size = s.index.limit(universe).slots
+        if c.key in s.rig.fixtures:
+            address = min(address, size - width + 1)
+        address = max(1, min(SLOTS, address))
+        moving = frozenset({c.key, *(x.key for x in c.along)}) if c.along else frozenset[str]()
+        c.land = landing(s.index, c.key, c.brk, universe, address, moving)
+        start = next((x for x in s.index.spans(c.key) if x.brk == c.brk), None)
+        if not c.along or start is None:
+            c.landings = ()
+            return
+        step = s.rig.universes[universe].number - s.rig.universes[start.universe].number
+        found = []
+        for x in c.along:
+            uid = universe_by_number(s.rig, s.rig.universes[x.universe].number + step)
+            to = x.first + address - start.first
+            if not uid or not 1 <= to <= SLOTS:
+                c.landings = ()
+                return
+            found.append(landing(s.index, x.key, x.brk, uid, to, moving))
+        c.landings = tuple(found)
+
+    def _drop(self, copy: bool = False, exchange: bool = False) -> None:
+        """Put down what is carried: moved, as a copy, or changing places with the one it lies on."""
+        carry, self._carry = self._carry, None
+        self.viewport().update()
+        if not carry:
+            return
+        s = self._session
+        lands = (carry.land, *carry.landings)
+        if carry.along and not carry.landings:
+            s.say("Some of them would leave the universes there; all stay where they are.", "warning")
+            return
+        refused = next((x.refused for x in lands if x.refused), "")
+        over = next(
+            (
+                k
+                for k, x in zip((carry.key, *(y.key for y in carry.along)), lands)
+                if x.past_end and k in s.rig.fixtures
+            ),
+            "",
+        )
+        if refused and not copy:
+            s.say(f"{refused}; it stays where it is.", "warning")
+        elif over:
+            s.say(f"{call(s.rig, over)} would end past the universe; it stays where it is.", "warning")
+        elif exchange:
+            self._exchange(carry)
+        else:
+            steps = [Step(carry.key, carry.brk, carry.land.universe, carry.land.first)]
+            steps += [Step(x.key, x.brk, y.universe, y.first) for x, y in zip(carry.along, carry.landings)]
+            keys = list(dict.fromkeys(x.key for x in steps))
+            if copy:
+                made = s.edit(copy_things, keys, steps)
+                if made:
+                    s.select_things(made)
+            elif len(steps) == 1:
+                s.edit(move, carry.key, carry.brk, carry.land.universe, carry.land.first)
+            else:
+                where = say_place(s.rig.universes[carry.land.universe].number, carry.land.first)
+                s.edit(apply_steps, steps, f"move {plural(len(keys), 'thing')} to {where}")
+
+    def _exchange(self, carry: Carry) -> None:
+        """Change places with the one thing that lies where it would land."""
+        s = self._session
+        met = list(dict.fromkeys(m[0] for m in carry.land.meets))
+        other = (
+            next((x for x in s.index.spans(met[0]) if x.universe == carry.land.universe), None)
+            if len(met) == 1
+            else None
+        )
+        if carry.along or other is None:
+            s.say("To swap, carry one thing onto one other; it stays where it is.", "warning")
+            return
+        s.edit(lambda _: swap_things(s.index, (carry.key, carry.brk), (other.key, other.brk)))
+
+    def carry_words(self, land: Landing) -> tuple[str, str]:
+        """Mark and sentence of the card beside what is carried."""
+        rig = self._session.rig
+        if land.refused:
+            return "error", land.refused
+        if self._carry and self._carry.along:
+            if not self._carry.landings:
+                return "error", "some would leave the universes there"
+            lands = (land, *self._carry.landings)
+            keys = (self._carry.key, *(x.key for x in self._carry.along))
+            hit = [(k, x) for k, x in zip(keys, lands) if x.meets or x.past_end]
+            if hit:
+                who, where = hit[0]
+                met = f"meets {call(rig, where.meets[0][0])}" if where.meets else "ends past the universe"
+                return "error", f"{call(rig, who)} {met}" + (
+                    f" · {len(hit)} of {len(lands)} do not fit" if len(hit) > 1 else ""
+                )
+            return "agrees", f"free for all {len(lands)}"
+        if land.past_end:
+            return "warning", f"ends {plural(land.past_end, 'slot')} past " + (land.why or "the universe")
+        if land.meets:
+            key, uid, first, last = land.meets[0]
+            more = f" and {len(land.meets) - 1} more" if len(land.meets) > 1 else ""
+            slots = say_place(rig.universes[uid].number, first) + (f"–{last:03d}" if last > first else "")
+            return "error", f"meets {call(rig, key)} on {plural(last - first + 1, 'slot')}: {slots}{more}"
+        if land.needs:
+            return "error", f"needs universe {land.needs}, which is not there"
+        if land.cuts:
+            return "warning", f"cuts pixel {land.cuts[0]} at {rig.universes[land.universe].size}"
+        if land.goes_on:
+            return "agrees", f"free · goes on into universe {land.goes_on}"
+        return "agrees", f"free · {plural(land.free_before, 'slot')} before, {land.free_after} after"
+
+    def carry_more(self) -> str:
+        """What else the drop would do: who follows, and the other ways to drop."""
+        assert self._carry
+        s = self._session
+        behind = s.index.dependents(self._carry.key)
+        follow = (
+            f"{', '.join(call(s.rig, k) for k in behind[:3])}{' …' if len(behind) > 3 else ''} moves along · "
+            if behind
+            else ""
+        )
+        met = {m[0] for m in self._carry.land.meets}
+        swap = f" · Shift swaps with {call(s.rig, next(iter(met)))}" if len(met) == 1 and not self._carry.along else ""
+        return f"{follow}Ctrl drops a copy{swap}"
+
+    def _paint_over(self, p: QPainter, off: float) -> None:
+        if not self._carry:
+            return
+        land = self._carry.land
+        r = self.row_of(land.universe)
+        if r is None:
+            return
+        level = level_for(self.pp)
+        lane = 0
+        others = [b for b in self._blocks(land.universe)[0] if b.span.key != self._carry.key]
+        while any(b.lane == lane and b.span.first <= land.last and land.first <= b.span.last for b in others):
+            lane += 1
+        y = r.y - off + (SLOT_TOP if level is SLOT else 0) + lane * (level.more or level.pitch)
+        ghost = QRectF(
+            r.x + (land.first - 1) * self.pp - self.x0, y, (land.last - land.first + 1) * self.pp, level.lane
+        )
+        for x in self._carry.landings:
+            at = self.row_of(x.universe)
+            if at:
+                top = at.y - off + (SLOT_TOP if level is SLOT else 0)
+                wide = (min(x.last, SLOTS) - x.first + 1) * self.pp
+                box(
+                    p,
+                    QRectF(at.x + (x.first - 1) * self.pp - self.x0, top, wide, level.lane),
+                    "accent_wash",
+                    "accent",
+                    0,
+                    1.5,
+                    dashed=True,
+                )
+        box(p, ghost, "accent_wash", "accent", 0, 2, dashed=True)
+        text(p, ghost.adjusted(4, 0, 0, 0), call(self._session.rig, self._carry.key), size=11, bold=True)
+        number = self._session.rig.universes[land.universe].number
+        mark, sentence = self.carry_words(land)
+        card = QRectF(min(ghost.left(), self.viewport().width() - 320), ghost.bottom() + 8, 310, 90)
+        if card.bottom() > self.viewport().height():
+            card.moveBottom(ghost.top() - 8)
+        box(p, card, "raised", "accent", 4, 1)
+        text(
+            p,
+            QRectF(card.left() + 12, card.top() + 6, 270, 22),
+            f"{say_place(number, land.first)} – {say_place(number, land.last)}",
+            size=16,
+            bold=True,
+        )
+        marks.draw(p, mark, card.left() + 12, card.top() + 32, 12)
+        text(p, QRectF(card.left() + 30, card.top() + 28, 254, 20), sentence, size=11)
+        spans = [x for x in self._session.index.spans(self._carry.key) if x.brk == self._carry.brk]
+        back = say_place(self._session.rig.universes[spans[0].universe].number, spans[0].first) if spans else "nowhere"
+        keys = (
+            f"Enter drops · typed {self._carry.typed}"
+            if self._carry.typed
+            else "Enter drops it · Esc"
+            if self._carry.by_keys
+            else "Esc"
+        )
+        text(p, QRectF(card.left() + 12, card.top() + 50, 290, 16), self.carry_more(), "quiet", 11)
+        text(p, QRectF(card.left() + 12, card.top() + 68, 290, 16), f"{keys} gives it back to {back}", "quiet", 11)
+
+    def contextMenuEvent(self, e: QContextMenuEvent) -> None:
+        span = self._span_at(QPointF(e.pos()))
+        s = self._session
+        if span and span.key not in s.selection.ids:
+            s.select_things([span.key], span.brk)
+        self.menu_wanted.emit(e.globalPos())
+
+    def leaveEvent(self, _: QEvent) -> None:
+        QToolTip.hideText()
+
+    def viewportEvent(self, e: QEvent) -> bool:
+        if e.type() == QEvent.Type.ToolTip and isinstance(e, QHelpEvent):
+            found = self.at(QPointF(e.pos()))
+            if found and found[1]:
+                target = of_slot(self._session.index, *found)
+                here = self._session.index.at(*found)
+                names = ", ".join(f"{call(self._session.rig, s.key)}" for s in here) or "free"
+                rows = "".join(
+                    f"<tr><td>{a}&nbsp;&nbsp;</td><td align='right'>{b}</td></tr>"
+                    for a, b in place_ways(self._session.index, target)
+                )
+                QToolTip.showText(e.globalPos(), f"<b>{names}</b><table>{rows}</table>", self.viewport())
+            else:
+                QToolTip.hideText()
+            return True
+        return super().viewportEvent(e)
+
+    def wheelEvent(self, e: QWheelEvent) -> None:
+        if e.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.zoom(1 if e.angleDelta().y() > 0 else -1)
+        else:
+            super().wheelEvent(e)
+
+    # ---- keys
+
+    def keyPressEvent(self, e: QKeyEvent) -> None:
+        if self._carry and self._carry.by_keys and self._carry_key(e):
+            return None
+        key, shift = e.key(), bool(e.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        if key == Qt.Key.Key_Escape and (self._carry or self.lens):
+            if self._carry:
+                self._carry = None
+            else:
+                self.toggle_lens()
+        elif key == Qt.Key.Key_Space:
+            self.toggle_lens()
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.edit_address.emit()
+        elif key == Qt.Key.Key_M and e.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.pick_up()
+        elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Home, Qt.Key.Key_End):
+            self._walk(key, shift)
+        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            self._walk_tape(-1 if key == Qt.Key.Key_Up else 1)
+        else:
+            return super().keyPressEvent(e)
+        self._layout()
+        self.viewport().update()
+        return None
+
+    def pick_up(self) -> None:
+        """Ctrl+M: what is selected is carried by the keys until Enter drops it."""
+        spans = self._selected_spans()
+        if spans:
+            self._take_up(spans[0], 0, by_keys=True)
+            self.viewport().update()
+
+    def _carry_key(self, e: QKeyEvent) -> bool:
+        assert self._carry
+        land, key = self._carry.land, e.key()
+        by = 16 if e.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
+        order = [r.universe for r in self._rows]
+        if key == Qt.Key.Key_Left:
+            self._carry_to(land.universe, land.first - by)
+        elif key == Qt.Key.Key_Right:
+            self._carry_to(land.universe, land.first + by)
+        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            n = order.index(land.universe) + (1 if key == Qt.Key.Key_Down else -1)
+            if 0 <= n < len(order):
+                self._carry_to(order[n], land.first)
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self._drop(*_how(e.modifiers()))
+        elif key == Qt.Key.Key_Escape:
+            self._carry = None
+        elif e.text() and e.text() in "0123456789.":
+            self._carry.typed += e.text()
+            try:
+                number, address = read_place(
+                    self._carry.typed
+                    if "." in self._carry.typed
+                    else f"{self._session.rig.universes[land.universe].number}.{self._carry.typed}"
+                )
+                uid = next((u for u in order if self._session.rig.universes[u].number == number), "")
+                if uid:
+                    self._carry_to(uid, address)
+            except Refused:
+                pass
+        else:
+            return False
+        self.viewport().update()
+        return True
+
+    def _walk(self, key: int, extend: bool) -> None:
+        """To the fixture before or after on its tape; Home and End to the first and last."""
+        spans = self._selected_spans()
+        uid = spans[-1].universe if spans else (self._rows[0].universe if self._rows else "")
+        on = self._session.index.on(uid) if uid else []
+        if not on:
+            return
+        now = next((i for i, s in enumerate(on) if spans and (s.key, s.brk) == (spans[-1].key, spans[-1].brk)), -1)
+        n = {
+            Qt.Key.Key_Home: 0,
+            Qt.Key.Key_End: len(on) - 1,
+            Qt.Key.Key_Left: max(0, now - 1),
+            Qt.Key.Key_Right: min(len(on) - 1, now + 1),
+        }[Qt.Key(key)]
+        if extend and spans:
+            lo, hi = sorted((max(now, 0), n))
+            self._session.select_things(
+                list(dict.fromkeys([*self._session.selection.ids, *(s.key for s in on[lo : hi + 1])]))
+            )
+        else:
+            self._session.select_things([on[n].key], on[n].brk)
+
+    def _walk_tape(self, by: int) -> None:
+        spans = self._selected_spans()
+        order = [r.universe for r in self._rows]
+        s = self._session.selection
+        now = spans[-1].universe if spans else s.first if s.kind == "universe" else ""
+        n = order.index(now) + by if now in order else 0
+        if not 0 <= n < len(order):
+            return
+        on = self._session.index.on(order[n])
+        at = spans[-1].first if spans else 1
+        if on:
+            near = min(on, key=lambda x: abs(x.first - at))
+            self._session.select_things([near.key], near.brk)
+        else:
+            self._session.select(Selection("universe", (order[n],)))
+
+
+def _how(modifiers: Qt.KeyboardModifier) -> tuple[bool, bool]:
+    """How to drop: as a copy (Ctrl), changing places (Shift)."""
+    return bool(modifiers & Qt.KeyboardModifier.ControlModifier), bool(modifiers & Qt.KeyboardModifier.ShiftModifier)

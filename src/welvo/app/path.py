@@ -1,0 +1,361 @@
+"""The path along the bottom: the selection's chain as hops, with what agrees and what differs between them."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QToolTip, QWidget
+
+from welvo.app.live_path import chain_of
+from welvo.app.network import Wire
+from welvo.app.session import Session
+from welvo.app.widgets import marks
+from welvo.app.widgets.painting import CENTRE, box, fitting, text
+from welvo.app.widgets.theme import THEME
+from welvo.patch.path import Hop, Joint, Path, path
+from welvo.rig.lookup import call, used_by
+from welvo.rig.notation import plural, say_wire
+
+ROLES = ("level", "universe", "feed", "device", "port", "line", "lamp")
+
+
+class Ribbon(QWidget):
+    """Click or Enter on a hop goes to where it is set: `go` carries (kind, id)."""
+
+    go = Signal(str, str)
+
+    def __init__(self, session: Session, wire: Wire) -> None:
+        super().__init__()
+        self._session = session
+        self._wire = wire
+        self.setFixedHeight(84)
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setAccessibleName("Path of the selection")
+        self._path: Path | None = None
+        self._rects: list[QRectF] = []
+        self._focus = 0
+        self.which_feed = 0
+        self.station = ""
+        session.selection_changed.connect(self._reset)
+        session.changed.connect(lambda _: self.refresh())
+        session.observed_changed.connect(self.refresh)
+        wire.ticked.connect(self.refresh)
+        self.refresh()
+
+    def _reset(self) -> None:
+        self.which_feed = 0
+        self._focus = 0
+        self.refresh()
+
+    @property
+    def shown(self) -> Path | None:
+        return self._path
+
+    def refresh(self) -> None:
+        found = self._make()
+        if found != self._path:
+            self._path = found
+            self.update()
+
+    def _make(self) -> Path | None:
+        s = self._session
+        kind = s.selection.kind
+        if kind == "thing" and len(s.selection.ids) > 1:
+            return self._many(s.selection.ids)
+        if kind in ("device", "port"):
+            return self._device(s.selection.first)
+        if kind in ("universe", "feed"):
+            uid = s.selection.first if kind == "universe" else s.rig.feeds[s.selection.first].universe
+            return self._universe(uid)
+        if kind == "profile" and s.selection.first in s.rig.profiles:
+            return self._profile(s.selection.first)
+        target = s.target()
+        if target is None:
+            return None
+        return chain_of(s, self._wire, target, self.which_feed)
+
+    def _many(self, ids: tuple[str, ...]) -> Path:
+        """Counts where many things are selected; each joint shows its worst member."""
+        s = self._session
+        index = s.index
+        worst = {"differs": 5, "upstream": 4, "unknown": 3, "claimed": 2, "silent": 1, "agrees": 0}
+        from welvo.patch.path import of_thing
+
+        chains = [path(index, s.observed, of_thing(index, k), s.now(), "", self._wire.armed) for k in ids[:200]]
+        longest = max(chains, key=lambda c: len(c.hops))
+        hops: list[Hop] = []
+        joints: list[Joint] = []
+        for n, hop in enumerate(longest.hops):
+            values = list(dict.fromkeys(c.hops[n].value for c in chains if n < len(c.hops)))
+            if hop.role == "universe":
+                values = list(dict.fromkeys(v.split(".")[0] for v in values))
+            value = (
+                values[0] if len(values) == 1 else " and ".join(values[:2]) if len(values) == 2 else f"{len(values)}"
+            )
+            hops.append(Hop(hop.role, value, hop.fact if len(values) == 1 else "several", hop.goes_to))
+            if n:
+                joints.append(
+                    max((c.joints[n - 1] for c in chains if n - 1 < len(c.joints)), key=lambda j: worst[j.mark])
+                )
+        return Path(
+            plural(len(ids), "thing"),
+            ", ".join(call(s.rig, i) for i in ids[:4]) + (" …" if len(ids) > 4 else ""),
+            tuple(hops),
+            tuple(joints),
+        )
+
+    def _profile(self, pid: str) -> Path | None:
+        """Where the fixtures of a profile are: counts along the way, worst joints."""
+        s = self._session
+        users = used_by(s.rig, pid)
+        if not users:
+            return None
+        many = self._many(tuple(users))
+        return Path(s.rig.profiles[pid].code, f"{plural(len(users), 'fixture')} of it", many.hops, many.joints)
+
+    def _universe(self, uid: str) -> Path:
+        s = self._session
+        universe = s.rig.universes[uid]
+        from welvo.patch.path import Target
+
+        chain = path(
+            s.index,
+            s.observed,
+            Target("", 0, uid, 1, str(universe.number)),
+            s.now(),
+            "",
+            self._wire.armed,
+            "",
+            self.which_feed,
+        )
+        things = {x.key for x in s.index.on(uid)}
+        hops = [
+            Hop(h.role, str(universe.number), plural(len(things), "thing"), h.goes_to) if h.role == "universe" else h
+            for h in chain.hops
+        ]
+        return Path(
+            f"{universe.number}", universe.name or "universe", tuple(hops), chain.joints, chain.ways, "", chain.feeds
+        )
+
+    def _device(self, did: str) -> Path | None:
+        from welvo.observed.compare import compare, differing
+
+        s = self._session
+        device = s.rig.devices.get(did)
+        if device is None:
+            return None
+        taken = {p.feed: s.rig.feeds[p.feed] for p in device.ports.values() if p.feed in s.rig.feeds}
+        streams = [v for k, v in s.index.cables.streams.items() if k[0] == did]
+        through = {n for v in streams for n, _ in v.used}
+        taken |= {k: f for k, f in s.rig.feeds.items() if through and s.rig.universes[f.universe].number in through}
+        feeds = list(taken.values())
+        numbers = sorted({s.rig.universes[f.universe].number for f in feeds} | through)
+        lines = compare(s.rig, s.observed, did, s.now())
+        off = [x for x in differing(lines) if x.port]
+        heard = device.ip in s.observed.heard
+        label = (
+            s.selection.ids[1] if len(s.selection.ids) > 1 else (off[0].port if off else next(iter(device.ports), ""))
+        )
+        hops = [
+            Hop(
+                "universes",
+                " and ".join(map(str, numbers)) if len(numbers) < 3 else plural(len(numbers), "universe"),
+                "",
+                ("patch", ""),
+            ),
+            Hop(
+                "feeds",
+                str(len(feeds)),
+                ", ".join(say_wire(f.protocol, f.wire) for f in feeds[:4]) + (" …" if len(feeds) > 4 else ""),
+                ("feed", ""),
+            ),
+            Hop(
+                "device",
+                device.name,
+                f"{device.ip or 'no address'} · {'heard' if heard else 'not heard'}",
+                ("device", did),
+            ),
+            Hop(
+                "port",
+                label or "–",
+                (f"{plural(len(off), 'setting')} differ" if len(off) > 1 else "1 setting differs") if off else "",
+                ("port", f"{did} {label}"),
+            ),
+        ]
+        hung = {k for v in streams for p in v.pieces for k in (p.key, *p.segment.fixtures) if k}
+        on = len(hung | {x.key for f in feeds for x in s.index.on(f.universe)})
+        hops.append(Hop("lamps", plural(on, "thing"), "on all its ports", ("patch", "")))
+        joints = [Joint("agrees"), Joint("agrees" if heard else "unknown")]
+        by_key = {x.key: x for x in lines}
+        universe = by_key.get(f"{label}.universe")
+        if universe and universe.mark == "differs":
+            joints.append(Joint("differs", f"sends {universe.plan}", f"takes {universe.reported}"))
+            joints.append(Joint("upstream"))
+        else:
+            joints.append(Joint("differs" if off else ("agrees" if heard else "unknown")))
+            joints.append(Joint("unknown"))
+        return Path(device.name, device.ip, tuple(hops), tuple(joints))
+
+    # ---- painting
+
+    def _layout(self) -> None:
+        path_ = self._path
+        self._rects = []
+        if not path_:
+            return
+        joints = [72 if j.mark == "differs" and (j.sends or j.takes) else 28 for j in path_.joints]
+        room = self.width() - 148 - 16 - sum(joints)
+        n = len(path_.hops)
+        wide = min(232.0, room / n)
+        stub: set[int] = set()
+        if wide < 104:
+            keep = {0, n - 1} | {k for i, j in enumerate(path_.joints) if j.mark == "differs" for k in (i, i + 1)}
+            middle = sorted((i for i in range(n) if i not in keep), key=lambda i: abs(i - n / 2))
+            while middle and (room - 28 * len(stub)) / max(1, n - len(stub)) < 104:
+                stub.add(middle.pop(0))
+            wide = min(232.0, (room - 28 * len(stub)) / max(1, n - len(stub)))
+        x = 148.0
+        for i in range(n):
+            w = 28.0 if i in stub else wide
+            self._rects.append(QRectF(x, 10, w, 64))
+            x += w + (joints[i] if i < len(joints) else 0)
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        p = QPainter(self)
+        p.fillRect(self.rect(), THEME.color("raised"))
+        p.fillRect(0, 0, self.width(), 1, THEME.color("edge"))
+        path_ = self._path
+        if not path_:
+            self._empty(p)
+            return
+        text(p, QRectF(16, 8, 128, 16), "Path of", "quiet", 11)
+        size = fitting(path_.target, 126, (22, 16, 13))
+        text(p, QRectF(16, 24, 128, 28), path_.target, size=size, bold=True)
+        text(p, QRectF(16, 54, 126, 18), path_.name, "quiet", 11)
+        self._layout()
+        for i, (hop, r) in enumerate(zip(path_.hops, self._rects)):
+            self._hop(p, hop, r, i)
+            if i < len(path_.joints):
+                nxt = self._rects[i + 1]
+                self._joint(p, path_.joints[i], QRectF(r.right(), 10, nxt.left() - r.right(), 64))
+
+    def _hop(self, p: QPainter, hop: Hop, r: QRectF, i: int) -> None:
+        here = hop.goes_to[0] == {
+            "Patch": "universe",
+            "Devices": "device",
+            "Bench": "bench",
+            "Profiles": "profile",
+        }.get(self.station)
+        box(
+            p,
+            r,
+            "select" if here else "station",
+            "accent" if here or (self.hasFocus() and i == self._focus) else "line",
+            4,
+            2 if self.hasFocus() and i == self._focus else 1,
+        )
+        if r.width() < 40:
+            text(p, r.adjusted(0, 0, 0, -20), hop.role[:1], "quiet", 11, align=CENTRE)
+            return
+        inner = r.adjusted(10, 0, -6, 0)
+        text(p, QRectF(inner.left(), r.top() + 6, inner.width(), 16), hop.role, "quiet", 11)
+        size = fitting(hop.value, inner.width())
+        text(
+            p, QRectF(inner.left(), r.top() + 22, inner.width(), 22), hop.value, size=size, bold=True, elide=size == 11
+        )
+        text(p, QRectF(inner.left(), r.top() + 44, inner.width(), 16), hop.fact, "quiet", 11)
+
+    def _joint(self, p: QPainter, joint: Joint, r: QRectF) -> None:
+        loud = joint.mark == "differs"
+        y = r.center().y()
+        if loud and r.width() > 40:
+            p.fillRect(r, THEME.color("error_wash"))
+            text(
+                p,
+                QRectF(r.left() + 2, r.top() + 4, r.width() - 4, 18),
+                joint.sends,
+                size=fitting(joint.sends, r.width() - 4, (13, 11)),
+                bold=True,
+                align=CENTRE,
+            )
+            text(
+                p,
+                QRectF(r.left() + 2, r.bottom() - 22, r.width() - 4, 18),
+                joint.takes,
+                size=fitting(joint.takes, r.width() - 4, (13, 11)),
+                bold=True,
+                align=CENTRE,
+            )
+        p.setPen(QPen(THEME.color("error" if loud else "edge"), 2 if loud else 1.5))
+        p.drawLine(int(r.left()), int(y), int(r.center().x() - 9), int(y))
+        p.drawLine(int(r.center().x() + 9), int(y), int(r.right()), int(y))
+        marks.draw(p, joint.mark, r.center().x() - 6, y - 6, 12)
+
+    def _empty(self, p: QPainter) -> None:
+        text(p, QRectF(16, 8, 128, 16), "Path", "quiet", 11)
+        text(p, QRectF(16, 26, 128, 20), "select anything")
+        text(p, QRectF(16, 48, 128, 16), "to see its way out", "quiet", 11)
+        wide = (self.width() - 148 - 16 - 28 * (len(ROLES) - 1)) / len(ROLES)
+        for n, role in enumerate(ROLES):
+            r = QRectF(148 + n * (wide + 28), 10, wide, 64)
+            box(p, r, None, "line", 4, 1, dashed=True)
+            text(p, QRectF(r.left() + 10, r.top() + 6, wide - 12, 16), role, "quiet", 11)
+            if n:
+                p.setPen(QPen(THEME.color("line"), 1))
+                p.drawLine(int(r.left() - 28), 42, int(r.left()), 42)
+
+    # ---- acting
+
+    def _at(self, x: float) -> int:
+        return next((i for i, r in enumerate(self._rects) if r.left() <= x <= r.right()), -1)
+
+    def mouseMoveEvent(self, e: QMouseEvent) -> None:
+        i = self._at(e.position().x())
+        self.setCursor(Qt.CursorShape.PointingHandCursor if i >= 0 else Qt.CursorShape.ArrowCursor)
+        if self._path and i >= 0:
+            hop = self._path.hops[i]
+            rows = "".join(f"<tr><td>{a}&nbsp;&nbsp;</td><td align='right'>{b}</td></tr>" for a, b in hop.ways)
+            QToolTip.showText(
+                e.globalPosition().toPoint(), f"<b>{hop.role} {hop.value}</b><br>{hop.fact}<table>{rows}</table>", self
+            )
+        elif self._path:
+            j = next(
+                (
+                    k
+                    for k in range(len(self._rects) - 1)
+                    if self._rects[k].right() < e.position().x() < self._rects[k + 1].left()
+                ),
+                -1,
+            )
+            if j >= 0:
+                joint = self._path.joints[j]
+                words = f"{joint.sends}, {joint.takes}: " if joint.sends else ""
+                QToolTip.showText(
+                    e.globalPosition().toPoint(),
+                    words + marks.WORDS[joint.mark] + (f" ({joint.word})" if joint.word else ""),
+                    self,
+                )
+
+    def mousePressEvent(self, e: QMouseEvent) -> None:
+        i = self._at(e.position().x())
+        if self._path and i >= 0:
+            self._focus = i
+            self.go.emit(*self._path.hops[i].goes_to)
+
+    def keyPressEvent(self, e: QKeyEvent) -> None:
+        if not self._path:
+            return super().keyPressEvent(e)
+        if e.key() == Qt.Key.Key_Left:
+            self._focus = max(0, self._focus - 1)
+        elif e.key() == Qt.Key.Key_Right:
+            self._focus = min(len(self._path.hops) - 1, self._focus + 1)
+        elif e.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down) and len(self._path.feeds) > 1:
+            self.which_feed += 1 if e.key() == Qt.Key.Key_Down else -1
+            self.refresh()
+        elif e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.go.emit(*self._path.hops[self._focus].goes_to)
+        else:
+            return super().keyPressEvent(e)
+        self.update()
+        return None

@@ -1,0 +1,138 @@
+"""Two modes side by side, with what each has that the other has not; and consequences before they are done."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRectF
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import QDialog, QScrollArea, QWidget
+
+from welvo.app.widgets import marks
+from welvo.app.widgets.fields import Choice
+from welvo.app.widgets.painting import button, column, label, row, text
+from welvo.app.widgets.theme import THEME
+from welvo.patch.consequences import Consequence, say_all
+from welvo.rig.modes import Row, compare_modes
+from welvo.rig.notation import plural
+from welvo.rig.profile import Mode, Profile
+
+
+class CompareTable(QWidget):
+    """One row per function: its slots in both modes, loud only where they differ."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.rows: list[Row] = []
+        self.names = ("", "")
+        self.setAccessibleName("Modes side by side")
+
+    def show_rows(self, rows: list[Row], names: tuple[str, str]) -> None:
+        self.rows, self.names = rows, names
+        self.setMinimumHeight(28 + 24 * len(rows))
+        self.update()
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        p = QPainter(self)
+        w = self.width()
+        columns = (8.0, w * 0.46, w * 0.74)
+        for x, words in zip(columns, ("Function", *self.names)):
+            text(p, QRectF(x, 0, w * 0.26, 26), words, "quiet", 11, True)
+        for n, r in enumerate(self.rows):
+            y = 28 + 24 * n
+            only = "–" in (r.left, r.right)
+            if not r.same:
+                p.fillRect(QRectF(0, y, w, 23), THEME.color("warning_wash" if only else "note_wash"))
+            for x, words in zip(columns, (r.word, r.left, r.right)):
+                text(
+                    p,
+                    QRectF(x + 4, y, w * 0.27, 23),
+                    words,
+                    "quiet" if r.same else "text",
+                    13,
+                    not r.same and words != "–" and x > 20,
+                )
+            p.fillRect(QRectF(0, y + 23, w, 1), THEME.color("line"))
+
+
+class CompareModes(QDialog):
+    def __init__(self, profile: Profile, left: str, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._profile = profile
+        self.setWindowTitle("Modes side by side")
+        self.resize(620, 560)
+        ids = list(profile.modes)
+        right = next((k for k in ids if k != left), left)
+        options = [
+            (k, f"{m.name} · {' + '.join(str(b.slots) for b in m.breaks)} slots") for k, m in profile.modes.items()
+        ]
+        self.left = Choice("The mode on the left. Nothing is changed here.", lambda _: self.refresh())
+        self.right = Choice("The mode on the right. Nothing is changed here.", lambda _: self.refresh())
+        for choice, value in ((self.left, left), (self.right, right)):
+            choice.set_options(options, value)
+            choice.setAccessibleName("Mode")
+        self.table = CompareTable()
+        self._says = label("", 11, quiet=True)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setWidget(self.table)
+        body = column((20, 16, 20, 16), 10)
+        body.addWidget(label(f"{profile.name}: modes side by side", 16, True))
+        body.addLayout(row(self.left, self.right))
+        body.addWidget(self._says)
+        body.addWidget(area, 1)
+        body.addLayout(row(None, button("Close", self.accept)))
+        self.setLayout(body)
+        self.refresh()
+
+    def refresh(self) -> None:
+        a, b = self._profile.modes[str(self.left.currentData())], self._profile.modes[str(self.right.currentData())]
+        rows = compare_modes(a, b)
+        self.table.show_rows(rows, (a.name, b.name))
+        self._says.setText(summary(a, b, rows))
+
+
+def summary(a: Mode, b: Mode, rows: list[Row]) -> str:
+    only_a, only_b = sum(r.right == "–" for r in rows), sum(r.left == "–" for r in rows)
+    other = sum(not r.same and "–" not in (r.left, r.right) for r in rows)
+    return f"{a.name} has {plural(only_a, 'function')} more, {b.name} has {only_b} more; {plural(other, 'function')} stand elsewhere or behave otherwise."
+
+
+class Preview(QDialog):
+    """What an act would do to addresses; the button that does it names how many."""
+
+    def __init__(self, title: str, found: list[Consequence], act: str, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(title)
+        self.resize(560, min(560, 200 + 24 * len(found)))
+        body = column((20, 16, 20, 16), 8)
+        body.addWidget(label(title, 16, True, wrap=True))
+        body.addWidget(label(say_all(found), 13, wrap=True))
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setWidget(ConsequenceTable(found))
+        body.addWidget(area, 1)
+        body.addLayout(row(None, button("Leave it as it is", self.reject), button(act, self.accept, primary=True)))
+        self.setLayout(body)
+
+
+class ConsequenceTable(QWidget):
+    def __init__(self, found: list[Consequence]) -> None:
+        super().__init__()
+        self._found = found
+        self.setMinimumHeight(24 * len(found[:500]))
+        self.setAccessibleName("; ".join(f"{c.who}: {c.before} to {c.after}" for c in found[:20]))
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        p = QPainter(self)
+        w = self.width()
+        for n, c in enumerate(self._found[:500]):
+            y = 24 * n
+            if c.meets:
+                p.fillRect(QRectF(0, y, w, 23), THEME.color("error_wash"))
+                marks.draw(p, "error", 2, y + 6, 12)
+            text(p, QRectF(20, y, 70, 23), c.who, bold=True)
+            text(p, QRectF(90, y, w * 0.3, 23), c.before, "quiet")
+            text(p, QRectF(90 + w * 0.3, y, 20, 23), "→", "quiet")
+            text(p, QRectF(112 + w * 0.3, y, w * 0.3, 23), c.after, bold=True)
+            if c.meets:
+                text(p, QRectF(112 + w * 0.6, y, w * 0.4 - 112, 23), f"meets {' '.join(c.meets[:3])}", "error", 11)
+            p.fillRect(QRectF(0, y + 23, w, 1), THEME.color("line"))

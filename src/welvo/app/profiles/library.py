@@ -1,0 +1,340 @@
+"""The library: search generics, the user's folder and the rig; take, revise, import, export."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import platformdirs
+from msgspec.structs import replace
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QDialog, QFileDialog, QLineEdit, QPushButton, QScrollArea, QWidget
+
+from welvo.app.profiles.compare import Preview
+from welvo.app.session import Session
+from welvo.app.widgets.fields import set_help
+from welvo.app.widgets.painting import box, button, column, label, row, text
+from welvo.app.widgets.theme import THEME
+from welvo.formats.library import (
+    Book,
+    differences,
+    generics,
+    newest,
+    open_any,
+    own_books,
+    rig_books,
+    save_profile,
+    search,
+)
+from welvo.formats.rigfile import RigFileError
+from welvo.patch.consequences import consequences, revise
+from welvo.rig.edits import add_profile
+from welvo.rig.lookup import used_by
+from welvo.rig.notation import plural
+from welvo.rig.profile import Profile
+
+ROW = 56
+
+
+def folder() -> Path:
+    """The user's own profiles."""
+    return Path(platformdirs.user_data_dir("welvo")) / "profiles"
+
+
+def know_library(session: Session) -> None:
+    """Tell the checks which revisions this computer's library holds. A folder that cannot be read is left out."""
+    session.observe(library=newest([*own_books(folder())[0], *generics()]))
+
+
+def thumbnail(p: QPainter, r: QRectF, profile: Profile) -> None:
+    """The face of the first mode with pixels, small; one dot for a lamp driven as one."""
+    mode = next((m for m in profile.modes.values() if m.pixels), next(iter(profile.modes.values())))
+    box(p, r, "field", "edge", 4)
+    spots = [(s.x, s.y) for s in mode.spots] or [(float(n), 0.0) for n in range(max(1, min(200, mode.pixels)))]
+    x0, y0 = min(x for x, _ in spots), min(y for _, y in spots)
+    wide, high = max(x for x, _ in spots) - x0 + 1, max(y for _, y in spots) - y0 + 1
+    scale = min((r.width() - 8) / wide, (r.height() - 8) / high, 18)
+    p.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+    p.setPen(QPen(THEME.color("quiet"), 1 if scale > 5 else 0.4))
+    p.setBrush(THEME.color("raised"))
+    for x, y in spots[:2000]:
+        p.drawEllipse(
+            QPointF(
+                r.center().x() + (x - x0 + 0.5 - wide / 2) * scale, r.center().y() + (y - y0 + 0.5 - high / 2) * scale
+            ),
+            max(0.8, scale * 0.42),
+            max(0.8, scale * 0.42),
+        )
+    p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+
+
+class Shelf(QWidget):
+    """Rows of 56 with a thumbnail each."""
+
+    taken = Signal(object)
+    picked = Signal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.books: list[Book] = []
+        self.current = 0
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Profiles of the library")
+
+    @property
+    def book(self) -> Book | None:
+        return self.books[self.current] if self.current < len(self.books) else None
+
+    def show_books(self, books: list[Book]) -> None:
+        self.books, self.current = books, 0
+        self.setMinimumHeight(ROW * max(1, len(books)))
+        self.update()
+        self.picked.emit()
+
+    def paintEvent(self, e: QPaintEvent) -> None:
+        p = QPainter(self)
+        w = self.width()
+        for n, b in enumerate(self.books):
+            y = ROW * n
+            if y > e.rect().bottom() or y + ROW < e.rect().top():
+                continue
+            if n == self.current:
+                p.fillRect(0, y, w, ROW - 1, THEME.color("select"))
+                p.fillRect(0, y, 3, ROW - 1, THEME.color("accent"))
+            thumbnail(p, QRectF(10, y + 5, 64, ROW - 11), b.profile)
+            text(p, QRectF(86, y + 6, w - 250, 20), f"{b.profile.maker} {b.profile.name}".strip(), bold=True)
+            prints = ", ".join(
+                m.name if str(m.footprint) in m.name.split() else f"{m.name} ({m.footprint})"
+                for m in b.profile.modes.values()
+            )
+            text(p, QRectF(86, y + 28, w - 250, 18), prints, "quiet", 11)
+            users = len(used_by(self._session.rig, b.source[4:])) if b.where == "this rig" else 0
+            where = f"{b.where}, {plural(users, 'fixture')}" if users else b.where
+            text(
+                p,
+                QRectF(w - 160, y + 6, 150, 20),
+                where,
+                "quiet",
+                11,
+                align=Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+            )
+            if b.profile.revision:
+                text(
+                    p,
+                    QRectF(w - 160, y + 28, 150, 18),
+                    f"revision {b.profile.revision}",
+                    "quiet",
+                    11,
+                    align=Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+                )
+            p.fillRect(0, y + ROW - 1, w, 1, THEME.color("line"))
+        if self.hasFocus():
+            box(p, QRectF(self.rect()), None, "accent", 2, 2)
+
+    def _go(self, n: int) -> None:
+        if 0 <= n < len(self.books):
+            self.current = n
+            self.update()
+            self.picked.emit()
+
+    def mousePressEvent(self, e: QMouseEvent) -> None:
+        self._go(int(e.position().y() // ROW))
+
+    def mouseDoubleClickEvent(self, e: QMouseEvent) -> None:
+        if self.book:
+            self.taken.emit(self.book)
+
+    def keyPressEvent(self, e: QKeyEvent) -> None:
+        if e.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up):
+            self._go(self.current + (1 if e.key() == Qt.Key.Key_Down else -1))
+        elif e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.book:
+            self.taken.emit(self.book)
+        else:
+            super().keyPressEvent(e)
+
+
+class Library(QDialog):
+    """`made` is the profile of the rig that the dialog leaves chosen."""
+
+    def __init__(self, session: Session, parent: QWidget, pid: str = "") -> None:
+        super().__init__(parent)
+        self._session = session
+        self._pid = pid if pid in session.rig.profiles else ""
+        self.made = ""
+        self.doubts: list[str] = []
+        self.setWindowTitle("Library")
+        self.resize(760, 600)
+        self.filter = QLineEdit()
+        self.filter.setPlaceholderText("Maker, name, footprint or function: rgbw, 44, gobo")
+        set_help(
+            self.filter,
+            "Searches maker, name, footprint and functions. Shows only what has every word; nothing is changed.",
+        )
+        self.filter.textChanged.connect(lambda _: self.refresh())
+        self.shelf = Shelf(session)
+        self.shelf.taken.connect(lambda _: self.take())
+        self.shelf.picked.connect(self._picked)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setWidget(self.shelf)
+        self._says = label("", 11, wrap=True)
+        self._says.setMinimumHeight(48)
+        self.take_button = button(
+            "Take into the rig",
+            self.take,
+            "Copies the profile into the rig. The library itself is not changed.",
+            primary=True,
+        )
+        self.revise_button = button(
+            "Revise…", self.revise, "Brings this one in as a newer revision of the profile shown in the station."
+        )
+        self.save_button = button(
+            "Keep in my folder",
+            self.keep,
+            "Puts the profile shown in the station into your own folder, for other rigs.",
+        )
+        body = column((20, 16, 20, 16), 8)
+        body.addLayout(
+            row(
+                label("Library", 16, True),
+                8,
+                self.filter,
+                button("Import file…", self.import_file, "Reads a .gdtf, .csv, .txt or .json into the rig."),
+                button("Export…", self.export, "Writes the profile shown in the station as .gdtf, .csv or .json."),
+            )
+        )
+        body.addWidget(area, 1)
+        body.addWidget(self._says)
+        body.addLayout(row(self.save_button, self.revise_button, None, button("Close", self.reject), self.take_button))
+        self.setLayout(body)
+        for b in self.findChildren(QPushButton):
+            b.setAutoDefault(b is self.take_button)
+        self.take_button.setDefault(True)
+        self._own, self._problems = own_books(folder())
+        self.refresh()
+        self.filter.setFocus()
+
+    def books(self) -> list[Book]:
+        return [*rig_books(self._session.rig), *self._own, *generics()]
+
+    def refresh(self) -> None:
+        self.shelf.show_books(search(self.books(), self.filter.text()))
+        if self._problems:
+            self._says.setText("In your folder: " + " ".join(self._problems[:2]))
+
+    def _picked(self) -> None:
+        b = self.shelf.book
+        self.take_button.setEnabled(b is not None)
+        self.take_button.setText("Duplicate" if b and b.where == "this rig" else "Take into the rig")
+        self.revise_button.setEnabled(bool(b and self._pid and b.source != f"rig:{self._pid}"))
+        self.save_button.setEnabled(bool(self._pid))
+        if b is None:
+            self._says.setText(
+                f"Nothing has “{self.filter.text()}”. Import the maker's GDTF file, or paste the manual's table in the station."
+            )
+        else:
+            now = self._session.rig.profiles.get(self._pid)
+            related = now is not None and b.source != f"rig:{self._pid}" and b.profile.name == now.name
+            self._says.setText(
+                "Differences: " + "; ".join(differences(now, b.profile)[:3] or ["none"])
+                if related and now
+                else b.profile.notes
+            )
+
+    def take(self) -> None:
+        b = self.shelf.book
+        if b:
+            name = f"{b.profile.name} copy" if b.where == "this rig" else b.profile.name
+            self._add(replace(b.profile, name=name, source="" if b.where == "this rig" else b.source))
+
+    def _add(self, profile: Profile) -> None:
+        self.made = self._session.edit(add_profile, replace(profile, revises="")) or ""
+        self.accept()
+
+    def revise(self) -> None:
+        """Bring the chosen book in as a newer revision of the station's profile, with every address shown first."""
+        b = self.shelf.book
+        if not b or not self._pid:
+            return
+        after, change, nid = revise(self._session.rig, self._pid, replace(b.profile, source=b.source), True)
+        old = self._session.rig.profiles[self._pid]
+        found = consequences(self._session.index, after)
+        said = "; ".join(differences(old, b.profile)[:3]) or "no difference"
+        users = len(used_by(self._session.rig, self._pid))
+        if Preview(f"{old.name}: {said}", found, f"Bring {plural(users, 'fixture')} over", self).exec():
+            self._session.take((after, change))
+            self.made = nid
+            self.accept()
+
+    def keep(self) -> None:
+        try:
+            path = save_profile(folder(), self._session.rig.profiles[self._pid])
+        except RigFileError as e:
+            self._says.setText(str(e))
+            return
+        self._own, self._problems = own_books(folder())
+        know_library(self._session)
+        self.refresh()
+        self._says.setText(f"Kept as {path.name}. It is there for every rig of this computer now.")
+
+    def import_file(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(
+            self, "Import a profile", str(Path.home()), "Profiles (*.gdtf *.csv *.txt *.json);;All files (*)"
+        )
+        if name:
+            self.import_path(Path(name))
+
+    def import_path(self, path: Path) -> bool:
+        try:
+            profile, doubts = open_any(path)
+        except RigFileError as e:
+            self._says.setText(str(e))
+            return False
+        self.doubts = doubts
+        self._add(profile)
+        if doubts:
+            more = f" And {len(doubts) - 2} more." if len(doubts) > 2 else ""
+            self._session.say(
+                f"{profile.name}: {plural(len(doubts), 'doubt')}. " + " ".join(doubts[:2]) + more, "warning"
+            )
+        return True
+
+    def export(self) -> None:
+        if not self._pid:
+            return
+        name, _ = QFileDialog.getSaveFileName(
+            self,
+            "Export the profile",
+            str(Path.home() / f"{self._session.rig.profiles[self._pid].name}.gdtf"),
+            "GDTF (*.gdtf);;Channel table (*.csv);;Welvo profile (*.json)",
+        )
+        if name:
+            self.export_path(Path(name))
+
+    def export_path(self, path: Path) -> bool:
+        from welvo.formats.channel_csv import write_csv
+        from welvo.formats.gdtf_write import dumps_gdtf
+        from welvo.formats.library import profile_json
+        from welvo.formats.rigfile import write_atomic
+
+        profile = self._session.rig.profiles[self._pid]
+        lost: list[str] = []
+        if path.suffix == ".csv":
+            data = write_csv(next(iter(profile.modes.values()))).encode()
+            lost = ["a table holds one mode, so the first was written"] if len(profile.modes) > 1 else []
+        elif path.suffix == ".json":
+            data = profile_json(profile)
+        else:
+            path = path if path.suffix == ".gdtf" else path.with_name(path.name + ".gdtf")
+            data, doubts = dumps_gdtf(profile)
+            lost = [f"{d.where}: {d.message}" for d in doubts]
+        try:
+            write_atomic(path, data, keep=True)
+        except RigFileError as e:
+            self._says.setText(str(e))
+            return False
+        self._says.setText(
+            f"Written as {path.name}." + (" Not held by that format: " + "; ".join(lost[:3]) if lost else "")
+        )
+        return True

@@ -1,0 +1,465 @@
+"""The selected cable opened: every pixel as a cell, numbers at every boundary, bridges with their DMX line below."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PySide6.QtWidgets import QScrollArea, QToolTip
+
+from welvo.app.network import Wire
+from welvo.app.runs.opened_behind import (
+    BOX_WIDE,
+    CELL,
+    LEFT_SIDE,
+    PITCH,
+    RIGHT_SIDE,
+    TAPE,
+    TOP,
+    OpenedBehind,
+)
+from welvo.app.runs.riser_drawing import At
+from welvo.app.session import Session
+from welvo.app.widgets import marks
+from welvo.app.widgets.fixes import run_fix
+from welvo.app.widgets.painting import CENTRE, LEFT, RIGHT, box, text, width_of
+from welvo.app.widgets.theme import THEME
+from welvo.app.widgets.tints import tint_of
+from welvo.patch.along import cable_order, element_pixel, part_name, piece_name
+from welvo.patch.cable import Piece
+from welvo.rig.notation import plural, say_place, thousands
+from welvo.runs.bridge import demands, goes_on, worth
+from welvo.runs.geometry import Stroke, lie, place_along, seams
+from welvo.runs.lamps import say_functions
+
+
+class Opened(OpenedBehind):
+    """Emits `picked` (port, segment, LED) for the cell that was clicked; `fixture` for a lamp behind a bridge."""
+
+    picked = Signal(str, int, int)
+    fixture = Signal(str)
+
+    def __init__(self, session: Session, wire: Wire) -> None:
+        super().__init__(session, wire)
+        self._zoom = 1.0
+        self._seen = (0, 1000)
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("The selected cable, pixel by pixel")
+
+    # ---- what is shown
+
+    def show_port(self, did: str, chosen: At) -> None:
+        stream = self._session.index.cables.streams.get((did, chosen.label))
+        if stream is not self.stream or did != self.did:
+            self._lie = lie(stream) if stream else None
+        if (did, chosen.label) != (self.did, self.chosen.label):
+            self._zoom = 1.0
+        self.did, self.chosen, self.stream = did, chosen, stream
+        self._measure()
+        self.setMinimumSize(int(self._wide()), int(self._high()))
+        self.update()
+
+    def _boxes(self) -> int:
+        """How many things of fixed width lie in the longest line: bridges and converters."""
+        return sum(1 for s in self._lie.strokes if not s.leds) if self._lie else 0
+
+    def _measure(self) -> None:
+        """Take the width of the view over; everything is placed by it until the next painting."""
+        self._scale = self._fit()
+
+    def _fit(self) -> float:
+        parent = self.parentWidget()
+        view = parent.width() if parent else self.width()
+        room = view - LEFT_SIDE - RIGHT_SIDE - self._boxes() * (BOX_WIDE + 16)
+        leds = self._lie.leds if self._lie else 1
+        return max(0.01, min(18.0, max(60, room) / max(1, leds)) * self._zoom)
+
+    def _wide(self) -> float:
+        if self._zoom <= 1 or self._lie is None:
+            return 200
+        return LEFT_SIDE + RIGHT_SIDE + self._lie.leds * self.scale + self._boxes() * (BOX_WIDE + 16)
+
+    def _high(self) -> float:
+        if self.stream is None:
+            return 120
+        lanes = self._lie.lanes if self._lie else 1
+        extra = sum(TAPE + (28 if self._wrong(p) else 0) for p in self._bridges())
+        return TOP + lanes * PITCH + extra + 10
+
+    # ---- painting
+
+    def paintEvent(self, e: QPaintEvent) -> None:
+        p = QPainter(self)
+        p.fillRect(self.rect(), THEME.color("ground"))
+        self._measure()
+        seen = QRectF(e.rect())
+        self._seen = (int((seen.top() - TOP) // PITCH) - 1, int((seen.bottom() - TOP) // PITCH) + 1)
+        self._buttons, self._lamps, self._errors = [], [], []
+        if self.stream is None or not self.stream.pieces:
+            self._draw_else(p)
+        else:
+            assert self._lie
+            self._draw_bends(p)
+            for s in self._visible():
+                self._draw_stroke(p, s)
+            self._draw_ends(p)
+            self._draw_names(p)
+            y = float(TOP + self._lie.lanes * PITCH + 4)
+            for piece in self._bridges():
+                y = self._draw_behind(p, piece, y)
+        if self.hasFocus():
+            box(p, QRectF(self.rect()).adjusted(1, 1, -1, -1), None, "accent", 2, 2)
+
+    def _visible(self) -> list[Stroke]:
+        """The strokes whose lines are in view."""
+        low, high = self._seen
+        return [s for s in self._lie.strokes if low <= s.lane <= high] if self._lie else []
+
+    def _draw_bends(self, p: QPainter) -> None:
+        assert self._lie
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setPen(QPen(THEME.color("edge"), 2))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        last: tuple[QPointF, bool] | None = None
+        for s in self._lie.strokes:
+            r = self.rect_of(s)
+            begin = QPointF(r.right() if s.up else r.left(), r.center().y())
+            if last is None:
+                start = QPointF(4, begin.y())
+                if s.up:
+                    p.drawPolyline(
+                        [
+                            start,
+                            QPointF(4, r.bottom() + 6),
+                            QPointF(r.right() + 10, r.bottom() + 6),
+                            QPointF(r.right() + 10, begin.y()),
+                            begin,
+                        ]
+                    )
+                else:
+                    p.drawLine(start, begin)
+            else:
+                at, up = last
+                if abs(at.y() - begin.y()) < 1:
+                    p.drawLine(at, begin)
+                elif up != s.up:  # a real bend: half a circle at the far or the near end
+                    x = min(at.x(), begin.x()) - 2 if up else max(at.x(), begin.x()) + 2
+                    side = -14 if up else 14
+                    p.drawPolyline([at, QPointF(x + side, at.y()), QPointF(x + side, begin.y()), begin])
+                else:
+                    x = max(at.x(), begin.x()) + 14
+                    p.drawPolyline(
+                        [
+                            at,
+                            QPointF(x, at.y()),
+                            QPointF(x, begin.y() - 16),
+                            QPointF(begin.x() - 12, begin.y() - 16),
+                            QPointF(begin.x() - 12, begin.y()),
+                            begin,
+                        ]
+                    )
+            last = (QPointF(r.left() if s.up else r.right(), r.center().y()), s.up)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+
+    def _draw_stroke(self, p: QPainter, s: Stroke) -> None:
+        assert self.stream
+        piece = self.stream.pieces[s.n]
+        r = self.rect_of(s)
+        if s.kind == "extension":
+            p.fillRect(r, THEME.color("edge"))
+            return
+        if not s.leds:
+            self._draw_box(p, piece, r)
+            return
+        if s.kind == "null":
+            self._draw_null(p, piece, s, r)
+            return
+        spine, body = THEME.tint(tint_of(self._session.rig, piece.key))
+        p.fillRect(r, body)
+        p.fillRect(QRectF(r.left(), r.bottom() - 1, r.width(), 1), spine)
+        order = cable_order(piece.segment, piece.leds)[s.first - 1 : s.first - 1 + s.leds]
+        scale = self.scale
+        if scale >= 4:
+            p.setPen(THEME.color("field"))
+            top, bottom = r.top(), r.bottom() - 2
+            p.drawLines([QLineF(x, top, x, bottom) for x in (r.left() + n * scale for n in range(1, s.leds))])
+        for n in range(s.leds):
+            px = int(order[n])
+            if scale < 4 or px % 10 != 1 or (n and int(order[n - 1]) == px):
+                continue
+            x = r.right() - (n + 1) * scale if s.up else r.left() + n * scale
+            p.fillRect(QRectF(x, r.top(), scale, CELL - 1), spine)
+            if scale >= 6 or px % 50 == 1:
+                text(
+                    p,
+                    QRectF(x - 20, r.top() - 18, 40 + scale, 14),
+                    str(element_pixel(self._session.rig, piece, px) or px),
+                    "quiet",
+                    11,
+                    align=CENTRE,
+                )
+        if scale < 4:
+            p.fillRect(QRectF(r.left(), r.top(), 2, CELL), spine)
+        self._draw_chevrons(p, s, r)
+        self._draw_seams(p, s, piece)
+        if piece.n == self.chosen.n:
+            p.setPen(QPen(THEME.color("text"), 2))
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.drawRect(r.adjusted(-3, -3, 3, 3))
+            at = place_along(self._lie, piece.n, self.chosen.led) if self._lie and self.chosen.led else None
+            if at and at[0] is s:
+                i = self.chosen.led - s.first
+                x = r.right() - (i + 1) * scale if s.up else r.left() + i * scale
+                p.setPen(QPen(THEME.color("accent"), 2))
+                p.drawRect(QRectF(x - 1, r.top() - 4, max(4.0, scale + 2), CELL + 8))
+
+    def _draw_null(self, p: QPainter, piece: Piece, s: Stroke, r: QRectF) -> None:
+        p.setPen(QPen(THEME.color("edge"), 1))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        if self.scale >= 4:
+            for n in range(s.leds):
+                p.drawRect(QRectF(r.left() + n * self.scale + 1, r.top() + 2, self.scale - 2, CELL - 5))
+        else:
+            p.drawRect(r.adjusted(0.5, 2, -0.5, -2))
+        text(
+            p, QRectF(r.left() - 20, r.top() - 18, r.width() + 40, 14), f"{piece.leds} null", "quiet", 11, align=CENTRE
+        )
+
+    def _draw_chevrons(self, p: QPainter, s: Stroke, r: QRectF) -> None:
+        """Which way the data runs."""
+        p.setPen(QPen(THEME.color("text"), 1.5))
+        every = max(70.0, r.width() / 6)
+        x = r.left() + every / 2
+        while x < r.right() - 8:
+            d = -3 if s.up else 3
+            p.drawPolyline(
+                QPolygonF(
+                    [QPointF(x - d, r.top() + 6), QPointF(x, r.center().y() - 0.5), QPointF(x - d, r.bottom() - 7)]
+                )
+            )
+            x += every
+
+    def _draw_names(self, p: QPainter) -> None:
+        """What each segment is: beside its line, or under it where the cable goes on."""
+        assert self._lie and self.stream
+        for s in self._visible():
+            if s.first != 1 or not s.leds or s.kind == "null":
+                continue
+            piece = self.stream.pieces[s.n]
+            one = piece.segment
+            says = [w for w in (
+                "reversed" if one.reverse else "", f"folds every {one.fold}" if one.fold else "",
+                f"groups of {one.group}" if one.group > 1 else "", f"gives {one.order}" if one.order else "",
+            ) if w]  # fmt: skip
+            name = part_name(self._session.rig, piece)
+            r = self.rect_of(s)
+            goes_on = any(
+                o.lane == s.lane and self.rect_of(o).left() >= r.right() - 1 for o in self._lie.strokes if o is not s
+            )
+            if goes_on:
+                text(p, QRectF(r.left(), r.bottom() + 3, r.width(), 16), " · ".join((name, *says)), "quiet", 11)
+                continue
+            beside = r.right() + 22
+            room = max(30.0, self._right() - beside - 4)
+            text(p, QRectF(beside, r.top() - 2, room, 18), name, "text", 13, piece.n == self.chosen.n)
+            text(p, QRectF(beside, r.top() + 15, room, 16), " · ".join(says), "quiet", 11)
+
+    def _draw_seams(self, p: QPainter, s: Stroke, piece: Piece) -> None:
+        assert self.stream
+        for along, before, behind, cut in seams(self.stream, piece):
+            if not s.first <= along < s.first + s.leds:
+                continue
+            r = self.rect_of(s)
+            i = along - s.first
+            x = r.right() - i * self.scale if s.up else r.left() + i * self.scale
+            if cut:  # the pixel itself is cut: hatch it, the end goes through it
+                cell = QRectF(x - (self.scale if s.up else 0), r.top(), max(4.0, self.scale), CELL)
+                marks.hatch(p, cell, THEME.color("warning"), 4, 1.5)
+                x += -self.scale / 2 if s.up else self.scale / 2
+            p.fillRect(QRectF(x - 1, r.top() - 6, 2, CELL + 12), THEME.color("text"))
+            left = say_place(*(before if not s.up else behind))
+            right = say_place(*(behind if not s.up else before))
+            y = r.bottom() + 4
+            text(p, QRectF(x - 90, y, 84, 16), left, "quiet" if not s.up else "text", 11, s.up, RIGHT)
+            text(p, QRectF(x + 6, y, 84, 16), right, "text" if not s.up else "quiet", 11, not s.up, LEFT)
+            if cut:
+                text(
+                    p,
+                    QRectF(x + 14 + width_of(right, 11, True), y, 70, 16),
+                    "cut pixel",
+                    "warning",
+                    11,
+                    True,
+                    elide=False,
+                )
+
+    def _draw_ends(self, p: QPainter) -> None:
+        """Numbers at every boundary: where each segment begins, and where the cable ends."""
+        assert self.stream and self._lie
+        by_line: dict[int, list[tuple[float, float]]] = {}
+        for s in self._visible():
+            piece = self.stream.pieces[s.n]
+            if not piece.slots:
+                continue
+            r = self.rect_of(s)
+            order = cable_order(piece.segment, piece.leds) if piece.leds else None
+            first = int(order[s.first - 1]) if order is not None and s.leds else 1
+            last = int(order[s.first + s.leds - 2]) if order is not None and s.leds else piece.pixels
+            for px, at_begin in ((first, True), (last, False)):
+                if not s.leds and not at_begin:
+                    continue
+                place = piece.place((px - 1) * piece.k + 1)
+                words = say_place(*place) if place else "no address"
+                more = f"px {thousands(piece.px + px - 1)} · slot {thousands(piece.stream + (px - 1) * piece.k)}"
+                wide = width_of(words, 13, True) + 6 + width_of(more, 11)
+                at_left = at_begin != s.up
+                x = r.left() if at_left else max(r.left(), r.right() - wide)
+                taken = by_line.setdefault(s.lane, [])
+                if any(a - 8 < x + wide and x < b + 8 for a, b in taken):
+                    more, wide = "", width_of(words, 13, True)
+                    x = r.left() if at_left else max(r.left(), r.right() - wide)
+                    if any(a - 8 < x + wide and x < b + 8 for a, b in taken):
+                        continue
+                taken.append((x, x + wide))
+                y = TOP + s.lane * PITCH - 4
+                text(p, QRectF(x, y, wide + 10, 17), words, "text" if place else "warning", 13, True, elide=False)
+                if more:
+                    text(
+                        p,
+                        QRectF(x + width_of(words, 13, True) + 6, y + 1, width_of(more, 11) + 10, 16),
+                        more,
+                        "quiet",
+                        11,
+                        elide=False,
+                    )
+
+    def _draw_box(self, p: QPainter, piece: Piece, r: QRectF) -> None:
+        s = piece.segment
+        wrong = self._wrong(piece)
+        box(p, r, "raised", "error" if wrong and wrong.severity == "error" else "text", 3, 2)
+        title = {"bridge": "bridge", "lamps": "converter"}.get(s.kind, s.kind)
+        text(p, QRectF(r.left(), r.top() + 1, r.width(), 16), title, "text", 11, True, CENTRE)
+        says = f"{s.width} slots" if s.kind == "bridge" else f"{piece.pixels} lamps"
+        text(p, QRectF(r.left(), r.top() + 14, r.width(), 16), says, "quiet", 11, False, CENTRE)
+        if piece.n == self.chosen.n:
+            p.setPen(QPen(THEME.color("text"), 2))
+            p.setBrush(Qt.BrushStyle.NoBrush)
+            p.drawRect(r.adjusted(-4, -4, 4, 4))
+        beside = r.right() + 14
+        room = self.width() - beside - 4
+        if room > 60:
+            _, says = (
+                goes_on(self._session.index.cables, piece) if s.kind == "bridge" else (True, say_functions(s.functions))
+            )
+            text(p, QRectF(beside, r.top() - 1, room, 17), says, "quiet", 11)
+            text(
+                p,
+                QRectF(beside, r.top() + 14, room, 17),
+                f"takes {plural(worth(piece), 'pixel')}' worth of the port",
+                "quiet",
+                11,
+            )
+
+    # ---- behind a bridge or a converter
+
+    # ---- hands
+
+    def at(self, pos: QPointF) -> At:
+        for s in self._lie.strokes if self._lie and self.stream else ():
+            r = self.rect_of(s)
+            if r.adjusted(0, -4, 0, 4).contains(pos):
+                if not s.leds:
+                    return At(self.chosen.label, s.n, 0)
+                offset = (r.right() - pos.x() if s.up else pos.x() - r.left()) / self.scale
+                return At(self.chosen.label, s.n, s.first + min(s.leds - 1, max(0, int(offset))))
+        return At(self.chosen.label, -1, 0)
+
+    def mousePressEvent(self, e: QMouseEvent) -> None:
+        self.setFocus()
+        for r, f in self._buttons:
+            if r.contains(e.position()) and f.fixes:
+                run_fix(self._session, self._wire, f.fixes[0])
+                return
+        for r, key in self._lamps:
+            if r.contains(e.position()):
+                self.fixture.emit(key)
+                return
+        at = self.at(e.position())
+        if at.label and at.n >= 0:
+            self.picked.emit(*at)
+
+    def mouseMoveEvent(self, e: QMouseEvent) -> None:
+        at = self.at(e.position())
+        for r, words in self._errors:
+            if r.contains(e.position()):
+                QToolTip.showText(e.globalPosition().toPoint(), words, self)
+        if self.stream is None or at.n < 0:
+            return
+        piece = self.stream.pieces[at.n]
+        if not at.led or not piece.pixels:
+            if piece.segment.kind == "bridge":
+                lacks = [d.what for d in demands(self._session.index.cables, self.stream, piece) if not d.holds]
+                QToolTip.showText(
+                    e.globalPosition().toPoint(),
+                    f"Bridge: {'all is as it must be' if not lacks else 'not as it must be: ' + ', '.join(lacks)}",
+                    self,
+                )
+            return
+        px = int(cable_order(piece.segment, piece.leds)[at.led - 1])
+        place = piece.place((px - 1) * piece.k + 1)
+        name = piece_name(self._session.rig, piece)
+        own = element_pixel(self._session.rig, piece, px) or px
+        QToolTip.showText(
+            e.globalPosition().toPoint(),
+            f"{name}/{own} · {say_place(*place) if place else 'no address'} · px {piece.px + px - 1} of the port",
+            self,
+        )
+
+    def wheelEvent(self, e: QWheelEvent) -> None:
+        if not e.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            e.ignore()
+            return
+        self.zoom(1.25 if e.angleDelta().y() > 0 else 0.8)
+
+    def zoom(self, by: float) -> None:
+        """Wider or narrower cells; 1 is as wide as the view."""
+        self._zoom = max(1.0, min(64.0, self._zoom * by))
+        self._measure()
+        self.setMinimumSize(int(self._wide()), int(self._high()))
+        self.update()
+
+    def keyPressEvent(self, e: QKeyEvent) -> None:
+        stream, at = self.stream, self.chosen
+        k = e.key()
+        if stream and k in (Qt.Key.Key_Left, Qt.Key.Key_Right) and at.n >= 0 and stream.pieces[at.n].leds:
+            step = 1 if k == Qt.Key.Key_Right else -1
+            led = min(stream.pieces[at.n].leds, max(1, (at.led or 1) + step))
+            self.picked.emit(at.label, at.n, led)
+        elif stream and k in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            n = at.n + (1 if k == Qt.Key.Key_Down else -1)
+            if 0 <= n < len(stream.pieces):
+                self.picked.emit(at.label, n, 1 if stream.pieces[n].leds else 0)
+        else:
+            super().keyPressEvent(e)
+
+    def focusInEvent(self, e: QFocusEvent) -> None:
+        super().focusInEvent(e)
+        self.update()
+
+
+class OpenedArea(QScrollArea):
+    """The opened cable in its scroll area; it keeps what is chosen in view."""
+
+    def __init__(self, opened: Opened) -> None:
+        super().__init__()
+        self.opened = opened
+        self.setWidgetResizable(True)
+        self.setWidget(opened)
+        self.setMinimumHeight(96)
+
+    def follow(self) -> None:
+        lie_, chosen = self.opened._lie, self.opened.chosen
+        s = next((x for x in lie_.strokes if x.n == chosen.n), None) if lie_ else None
+        if s:
+            r = self.opened.rect_of(s)
+            self.ensureVisible(int(min(r.center().x(), r.left() + 200)), int(r.center().y()), 60, 40)

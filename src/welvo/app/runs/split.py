@@ -1,0 +1,225 @@
+"""Splitting one element over several ports in one step: rows, order and direction are shown on a drawing first."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF
+from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
+
+from welvo.app.session import Session
+from welvo.app.widgets.fields import Choice, Tick, set_help
+from welvo.app.widgets.painting import CENTRE, box, button, column, label, row, text
+from welvo.app.widgets.panels import field_row
+from welvo.app.widgets.theme import THEME
+from welvo.rig.abilities import ability
+from welvo.rig.base import Refused
+from welvo.rig.notation import plural, thousands
+from welvo.rig.plan import model_of
+from welvo.runs.edits import Share, split, split_shares
+
+
+def read_ports(text: str, ports: list[str]) -> list[str]:
+    """`1-4`, `A1-A4, B2` → labels, in the order printed on the box."""
+    found: list[str] = []
+    for part in text.replace("–", "-").replace(";", ",").split(","):
+        t = part.strip()
+        if not t:
+            continue
+        if t in ports:
+            found.append(t)
+            continue
+        first, dash, last = (x.strip() for x in t.partition("-"))
+        if not dash or first not in ports or last not in ports:
+            raise Refused(f"There is no port {t}. It has {', '.join(ports[:6])}{' …' if len(ports) > 6 else ''}.")
+        a, b = ports.index(first), ports.index(last)
+        if b < a:
+            raise Refused(f"“{t}” runs backwards.")
+        found += ports[a : b + 1]
+    return list(dict.fromkeys(found))
+
+
+class Drawing(QWidget):
+    """The element as its rows, each share in its port's room, with arrows in the direction its cable counts."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.shares: list[Share] = []
+        self.pixels, self.row = 0, 0
+        self.fold = 0
+        self.setMinimumHeight(210)
+        self.setAccessibleName("How the element is split")
+
+    def show_shares(self, shares: list[Share], pixels: int, row_: int, fold: int) -> None:
+        self.shares, self.pixels, self.row, self.fold = shares, pixels, row_, fold
+        self.update()
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        p = QPainter(self)
+        p.fillRect(self.rect(), THEME.color("ground"))
+        if not self.pixels or not self.shares:
+            return
+        per = self.row or max(1, -(-self.pixels // max(1, len(self.shares))))
+        rows = -(-self.pixels // per)
+        high = min(26.0, (self.height() - 16) / rows)
+        left, wide = 64.0, self.width() - 84.0
+        for s in self.shares:
+            for n in range((s.first - 1) // per, -(-(s.first + s.pixels - 1) // per)):
+                a, b = max(s.first - 1, n * per), min(s.first - 1 + s.pixels, (n + 1) * per)
+                r = QRectF(left + wide * (a - n * per) / per, 8 + n * high, wide * (b - a) / per, max(1.0, high - 2))
+                spine, body = THEME.tint(self.shares.index(s))
+                p.fillRect(r, body)
+                p.fillRect(QRectF(r.left(), r.top(), 3, r.height()), spine)
+                stretch = (a - (s.first - 1)) // (self.fold or self.pixels)
+                back = s.reverse != (bool(self.fold) and stretch % 2 == 1)
+                self._arrow(p, r, back)
+                if a == s.first - 1:
+                    text(p, QRectF(4, r.top(), 54, max(14.0, r.height())), f"port {s.label}", "text", 11)
+                    if r.height() >= 13:
+                        words = f"{thousands(s.first)}–{thousands(s.first + s.pixels - 1)}"
+                        text(p, r, words, "text", 11, align=CENTRE)
+        box(p, QRectF(left - 1, 7, wide + 2, rows * high), None, "edge", 0)
+
+    def _arrow(self, p: QPainter, r: QRectF, back: bool) -> None:
+        if r.width() < 24 or r.height() < 6:
+            return
+        p.setPen(QPen(THEME.color("text"), 1.5))
+        d = -4 if back else 4
+        for part in (0.12, 0.88):
+            x, y = r.left() + r.width() * part, r.center().y()
+            p.drawPolyline([QPointF(x - d, y - 3), QPointF(x, y), QPointF(x - d, y + 3)])
+
+
+class SplitElement(QDialog):
+    """Which element, over which ports, by rows or in equal parts, there and back or not."""
+
+    def __init__(self, session: Session, parent: QWidget, did: str, first_port: str = "") -> None:
+        super().__init__(parent)
+        self._session, self._did = session, did
+        self.setWindowTitle("Split an element")
+        self.setMinimumSize(620, 520)
+        rig = session.rig
+        model = model_of(rig, did)
+        self._ports = [
+            p
+            for p in (model.ports if model else rig.devices[did].ports)
+            if ability(rig, did, p).gives == "pixels" and not ability(rig, did, p).off
+        ]
+        body = column((20, 16, 20, 16), 8)
+        body.addWidget(label(f"Split an element over ports of {rig.devices[did].name}", 16, True))
+        chosen = session.selection.first if session.selection.first in rig.elements else next(iter(rig.elements), "")
+        self.element = Choice(
+            "Which element is split. Wherever it hangs on this box now, it is taken down there.",
+            lambda _: self._other(),
+        )
+        self.element.set_options(
+            [(k, f"{e.name} · {plural(e.pixels, 'pixel')}") for k, e in rig.elements.items() if e.kind != "block"],
+            chosen,
+        )
+        free = [p for p in self._ports if not (rig.devices[did].ports.get(p) and rig.devices[did].ports[p].run)]
+        start = first_port if first_port in self._ports else (free or self._ports or [""])[0]
+        at = self._ports.index(start) if start in self._ports else 0
+        ports = self._ports[at : at + 4]
+        self.ports = self._line(
+            f"{ports[0]}-{ports[-1]}" if len(ports) > 1 else start, "The ports in order, such as 1-4 or 1, 3, 5."
+        )
+        self.row_ = self._line("0", "How many pixels one row has; 0: equal parts without rows.", 84)
+        self.each = self._line("0", "How many rows go to each port; 0: as evenly as they come out.", 84)
+        self.fold = self._line(
+            "0", "After how many LEDs each port's cable turns back; 0: it does not. Set it in one place only.", 84
+        )
+        self.back = Tick(
+            "Every second part there and back",
+            "Every second port's cable comes in at the far end.",
+            lambda _: self._say(),
+        )
+        self.last = Tick(
+            "Begin with the last pixels",
+            "The first port gets the last rows: the cable comes in from that side.",
+            lambda _: self._say(),
+        )
+        for words, w in (("Element", self.element), ("Ports", self.ports)):
+            w.setAccessibleName(words)
+            body.addLayout(field_row(words, w))
+        line = field_row("Row of", self.row_)
+        for words, w in (("rows each", self.each), ("fold every", self.fold)):
+            w.setAccessibleName(words)
+            line.addWidget(label(words, quiet=True))
+            line.addWidget(w)
+        line.addStretch(1)
+        self.row_.setAccessibleName("Row of")
+        body.addLayout(line)
+        body.addLayout(row(self.back, self.last, None))
+        self.drawing = Drawing()
+        body.addWidget(self.drawing, 1)
+        self.saying = label("", 11, quiet=True, wrap=True)
+        self.saying.setMinimumHeight(30)
+        body.addWidget(self.saying)
+        self.go = button("Split", self._split, "Hangs the parts on the ports.", primary=True)
+        self.go.setDefault(True)
+        body.addLayout(row(None, button("Cancel", self.reject), self.go))
+        self.setLayout(body)
+        self._other()
+
+    def _line(self, value: str, help_text: str, width: int = 0) -> QLineEdit:
+        made = QLineEdit(value)
+        set_help(made, help_text)
+        if width:
+            made.setFixedWidth(width)
+        made.textChanged.connect(lambda _: self._say())
+        return made
+
+    def _other(self) -> None:
+        """Another element: what is known of its rows is filled in."""
+        element = self._session.rig.elements.get(str(self.element.currentData()))
+        if element:
+            across = len({round(s.x, 3) for s in element.spots}) if element.kind == "rows" and element.spots else 0
+            self.row_.setText(str(across if across and element.pixels % across == 0 else element.fold or 0))
+            self.fold.setText(str(element.fold if element.unfolds == "box" else 0))
+        self._say()
+
+    def shares(self) -> tuple[list[Share], int, int, int]:
+        """The shares as they are asked for, with the element's pixels, row and fold. Raises Refused."""
+        element = self._session.rig.elements.get(str(self.element.currentData()))
+        if element is None:
+            raise Refused("There is no element of pixels in this rig yet.")
+        values = []
+        for w in (self.row_, self.each, self.fold):
+            t = w.text().strip() or "0"
+            if not t.isdigit() or int(t) > 100_000:
+                raise Refused(f"“{t}” is no number of pixels or rows.")
+            values.append(int(t))
+        row_, each, fold = values
+        ports = read_ports(self.ports.text(), self._ports)
+        found = split_shares(element.pixels, ports, row_, each, self.back.isChecked(), self.last.isChecked())
+        return found, element.pixels, row_, fold
+
+    def _say(self) -> None:
+        try:
+            found, pixels, row_, fold = self.shares()
+        except Refused as e:
+            self.saying.setText(str(e))
+            self.go.setEnabled(False)
+            self.drawing.show_shares([], 0, 0, 0)
+            return
+        self.drawing.show_shares(found, pixels, row_, fold)
+        most = max(s.pixels for s in found)
+        over = [
+            s.label
+            for s in found
+            if (limit := ability(self._session.rig, self._did, s.label).pixels) and s.pixels > limit
+        ]
+        words = f"{plural(len(found), 'port')}, up to {thousands(most)} pixels each."
+        if over:
+            words += f" Port {over[0]} cannot take that many."
+        self.saying.setText(words)
+        self.go.setText(f"Split over {plural(len(found), 'port')}")
+        self.go.setEnabled(True)
+
+    def _split(self) -> None:
+        try:
+            found, _, _, fold = self.shares()
+        except Refused as e:
+            self.saying.setText(str(e))
+            return
+        if self._session.edit(split, str(self.element.currentData()), self._did, found, fold) is not None:
+            self.accept()

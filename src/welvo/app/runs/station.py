@@ -1,0 +1,462 @@
+"""The Runs station: the riser above, the selected cable opened below it, then the roll of segments."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import QLineEdit, QMenu, QPushButton, QSplitter, QStackedWidget, QWidget
+
+from welvo.app.network import Wire
+from welvo.app.runs.opened import Opened, OpenedArea
+from welvo.app.runs.panel import RunsPanel
+from welvo.app.runs.riser import Riser
+from welvo.app.runs.riser_drawing import At
+from welvo.app.runs.segment_list import RunRows, SegmentList
+from welvo.app.session import Selection, Session
+from welvo.app.widgets.fields import Choice, set_help
+from welvo.app.widgets.painting import RIGHT, button, column, label, row, text
+from welvo.formats.models import shipped_pixels
+from welvo.patch.along import cable_order, element_pixel, pixel_places
+from welvo.rig.abilities import gives
+from welvo.rig.base import Refused
+from welvo.rig.notation import plural, thousands
+from welvo.rig.plan import model_of
+from welvo.runs.consequences import moved
+from welvo.runs.edits import take_down
+from welvo.runs.pixels import universes_of
+from welvo.runs.wish import HELP, hang_wish, read_hanging
+
+FILTERS = (
+    ("box", "This box"),
+    ("port", "This port"),
+    ("selection", "On the selection"),
+    ("loose", "Not hung yet"),
+    ("rig", "All boxes"),
+)
+
+
+class Load(QWidget):
+    """What the box needs in all, at the right of the toolbar."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.words = ""
+        self.setMinimumWidth(120)
+
+    def say(self, words: str) -> None:
+        self.words = words
+        self.setAccessibleName(words)
+        self.update()
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        p = QPainter(self)
+        text(p, QRectF(self.rect()), self.words, "quiet", 11, align=RIGHT)
+
+
+class RunsStation(QWidget):
+    """Emits `show_in_patch` with a filter for the roll: what hangs on a port."""
+
+    name = "Runs"
+    show_in_patch = Signal(str)
+
+    def __init__(self, session: Session, wire: Wire) -> None:
+        super().__init__()
+        self._session, self._wire = session, wire
+        self.did = ""
+        self.at = At("", -1, 0)
+        self._rows = RunRows(session)
+        self.box = Choice("Which box's cables are shown.", lambda v: self.choose_box(v))
+        self.box.setMinimumWidth(150)
+        self.load = Load()
+        self.split_button = button(
+            "Split…",
+            self.split,
+            "Hangs one element in parts on several ports: rows, order and direction shown on a drawing.",
+        )
+        self.more = QPushButton("More")
+        self.more.setMinimumHeight(28)
+        self.more.clicked.connect(self._open_menu)
+        bar = row(
+            label("Runs", 16, True),
+            8,
+            self.box,
+            button("Add device…", self.add_device, "Plans a box: model, name, address."),
+            self.split_button,
+            self.more,
+        )
+        bar.addWidget(self.load, 1)
+        bar.setContentsMargins(16, 8, 16, 8)
+        self.riser = Riser(session)
+        self.riser.picked.connect(self.pick)
+        self.opened = Opened(session, wire)
+        self.opened.picked.connect(self.pick)
+        self.opened.fixture.connect(lambda k: session.select_things([k]))
+        drawings: tuple[Riser | Opened, ...] = (self.riser, self.opened)
+        for drawing in drawings:
+            drawing.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+            drawing.customContextMenuRequested.connect(partial(self._menu_at, drawing))
+        self.area = OpenedArea(self.opened)
+        self.filter = Choice("Which segments the list shows.", lambda _: self._fill())
+        self.filter.set_options(list(FILTERS), "box")
+        self.filter.setMinimumWidth(130)
+        self.hang = QLineEdit()  # a command, not a value: it waits for Enter, whatever else is clicked meanwhile
+        set_help(self.hang, f"What is to hang on the selected port, behind what hangs there: {HELP}.")
+        self.hang.setAccessibleName("Hang")
+        self.hang.setPlaceholderText("21 x 55 RGB ribbon, 3 to a port")
+        self.hang.textEdited.connect(self._preview)
+        self.hang.returnPressed.connect(self.hang_typed)
+        self.saying = label("", 11, quiet=True)
+        self.go = button("Hang", self.hang_typed, "Hangs what was typed on the selected port.   Enter")
+        head = row(label("Segments", 13, True), self.filter, 4, self.saying, None, label("Hang", quiet=True))
+        head.addWidget(self.hang, 0)
+        head.addWidget(self.go)
+        self.hang.setMinimumWidth(300)
+        head.setContentsMargins(16, 6, 16, 6)
+        self.list = SegmentList(self.remove)
+        self.list.picked.connect(self._pick_row)
+        below = QWidget()
+        inside = column(spacing=0)
+        inside.addLayout(head)
+        inside.addWidget(self.list, 1)
+        below.setLayout(inside)
+        self.splitter = QSplitter(Qt.Orientation.Vertical)
+        for w, stretch in ((self.riser, 42), (self.area, 34), (below, 24)):
+            self.splitter.addWidget(w)
+            self.splitter.setStretchFactor(self.splitter.count() - 1, stretch)
+        self.splitter.setSizes([264, 214, 150])
+        self.splitter.setChildrenCollapsible(False)
+        below.setMinimumHeight(120)
+        self.stack = QStackedWidget()
+        self.stack.addWidget(self.splitter)
+        self.stack.addWidget(self._empty())
+        layout = column(spacing=0)
+        layout.addLayout(bar)
+        layout.addWidget(self.stack, 1)
+        self.setLayout(layout)
+        self.panel = RunsPanel(self, session, wire)
+        session.changed.connect(lambda _: self.refresh())
+        session.selection_changed.connect(self.refresh)
+        self.refresh()
+
+    def _empty(self) -> QWidget:
+        made = QWidget()
+        body = column((40, 40, 40, 40), 10)
+        body.addStretch(1)
+        title = label("Nothing to hang pixels on yet", 22, True)
+        words = label("A run hangs on a port. Plan the box that has the port first.", 13, wrap=True)
+        for w in (title, words):
+            w.setAlignment(Qt.AlignmentFlag.AlignCenter)
+            body.addWidget(w)
+        body.addLayout(
+            row(None, button("Add device…", self.add_device, "Plans a box: model, name, address.", primary=True), None)
+        )
+        body.addStretch(2)
+        made.setLayout(body)
+        return made
+
+    # ---- what is shown
+
+    def refresh(self) -> None:
+        """Follow the rig and the selection; hidden, only what is cheap is done."""
+        if not self.isVisible():
+            return
+        s = self._session
+        rig = s.rig
+        self.stack.setCurrentIndex(0 if rig.devices else 1)
+        self._follow_selection()
+        boxes = sorted(rig.devices, key=lambda d: not self._has_pixels(d))
+        self.box.set_options([(d, rig.devices[d].name) for d in boxes], self.did)
+        self.riser.show_device(self.did, self.at)
+        # with the box itself chosen the first cable is open: nothing is gained by an empty third of the station
+        self.opened.show_port(self.did, self.at if self.at.label else At(self._first_hung(), -1, 0))
+        self.area.follow()
+        self._fill()
+        self._say_load()
+        self.split_button.setEnabled(bool(rig.elements) and self._has_pixels(self.did))
+        self.panel.refresh()
+
+    def showEvent(self, e: object) -> None:
+        super().showEvent(e)  # type: ignore[arg-type]
+        self.refresh()
+
+    def _first_hung(self) -> str:
+        """The first port of the box that something hangs on."""
+        device = self._session.rig.devices.get(self.did)
+        return next((p for p in self.riser.labels if device and p in device.ports and device.ports[p].run), "")
+
+    def _has_pixels(self, did: str) -> bool:
+        model = model_of(self._session.rig, did) if did in self._session.rig.devices else None
+        return bool(model) and (model.kind in ("pixel", "converter") or bool(model.gives))  # type: ignore[union-attr]
+
+    def _follow_selection(self) -> None:
+        """Where the shared selection is on the cables; what is nowhere on them leaves the view as it is."""
+        s = self._session
+        sel, rig = s.selection, s.rig
+        cables = s.index.cables
+        if self.did not in rig.devices:
+            self.did = next((d for d in rig.devices if self._has_pixels(d)), next(iter(rig.devices), ""))
+            self.at = At("", -1, 0)
+        if sel.on and sel.on[0] in rig.devices:
+            self.did, self.at = sel.on[0], At(sel.on[1], sel.on[2], sel.led)
+        elif sel.kind == "thing" and len(sel.ids) == 1 and cables.hung(sel.first):
+            (did, port), n = cables.hung(sel.first)[0]
+            led = 0
+            if sel.pixel:
+                found = pixel_places(cables, sel.first, sel.pixel)
+                if found:
+                    did, port, n = found[0].stream.did, found[0].stream.label, found[0].piece.n
+                    led = found[0].cable - found[0].piece.led + 1
+            self.did, self.at = did, At(port, n, led)
+        elif sel.kind == "slot" and sel.slot:
+            self._find_slot(*sel.slot)
+        elif sel.kind == "port" and len(sel.ids) > 1 and sel.first in rig.devices:
+            self.did, self.at = sel.first, At(sel.ids[1], -1, 0)
+        elif sel.kind == "device" and sel.first in rig.devices:
+            self.did, self.at = sel.first, At("", -1, 0)
+        device = rig.devices.get(self.did)
+        model = model_of(rig, self.did) if device else None
+        if device is None or (
+            self.at.label and self.at.label not in device.ports and not (model and self.at.label in model.ports)
+        ):
+            self.at = At("", -1, 0)
+        elif self.at.n >= 0 and self.at.n >= len(
+            device.ports[self.at.label].run if self.at.label in device.ports else ()
+        ):
+            self.at = At(self.at.label, -1, 0)
+        stream = cables.streams.get((self.did, self.at.label))
+        piece = stream.pieces[self.at.n] if stream and 0 <= self.at.n < len(stream.pieces) else None
+        if self.at.led and (piece is None or piece.segment.kind != "pixels" or self.at.led > piece.leds):
+            self.at = At(self.at.label, self.at.n, 0)  # the segment is shorter now, or another one
+
+    def _find_slot(self, universe: str, address: int) -> None:
+        number = self._session.rig.universes[universe].number if universe in self._session.rig.universes else 0
+        for (did, port), stream in self._session.index.cables.streams.items():
+            for piece in stream.pieces:
+                within = piece.within(number, address)
+                if within:
+                    px = (within - 1) // piece.k + 1
+                    led = 0
+                    if piece.segment.kind == "pixels" and piece.leds:
+                        led = cable_order(piece.segment, piece.leds).tolist().index(px) + 1
+                    self.did, self.at = did, At(port, piece.n, led)
+                    return
+
+    def _say_load(self) -> None:
+        s = self._session
+        cables = s.index.cables
+        streams = [x for k, x in cables.streams.items() if k[0] == self.did]
+        if not streams:
+            self.load.say("")
+            return
+        model = model_of(s.rig, self.did)
+        need = len(universes_of(cables, self.did))
+        most = f" of {thousands(model.universes)}" if model and model.universes else ""
+        self.load.say(
+            f"{plural(sum(x.leds for x in streams), 'pixel')} · {thousands(need)}{most} {'universe' if need == 1 and not most else 'universes'}"
+        )
+
+    # ---- the list
+
+    def _fill(self) -> None:
+        which = str(self.filter.currentData() or "box")
+        lines = self._rows.loose() if which == "loose" else self._rows.segments(which, self.did, self.at.label)
+        chosen = f"{self.did}\t{self.at.label}\t{self.at.n}" if self.at.n >= 0 else ""
+        self.list.show_lines(lines, chosen)
+        if self.list.currentIndex().isValid():
+            self.list.scrollTo(self.list.currentIndex())
+        if not self.hang.text().strip():
+            if which == "loose":
+                self.saying.setText(f"{plural(len(lines), 'thing')} to drag up onto a cable")
+            else:
+                self.saying.setText(f"hang on port {self.port}" if self.port else "")
+        self.go.setEnabled(bool(self.port))
+        dmx = (
+            bool(self.port)
+            and self.did in self._session.rig.devices
+            and gives(self._session.rig, self.did, self.port) == "dmx"
+        )
+        self.hang.setPlaceholderText("line: 101-112" if dmx else "21 x 55 RGB ribbon, 3 to a port")
+
+    def listed(self, kind: str) -> list[tuple[str, str, int]]:
+        """The segments of a kind that the list shows: box, port, place in the run."""
+        rig = self._session.rig
+        found = []
+        for line in self.list.rows.lines:
+            if "\t" in line.id:
+                did, port, n = line.id.split("\t")
+                if rig.devices[did].ports[port].run[int(n)].kind == kind:
+                    found.append((did, port, int(n)))
+        return found
+
+    # ---- picking
+
+    def pick(self, port: str, n: int, led: int) -> None:
+        """Select a place on the cables: the thing that hangs there, everywhere in the program."""
+        s = self._session
+        at = At(port, n, led)
+        if self.at != at:
+            s.commit_pending()
+        stream = s.index.cables.streams.get((self.did, port))
+        on = (self.did, port, n)
+        if n < 0:
+            s.select(Selection("port", (self.did, port), setting=f"{port}.universe"))
+        elif stream is None or not stream.pieces[n].key:
+            s.select(Selection("segment", (self.did, port, str(n)), on=on, led=led))
+        else:
+            piece = stream.pieces[n]
+            pixel = 0
+            if led and piece.leds:
+                pixel = element_pixel(s.rig, piece, int(cable_order(piece.segment, piece.leds)[led - 1]))
+            s.select(Selection("thing", (piece.key,), pixel=pixel, on=on, led=led))
+
+    @property
+    def pixel(self) -> int:
+        """The element's own number of the pixel that is chosen; 0: none."""
+        stream = self._session.index.cables.streams.get((self.did, self.at.label))
+        if stream is None or not 0 <= self.at.n < len(stream.pieces) or not self.at.led:
+            return 0
+        piece = stream.pieces[self.at.n]
+        if not piece.key or not 0 < self.at.led <= piece.leds:
+            return 0
+        return element_pixel(self._session.rig, piece, int(cable_order(piece.segment, piece.leds)[self.at.led - 1]))
+
+    def pick_pixel(self, number: int) -> None:
+        """Select a pixel of the chosen segment's element by its own number."""
+        stream = self._session.index.cables.streams.get((self.did, self.at.label))
+        if stream is None or not 0 <= self.at.n < len(stream.pieces):
+            return
+        piece = stream.pieces[self.at.n]
+        place = next((x for x in pixel_places(self._session.index.cables, piece.key, number) if x.piece is piece), None)
+        if place:
+            self.pick(self.at.label, self.at.n, place.cable - piece.led + 1)
+
+    def _pick_row(self, id_: str) -> None:
+        if "\t" not in id_:
+            self._session.select_things([id_])
+            return
+        did, port, n = id_.split("\t")
+        self.did = did
+        self.pick(port, int(n), 0)
+
+    def choose_box(self, did: str) -> None:
+        self._session.select(Selection("device", (did,)))
+
+    # ---- acts
+
+    @property
+    def port(self) -> str:
+        """The port that is hung on: the one picked, else the first with nothing on it, else the first for pixels."""
+        if self.at.label or self.did not in self._session.rig.devices:
+            return self.at.label
+        device = self._session.rig.devices[self.did]
+        labels = self.riser.labels
+        pixels = [p for p in labels if gives(self._session.rig, self.did, p) == "pixels"] or labels
+        return next((p for p in pixels if not (p in device.ports and device.ports[p].run)), pixels[0] if pixels else "")
+
+    def _preview(self, typed: str) -> None:
+        """What the typed line would do, and what it would move."""
+        if not typed.strip() or not self.port:
+            self._fill()
+            return
+        try:
+            wish = read_hanging(self._session.rig, self.did, self.port, typed, shipped_pixels())
+            rig, _, _ = hang_wish(self._session.rig, self.did, self.port, typed, shipped_pixels())
+            small = sum(len(x.pieces) for k, x in self._session.index.cables.streams.items() if k[0] == self.did) < 400
+            more = f"; {moved(self._session.index.cables, rig, self.did).words}" if small else ""
+            self.saying.setText(f"{wish.says}{more}")
+            self.saying.setToolTip(self.saying.text())
+        except Refused as e:
+            self.saying.setText(str(e))
+
+    def hang_typed(self) -> bool:
+        """Hang what was typed on the selected port; what cannot be read stays in the field, and the reason is said."""
+        typed = self.hang.text().strip()
+        if not typed:
+            return False
+        if not self.port:
+            self._session.say("Pick a port first: click it in the riser, or walk there with the arrows.", "error")
+            return False
+        if self._session.edit(hang_wish, self.did, self.port, typed, shipped_pixels()) is None:
+            return False
+        self.hang.clear()
+        self.hang.setFocus()
+        self._fill()
+        return True
+
+    def remove(self) -> None:
+        if self.at.n >= 0:
+            self._session.edit(take_down, self.did, self.at.label, [self.at.n])
+
+    def menu(self) -> QMenu:
+        made = QMenu(self)
+        if self.at.label and self.did in self._session.rig.devices:
+            name = self._session.rig.devices[self.did].name
+            made.addAction(
+                f"Show in Patch what hangs on port {self.at.label}",
+                lambda: self.show_in_patch.emit(f'on:"{name}/{self.at.label}"'),
+            )
+            px = self.riser.pixel_at(self.at)
+            if px:
+                made.addAction(f"Insert here, as pixel {px} of port {self.at.label}…", lambda: self._insert_at(px))
+        made.addSeparator()
+        made.addAction("Supplies…", self.supplies)
+        made.addAction("Kinds of pixels…", self.kinds)
+        made.addAction("Box models…", self.models)
+        made.addSeparator()
+        made.addAction("Wider cells", lambda: self.opened.zoom(1.5))
+        made.addAction("Narrower cells", lambda: self.opened.zoom(1 / 1.5))
+        return made
+
+    def _menu_at(self, widget: Riser | Opened, pos: QPoint) -> None:
+        """The menu of the place under the pointer, which is picked first."""
+        at = widget.at(QPointF(pos))
+        if at.label and (at.n >= 0 or widget is self.riser):
+            self.pick(*at)
+        self.menu().popup(widget.mapToGlobal(pos))
+
+    def _open_menu(self) -> None:
+        self.menu().exec(self.more.mapToGlobal(QPoint(0, self.more.height())))
+
+    def _insert_at(self, px: int) -> None:
+        """Begin a line that inserts at a pixel: what is to come is typed before it."""
+        self.hang.setText(f"10 RGB spare at {px}")
+        self.hang.setFocus()
+        self.hang.setSelection(0, len("10 RGB spare"))
+        self._preview(self.hang.text())
+
+    def kinds(self) -> None:
+        from welvo.app.runs.pixel_kinds import PixelKinds
+
+        PixelKinds(self._session, self).exec()
+
+    def supplies(self) -> None:
+        from welvo.app.runs.supplies import Supplies
+
+        Supplies(self._session, self).exec()
+
+    def models(self) -> None:
+        from welvo.app.runs.model_editor import ModelEditor
+
+        model = self._session.rig.devices[self.did].model if self.did in self._session.rig.devices else ""
+        ModelEditor(self._session, self, model).exec()
+
+    def split(self) -> None:
+        from welvo.app.runs.split import SplitElement
+
+        self._session.commit_pending()
+        SplitElement(self._session, self, self.did, self.at.label).exec()
+
+    def add_device(self) -> None:
+        from welvo.app.widgets.add_device import AddDevice
+
+        self._session.commit_pending()
+        dialog = AddDevice(self._session, self, pixels=True)
+        if dialog.exec() and dialog.made:
+            self._session.select(Selection("device", (dialog.made,)))
+
+    def restyle(self) -> None:
+        self.panel.restyle()
+        self.riser.restyle()
+        self.opened.update()

@@ -1,1 +1,0 @@
-"""The stations: one module each, and the drawings they are made of."""

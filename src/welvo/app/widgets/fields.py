@@ -1,0 +1,187 @@
+"""The one field class: commits on Enter, Tab, focus loss, station change, save and arm; lets undo through."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QEvent, QObject, QPointF, Qt
+from PySide6.QtGui import QKeyEvent, QKeySequence, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QApplication, QCheckBox, QComboBox, QLineEdit, QPlainTextEdit, QWidget
+
+from welvo.rig.base import Refused
+
+
+def set_help(widget: QWidget, text: str) -> None:
+    """One plain sentence on what a field does and what it risks: tooltip, F1 and screen readers."""
+    widget.setToolTip(text)
+    widget.setWhatsThis(text)
+    widget.setAccessibleDescription(text)
+
+
+def restyle(widget: QWidget) -> None:
+    widget.style().unpolish(widget)
+    widget.style().polish(widget)
+
+
+class Field(QLineEdit):
+    """A line that knows its committed value.
+
+    `apply(text)` takes the new value and raises Refused when it cannot; then the text stays, marked wrong.
+    """
+
+    def __init__(
+        self, help_text: str, apply: Callable[[str], Any], parent: QWidget | None = None, *, right: bool = False
+    ) -> None:
+        super().__init__(parent)
+        self._apply = apply
+        self._value = ""
+        self._busy = False
+        self.apply_to_all: Callable[[str], Any] | None = None
+        self.say: Callable[[str], None] | None = None
+        set_help(self, help_text)
+        self._help = help_text
+        if right:
+            self.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.textEdited.connect(self._mark)
+        self.editingFinished.connect(self.commit)
+
+    @property
+    def value(self) -> str:
+        return self._value
+
+    @property
+    def pending(self) -> bool:
+        return self.text() != self._value
+
+    def set_value(self, text: str) -> None:
+        """Show a committed value, unless the operator is typing another one."""
+        if self.pending and self.hasFocus() and not self._busy:
+            self._value = text
+            return
+        self._value = text
+        if self.text() != text:
+            self.setText(text)
+            if not self.hasFocus():
+                self.setCursorPosition(0)  # a long text shows how it begins
+        self._mark()
+
+    def commit(self) -> bool:
+        """Take the text over. Gives False when it was refused."""
+        if self._busy or not self.pending:
+            return True
+        self._busy = True
+        text = self.text()
+        try:
+            result = self._apply(text)
+        except (Refused, ValueError) as e:
+            self._wrong(str(e))
+            return False
+        finally:
+            self._busy = False
+        if result is False:
+            self._wrong("")
+            return False
+        if self.text() == text:
+            self._value = text
+        self._mark()
+        return True
+
+    def revert(self) -> None:
+        self.setText(self._value)
+        self._mark()
+
+    def _wrong(self, why: str) -> None:
+        self.setProperty("wrong", True)
+        restyle(self)
+        if why:
+            self.setToolTip(why)
+            if self.say:
+                self.say(why)
+
+    def _mark(self) -> None:
+        if self.property("wrong") or self.property("pending") != self.pending:
+            self.setProperty("wrong", False)
+            self.setProperty("pending", self.pending)
+            self.setToolTip(self._help)
+            restyle(self)
+
+    def event(self, e: QEvent) -> bool:
+        # Qt's line edits swallow undo and redo; once nothing is pending they belong to the rig.
+        if e.type() == QEvent.Type.ShortcutOverride and isinstance(e, QKeyEvent) and not self.pending:
+            if e.matches(QKeySequence.StandardKey.Undo) or e.matches(QKeySequence.StandardKey.Redo):
+                e.ignore()
+                return False
+        return super().event(e)
+
+    def keyPressEvent(self, e: QKeyEvent) -> None:
+        if e.key() == Qt.Key.Key_Escape and self.pending:
+            self.revert()
+            return
+        if e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and e.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            if self.apply_to_all:
+                self.apply_to_all(self.text())
+                return
+        super().keyPressEvent(e)
+
+
+class Choice(QComboBox):
+    """A choice among named values; `apply(value)` is called when the operator picks another one."""
+
+    def __init__(self, help_text: str, apply: Callable[[str], Any], parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._apply = apply
+        set_help(self, help_text)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.setMinimumContentsLength(6)  # long options must not widen the panel; the open list shows them whole
+        self.activated.connect(lambda _: self._apply(str(self.currentData())))
+
+    def set_options(self, options: list[tuple[str, str]], value: str) -> None:
+        """Options as (value, words); the present one is shown without calling `apply`."""
+        if [(self.itemData(i), self.itemText(i)) for i in range(self.count())] != options:
+            self.clear()
+            for data, words in options:
+                self.addItem(words, data)
+            widest = max((self.fontMetrics().horizontalAdvance(w) for _, w in options), default=0)
+            self.view().setMinimumWidth(min(420, widest + 40))
+        self.setCurrentIndex(max(0, self.findData(value)))
+
+    def paintEvent(self, e: QPaintEvent) -> None:
+        super().paintEvent(e)
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setPen(QPen(self.palette().text().color(), 1.5))
+        x, y = self.width() - 15, self.height() / 2 - 2
+        p.drawPolyline([QPointF(x, y), QPointF(x + 4, y + 4), QPointF(x + 8, y)])
+
+    def wheelEvent(self, e: Any) -> None:
+        e.ignore()  # a wheel over a closed box must never change a setting
+
+
+class Tick(QCheckBox):
+    def __init__(self, words: str, help_text: str, apply: Callable[[bool], Any], parent: QWidget | None = None) -> None:
+        super().__init__(words, parent)
+        set_help(self, help_text)
+        self.clicked.connect(apply)
+
+
+def commit_focus() -> bool:
+    """Commit what is being typed in the field that has the focus; False when it was refused."""
+    widget: QObject | None = QApplication.focusWidget()
+    if isinstance(widget, Field):
+        return widget.commit()
+    commit = getattr(widget, "commit", None)
+    if isinstance(widget, QPlainTextEdit) and callable(commit):
+        commit()
+    return True
+
+
+def editors(root: QWidget) -> list[QWidget]:
+    """All editable fields below a widget, for the test that walks them."""
+    kinds = (QLineEdit, QPlainTextEdit, QComboBox, QCheckBox)
+    return [
+        w
+        for w in root.findChildren(QWidget)
+        if isinstance(w, kinds) and not (isinstance(w, QLineEdit) and isinstance(w.parent(), QComboBox))
+    ]

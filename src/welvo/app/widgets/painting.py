@@ -1,0 +1,128 @@
+"""Small helpers for painting text and boxes in the theme."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QLayout, QPushButton, QVBoxLayout, QWidget
+
+from welvo.app.widgets.theme import THEME
+
+LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+CENTRE = Qt.AlignmentFlag.AlignCenter
+
+
+def text(
+    p: QPainter,
+    r: QRectF,
+    words: str,
+    token: str | QColor = "text",
+    size: int = 13,
+    bold: bool = False,
+    align: Qt.AlignmentFlag = LEFT,
+    elide: bool = True,
+) -> None:
+    """Draw one line of text in a rectangle; too long a text is elided."""  # fmt: skip
+    p.setFont(THEME.font(size, bold))
+    p.setPen(THEME.color(token) if isinstance(token, str) else token)
+    if elide:
+        words = THEME.metrics(size, bold).elidedText(words, Qt.TextElideMode.ElideRight, int(r.width()) + 1)
+    p.drawText(r, align, words)
+
+
+def width_of(words: str, size: int = 13, bold: bool = False) -> int:
+    return THEME.metrics(size, bold).horizontalAdvance(words)
+
+
+def fitting(words: str, room: float, sizes: tuple[int, ...] = (16, 13, 11)) -> int:
+    """The largest type size at which a bold word fits."""
+    for size in sizes:
+        if width_of(words, size, True) <= room:
+            return size
+    return sizes[-1]
+
+
+def box(
+    p: QPainter,
+    r: QRectF,
+    fill: str | None,
+    outline: str | None,
+    radius: float = 4,
+    width: float = 1,
+    dashed: bool = False,
+) -> None:
+    p.setRenderHint(QPainter.RenderHint.Antialiasing)
+    p.setBrush(THEME.color(fill) if fill else Qt.BrushStyle.NoBrush)
+    if outline:
+        pen = QPen(THEME.color(outline), width)
+        if dashed:
+            pen.setStyle(Qt.PenStyle.DashLine)
+        p.setPen(pen)
+        r = r.adjusted(width / 2, width / 2, -width / 2, -width / 2)
+    else:
+        p.setPen(Qt.PenStyle.NoPen)
+    p.drawRoundedRect(r, radius, radius)
+    p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+
+
+def label(words: str = "", size: int = 13, bold: bool = False, quiet: bool = False, wrap: bool = False) -> QLabel:
+    """A text label; its size, weight and colour are properties, so that a change of theme reaches it."""
+    made = QLabel(words)
+    made.setFont(THEME.font(size, bold))
+    made.setProperty("px", str(size))
+    made.setProperty("bold", bold)
+    made.setProperty("quiet", quiet)
+    made.setWordWrap(wrap)
+    made.setTextInteractionFlags(Qt.TextInteractionFlag.NoTextInteraction)
+    return made
+
+
+def button(
+    words: str, act: object = None, help_text: str = "", *, primary: bool = False, strong: bool = False
+) -> QPushButton:
+    made = QPushButton(words)
+    made.setProperty("primary", primary)
+    made.setProperty("strong", strong)
+    if callable(act):
+        made.clicked.connect(lambda *_: act())
+    if help_text:
+        made.setToolTip(help_text)
+    made.setMinimumHeight(28)
+    return made
+
+
+def row(*widgets: QWidget | int | None, spacing: int = 8) -> QHBoxLayout:
+    """Widgets side by side; None stretches, a number is a fixed space."""
+    made = QHBoxLayout()
+    made.setContentsMargins(0, 0, 0, 0)
+    made.setSpacing(spacing)
+    for w in widgets:
+        if w is None:
+            made.addStretch(1)
+        elif isinstance(w, int):
+            made.addSpacing(w)
+        else:
+            made.addWidget(w)
+    return made
+
+
+def column(margins: tuple[int, int, int, int] = (0, 0, 0, 0), spacing: int = 8) -> QVBoxLayout:
+    made = QVBoxLayout()
+    made.setContentsMargins(*margins)
+    made.setSpacing(spacing)
+    return made
+
+
+def clear(layout: QLayout) -> None:
+    """Take everything out of a layout. Widgets go when the event at hand is over: one of them may be its sender."""
+    while layout.count():
+        item = layout.takeAt(0)
+        if item is None:
+            return
+        widget, inner = item.widget(), item.layout()
+        if widget:
+            widget.hide()
+            widget.deleteLater()
+        elif inner:
+            clear(inner)

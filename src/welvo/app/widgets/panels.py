@@ -1,0 +1,190 @@
+"""The detail panel: name line, what it is, the fields, findings with fixes, every way it is said."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+
+from welvo.app.network import Wire
+from welvo.app.session import Session
+from welvo.app.widgets import marks
+from welvo.app.widgets.fields import Choice, Field, Tick
+from welvo.app.widgets.fixes import run_fix
+from welvo.app.widgets.painting import RIGHT, button, column, label, row, text, width_of
+from welvo.app.widgets.theme import THEME
+from welvo.app.widgets.tints import spine
+from welvo.checks.registry import Finding
+
+
+def field_row(words: str, *widgets: QWidget | None) -> QHBoxLayout:
+    """A field with its label, 84 wide."""
+    name = label(words, quiet=True)
+    name.setFixedWidth(84)
+    made = row(name)
+    for w in widgets:
+        if w is None:
+            made.addStretch(1)
+        else:
+            made.addWidget(w, 0 if w.maximumWidth() < 1000 else 1)
+    return made
+
+
+class Ways(QWidget):
+    """A table of all the ways one number is said, 24 a row."""
+
+    def __init__(self, title: str, ways: tuple[tuple[str, str], ...]) -> None:
+        super().__init__()
+        self._title, self._ways = title, ways
+        self.setFixedHeight(22 + 24 * len(ways))
+        self.setAccessibleName("; ".join(f"{a} {b}" for a, b in ways))
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        p = QPainter(self)
+        w = self.width()
+        text(p, QRectF(0, 0, w, 20), self._title, "quiet", 11)
+        for n, (a, b) in enumerate(self._ways):
+            y = 22 + 24 * n
+            wide = width_of(b) + 6
+            text(p, QRectF(0, y, w - wide - 4, 24), a, "quiet", 11)
+            text(p, QRectF(w - min(wide, w - 60), y, min(wide, w - 60), 24), b, align=RIGHT)
+            p.fillRect(QRectF(0, y + 23, w, 1), THEME.color("line"))
+
+
+class Title(QWidget):
+    """The name line: spine, number or name at 22, the rest beside it."""
+
+    def __init__(self, big: str, beside: str = "", tint: int | None = None) -> None:
+        super().__init__()
+        self._big, self._beside, self._tint = big, beside, tint
+        self.setFixedHeight(30 + THEME.step)
+        self.setAccessibleName(f"{big} {beside}")
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        p = QPainter(self)
+        x = 0
+        if self._tint is not None:
+            spine(p, 0, 3, 22, self._tint, THEME.tint(self._tint)[0])
+            x = 12
+        wide = width_of(self._big, 22, True)
+        text(p, QRectF(x, 0, self.width() - x, 28), self._big, size=22, bold=True)
+        text(p, QRectF(x + wide + 8, 5, self.width() - x - wide - 8, 20), self._beside)
+
+
+def finding_card(session: Session, wire: Wire, finding: Finding) -> QWidget:
+    """A card with a bar in the severity's colour, the reason and the fixes."""
+    card = QFrame()
+    card.setObjectName("card")
+    c = THEME.color
+    card.setStyleSheet(
+        f"#card {{ background: {c('station').name()}; border-left: 4px solid {c(finding.severity).name()}; }}"
+    )
+    body = column((10, 8, 10, 10), 6)
+    head = row(marks.MarkLabel(finding.severity), label(finding.title, 13, True, wrap=True), spacing=6)
+    head.setStretch(1, 1)
+    body.addLayout(head)
+    body.addWidget(label(finding.reason, 11, wrap=True))
+    for fix in finding.fixes[:5]:
+        body.addWidget(
+            button(
+                fix.label,
+                lambda fix=fix: run_fix(session, wire, fix),
+                "; ".join(f"{a}: {b} → {d}" for a, b, d in fix.changes),
+            )
+        )
+    card.setLayout(body)
+    return card
+
+
+class Panel(QScrollArea):
+    """Base of all panels: a column that is built anew for another selection and refreshed for another value."""
+
+    def __init__(self, session: Session, wire: Wire) -> None:
+        super().__init__()
+        self.session = session
+        self.wire = wire
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setAccessibleName("Details")
+        inner = QWidget()
+        inner.setObjectName("panelInner")
+        self.body = QVBoxLayout(inner)
+        self.body.setContentsMargins(16, 12, 12, 16)
+        self.body.setSpacing(8)
+        self.setWidget(inner)
+        self.restyle()
+
+    def restyle(self) -> None:
+        ground = THEME.color("raised").name()
+        self.setStyleSheet(f"#panelInner {{ background: {ground}; }}")
+
+    def nothing(self) -> None:
+        self.body.addWidget(Title("Nothing selected"))
+        self.body.addWidget(
+            label(
+                "What you select stands here with its settings, its findings and every way to say its place.",
+                11,
+                quiet=True,
+                wrap=True,
+            )
+        )
+        self.body.addStretch(1)
+
+
+class FormPanel(Panel):
+    """A panel of fields that read from the session and write to it; `refresh` shows the present values."""
+
+    def __init__(self, session: Session, wire: Wire) -> None:
+        super().__init__(session, wire)
+        self.refreshers: list[Callable[[], None]] = []
+
+    def field(
+        self,
+        words: str,
+        help_text: str,
+        read: Callable[[], str],
+        apply: Callable[[str], object],
+        *,
+        narrow: int = 0,
+        beside: QWidget | None = None,
+        placeholder: str = "",
+    ) -> Field:
+        """A labelled line; `narrow` is its width when it holds a number."""
+        field = Field(help_text, apply, right=bool(narrow))
+        field.say = lambda why: self.session.say(why, "error")
+        field.setAccessibleName(words)
+        field.setPlaceholderText(placeholder)
+        if narrow:
+            field.setFixedWidth(narrow)
+        self.refreshers.append(lambda: field.set_value(read()))
+        self.body.addLayout(field_row(words, field, beside, None) if narrow else field_row(words, field))
+        return field
+
+    def choice(
+        self,
+        words: str,
+        help_text: str,
+        options: Callable[[], tuple[list[tuple[str, str]], str]],
+        apply: Callable[[str], object],
+    ) -> Choice:
+        """A labelled choice; `options` gives the options and the present one."""
+        made = Choice(help_text, apply)
+        made.setAccessibleName(words)
+        self.refreshers.append(lambda: made.set_options(*options()))
+        self.body.addLayout(field_row(words, made))
+        return made
+
+    def tick(self, words: str, help_text: str, read: Callable[[], bool], apply: Callable[[bool], object]) -> Tick:
+        """A tick of its own row is for the caller to place."""
+        made = Tick(words, help_text, apply)
+        self.refreshers.append(lambda: made.setChecked(read()))
+        return made
+
+    def rule(self) -> None:
+        """A hairline between two parts."""
+        line = QFrame()
+        line.setFixedHeight(1)
+        line.setStyleSheet(f"background: {THEME.color('line').name()};")
+        self.body.addWidget(line)
