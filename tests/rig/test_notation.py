@@ -1,19 +1,8 @@
 import pytest
 
 from welvo.rig.base import Refused
-from welvo.rig.notation import (
-    every_way,
-    plural,
-    read_ip,
-    read_numbers,
-    read_place,
-    read_series,
-    read_wire,
-    say_artnet,
-    say_place,
-    say_wire,
-    thousands,
-)
+from welvo.rig.notation import plural, read_ip, read_numbers, read_place, read_series, say_place, thousands
+from welvo.rig.protocol import every_way, read_wire, say_artnet, say_wire
 
 
 def test_places_have_three_digit_addresses() -> None:

@@ -17,8 +17,8 @@ from welvo.live.listener import Listener, ListenError
 from welvo.live.output import rows_of, streams
 from welvo.observed.values import Event
 from welvo.rig.document import Change
-from welvo.rig.notation import say_wire
 from welvo.rig.plan import model_of, planned, say_setting, split_key
+from welvo.rig.protocol import PROTOCOLS, say_wire
 from welvo.rig.wiring import SettingValue
 
 
@@ -148,9 +148,14 @@ class Wire(QObject):
         self.engine.set_streams(specs)
         self._flush.start()
         self.armed_changed.emit()
-        lines = [say_wire(f.protocol, f.wire) for f in self.session.rig.feeds.values() if f.protocol == "serial"]
+        lines = [
+            say_wire(f.protocol, f.wire) for f in self.session.rig.feeds.values() if not PROTOCOLS[f.protocol].sent
+        ]
         if lines:
-            self.session.say(f"Not sent: {', '.join(lines[:4])}. The Bench sends sACN, Art-Net and DDP.", "warning")
+            self.session.say(
+                f"Not sent: {', '.join(lines[:4])}. The Bench sends {', '.join(r.word for r in PROTOCOLS.values() if r.sent)}.",
+                "warning",
+            )
         return True
 
     def disarm(self) -> None:

@@ -14,7 +14,8 @@ from welvo.app.widgets.painting import CENTRE, box, fitting, text
 from welvo.app.widgets.theme import THEME
 from welvo.patch.path import Hop, Joint, Path, path
 from welvo.rig.lookup import call, used_by
-from welvo.rig.notation import plural, say_wire
+from welvo.rig.notation import plural
+from welvo.rig.protocol import say_wire
 
 ROLES = ("level", "universe", "feed", "device", "port", "line", "lamp")
 

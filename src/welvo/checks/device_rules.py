@@ -7,8 +7,9 @@ from collections.abc import Iterator
 from welvo.checks.registry import Context, Finding, Fix, just, rule
 from welvo.observed.compare import compare, is_live
 from welvo.rig.lookup import used
-from welvo.rig.notation import plural, say_wire
+from welvo.rig.notation import plural
 from welvo.rig.plan import device_at, say_setting
+from welvo.rig.protocol import say_wire
 
 
 @rule(

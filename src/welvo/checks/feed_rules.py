@@ -9,7 +9,8 @@ from welvo.checks.registry import Context, Finding, Fix, just, rule
 from welvo.rig.document import Change, Rig
 from welvo.rig.edits import add_feed, set_feed
 from welvo.rig.lookup import used
-from welvo.rig.notation import plural, say_wire
+from welvo.rig.notation import plural
+from welvo.rig.protocol import PROTOCOLS, say_wire
 
 
 @rule(
@@ -169,7 +170,7 @@ def nobody_takes(ctx: Context, fid: str) -> Iterator[Finding]:
     feed = ctx.rig.feeds[fid]
     if not ctx.rig.devices or feed.universe not in ctx.rig.universes or not ctx.index.on(feed.universe):
         return
-    if feed.protocol in ("ddp", "serial") or not used(ctx.rig, "universes", feed.universe):
+    if not PROTOCOLS[feed.protocol].numbered or not used(ctx.rig, "universes", feed.universe):
         return
     if any(f in ctx.ports_by_feed for f in ctx.feeds_by_universe[feed.universe]):
         return

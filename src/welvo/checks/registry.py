@@ -11,6 +11,7 @@ from welvo.observed.values import Observed
 from welvo.patch.index import Index
 from welvo.patch.traffic import Traffic, traffic, traffic_facts
 from welvo.rig.document import Change, Rig
+from welvo.rig.protocol import PROTOCOLS
 from welvo.rig.wiring import Feed
 from welvo.runs.power import Load, loads
 
@@ -100,7 +101,7 @@ class Context:
         """Feeds by protocol and number on the wire, in order of entry. Serial lines are each sender's own."""
         found: dict[tuple[str, int], list[str]] = {}
         for fid, feed in self.rig.feeds.items():
-            if feed.protocol in ("sacn", "artnet"):
+            if PROTOCOLS[feed.protocol].numbered:
                 found.setdefault((feed.protocol, feed.wire), []).append(fid)
         return found
 

@@ -13,9 +13,10 @@ from welvo.patch.cable import Stream
 from welvo.rig.abilities import ability
 from welvo.rig.counting import HIGHEST_SACN
 from welvo.rig.document import Change, Rig, put
-from welvo.rig.notation import plural, say_place, say_protocol, thousands
+from welvo.rig.notation import plural, say_place, thousands
 from welvo.rig.patched import NOWHERE
 from welvo.rig.plan import model_of
+from welvo.rig.protocol import say_protocol
 from welvo.rig.wiring import ABILITIES
 from welvo.runs.claims import meetings
 from welvo.runs.edits import (

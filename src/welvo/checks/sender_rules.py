@@ -12,8 +12,9 @@ from welvo.patch.traffic import dmx_rate, say_bits
 from welvo.rig.abilities import ability
 from welvo.rig.edits import set_feed, set_universe
 from welvo.rig.lookup import used
-from welvo.rig.notation import plural, say_protocol, say_wire
+from welvo.rig.notation import plural
 from welvo.rig.plan import model_of
+from welvo.rig.protocol import PROTOCOLS, say_protocol, say_wire
 from welvo.rig.wiring import Feed, Sender
 
 
@@ -23,7 +24,7 @@ def _is_used(ctx: Context, feed: Feed) -> bool:
 
 def shown_number(sender: Sender, feed: Feed) -> int:
     """The number the sender's own pages show for a wire universe: sACN starts at 1, Art-Net at 0, pages at either."""
-    from_zero = feed.wire - 1 if feed.protocol == "sacn" else feed.wire
+    from_zero = PROTOCOLS[feed.protocol].from_zero(feed.wire)
     return from_zero + sender.counts_from
 
 
@@ -51,7 +52,7 @@ def _one_off(ctx: Context, feed: Feed) -> bool:
 def cannot_number(ctx: Context, fid: str) -> Iterator[Finding]:
     feed = ctx.rig.feeds[fid]
     sender = ctx.rig.senders.get(feed.sender)
-    if sender is None or feed.protocol not in ("sacn", "artnet") or not _is_used(ctx, feed):
+    if sender is None or not PROTOCOLS[feed.protocol].numbered or not _is_used(ctx, feed):
         return
     shown = shown_number(sender, feed)
     if sender.lowest <= shown <= sender.highest:
@@ -108,7 +109,7 @@ def meet_at_a_port(ctx: Context, fid: str) -> Iterator[Finding]:
         other = ctx.rig.feeds[other_id]
         if other_id >= fid or not _is_used(ctx, other):
             continue
-        if other.sender != feed.sender and other.priority != feed.priority and feed.protocol == "sacn":
+        if other.sender != feed.sender and other.priority != feed.priority and PROTOCOLS[feed.protocol].has_priority:
             high, low = (feed, other) if feed.priority > other.priority else (other, feed)
             names = [ctx.rig.senders[f.sender].name if f.sender in ctx.rig.senders else "?" for f in (high, low)]
             yield Finding(
@@ -154,7 +155,11 @@ def too_fast(ctx: Context, fid: str) -> Iterator[Finding]:
     feed = ctx.rig.feeds[fid]
     if feed.rate <= 44 or not _is_used(ctx, feed):
         return
-    lines = [("the line itself", min(512, ctx.rig.universes[feed.universe].size))] if feed.protocol == "serial" else []
+    lines = (
+        [("the line itself", min(512, ctx.rig.universes[feed.universe].size))]
+        if PROTOCOLS[feed.protocol].carries == "line"
+        else []
+    )
     for did, label in ctx.ports_by_feed.get(fid, ()):
         model = model_of(ctx.rig, did)
         if model and model.kind in ("node", "serial"):
@@ -182,7 +187,7 @@ def too_fast(ctx: Context, fid: str) -> Iterator[Finding]:
 )  # fmt: skip
 def off_by_one(ctx: Context, fid: str) -> Iterator[Finding]:
     feed = ctx.rig.feeds[fid]
-    if feed.protocol not in ("sacn", "artnet") or not _is_used(ctx, feed):
+    if not PROTOCOLS[feed.protocol].numbered or not _is_used(ctx, feed):
         return
     number = ctx.rig.universes[feed.universe].number
     if abs(feed.wire - number) != 1:
@@ -213,7 +218,7 @@ def no_keep_alive(ctx: Context, fid: str) -> Iterator[Finding]:
     if feed.rule != "bare" or not _is_used(ctx, feed):
         return
     wire = say_wire(feed.protocol, feed.wire)
-    serial = feed.protocol == "serial"
+    serial = PROTOCOLS[feed.protocol].carries == "line"
     rule_, words = ("always", "always") if serial else ("change", "on change, keep-alive")
     edit = partial(set_feed, fid=fid, label=f"send {wire} {words}", rule=rule_)
     yield Finding(
@@ -246,11 +251,11 @@ def sync_carries(ctx: Context, fid: str) -> Iterator[Finding]:
     "FEED-16", "warning", "feed", "A DDP stream without a box",
     "A universe is fed by DDP, and nobody said to which address.",
     "DDP knows no multicast and no subscribers: without an address nothing is sent.",
-    "Write the box's IP address at the feed.", among=lambda ctx: ctx.feeds_like(lambda f: f.protocol == "ddp"),
+    "Write the box's IP address at the feed.", among=lambda ctx: ctx.feeds_like(lambda f: PROTOCOLS[f.protocol].carries == "octets"),
 )  # fmt: skip
 def stream_to_nobody(ctx: Context, fid: str) -> Iterator[Finding]:
     feed = ctx.rig.feeds[fid]
-    if feed.protocol != "ddp" or feed.to or not _is_used(ctx, feed):
+    if PROTOCOLS[feed.protocol].carries != "octets" or feed.to or not _is_used(ctx, feed):
         return
     number = ctx.rig.universes[feed.universe].number
     yield Finding(

@@ -130,14 +130,16 @@ def send(
     from welvo.live.engine import EngineError, EngineProcess
     from welvo.protocols import sacn as acn
     from welvo.rig.base import Refused
-    from welvo.rig.notation import read_ip, read_wire
+    from welvo.rig.notation import read_ip
+    from welvo.rig.protocol import BROADCAST, MULTICAST, NUMBERED, PROTOCOLS
 
-    if protocol not in ("sacn", "artnet"):
-        fail(f"“{protocol}” is no protocol here: sacn or artnet.")
+    if protocol not in NUMBERED:
+        fail(f"“{protocol}” is no protocol here: {' or '.join(NUMBERED)}.")
+    record = PROTOCOLS[protocol]
     where = interface_at(interface)
     frame = bytearray(512)
     try:
-        wire = read_wire(protocol, universe)
+        wire = record.read(universe)
         for pair in levels:
             m = re.fullmatch(r"(\d+)=(\d+)(%?)", pair)
             if not m:
@@ -146,12 +148,12 @@ def send(
             if not 1 <= slot <= 512 or not 0 <= level <= 255:
                 raise Refused(f"“{pair}”: slots run from 1 to 512, levels from 0 to 255.")
             frame[slot - 1] = level
-        to = to or ("multicast" if protocol == "sacn" else "")
+        to = to or (MULTICAST if MULTICAST in record.destinations else "")
         if not to:
             raise Refused("Art-Net needs --to with the box's address (or broadcast, with care).")
-        if to == "multicast" and protocol == "sacn":
+        if to == MULTICAST and MULTICAST in record.destinations:
             target = acn.group(wire)
-        elif to == "broadcast" and protocol == "artnet":
+        elif to == BROADCAST and BROADCAST in record.destinations:
             target = where.broadcast
             typer.echo("welvo: broadcast makes every box on the network read every frame", err=True)
         else:
@@ -190,7 +192,8 @@ def listen(
     """Say what is on the wire: sources, universes, rates, levels, and the boxes that answer."""
     from welvo.live.listener import Listener
     from welvo.rig.base import Refused
-    from welvo.rig.notation import read_numbers, say_wire
+    from welvo.rig.notation import read_numbers
+    from welvo.rig.protocol import say_wire
 
     where = interface_at(interface)
     try:

@@ -17,7 +17,7 @@ from welvo.live.interfaces import Interface, port_taken
 from welvo.observed.values import Heard, HeardPort, SourceSeen
 from welvo.protocols import artnet, sacn
 from welvo.protocols.wire import WireError
-from welvo.rig.wiring import Protocol
+from welvo.rig.protocol import Protocol
 
 POLL_EVERY = 2.6
 """Seconds between polls; Art-Net 4 asks for 2.5 to 3."""

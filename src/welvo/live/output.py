@@ -11,6 +11,7 @@ from welvo.patch.stream import boxes, stream_of
 from welvo.protocols import sacn
 from welvo.rig.document import Rig
 from welvo.rig.lookup import bench_sender, used
+from welvo.rig.protocol import PROTOCOLS
 
 
 def rows_of(rig: Rig) -> dict[str, int]:
@@ -36,7 +37,7 @@ def streams(
     rows = rows_of(rig)
     found = []
     for fid, feed in rig.feeds.items():
-        if feed.sender != bench or feed.universe not in rig.universes or feed.protocol not in ("sacn", "artnet"):
+        if feed.sender != bench or feed.universe not in rig.universes or not PROTOCOLS[feed.protocol].numbered:
             continue
         if not used(rig, "universes", feed.universe):
             continue
@@ -59,7 +60,7 @@ def streams(
                 "id": fid, "row": rows[feed.universe], "protocol": feed.protocol, "wire": feed.wire, "to": to,
                 "priority": feed.priority, "rate": feed.rate, "rule": feed.rule, "slots": size, "sync": feed.sync,
                 "sync_to": interface.broadcast if feed.sync and feed.protocol == "artnet" else "",
-                "last": last[feed.at_disarm] if feed.protocol == "artnet" else None,
+                "last": None if PROTOCOLS[feed.protocol].ends else last[feed.at_disarm],
             }
         )  # fmt: skip
     return [*found, *(_boxes(index, rows) if index else ())]

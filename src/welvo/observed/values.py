@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import msgspec
 
-from welvo.rig.wiring import Protocol, SettingValue
+from welvo.rig.protocol import Protocol
+from welvo.rig.wiring import SettingValue
 
 SILENT_AFTER = 10.0
 """Seconds without a reply (three missed polls) after which a device counts as silent; Art-Net 4, conversation."""

@@ -13,6 +13,7 @@ from welvo.rig.edits import with_place
 from welvo.rig.lookup import call, universe_by_number, universes_in_order
 from welvo.rig.notation import Shift, plural, say_place
 from welvo.rig.patched import Element, Fixture, Place
+from welvo.rig.protocol import PROTOCOLS
 
 
 def shifted(index: Index, keys: list[tuple[str, int]], shift: Shift) -> list[Step]:
@@ -119,10 +120,10 @@ def renumbered(rig: Rig, uids: list[str], first: int, wires: bool) -> tuple[Rig,
     feeds = {}
     if wires:
         from welvo.rig.edits import check_feed
-        from welvo.rig.notation import say_wire
+        from welvo.rig.protocol import say_wire
 
         for fid, feed in rig.feeds.items():
-            if feed.universe in new and feed.protocol in ("sacn", "artnet"):
+            if feed.universe in new and PROTOCOLS[feed.protocol].numbered:
                 delta = new[feed.universe] - rig.universes[feed.universe].number
                 if feed.wire + delta < 0:
                     raise Refused(f"{say_wire(feed.protocol, feed.wire)} cannot go {-delta} lower.")

@@ -11,8 +11,9 @@ from welvo.rig.base import Refused
 from welvo.rig.document import Change, Rig, put
 from welvo.rig.edits import without_feeds
 from welvo.rig.lookup import universes_in_order, used
-from welvo.rig.notation import plural, say_wire
+from welvo.rig.notation import plural
 from welvo.rig.plan import model_of
+from welvo.rig.protocol import say_wire
 
 
 @dataclass(frozen=True)

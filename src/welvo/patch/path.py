@@ -17,8 +17,9 @@ from welvo.rig.counting import SLOTS, pixel_place, running_of
 from welvo.rig.counting import place_of as place_at
 from welvo.rig.document import Rig
 from welvo.rig.lookup import call, called, mode_of, universe_by_number, used
-from welvo.rig.notation import every_way, plural, read_place, say_place, say_wire, thousands
+from welvo.rig.notation import plural, read_place, say_place, thousands
 from welvo.rig.plan import device_at, feed_reaches, model_of, port_of_fixture, ports_taking
+from welvo.rig.protocol import PROTOCOLS, every_way, say_wire
 from welvo.rig.switches import say_setting
 
 
@@ -339,7 +340,7 @@ def place_ways(index: Index, target: Target) -> tuple[tuple[str, str], ...]:
             before = model.ports.index(port[1])
             ways.append(("Running in device", thousands(running_of(before, target.address))))
     feed = next((f for f in rig.feeds.values() if f.universe == target.universe), None)
-    if feed and feed.protocol == "ddp" and span:
+    if feed and PROTOCOLS[feed.protocol].carries == "octets" and span:
         octet = octet_of(index, (feed.to, feed.wire), span, target.address)
         if octet is not None:
             ways.append(("Octet in the stream", f"{thousands(octet)} (from 0)"))
@@ -510,14 +511,14 @@ def path(
         )
     )  # fmt: skip
     joints.append(Joint("agrees"))
-    if not port and feed.protocol in ("ddp", "serial"):
-        box = device_at(rig, feed.to) if feed.protocol == "ddp" else ""
+    if not port and not PROTOCOLS[feed.protocol].numbered:
+        box = device_at(rig, feed.to) if PROTOCOLS[feed.protocol].carries == "octets" else ""
         name_ = rig.devices[box].name if box else feed.to or "no address"
-        word = "one stream" if feed.protocol == "ddp" else "a line of its own"
+        word = "one stream" if PROTOCOLS[feed.protocol].carries == "octets" else "a line of its own"
         hops.append(
             Hop(
                 "device",
-                name_ if feed.protocol == "ddp" else f"line {feed.wire}",
+                name_ if PROTOCOLS[feed.protocol].carries == "octets" else f"line {feed.wire}",
                 word,
                 ("device", box) if box else ("feed", chosen),
             )

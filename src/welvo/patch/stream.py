@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from welvo.patch.index import Index
+from welvo.rig.protocol import PROTOCOLS
 
 
 class Piece(NamedTuple):
@@ -23,7 +24,7 @@ def boxes(index: Index) -> dict[tuple[str, int], list[str]]:
     rig = index.rig
     found: dict[tuple[str, int], list[str]] = {}
     for fid, feed in rig.feeds.items():
-        if feed.protocol == "ddp" and feed.universe in rig.universes:
+        if PROTOCOLS[feed.protocol].carries == "octets" and feed.universe in rig.universes:
             found.setdefault((feed.to, feed.wire), []).append(fid)
     for fids in found.values():
         fids.sort(key=lambda f: (rig.universes[rig.feeds[f].universe].number, f))

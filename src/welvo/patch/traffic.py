@@ -9,10 +9,16 @@ from welvo.patch.index import Index
 from welvo.patch.stream import boxes, stream_of
 from welvo.rig.lookup import used
 from welvo.rig.plan import model_of
+from welvo.rig.protocol import PROTOCOLS, Protocol
 
 AROUND = 14 + 20 + 8 + 4 + 20
 """Octets around a UDP payload on Ethernet: header, IPv4, UDP, checksum, and the pause and preamble between frames."""
-SACN_HEAD, ARTNET_HEAD, DDP_HEAD, DDP_MOST = 126, 18, 10, 1440
+_PACKETS: dict[Protocol, tuple[int, int, bool]] = {
+    "sacn": (126, 512, False),
+    "artnet": (18, 512, True),
+    "ddp": (10, 1440, False),
+}
+"""Octets before the levels in one packet, the most levels it carries, and whether they are made an even number."""
 DMX_BREAK, DMX_SLOT, DMX_SHORTEST = 92 + 12, 44, 1204
 """Microseconds of a DMX512-A packet (E1.11): break and mark after it, one slot, and the shortest packet allowed."""
 
@@ -75,22 +81,19 @@ def dmx_rate(slots: int) -> float:
     return 1e6 / max(DMX_SHORTEST, DMX_BREAK + DMX_SLOT * (slots + 1))
 
 
-def frame_octets(protocol: str, slots: int) -> tuple[int, int]:
+def frame_octets(protocol: Protocol, slots: int) -> tuple[int, int]:
     """Packets and octets on the cable for one frame of so many slots (octets of stream for DDP)."""
-    if protocol == "sacn":
-        return 1, SACN_HEAD + slots + AROUND
-    if protocol == "artnet":
-        return 1, ARTNET_HEAD + slots + slots % 2 + AROUND
-    if protocol == "ddp":
-        packets = max(1, -(-slots // DDP_MOST))
-        return packets, slots + packets * (DDP_HEAD + AROUND)
-    return 0, 0
+    head, most, even = _PACKETS.get(protocol, (0, 0, False))
+    if not most:
+        return 0, 0
+    packets = max(1, -(-slots // most))
+    return packets, slots + (slots % 2 if even else 0) + packets * (head + AROUND)
 
 
 @lru_cache(256)
-def _one(protocol: str, slots: int, rate: float) -> Load:
+def _one(protocol: Protocol, slots: int, rate: float) -> Load:
     """One copy of a feed: most of a rig's feeds are alike."""
-    packets, octets = frame_octets(protocol, slots) if slots or protocol != "ddp" else (0, 0)
+    packets, octets = frame_octets(protocol, slots) if slots or PROTOCOLS[protocol].numbered else (0, 0)
     return Load(packets * rate, octets * 8 * rate)
 
 
@@ -118,7 +121,7 @@ def traffic_facts(index: Index) -> tuple[object, ...]:
     rig = index.rig
     boxes_ = tuple((k, d.ip, d.model, *(p.feed for p in d.ports.values())) for k, d in rig.devices.items())
     through = tuple((k, tuple(n for n, _ in s.used)) for k, s in index.cables.streams.items())
-    ddp = any(f.protocol == "ddp" and not f.keeps for f in rig.feeds.values())
+    ddp = any(PROTOCOLS[f.protocol].carries == "octets" and not f.keeps for f in rig.feeds.values())
     things = (_Same(rig.fixtures), _Same(rig.elements)) if ddp else ()
     return (
         _Same(rig.feeds),
@@ -166,10 +169,12 @@ def traffic(index: Index) -> Traffic:
     for fid, feed in rig.feeds.items():
         if feed.universe not in rig.universes or not used(rig, "universes", feed.universe):
             continue
-        slots = lengths.get(fid, 0) if feed.protocol == "ddp" else rig.universes[feed.universe].size
+        slots = (
+            lengths.get(fid, 0) if PROTOCOLS[feed.protocol].carries == "octets" else rig.universes[feed.universe].size
+        )
         one = _one(feed.protocol, slots, feed.rate)
         here = takers.get((feed.protocol, feed.wire), set())
-        if feed.protocol == "serial":
+        if not PROTOCOLS[feed.protocol].port:
             loads[fid] = FeedLoad(fid, NOTHING, 0, "serial line")
             continue
         everything += one

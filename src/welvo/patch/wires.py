@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from welvo.patch.index import Index
 from welvo.patch.traffic import Traffic, traffic
 from welvo.rig.lookup import used
-from welvo.rig.notation import say_artnet, say_wire
+from welvo.rig.protocol import NUMBERED, PROTOCOLS, Protocol, say_wire
 
 
 @dataclass(frozen=True)
@@ -42,11 +42,11 @@ def wire_table(index: Index, known: Traffic | None = None) -> list[WireRow]:
         for label, port in device.ports.items():
             if port.feed:
                 takers.setdefault(port.feed, []).append(f"{device.name} {label}")
-    on_wire: dict[tuple[str, int], set[int]] = {}
+    on_wire: dict[tuple[Protocol, int], set[int]] = {}
     for feed in rig.feeds.values():
         if feed.universe in rig.universes:
             on_wire.setdefault((feed.protocol, feed.wire), set()).add(rig.universes[feed.universe].number)
-    order = {"sacn": 0, "artnet": 1, "ddp": 2, "serial": 3}
+    order = {key: n for n, key in enumerate(PROTOCOLS)}
     rows = []
     for fid in sorted(rig.feeds, key=lambda f: (order[rig.feeds[f].protocol], rig.feeds[f].wire, f)):
         feed = rig.feeds[fid]
@@ -54,8 +54,8 @@ def wire_table(index: Index, known: Traffic | None = None) -> list[WireRow]:
             continue
         universe = rig.universes[feed.universe]
         sender = rig.senders.get(feed.sender)
-        numbered = feed.protocol in ("sacn", "artnet")
-        zero = feed.wire - 1 if feed.protocol == "sacn" else feed.wire
+        numbered = PROTOCOLS[feed.protocol].numbered
+        zero = PROTOCOLS[feed.protocol].from_zero(feed.wire)
         load = loads.get(fid)
         rows.append(
             WireRow(
@@ -69,7 +69,7 @@ def wire_table(index: Index, known: Traffic | None = None) -> list[WireRow]:
     return rows
 
 
-def _beware(protocol: str, wire: int, number: int, on_wire: dict[tuple[str, int], set[int]]) -> str:
+def _beware(protocol: Protocol, wire: int, number: int, on_wire: dict[tuple[Protocol, int], set[int]]) -> str:
     same = on_wire[protocol, wire] - {number}
     if same:
         return f"universe {min(same)} goes out under it too"
@@ -79,13 +79,13 @@ def _beware(protocol: str, wire: int, number: int, on_wire: dict[tuple[str, int]
             return f"number {number} on the wire is universe {min(other)}"
         if abs(wire - number) == 1:
             return f"one {'more' if wire > number else 'less'} than universe {number}'s number"
-    elsewhere = "artnet" if protocol == "sacn" else "sacn"
-    crossed = on_wire.get((elsewhere, wire), set()) - {number}
-    if crossed:
-        name = f"Art-Net {say_artnet(wire)}" if elsewhere == "artnet" else f"sACN {wire}"
-        return f"{name} is universe {min(crossed)}"
-    if protocol == "artnet":
-        behind = on_wire.get(("artnet", wire + 1), set()) - {number}
+    for elsewhere in NUMBERED:
+        crossed = on_wire.get((elsewhere, wire), set()) - {number} if elsewhere != protocol else set()
+        if crossed:
+            record = PROTOCOLS[elsewhere]
+            return f"{record.word} {record.write(wire)} is universe {min(crossed)}"
+    if PROTOCOLS[protocol].base == 0:
+        behind = on_wire.get((protocol, wire + 1), set()) - {number}
         if behind:
             return f"counted from 1 it is {wire + 1}; {wire + 1} from 0 is universe {min(behind)}"
     return ""

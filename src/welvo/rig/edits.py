@@ -9,11 +9,12 @@ from msgspec.structs import replace
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Rig, fresh_id, put
 from welvo.rig.lookup import bench_sender, call, code_for, lowest_free_tint, universe_by_number
-from welvo.rig.notation import plural, read_ip, say_protocol, say_wire
+from welvo.rig.notation import plural, read_ip
 from welvo.rig.patched import Element, Fixture, Group, Place, Share, Waiver
 from welvo.rig.plan import ports_taking, split_key
 from welvo.rig.profile import Profile
-from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Protocol, Sender, SettingValue, Universe, Use
+from welvo.rig.protocol import DESTINATION_WORDS, PROTOCOLS, Protocol, say_wire
+from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Sender, SettingValue, Universe, Use
 
 Edit = tuple[Rig, Change]
 
@@ -152,7 +153,7 @@ def without_feeds(rig: Rig, feeds: set[str]) -> dict[str, Device]:
 
 
 def add_feed(
-    rig: Rig, universe: str, protocol: str = "sacn", wire: int | None = None, sender: str = ""
+    rig: Rig, universe: str, protocol: Protocol = "sacn", wire: int | None = None, sender: str = ""
 ) -> tuple[Rig, Change, str]:
     """Feed a universe, from the Bench unless said otherwise; the wire number is the universe's own by default."""
     senders: dict[str, Sender] = {}
@@ -161,57 +162,42 @@ def add_feed(
         who = fresh_id(rig.senders, "s")
         senders[who] = Sender(name="Bench", kind="bench")
     number = rig.universes[universe].number
-    on_wire = wire if wire is not None else number
     fid = fresh_id(rig.feeds, "w")
-    kind: Protocol = (
-        "artnet"
-        if protocol == "artnet"
-        else "ddp"
-        if protocol == "ddp"
-        else "serial"
-        if protocol == "serial"
-        else "sacn"
-    )
-    if kind in ("ddp", "serial"):
-        lines = [f.wire for f in rig.feeds.values() if f.protocol == "serial"]
-        on_wire = wire if wire is not None else 1 if kind == "ddp" else max(lines, default=0) + 1
+    record = PROTOCOLS[protocol]
+    if wire is None:
+        lines = [f.wire for f in rig.feeds.values() if f.protocol == protocol]
+        behind = max(lines, default=0) + 1 if record.carries == "line" else 1
+        on_wire = record.nearest(number) if record.numbered else behind
+    else:
+        on_wire = wire
     owner = rig.senders.get(who, senders.get(who))
     feed = Feed(
-        universe=universe, sender=who, protocol=kind, wire=on_wire, to=DESTINATIONS[kind][0],
+        universe=universe, sender=who, protocol=protocol, wire=on_wire, to=record.destinations[0],
         rate=owner.rate if owner else 44, priority=owner.priority if owner else 100,
     )  # fmt: skip
     label = f"feed universe {number} by {say_wire(protocol, on_wire)}"
     return *put(rig, label, senders=senders, feeds={fid: feed}), fid
 
 
-DESTINATIONS: dict[str, tuple[str, ...]] = {
-    "sacn": ("multicast",), "artnet": ("subscribers", "broadcast"), "ddp": ("",), "serial": ("",),
-}  # fmt: skip
-"""Words a feed may be sent to instead of one address; the first is what a new feed gets. A new DDP feed has no box yet."""
-
-
 def set_feed(rig: Rig, fid: str, label: str, **fields: Any) -> Edit:
-    feed = replace(rig.feeds[fid], **fields)
-    if "protocol" in fields and fields["protocol"] != rig.feeds[fid].protocol and "to" not in fields:
-        if feed.to in ("multicast", "subscribers", "broadcast", "") or feed.protocol == "serial":
-            feed = replace(feed, to=DESTINATIONS[feed.protocol][0])
+    """Change a feed; another protocol takes its own first destination along where the old one cannot serve it."""
+    old = rig.feeds[fid]
+    feed = replace(old, **fields)
+    if feed.protocol != old.protocol and "to" not in fields:
+        record = PROTOCOLS[feed.protocol]
+        if feed.to in DESTINATION_WORDS or not record.addresses:
+            feed = replace(feed, to=record.destinations[0])
     check_feed(feed)
     return put(rig, label, feeds={fid: feed})
 
 
 def check_feed(feed: Feed) -> None:
     """Refuse what no wire can carry: numbers and destinations that do not fit the protocol."""
-    if feed.protocol == "sacn" and not 1 <= feed.wire <= 63999:
-        raise Refused(f"There is no sACN universe {feed.wire}: they run from 1 to 63999.")
-    if feed.protocol == "artnet" and feed.wire > 32767:
-        raise Refused(f"Art-Net addresses run from 0 to 32767; {feed.wire} is too high.")
-    if feed.protocol == "ddp" and not 1 <= feed.wire <= 249:
-        raise Refused(f"DDP destinations run from 1 to 249; there is no {feed.wire}.")
-    if feed.protocol == "serial" and feed.wire < 1:
-        raise Refused("Serial lines are counted from 1.")
-    if feed.to not in DESTINATIONS[feed.protocol]:
-        if feed.to in ("multicast", "subscribers", "broadcast", "") or feed.protocol == "serial":
-            raise Refused(f"{say_protocol(feed.protocol)} cannot be sent to “{feed.to}”.")
+    record = PROTOCOLS[feed.protocol]
+    record.check_number(feed.wire)
+    if feed.to not in record.destinations:
+        if feed.to in DESTINATION_WORDS or not record.addresses:
+            raise Refused(f"{record.word} cannot be sent to “{feed.to}”.")
         read_ip(feed.to)
 
 

@@ -1,4 +1,4 @@
-"""How numbers are typed and said: addresses, series, number lists, wire universes, IP addresses."""
+"""How numbers are typed and said: addresses, series, number lists, IP addresses."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ import re
 from dataclasses import dataclass
 
 from welvo.rig.base import Refused
-from welvo.rig.counting import HIGHEST_PORT_ADDRESS, HIGHEST_SACN, net_sub_universe, port_address
+from welvo.rig.counting import HIGHEST_SACN
 
 
 def say_place(universe: int, address: int) -> str:
@@ -121,83 +121,3 @@ def read_ip(text: str) -> str:
     if int(parts[0]) >= 224:
         raise Refused(f"{clean} is a {'mask' if int(parts[0]) == 255 else 'multicast address'}, not one box.")
     return clean
-
-
-def read_sacn(text: str) -> int:
-    m = re.fullmatch(r"\s*(?:sacn\s*)?(\d+)\s*", text.lower())
-    if not m:
-        raise Refused(f"“{text.strip()}” is no sACN universe. Write a number from 1 to {HIGHEST_SACN}.")
-    n = int(m[1])
-    if not 1 <= n <= HIGHEST_SACN:
-        raise Refused(f"There is no sACN universe {n}: they run from 1 to {HIGHEST_SACN}.")
-    return n
-
-
-def read_artnet(text: str) -> int:
-    """`0/0/3` (net/sub-net/universe), `3` (the 15-bit number), `0x003` (hexadecimal) → Port-Address."""
-    t = re.sub(r"^\s*art(-?net)?\s*", "", text.lower()).strip()
-    if re.fullmatch(r"\d+\.\d+\.\d+\.\d+", t):
-        raise Refused(f"“{text.strip()}” looks like a network mask. Art-Net's sub-net is a number from 0 to 15.")
-    m = re.fullmatch(r"(\d+)\s*[/:.]\s*(\d+)\s*[/:.]\s*(\d+)", t)
-    if m:
-        net, sub, uni = (int(g) for g in m.groups())
-        for value, top, word in ((net, 127, "net"), (sub, 15, "sub-net"), (uni, 15, "universe")):
-            if value > top:
-                raise Refused(f"Art-Net's {word} runs from 0 to {top}; {value} is too high.")
-        return port_address(net, sub, uni)
-    m = re.fullmatch(r"0x([0-9a-f]+)|(\d+)", t)
-    if not m:
-        raise Refused(f"“{text.strip()}” is no Art-Net address. Write net/sub/universe (0/0/3), 3 or 0x003.")
-    n = int(m[1], 16) if m[1] else int(m[2])
-    if n > HIGHEST_PORT_ADDRESS:
-        raise Refused(f"Art-Net addresses run from 0 to {HIGHEST_PORT_ADDRESS}; {n} is too high.")
-    return n
-
-
-def read_wire(protocol: str, text: str) -> int:
-    """The number a feed has on its wire: an sACN universe, a Port-Address, a DDP destination or a serial line."""
-    if protocol in ("sacn", "artnet"):
-        return read_sacn(text) if protocol == "sacn" else read_artnet(text)
-    low, high, what = (1, 249, "DDP destination") if protocol == "ddp" else (1, 999, "serial line")
-    m = re.fullmatch(r"\s*(?:ddp|line|serial)?\s*(\d+)\s*", text.lower())
-    if not m or not low <= int(m[1]) <= high:
-        raise Refused(f"“{text.strip()}” is no {what}. Write a number from {low} to {high}.")
-    return int(m[1])
-
-
-def say_artnet(address: int) -> str:
-    return "{}/{}/{}".format(*net_sub_universe(address))
-
-
-def say_wire(protocol: str, wire: int) -> str:
-    """`sACN 3`, `Art 0/0/3`, `DDP 1` or `line 2`."""
-    if protocol in ("ddp", "serial"):
-        return f"DDP {wire}" if protocol == "ddp" else f"line {wire}"
-    return f"sACN {wire}" if protocol == "sacn" else f"Art {say_artnet(wire)}"
-
-
-def say_protocol(protocol: str) -> str:
-    return {"sacn": "sACN", "artnet": "Art-Net", "ddp": "DDP", "serial": "serial line"}[protocol]
-
-
-def every_way(protocol: str, wire: int) -> list[tuple[str, str]]:
-    """All the ways the trade writes one wire universe, so that an off-by-one cannot hide."""
-    if protocol == "ddp":
-        return [("DDP destination id", f"{wire}{' (display)' if wire == 1 else ''}")]
-    if protocol == "serial":
-        return [("Serial line", str(wire))]
-    if protocol == "sacn":
-        return [
-            ("sACN universe", str(wire)),
-            ("Multicast group", f"239.255.{wire >> 8}.{wire & 255}"),
-            ("Counted from 0", str(wire - 1)),
-            ("Hexadecimal", f"0x{wire:04X}"),
-            ("Art-Net of that number", f"{say_artnet(wire)} = {wire}" if wire <= HIGHEST_PORT_ADDRESS else "none"),
-        ]
-    return [
-        ("Art-Net net/sub/uni", say_artnet(wire)),
-        ("One number, from 0", str(wire)),
-        ("One number, from 1", str(wire + 1)),
-        ("Hexadecimal", f"0x{wire:04X}"),
-        ("sACN of that number", str(wire) if wire else "none: sACN has no 0"),
-    ]

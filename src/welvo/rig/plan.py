@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from welvo.rig.document import Rig
-from welvo.rig.notation import say_artnet
+from welvo.rig.protocol import PROTOCOLS
 from welvo.rig.wiring import DeviceModel, Feed, SettingSpec, SettingValue
 
 
@@ -50,11 +50,11 @@ def say_setting(spec: SettingSpec | None, value: SettingValue | None, protocol: 
     if value is None or value == "":
         return "—"
     if spec and spec.type == "universe" and isinstance(value, int):
-        return str(value) if protocol == "sacn" else say_artnet(value)
+        return PROTOCOLS[protocol].write(value)
     if isinstance(value, bool):
         return "on" if value else "off"
-    if value in ("sacn", "artnet"):
-        return "sACN" if value == "sacn" else "Art-Net"
+    if spec and spec.type == "choice" and value in PROTOCOLS:
+        return PROTOCOLS[value].word
     return str(value)
 
 

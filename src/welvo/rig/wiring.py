@@ -7,9 +7,9 @@ from typing import Annotated, Literal
 from msgspec import Meta
 
 from welvo.rig.base import Value
+from welvo.rig.protocol import NUMBERED, Protocol
 from welvo.rig.runs import Fraction, Segment, Sex
 
-Protocol = Literal["sacn", "artnet", "ddp", "serial"]
 SettingValue = str | int | bool
 Slot = Annotated[int, Meta(ge=1, le=512)]
 
@@ -181,7 +181,7 @@ class DeviceModel(Value, frozen=True, kw_only=True):
     slots_per_port: Annotated[int, Meta(ge=1, le=512)] = 512
     pixels_per_port: Annotated[int, Meta(ge=0, le=100_000)] = 0
     stream_slots: Annotated[int, Meta(ge=0, le=400_000)] = 0
-    protocols: tuple[Protocol, ...] = ("sacn", "artnet")
+    protocols: tuple[Protocol, ...] = NUMBERED
     modes: tuple[OutputMode, ...] = ()
     firmwares: tuple[Firmware, ...] = ()
     straddles: bool = True

@@ -13,9 +13,10 @@ from welvo.rig.counting import HIGHEST_SACN as _HIGHEST
 from welvo.rig.document import Change, Rig, fresh_id, joined, put
 from welvo.rig.edits import add_feed, add_universe, names_of, set_port
 from welvo.rig.lookup import bench_sender, call, feeds_of, mode_of, universe_by_number
-from welvo.rig.notation import plural, say_wire
+from welvo.rig.notation import plural
 from welvo.rig.patched import NOWHERE, Element, Fixture, Place
 from welvo.rig.plan import model_of
+from welvo.rig.protocol import PROTOCOLS
 from welvo.rig.runs import PixelType, Segment, Supply
 from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Sender, Universe
 from welvo.runs.cut import cut
@@ -481,13 +482,10 @@ def _like(example: Feed | None, sender: str, universe: str, number: int, first: 
     """A feed like the first universe's, its number on the wire as far on; without an example sACN multicast."""
     if example is None:
         return Feed(universe=universe, sender=sender, wire=number)
-    wire = example.wire + number - first if example.protocol in ("sacn", "artnet") else example.wire
-    if (
-        wire < 0
-        or (example.protocol == "artnet" and wire > 32767)
-        or (example.protocol == "sacn" and not 1 <= wire <= _HIGHEST)
-    ):
-        raise Refused(f"Universe {number} would need {say_wire(example.protocol, max(wire, 0))}, which does not exist.")
+    record = PROTOCOLS[example.protocol]
+    wire = example.wire + number - first if record.numbered else example.wire
+    if not record.possible(wire):
+        raise Refused(f"Universe {number} would need {record.number} {wire}, which does not exist.")
     return replace(example, universe=universe, wire=wire)
 
 

@@ -21,8 +21,9 @@ from welvo.observed.compare import Line, is_live
 from welvo.observed.values import Heard
 from welvo.rig.base import Refused
 from welvo.rig.edits import plan_setting, remove_device, set_device, who_else
-from welvo.rig.notation import read_ip, read_wire, say_artnet, say_wire
-from welvo.rig.plan import model_of
+from welvo.rig.notation import read_ip
+from welvo.rig.plan import model_of, say_setting
+from welvo.rig.protocol import read_wire, say_artnet, say_wire
 from welvo.rig.wiring import DeviceModel, SettingValue
 
 if TYPE_CHECKING:
@@ -164,9 +165,10 @@ class DevicesPanel(Panel):
             return
         if line.spec.type == "choice":
             made = Choice(line.spec.help, lambda v: s.edit(plan_setting, did, line.key, v or None))
-            words = {"sacn": "sACN", "artnet": "Art-Net"}
             none = [] if from_feed else [("", "not planned")]
-            made.set_options([*none, *((o, words.get(o, o)) for o in line.spec.options)], str(line.plan or ""))
+            made.set_options(
+                [*none, *((o, say_setting(line.spec, o)) for o in line.spec.options)], str(line.plan or "")
+            )
             made.setAccessibleName("Plan")
             self.body.addLayout(field_row("Plan", made))
         else:

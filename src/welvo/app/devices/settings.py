@@ -18,8 +18,9 @@ from welvo.app.widgets.theme import THEME
 from welvo.observed.compare import Line, compare, differing
 from welvo.rig.document import Rig
 from welvo.rig.edits import plan_setting, set_port
-from welvo.rig.notation import plural, say_wire
+from welvo.rig.notation import plural
 from welvo.rig.plan import say_setting
+from welvo.rig.protocol import say_wire
 from welvo.rig.wiring import Port
 
 

@@ -19,7 +19,8 @@ from welvo.rig.base import Refused
 from welvo.rig.document import Change, Rig
 from welvo.rig.edits import add_sender, change_use, set_use
 from welvo.rig.lookup import universe_by_number, universes_in_order
-from welvo.rig.notation import plural, read_numbers, say_wire, thousands
+from welvo.rig.notation import plural, read_numbers, thousands
+from welvo.rig.protocol import say_wire
 
 
 class Page(QWidget):

@@ -21,7 +21,8 @@ from welvo.app.widgets.theme import THEME
 from welvo.checks.checker import Report
 from welvo.rig.counting import SLOTS
 from welvo.rig.lookup import used
-from welvo.rig.notation import plural, say_place, say_wire
+from welvo.rig.notation import plural, say_place
+from welvo.rig.protocol import say_wire
 from welvo.rig.wiring import Universe
 
 

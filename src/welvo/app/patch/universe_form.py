@@ -15,7 +15,16 @@ from welvo.patch.traffic import say_bits, traffic
 from welvo.rig.base import Refused
 from welvo.rig.edits import add_feed, change_use, remove_feed, remove_universe, set_feed, set_universe
 from welvo.rig.lookup import feeds_of, used
-from welvo.rig.notation import every_way, plural, read_wire, say_artnet, say_place, say_protocol, say_wire, thousands
+from welvo.rig.notation import plural, say_place, thousands
+from welvo.rig.protocol import (
+    PROTOCOLS,
+    Protocol,
+    every_way,
+    read_protocol,
+    read_wire,
+    say_protocol,
+    say_wire,
+)
 from welvo.rig.wiring import Feed
 
 if TYPE_CHECKING:
@@ -91,18 +100,14 @@ def show_universe(panel: PatchPanel, uid: str) -> None:
         _feed(panel, fid)
     panel.rule()
     panel.body.addWidget(label("One more feed", 11, quiet=True))
-    help_ = {
-        "sacn": "Sends this universe as sACN multicast under its own number.",
-        "artnet": "Sends this universe as Art-Net to the boxes that ask for it.",
-        "ddp": "Makes this universe a part of one running stream to a DDP box, one behind the other in order of number.",
-        "serial": "Gives it out on a serial DMX line of the sender's computer. Planned and checked; not sent by the Bench yet.",
-    }
-    number = min(32767, s.rig.universes[uid].number)
     made = [
-        button(say_protocol(p).capitalize() if p == "serial" else say_protocol(p),
-               lambda p=p: s.edit(add_feed, uid, p, number if p == "artnet" else None), help_[p])
-        for p in ("sacn", "artnet", "ddp", "serial")
-    ]  # fmt: skip
+        button(
+            record.word[:1].upper() + record.word[1:] if " " in record.word else record.word,
+            lambda p=record.key: s.edit(add_feed, uid, p),
+            record.means,
+        )
+        for record in PROTOCOLS.values()
+    ]
     panel.body.addLayout(row(*made[:2], None, spacing=4))
     panel.body.addLayout(row(*made[2:], None, spacing=4))
 
@@ -138,28 +143,29 @@ def _feed(panel: PatchPanel, fid: str) -> None:
     )  # fmt: skip
     panel.choice(
         "Protocol", "How the levels travel. The box's port must be set to the same, or it stays dark.",
-        lambda: ([(p, say_protocol(p)) for p in ("sacn", "artnet", "ddp", "serial")], feed().protocol),
-        lambda v: change(f"send by {say_protocol(v)}", protocol=v, wire=_fitting(feed(), v, s.rig.universes[feed().universe].number)),
+        lambda: ([(p, r.word) for p, r in PROTOCOLS.items()], feed().protocol),
+        lambda v: change(f"send by {say_protocol(v)}", protocol=v, wire=_fitting(feed(), read_protocol(v), s.rig.universes[feed().universe].number)),
     )  # fmt: skip
     protocol = feed().protocol
     panel.field("On the wire", "The number on the wire: 3 for sACN; 0/0/3, 3 or 0x003 for Art-Net, counted from 0. A wrong one lights another port, or none.",
-                lambda: say_artnet(feed().wire) if feed().protocol == "artnet" else str(feed().wire),
+                lambda: PROTOCOLS[feed().protocol].write(feed().wire),
                 lambda t: change(f"send as {t}", wire=read_wire(feed().protocol, t)), narrow=84)  # fmt: skip
-    if protocol != "serial":
+    record = PROTOCOLS[protocol]
+    if record.addresses:
         panel.field("To", "multicast (sACN), subscribers or broadcast (Art-Net), or one IP address. Broadcast makes every box read every frame.",
                     lambda: feed().to, lambda t: change(f"send to {t}", to=t.strip().lower()))  # fmt: skip
-    if protocol == "sacn":
+    if record.has_priority:
         panel.field("Priority", "0 to 200, 100 when nobody chose. Only the highest counts; two senders of one priority flicker.",
                     lambda: str(feed().priority), lambda t: change(f"priority {t}", priority=whole(t, 0, 200)), narrow=84)  # fmt: skip
         panel.field("Sync by", "The sACN universe that releases the frames, so that boxes change together; 0: none. A box that never hears it may freeze.",
                     lambda: str(feed().sync), lambda t: change(f"sync by {t}", sync=whole(t, 0, 63999)), narrow=84)  # fmt: skip
-    elif protocol == "artnet":
+    elif record.numbered and not record.ends:
         panel.choice("At disarm", "What the boxes are left with when you disarm, since Art-Net has no end of stream: hold keeps the light as it is.",
                      lambda: ([("hold", "hold the last levels"), ("zero", "zero"), ("defaults", "defaults")], feed().at_disarm),
                      lambda v: change(f"leave {v} at disarm", at_disarm=v))  # fmt: skip
         panel.body.addWidget(panel.tick("ArtSync behind the frames", "Boxes show the frames together when ArtSync comes. One that misses it shows them late.",
                                         lambda: bool(feed().sync), lambda on: change("ArtSync on" if on else "ArtSync off", sync=int(on))))  # fmt: skip
-    elif protocol == "ddp":
+    elif record.carries == "octets":
         panel.body.addWidget(panel.tick("Keeps running numbers", "Every slot keeps its running number in the stream; off, free slots never enter it and all moves together.",
                                         lambda: feed().keeps, lambda on: _keep(panel, fid, on)))  # fmt: skip
     panel.field("Frames a s", "At most so many frames a second. 44 is all a DMX line can take; slower lines need less.",
@@ -183,7 +189,7 @@ def _feed(panel: PatchPanel, fid: str) -> None:
             )
         facts.addWidget(label(f"Leaves through {panel.wire.interface.label}", 11, quiet=True))
         ways = every_way(feed().protocol, feed().wire)
-        if feed().protocol == "ddp":
+        if PROTOCOLS[feed().protocol].carries == "octets":
             ways += _offsets(panel, fid)
         facts.addWidget(Ways("This number on the wire, every way it is said", tuple(ways)))
 
@@ -202,7 +208,7 @@ def _keep(panel: PatchPanel, fid: str, on: bool) -> None:
         alike = {
             k: replace(f, keeps=on)
             for k, f in rig.feeds.items()
-            if (f.protocol, f.to, f.wire) == ("ddp", feed.to, feed.wire)
+            if (f.protocol, f.to, f.wire) == (feed.protocol, feed.to, feed.wire)
         }
         return put(rig, f"{'keep' if on else 'drop'} running numbers in the stream", feeds=alike)
 
@@ -225,10 +231,9 @@ def _offsets(panel: PatchPanel, fid: str) -> list[tuple[str, str]]:
     return rows
 
 
-def _fitting(feed: Feed, protocol: str, number: int) -> int:
+def _fitting(feed: Feed, protocol: Protocol, number: int) -> int:
     """A number on the wire that fits another protocol."""
-    if protocol in ("ddp", "serial"):
-        return 1
-    if feed.protocol in ("ddp", "serial"):
-        return min(number, 32767)
-    return max(1, feed.wire) if protocol == "sacn" else min(feed.wire, 32767)
+    record = PROTOCOLS[protocol]
+    if not record.numbered:
+        return record.lowest
+    return record.nearest(feed.wire if PROTOCOLS[feed.protocol].numbered else number)

@@ -10,8 +10,9 @@ from welvo.app.widgets.panels import Title, field_row
 from welvo.patch.cable import Stream
 from welvo.patch.table import whole
 from welvo.rig.abilities import ability
-from welvo.rig.notation import say_place, say_wire, thousands
+from welvo.rig.notation import say_place, thousands
 from welvo.rig.plan import model_of
+from welvo.rig.protocol import PROTOCOLS, say_wire
 from welvo.rig.wiring import Port
 from welvo.runs.edits import (
     begin_and_make,
@@ -115,11 +116,11 @@ class BoxFields(LineFields):
         if model is None or stream.start is None or not model.counts:
             return []
         uid = next((k for k, u in rig.universes.items() if u.number == stream.start[0]), "")
-        feed = next((f for f in rig.feeds.values() if f.universe == uid and f.protocol in ("sacn", "artnet")), None)
+        feed = next((f for f in rig.feeds.values() if f.universe == uid and PROTOCOLS[f.protocol].numbered), None)
         if feed is None:
             return []
-        base = model.counts.get(feed.protocol, 1 if feed.protocol == "sacn" else 0)
-        shown = feed.wire + base - (1 if feed.protocol == "sacn" else 0)
+        record = PROTOCOLS[feed.protocol]
+        shown = record.from_zero(feed.wire) + model.counts.get(feed.protocol, record.base)
         return [("On its own page", f"universe {shown}, slot {stream.start[1] + model.counts.get('slot', 1) - 1}")]
 
     def _patch_buttons(self, did: str, port_label: str = "") -> None:

@@ -17,6 +17,7 @@ from welvo.app.widgets.panels import field_row
 from welvo.formats.models import check_model, from_folder, read_model, save_model, shipped, write_model
 from welvo.formats.rigfile import RigFileError
 from welvo.rig.base import Refused
+from welvo.rig.protocol import PROTOCOLS
 from welvo.rig.wiring import DeviceModel, OutputMode
 from welvo.runs.edits import set_model
 
@@ -198,9 +199,9 @@ class ModelEditor(QDialog):
         )
         self._line(
             "Protocols",
-            "What it listens to: sacn, artnet, ddp, serial.",
+            f"What it listens to: {', '.join(PROTOCOLS)}.",
             lambda: ", ".join(self.model.protocols),
-            lambda t: {"protocols": _words(t, ("sacn", "artnet", "ddp", "serial"))},
+            lambda t: {"protocols": _words(t, tuple(PROTOCOLS))},
         )
         self._line(
             "Chip types",
