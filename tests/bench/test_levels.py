@@ -126,7 +126,8 @@ def test_movement_that_is_swapped_and_inverted_in_the_plan(rig: Rig) -> None:
 
 
 def test_a_universe_that_is_not_in_use_is_the_cause_of_darkness(rig: Rig) -> None:
-    made, _, key = edits.change_use(rig, "", "", name="Matinee", universes_off=("u1",))
+    made, change = edits.change_use(rig, "", "", name="Matinee", universes_off=("u1",))
+    key = change.made[0]
     made, _ = edits.set_use(made, key)
     index, levels = Index(made), Levels()
     for function in ("Dimmer", "Shutter1"):

@@ -76,7 +76,8 @@ def _overlay_apart(rig: Rig) -> tuple[Rig, str]:
 
 
 def _part_off(rig: Rig) -> tuple[Rig, str]:
-    rig, _, key = change_use(rig, "", "", name="Matinee", universes_off=("u2",))
+    rig, change = change_use(rig, "", "", name="Matinee", universes_off=("u2",))
+    key = change.made[0]
     return set_use(rig, key)[0], "leaves out 1 universe and 0 boxes"
 
 

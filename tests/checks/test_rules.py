@@ -128,7 +128,7 @@ def test_feeds(rig: Rig) -> None:
 
 
 def test_two_boxes_at_one_address(rig: Rig) -> None:
-    twin, _, _ = edits.add_device(rig, rig.device_models["mod"], "TWIN", "127.0.0.60")
+    twin, _ = edits.add_device(rig, rig.device_models["mod"], "TWIN", "127.0.0.60")
     assert only(twin, "DEV-01").facts["ip"] == "127.0.0.60"
 
 
@@ -203,20 +203,16 @@ def test_following_edits_finds_what_checking_anew_finds(rig: Rig, seed: int) -> 
             lambda: (
                 edits.set_feed(rig, "w1", "", wire=pick.choice([1, 2]))
                 if "w1" in rig.feeds
-                else edits.add_feed(rig, "u1")[:2]
+                else edits.add_feed(rig, "u1")
             ),
-            lambda: (
-                edits.remove_feed(rig, pick.choice(list(rig.feeds))) if rig.feeds else edits.add_feed(rig, "u2")[:2]
-            ),
+            lambda: edits.remove_feed(rig, pick.choice(list(rig.feeds))) if rig.feeds else edits.add_feed(rig, "u2"),
             lambda: put(
                 rig, "", elements={"e": Element(name="ribbon", pixels=pick.randint(1, 300), at=Place(after="a"))}
             ),
             lambda: put(rig, "", shares={"x": Share(members=("a", "b"))} if not rig.shares else {"x": None}),
             lambda: edits.set_universe(rig, "u1", "", size=pick.choice([16, 512])),
             lambda: (
-                edits.add_universe(rig)[:2]
-                if len(rig.universes) < 4
-                else edits.remove_universe(rig, max(rig.universes))
+                edits.add_universe(rig) if len(rig.universes) < 4 else edits.remove_universe(rig, max(rig.universes))
             ),
             lambda: edits.set_fixtures(
                 rig, "", {"b": {"at": (Place(after=pick.choice(["a", "c"]), gap=pick.randint(0, 500)),)}}

@@ -5,6 +5,7 @@ import json
 import os
 import stat
 import zipfile
+from itertools import count
 from pathlib import Path
 
 import pytest
@@ -117,6 +118,7 @@ def zipped(**entries: bytes) -> bytes:
         (b'{"profiles": {"p": {"name": "x", "modes": {}}}}', "profiles.p.modes"), (b'{"a":' * 5000 + b"1" + b"}" * 5000, "damaged|shape"),
         (b'{"name": "\xff"}', "damaged JSON"),
     ],
+    ids=count(),  # an archive holds the time it was made: an id made of its bytes would change from run to run
 )  # fmt: skip
 def test_bad_files_are_refused_with_the_reason(data: bytes, says: str) -> None:
     with pytest.raises(RigFileError, match=says):

@@ -38,7 +38,8 @@ def test_all_that_goes_to_one_ddp_box_is_one_stream_and_what_is_not_in_use_stays
     assert (box["id"], box["length"], box["rate"], box["to"]) == ("ddp 127.0.0.70 1", 1024, 30, ["127.0.0.70"])
     assert [rows["u2"], 100, 30, 612] in box["parts"] and len(box["parts"]) == 4
     assert streams(fed, LO, {}, {}) == []  # without the index no stream can be put together
-    used, _, key = change_use(fed, "", "", name="Matinee", universes_off=("u1",))
+    used, change = change_use(fed, "", "", name="Matinee", universes_off=("u1",))
+    key = change.made[0]
     used, _ = set_use(used, key)
     (box,) = streams(used, LO, {}, {}, Index(used))
     assert {p[0] for p in box["parts"]} == {rows["u2"]} and box["length"] == 1024  # every octet keeps its place

@@ -107,7 +107,8 @@ def test_wishes_are_read_as_they_are_said(rig: Rig) -> None:
 
 
 def test_adding_numbers_names_and_places_many_at_once(rig: Rig) -> None:
-    new, change, made = add_fixtures(Index(rig), read_wish(rig, "3 x Head at 4.1 +10"), 301, "Wing #")
+    new, change = add_fixtures(Index(rig), read_wish(rig, "3 x Head at 4.1 +10"), 301, "Wing #")
+    made = list(change.made)
     assert [new.fixtures[k].number for k in made] == [301, 302, 303] and new.fixtures[made[2]].name == "Wing 3"
     assert starts(new, *made) == [(4, 1), (4, 11), (4, 21)] and len(change.ids("universes")) == 1  # universe 4 was made
     with pytest.raises(Refused, match="101 is taken"):
@@ -116,7 +117,8 @@ def test_adding_numbers_names_and_places_many_at_once(rig: Rig) -> None:
 
 def test_adding_to_an_empty_rig_makes_its_first_universe(rig: Rig) -> None:
     bare = Rig(profiles=dict(rig.profiles))
-    new, _, made = add_fixtures(Index(bare), read_wish(bare, "2 x Head at free"))
+    new, change = add_fixtures(Index(bare), read_wish(bare, "2 x Head at free"))
+    made = list(change.made)
     assert starts(new, *made) == [(1, 1), (1, 9)]
 
 
@@ -126,7 +128,8 @@ def test_every_break_is_placed(rig: Rig) -> None:
     split, _ = put(
         rig, "", profiles={"split": profile("Split", "break head: pan, tilt\nbreak pixels: 4 x (red green blue)")}
     )
-    new, _, made = add_fixtures(Index(split), read_wish(split, "2 x Split at 1.100 +2"))
+    new, change = add_fixtures(Index(split), read_wish(split, "2 x Split at 1.100 +2"))
+    made = list(change.made)
     index = Index(new)
     assert [(s.brk, s.first) for s in index.spans(made[0])] == [(0, 100), (1, 17)] and index.flagged() == set()
 
@@ -139,7 +142,8 @@ def test_two_breaks_never_land_on_each_other(rig: Rig) -> None:
         elements={},
         shares={},
     )
-    made, change, keys = add_fixtures(Index(split), Wish(200, "split", "m", "1.1"))
+    made, change = add_fixtures(Index(split), Wish(200, "split", "m", "1.1"))
+    keys = list(change.made)
     index = Index(made)
     assert (
         not index.flagged() and not index.open and len(keys) == 200

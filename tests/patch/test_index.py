@@ -120,7 +120,7 @@ def apply(rig: Rig, step: tuple[Any, ...]) -> tuple[Rig, Change] | None:
             fixtures={rest[0]: Fixture(number=9, profile="bar", mode="m", at=(Place(universe="u1", address=rest[1]),))},
         )
     if kind == "universe" and not any(u.number == rest[0] for u in rig.universes.values()):
-        return edits.add_universe(rig, rest[0])[:2]
+        return edits.add_universe(rig, rest[0])
     if kind == "drop" and rest[0] in rig.universes:
         return edits.remove_universe(rig, rest[0])
     if kind == "size" and "u1" in rig.universes:

@@ -77,7 +77,8 @@ def test_what_each_box_gets_by_unicast_multicast_and_broadcast(rig: Rig) -> None
     away, _ = set_port(wide, "d", "A", "", feed="")
     box = traffic(Index(away)).boxes["d"]
     assert (box.own.bits, box.multicast.bits, box.broadcast.bits) == (0, one, art)
-    used, _, key = change_use(rig, "", "", name="Matinee", universes_off=("u1",))
+    used, change = change_use(rig, "", "", name="Matinee", universes_off=("u1",))
+    key = change.made[0]
     assert set(traffic(Index(set_use(used, key)[0])).feeds) == {"w2"}
 
 
@@ -119,7 +120,8 @@ def test_wire_numbers_in_all_countings_and_what_they_are_taken_for(rig: Rig) -> 
         "3",
         "3",
     )
-    odd, _, fid = add_feed(rig, "u2", "sacn", 1)
+    odd, change = add_feed(rig, "u2", "sacn", 1)
+    fid = change.made[0]
     assert {r.feed: r.beware for r in wire_table(Index(odd))}[fid] == "universe 1 goes out under it too"
     off, _ = set_feed(rig, "w2", "", wire=1)
     assert {r.feed: r.beware for r in wire_table(Index(off))}["w2"] == "one less than universe 2's number"
@@ -138,7 +140,8 @@ def test_swapping_copying_and_a_block_with_another_number(rig: Rig) -> None:
         swap(Index(high), ("a", 0), ("c", 0))
     with pytest.raises(Refused, match="101 is locked"):
         swap(Index(lock(rig, ["a"], True)[0]), ("a", 0), ("b", 0))
-    copied, _, made = copy_things(rig, ["a", "e"])
+    copied, change = copy_things(rig, ["a", "e"])
+    made = list(change.made)
     assert (
         copied.fixtures[made[0]].number == 202
         and copied.fixtures[made[0]].at == ()

@@ -45,7 +45,7 @@ def test_removing_a_universe_unpatches_and_unfeeds(rig: Rig) -> None:
 
 
 def test_universes_have_numbers_of_their_own(rig: Rig) -> None:
-    assert edits.add_universe(rig)[0].universes[edits.add_universe(rig)[2]].number == 3
+    assert edits.add_universe(rig)[0].universes[edits.add_universe(rig)[1].made[0]].number == 3
     for number, says in ((1, "already"), (0, "run from 1 to 63999"), (64000, "run from 1 to 63999")):
         with pytest.raises(Refused, match=says):
             edits.add_universe(rig, number)
@@ -73,15 +73,18 @@ def test_changing_the_protocol_changes_the_destination_that_would_not_fit(rig: R
 
 
 def test_a_first_feed_makes_the_bench_a_sender() -> None:
-    rig, _, uid = edits.add_universe(Rig())
-    rig, change, fid = edits.add_feed(rig, uid)
+    rig, change = edits.add_universe(Rig())
+    uid = change.made[0]
+    rig, change = edits.add_feed(rig, uid)
+    fid = change.made[0]
     assert rig.senders[bench_sender(rig)].kind == "bench" and rig.feeds[fid].wire == 1
     assert change.ids("senders") and change.ids("feeds") == {fid}
 
 
 def test_profiles_get_the_lowest_free_tint_and_a_code_of_their_own(rig: Rig) -> None:
     assert lowest_free_tint(rig) == 3
-    new, _, pid = edits.add_profile(rig, Profile(name="Headlight", modes=rig.profiles["head"].modes))
+    new, change = edits.add_profile(rig, Profile(name="Headlight", modes=rig.profiles["head"].modes))
+    pid = change.made[0]
     assert new.profiles[pid].tint == 3 and new.profiles[pid].code not in ("HEA", "BAR", "RIB")
     assert code_for(rig, "Zeta") == "ZET"
     with pytest.raises(Refused, match="2 fixtures"):

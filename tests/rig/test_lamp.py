@@ -147,9 +147,11 @@ def test_a_revision_keeps_the_older_one_until_it_is_brought_over() -> None:
         revision="2",
         modes={"a": read_chart("dimmer").mode("9 slot"), "b": read_chart("pan, dimmer").mode("22 slot")},
     )
-    beside, _, nid = revise(rig, "p2", newer, move=False)
+    beside, change = revise(rig, "p2", newer, move=False)
+    nid = change.made[0]
     assert beside.profiles[nid].revises == "p2" and beside.fixtures["f201"].profile == "p2"
-    over, change, nid = revise(rig, "p2", newer, move=True)
+    over, change = revise(rig, "p2", newer, move=True)
+    nid = change.made[0]
     assert "p2" not in over.profiles and (over.fixtures["f201"].profile, over.fixtures["f201"].mode) == (
         nid,
         "b",

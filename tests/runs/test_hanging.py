@@ -52,18 +52,21 @@ def twelve() -> Rig:
 
 
 def test_ribbons_are_hung_three_to_a_port_there_and_back(twelve: Rig) -> None:
-    rig, change, made = hang_wish(
+    rig, change = hang_wish(
         twelve, "d1", "2", "7 x 55 GRB ribbon, 3 to a port, there and back; null 4 on 3; cable 2,5 m on 3"
     )
+    made = list(change.made)
     assert len(made) == 7 and [e.name for e in rig.elements.values()] == [f"ribbon {n}" for n in range(1, 8)]
     assert {e.order for e in rig.elements.values()} == {"GRB"} and "7 × 55 pixels on ports 2 to 4" in change.label
     ports = rig.devices["d1"].ports
     assert [len(ports[p].run) for p in "1234"] == [0, 3, 5, 1]
     assert [s.reverse for s in ports["2"].run] == [False, True, False]
     assert [(s.kind, s.count, s.length) for s in ports["3"].run[3:]] == [("null", 4, 0.0), ("extension", 0, 2.5)]
-    more, _, again = hang_wish(rig, "d1", "12", "10 ribbon")
+    more, change = hang_wish(rig, "d1", "12", "10 ribbon")
+    again = list(change.made)
     assert more.elements[again[0]].name == "ribbon"
-    more, _, again = hang_wish(more, "d1", "12", "2 x 10 ribbon")
+    more, change = hang_wish(more, "d1", "12", "2 x 10 ribbon")
+    again = list(change.made)
     assert [more.elements[k].name for k in again] == ["ribbon 8", "ribbon 9"]
 
 
@@ -88,14 +91,16 @@ def test_a_port_that_a_mode_switches_off_is_refused_by_name(twelve: Rig) -> None
     with pytest.raises(Refused, match="Mode “6 long ports” switches port 2 of PEN off"):
         hang_wish(long, "d1", "2", "55 RGB")
     # several ports: the dead ones are left out
-    rig, *_ = hang_wish(long, "d1", "1", "4 x 55 RGB, 1 to a port")
+    rig, _ = hang_wish(long, "d1", "1", "4 x 55 RGB, 1 to a port")
     assert [p for p, v in rig.devices["d1"].ports.items() if v.run] == ["1", "3", "5", "7"]
     with pytest.raises(Refused, match="has no port X"):
         hang(twelve, "d1", "X", [Segment(kind="null", count=1)])
-    node, _, did = add_device(Rig(), shipped()["sluice-4"], "S")
+    node, change = add_device(Rig(), shipped()["sluice-4"], "S")
+    did = change.made[0]
     with pytest.raises(Refused, match="gives DMX"):
         hang_wish(node, did, "1", "55 RGB")
-    four, _, did = add_device(Rig(), shipped()["culvert-4"], "C")
+    four, change = add_device(Rig(), shipped()["culvert-4"], "C")
+    did = change.made[0]
     with pytest.raises(Refused, match="takes 510 slots of a universe, never 512"):
         set_device_way(four, did, "", size=512)
     with pytest.raises(Refused, match="keep them whole"):
@@ -222,7 +227,7 @@ def test_moving_a_segment_says_what_moves_before_it_is_done() -> None:
 
 
 def test_universes_are_made_and_fed_to_fit_with_headroom(twelve: Rig) -> None:
-    rig, *_ = hang_wish(twelve, "d1", "1", "3 x 171 RGB, 1 to a port")
+    rig, _ = hang_wish(twelve, "d1", "1", "3 x 171 RGB, 1 to a port")
     with pytest.raises(Refused, match="has a universe to begin at yet"):
         make_to_fit(rig, "d1")
     each, _ = begin_and_make(rig, "d1", 5, "universe", headroom=1)
@@ -289,7 +294,8 @@ def test_a_split_covers_every_pixel_once(pixels: int, ports: int, row: int, back
 
 
 def test_supplies_come_and_go(rig: Rig) -> None:
-    made, _, sid = add_supply(rig, " Tin ", 5, 20)
+    made, change = add_supply(rig, " Tin ", 5, 20)
+    sid = change.made[0]
     assert made.supplies[sid].name == "Tin"
     hung, _ = hangs("", reef(supply=sid))(made)
     gone, _ = remove_supply(hung, sid)

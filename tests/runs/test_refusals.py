@@ -97,7 +97,8 @@ def test_lines_that_cannot_be_read_say_why(hung: Rig, text: str, words: str) -> 
 def test_a_box_keeps_to_what_its_model_can(rig: Rig) -> None:
     """A model of one universe size, whole pixels only, takes neither another size nor cut pixels."""
     model = replace(shipped()["penstock-12"], universe_size=510, straddles=False)
-    made, _, did = add_device(rig, model, "PEN 2")
+    made, change = add_device(rig, model, "PEN 2")
+    did = change.made[0]
     with pytest.raises(Refused, match="takes 510 slots of a universe, never 512"):
         set_device_way(made, did, "size", size=512)
     with pytest.raises(Refused, match="keep them whole"):
@@ -106,7 +107,7 @@ def test_a_box_keeps_to_what_its_model_can(rig: Rig) -> None:
 
 
 def test_wire_numbers_that_do_not_exist_are_refused_and_others_go_on_as_the_first(rig: Rig) -> None:
-    made, *_ = add_device(
+    made, _ = add_device(
         Rig(universes={"u1": Universe(number=1)}, senders=rig.senders), shipped()["penstock-12"], "PEN"
     )
     made = hang_wish(made, "d1", "1", "2 x 300 RGB moss")[0]

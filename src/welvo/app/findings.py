@@ -115,7 +115,7 @@ class Opened(QFrame):
     def _waive(self, session: Session) -> None:
         reason, ok = QInputDialog.getText(self, "Waive", f"Why is “{self._finding.title}” fine here?")
         if ok:
-            session.edit(waive, self._finding.code, self._finding.subject, self._finding.fingerprint, reason)
+            session.attempt(waive, self._finding.code, self._finding.subject, self._finding.fingerprint, reason)
 
 
 class _ChangeLine(QWidget):
@@ -241,7 +241,7 @@ class Drawer(QFrame):
             why = next(w for x, w in self._session.report.waived if x is f)
             line = Row(f, True)
             line.setToolTip(f"Waived: {why}. Click wakes it.")
-            line.clicked.connect(lambda f=f: self._session.edit(unwaive, f.code, f.subject))
+            line.clicked.connect(lambda f=f: self._session.attempt(unwaive, f.code, f.subject))
             self._body.addWidget(line)
         elif (f.code, f.subject) == self.open_subject:
             opened = Opened(self._session, self._wire, f)

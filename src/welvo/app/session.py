@@ -17,7 +17,7 @@ from welvo.observed.values import NOTHING, Event, Observed, Written
 from welvo.patch.index import Followed, Index
 from welvo.patch.path import Target, find_target, of_pixel, of_segment, of_slot, of_thing
 from welvo.rig.base import Refused
-from welvo.rig.document import Change, Rig, everything
+from welvo.rig.document import Change, Edit, Rig, everything
 from welvo.rig.history import History
 from welvo.rig.wiring import Port
 
@@ -95,26 +95,28 @@ class Session(QObject):
 
     # ---- editing
 
-    def edit(self, function: Callable[..., Any], *args: Any, **kwargs: Any) -> Any:
-        """Run an edit on the present rig and take its result over.
+    def edit(self, function: Callable[..., Edit], *args: Any, **kwargs: Any) -> Change:
+        """Run an edit on the present rig and take its result over. Raises Refused; then nothing has changed."""
+        return self.take(function(self.rig, *args, **kwargs))
 
-        Gives what the edit returned beyond (rig, change), or True. A refused edit is said and gives None.
-        """
+    def attempt(self, function: Callable[..., Edit], *args: Any, **kwargs: Any) -> Change | None:
+        """An edit by a gesture that has no field to stand beside: what is refused is said, and gives None."""
         try:
-            result = function(self.rig, *args, **kwargs)
+            return self.edit(function, *args, **kwargs)
         except Refused as e:
             self.say(str(e), "error")
             return None
-        return self.take(result)
 
-    def take(self, result: tuple[Any, ...]) -> Any:
-        """Take over (rig, change, …) of an edit that was computed elsewhere."""
-        rig, change, *rest = result
-        if rig is self.rig or (rig == self.rig and _modes_in_order(rig, change) == _modes_in_order(self.rig, change)):
-            return rest[0] if rest else True
-        self.history.push(rig, change)
-        self._follow(change)
-        return rest[0] if rest else True
+    def take(self, result: Edit) -> Change:
+        """Take over an edit that was worked out elsewhere. One that changes nothing leaves no step to undo."""
+        rig, change = result
+        same = rig is self.rig or (
+            rig == self.rig and _modes_in_order(rig, change) == _modes_in_order(self.rig, change)
+        )
+        if not same:
+            self.history.push(rig, change)
+            self._follow(change)
+        return change
 
     def _follow(self, change: Change) -> None:
         self.followed = self.index.follow(self.rig, change)

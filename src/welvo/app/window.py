@@ -154,6 +154,10 @@ class Window(QWidget):
         self.show_station("Patch" if session.rig.profiles else "Profiles")
         self._titles()
 
+    def refused(self, why: str) -> None:
+        """Where nothing nearer shows a refusal, the message line does."""
+        self.session.say(why, "error")
+
     def _connect(self) -> None:
         self.session.said.connect(self.message.say)
         self.session.about_to_act.connect(commit_focus)
@@ -536,7 +540,7 @@ class Window(QWidget):
             self, "Rename the rig", "What this installation is called:", text=self.session.rig.name
         )
         if ok and name.strip():
-            self.session.edit(rename_rig, name.strip())
+            self.session.attempt(rename_rig, name.strip())
 
     def offer_recovery(self, found: list[journal.Recovered]) -> None:
         """Rigs of windows that ended without saving are offered back, newest first."""

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from functools import partial
 
 from welvo.checks.registry import Context, Finding, Fix, just, rule
-from welvo.rig.document import Change, Rig
+from welvo.rig.document import Edit, Rig
 from welvo.rig.edits import add_feed, set_feed
 from welvo.rig.lookup import used
 from welvo.rig.notation import plural
@@ -62,8 +62,8 @@ def no_feed(ctx: Context, uid: str) -> Iterator[Finding]:
         return
     number = ctx.rig.universes[uid].number
 
-    def edit(rig: Rig) -> tuple[Rig, Change]:
-        new, change, _ = add_feed(rig, uid)
+    def edit(rig: Rig) -> Edit:
+        new, change = add_feed(rig, uid)
         return new, change
 
     yield Finding(

@@ -13,7 +13,7 @@ from welvo.patch.index import Index, Span
 from welvo.patch.path import words_on
 from welvo.rig.base import Refused
 from welvo.rig.counting import HIGHEST_SACN, SLOTS
-from welvo.rig.document import Change, Rig, put
+from welvo.rig.document import Change, Edit, Rig, put
 from welvo.rig.edits import add_universe, move, set_fixtures
 from welvo.rig.lookup import call, mode_of
 from welvo.rig.notation import plural, say_place
@@ -38,9 +38,7 @@ def move_fix(ctx: Context, span: Span, highest: int = SLOTS) -> Fix | None:
     new = say_place(rig.universes[spot[0]].number, spot[1])
     old = say_place(rig.universes[span.universe].number, span.first)
     who = call(rig, span.key)
-    edit: Callable[[Rig], tuple[Rig, Change]] = partial(
-        move, key=span.key, brk=span.brk, universe=spot[0], address=spot[1]
-    )
+    edit: Callable[[Rig], Edit] = partial(move, key=span.key, brk=span.brk, universe=spot[0], address=spot[1])
     return Fix(f"Move {who} to {new} (next free)", ((f"{who} · address", old, new),), edit)
 
 
@@ -199,8 +197,8 @@ def runs_out(ctx: Context, key: str) -> Iterator[Finding]:
     element = ctx.rig.elements[key]
     covered = sum(s.last - s.first + 1 for s in ctx.index.spans(key))
 
-    def edit(rig: Rig) -> tuple[Rig, Change]:
-        new, change, _ = add_universe(rig, number, element.name)
+    def edit(rig: Rig) -> Edit:
+        new, change = add_universe(rig, number, element.name)
         return new, change
 
     fix = Fix(f"Add universe {number}", ((f"universe {number}", "none", "512 slots"),), edit)
@@ -256,7 +254,7 @@ def cut_pixel(ctx: Context, key: str) -> Iterator[Finding]:
     pixels = [str(s.offset // k + 1) for s in cuts]
     number = ctx.rig.universes[cuts[0].universe].number
 
-    def edit(rig: Rig) -> tuple[Rig, Change]:
+    def edit(rig: Rig) -> Edit:
         return put(
             rig, f"keep the pixels of {element.name} whole", elements={key: replace(rig.elements[key], whole=True)}
         )

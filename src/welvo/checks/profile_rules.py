@@ -10,7 +10,7 @@ from welvo.checks.registry import Context, Finding, Fix, rule
 from welvo.patch.consequences import consequences, in_mode, matching_mode, say_all
 from welvo.rig.attributes import OWN, family_of, word_for
 from welvo.rig.counting import SLOTS
-from welvo.rig.document import Change, Rig, put
+from welvo.rig.document import Edit, Rig, put
 from welvo.rig.lamp import dimmer_paths, look
 from welvo.rig.lookup import used_by
 from welvo.rig.modes import components, range_gaps, range_overlaps, say_channel
@@ -365,7 +365,7 @@ def newer(ctx: Context, pid: str) -> Iterator[Finding]:
     )  # fmt: skip
 
 
-def _bring_over(rig: Rig, pid: str, nid: str) -> tuple[Rig, Change]:
+def _bring_over(rig: Rig, pid: str, nid: str) -> Edit:
     old, new = rig.profiles[pid], rig.profiles[nid]
     fixtures = {
         f: in_mode(rig, f, nid, matching_mode(old, v.mode, new)) for f, v in rig.fixtures.items() if v.profile == pid

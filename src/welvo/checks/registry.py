@@ -10,7 +10,7 @@ from typing import Literal
 from welvo.observed.values import Observed
 from welvo.patch.index import Index
 from welvo.patch.traffic import Traffic, traffic, traffic_facts
-from welvo.rig.document import Change, Rig
+from welvo.rig.document import Change, Edit, Rig
 from welvo.rig.protocol import PROTOCOLS
 from welvo.rig.wiring import Feed
 from welvo.runs.power import Load, loads
@@ -30,7 +30,7 @@ class Fix:
 
     label: str
     changes: tuple[tuple[str, str, str], ...] = ()
-    edit: Callable[[Rig], tuple[Rig, Change]] | None = None
+    edit: Callable[[Rig], Edit] | None = None
     push: tuple[str, tuple[str, ...]] | None = None
 
 

@@ -12,7 +12,7 @@ from welvo.patch.along import element_pixel, piece_name
 from welvo.patch.cable import Stream
 from welvo.rig.abilities import ability
 from welvo.rig.counting import HIGHEST_SACN
-from welvo.rig.document import Change, Rig, put
+from welvo.rig.document import Edit, Rig, put
 from welvo.rig.notation import plural, say_place, thousands
 from welvo.rig.patched import NOWHERE
 from welvo.rig.plan import model_of
@@ -323,7 +323,7 @@ def too_slow(ctx: Context, subject: str) -> Iterator[Finding]:
         return
     most = int(1000 / ms)
 
-    def edit(rig: Rig) -> tuple[Rig, Change]:
+    def edit(rig: Rig) -> Edit:
         feeds = {
             f: replace(rig.feeds[f], rate=float(max(1, most)))
             for f in fids
@@ -360,7 +360,7 @@ def sizes_differ(ctx: Context, subject: str) -> Iterator[Finding]:
         fixes.append(Fix(f"Set {device.name} to the sender's {found.sender_size}", ((f"{device.name} · universe size", str(found.box_size), str(found.sender_size)),), edit))  # fmt: skip
     numbers = [n for n, _ in stream.used]
 
-    def resize(rig: Rig) -> tuple[Rig, Change]:
+    def resize(rig: Rig) -> Edit:
         universes = {k: replace(u, size=found.box_size) for k, u in rig.universes.items() if u.number in numbers}
         return put(rig, f"universes of {found.box_size} slots", universes=universes)
 

@@ -51,7 +51,7 @@ def runs(
             did = _box(rig, box)
             first = port or next(iter(rig.devices[did].ports), "")
             if hang:
-                rig, *_ = hang_wish(rig, did, first, hang, shipped_pixels())
+                rig, _ = hang_wish(rig, did, first, hang, shipped_pixels())
             if begin:
                 rig, _ = begin_and_make(rig, did, begin, "packed" if packed else "universe")
         elif box:

@@ -187,7 +187,7 @@ def _devices(rig: Rig) -> Rig:
         ("WEIR-2", "weir-2", "127.0.0.21"), ("SLUICE-N", "sluice-4", "127.0.0.31"), ("SLUICE-S", "sluice-4", "127.0.0.32"),
         ("BRINE", "weir-2", "127.0.0.40"), ("SPARE", "sluice-4", "127.0.0.32"),
     ):  # fmt: skip
-        rig, _, _ = add_device(rig, models[model], name, ip)
+        rig, _ = add_device(rig, models[model], name, ip)
     line = tuple(f"f{n}" for n in (*range(201, 209), *range(304, 308)))
     plans = {
         "d1": {"A": Port(feed="w3", settings={"merge": "highest"}, run=(Segment(kind="line", fixtures=line, name="Ray basin line"),)),
@@ -204,8 +204,10 @@ def _devices(rig: Rig) -> Rig:
 def _ceiling(rig: Rig) -> Rig:
     """The jellyfish ceiling on a pixel controller: folded ribbons, two panels, a bridge with floods, a chain of beads."""
     models, kinds = shipped(), shipped_pixels()
-    rig, _, did = add_device(rig, models["penstock-12"], "PENSTOCK")
-    rig, _, gone = add_device(rig, models["siphon-64"], "x")
+    rig, change = add_device(rig, models["penstock-12"], "PENSTOCK")
+    did = change.made[0]
+    rig, change = add_device(rig, models["siphon-64"], "x")
+    gone = change.made[0]
     siphon = rig.devices[gone].model
     names = {201: "Ceiling 1–3", 202: "Ceiling 4–6", 203: "Ceiling 7–9", 204: "Ceiling 10–12", 205: "Bells", 206: "Rim and sill", 207: "Swarm", 208: "Swarm"}  # fmt: skip
     universes = {f"u{n}": Universe(number=n, name=name) for n, name in names.items()}

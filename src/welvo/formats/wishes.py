@@ -4,16 +4,18 @@ from __future__ import annotations
 
 import re
 
+from msgspec.structs import replace
+
 from welvo.formats.library import find_generic
 from welvo.patch.allocate import add_fixtures, read_wish
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
-from welvo.rig.document import Change, Rig, joined
+from welvo.rig.document import Change, Edit, Rig, joined
 from welvo.rig.edits import add_profile
 from welvo.rig.notation import plural
 
 
-def wished(rig: Rig, text: str) -> tuple[Rig, Change, list[str]]:
+def wished(rig: Rig, text: str) -> Edit:
     """Add all that a line asks for, in one act; gives the ids of the new fixtures.
 
     A name that no profile of the rig has is looked for among the generics. Raises Refused for the first part
@@ -30,15 +32,15 @@ def wished(rig: Rig, text: str) -> tuple[Rig, Change, list[str]]:
     for part in parts:
         rig, change = _take_in(rig, part)
         wish = read_wish(rig, part)
-        rig, more, ids = add_fixtures(Index(rig), wish)
-        made += ids
+        rig, more = add_fixtures(Index(rig), wish)
+        made += more.made
         labels.append(more.label)
         changes += (change, more)
     label = labels[0] if len(labels) == 1 else f"add {plural(len(made), 'fixture')}"
-    return rig, joined(label, *changes), made
+    return rig, replace(joined(label, *changes), made=tuple(made))
 
 
-def _take_in(rig: Rig, wish: str) -> tuple[Rig, Change]:
+def _take_in(rig: Rig, wish: str) -> Edit:
     """The rig with the generic that a wish names, when the rig has no profile of that name itself."""
     m = re.fullmatch(r"\s*(?:\d+\s*[x×*]\s*)?(.+?)(?:\s*\(\s*[^)]*\s*\))?(?:\s+at\s+.+?)?\s*", wish, re.IGNORECASE)
     name = m[1].strip().lower() if m else ""
@@ -47,5 +49,4 @@ def _take_in(rig: Rig, wish: str) -> tuple[Rig, Change]:
     generic = find_generic(name)
     if generic is None:
         return rig, Change("", {})
-    rig, change, _ = add_profile(rig, generic)
-    return rig, change
+    return add_profile(rig, generic)

@@ -11,13 +11,12 @@ from msgspec.structs import replace
 from welvo.patch.index import Index, Span
 from welvo.rig.base import Refused
 from welvo.rig.counting import SLOTS, free_between, how_many_fit, stretches
-from welvo.rig.document import Change, Rig, put
+from welvo.rig.document import Change, Edit, Rig, put
 from welvo.rig.edits import add_universe, with_place
 from welvo.rig.lookup import call, mode_of, universe_by_number, universes_in_order
 from welvo.rig.notation import plural, read_place, read_series, say_place
 from welvo.rig.patched import Element, Fixture, Place
 
-Edit = tuple[Rig, Change]
 Breaks = frozenset[tuple[str, int]]
 """Breaks of things that are on the move, so that their present places do not count as taken."""
 
@@ -315,9 +314,7 @@ def read_wish(rig: Rig, text: str) -> Wish:
     return Wish(count, pid, mid, (m[4] or "").strip())
 
 
-def add_fixtures(
-    index: Index, wish: Wish, first_number: int | None = None, name: str = ""
-) -> tuple[Rig, Change, list[str]]:
+def add_fixtures(index: Index, wish: Wish, first_number: int | None = None, name: str = "") -> Edit:
     """Add fixtures with numbers and names, patched as wished. Universes that are named or run on into are made."""
     rig = index.rig
     profile = rig.profiles[wish.profile]
@@ -338,7 +335,7 @@ def add_fixtures(
     label = f"add {wish.count} {profile.name}"
     base, change = put(rig, label, fixtures=made)
     if not wish.start:
-        return base, change, list(made)
+        return base, replace(change, made=tuple(made))
     mode = profile.modes[wish.mode]
     base, fresh = _with_universes(base, wish, mode.breaks[0].slots)
     room = Index(base)
@@ -349,7 +346,7 @@ def add_fixtures(
         patched, more = _further_break(patched, list(made), b, label)
         fresh += more
     universes = {"universes": frozenset(fresh)} if fresh else {}
-    return patched, Change(label, {"fixtures": frozenset(made), **universes}), list(made)
+    return patched, Change(label, {"fixtures": frozenset(made), **universes}, tuple(made))
 
 
 def _further_break(rig: Rig, keys: list[str], brk: int, label: str) -> tuple[Rig, list[str]]:
@@ -365,7 +362,8 @@ def _further_break(rig: Rig, keys: list[str], brk: int, label: str) -> tuple[Rig
             highest = max(u.number for u in rig.universes.values())
             if len(made) >= 100 or highest >= 63999:
                 raise
-            rig, _, uid = add_universe(rig, highest + 1)
+            rig, change = add_universe(rig, highest + 1)
+            uid = change.made[0]
             made.append(uid)
 
 
@@ -374,14 +372,16 @@ def _with_universes(rig: Rig, wish: Wish, width: int) -> tuple[Rig, list[str]]:
     made: list[str] = []
     if wish.start.lower() == "free":
         if not rig.universes:
-            rig, _, uid = add_universe(rig, 1)
+            rig, change = add_universe(rig, 1)
+            uid = change.made[0]
             made.append(uid)
         return rig, made
     series = read_series(wish.start)
     number, address = read_place(series.start)
     first = universe_by_number(rig, number)
     if not first:
-        rig, _, first = add_universe(rig, number)
+        rig, change = add_universe(rig, number)
+        first = change.made[0]
         made.append(first)
     step = series.spacing if series.spacing is not None else width + (series.gap or 0)
     order = universes_in_order(rig)
@@ -392,7 +392,8 @@ def _with_universes(rig: Rig, wish: Wish, width: int) -> tuple[Rig, list[str]]:
         highest = max(u.number for u in rig.universes.values())
         if highest >= 63999:
             break
-        rig, _, uid = add_universe(rig, highest + 1)
+        rig, change = add_universe(rig, highest + 1)
+        uid = change.made[0]
         made.append(uid)
         room += how_many_fit(1, max(1, step), width)
     return rig, made

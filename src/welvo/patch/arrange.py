@@ -8,7 +8,7 @@ from welvo.patch.allocate import Step, apply_steps, footprint_of
 from welvo.patch.index import Index
 from welvo.patch.laying import is_locked, place_of
 from welvo.rig.base import Refused
-from welvo.rig.document import Change, Rig, fresh_id, put
+from welvo.rig.document import Change, Edit, Rig, fresh_id, put
 from welvo.rig.edits import with_place
 from welvo.rig.lookup import call, universe_by_number, universes_in_order
 from welvo.rig.notation import Shift, plural, say_place
@@ -52,7 +52,7 @@ def numbers_from(rig: Rig, first: int, count: int) -> list[int]:
     return found
 
 
-def copy_things(rig: Rig, keys: list[str], steps: list[Step] | None = None) -> tuple[Rig, Change, list[str]]:
+def copy_things(rig: Rig, keys: list[str], steps: list[Step] | None = None) -> Edit:
     """Copies with free numbers behind the highest; placed where `steps` say (by the original's key), else unpatched."""
     where = {(s.key, s.brk): Place(universe=s.universe, address=s.address) for s in steps or []}
     fixtures: dict[str, Fixture] = {}
@@ -76,8 +76,7 @@ def copy_things(rig: Rig, keys: list[str], steps: list[Step] | None = None) -> t
                 e, name=name, at=where.get((key, 0), Place())
             )
     what = call(rig, keys[0]) if len(keys) == 1 else plural(len(keys), "thing")
-    made_rig, change = put(rig, f"copy {what}", fixtures=fixtures, elements=elements)
-    return made_rig, change, [*fixtures, *elements]
+    return put(rig, f"copy {what}", fixtures=fixtures, elements=elements, made=(*fixtures, *elements))
 
 
 def swap(index: Index, a: tuple[str, int], b: tuple[str, int]) -> list[Step]:
@@ -97,7 +96,7 @@ def swap(index: Index, a: tuple[str, int], b: tuple[str, int]) -> list[Step]:
     return [Step(*a, *starts[1]), Step(*b, *starts[0])]
 
 
-def swap_things(index: Index, a: tuple[str, int], b: tuple[str, int]) -> tuple[Rig, Change]:
+def swap_things(index: Index, a: tuple[str, int], b: tuple[str, int]) -> Edit:
     rig = index.rig
     return apply_steps(rig, swap(index, a, b), f"swap {call(rig, a[0])} and {call(rig, b[0])}")
 

@@ -8,7 +8,7 @@ import numpy as np
 
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
-from welvo.rig.document import Change, Rig, put
+from welvo.rig.document import Edit, Rig, put
 from welvo.rig.edits import without_feeds
 from welvo.rig.lookup import universes_in_order, used
 from welvo.rig.notation import plural
@@ -133,7 +133,7 @@ def leftovers(index: Index) -> list[tuple[str, str]]:
     return found
 
 
-def trim(index: Index) -> tuple[Rig, Change]:
+def trim(index: Index) -> Edit:
     """Take out the empty universes with their feeds; ports that took them take nothing then."""
     rig = index.rig
     gone = [uid for uid, _ in leftovers(index)]

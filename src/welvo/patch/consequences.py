@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
-from welvo.rig.document import Change, Rig, put
+from welvo.rig.document import Change, Edit, Rig, put
 from welvo.rig.lookup import call, mode_of
 from welvo.rig.notation import plural, say_place
 from welvo.rig.patched import Fixture, Place
@@ -88,13 +88,13 @@ def say_all(found: list[Consequence]) -> str:
 # ---- edits whose consequences are worth seeing first
 
 
-def with_mode(rig: Rig, pid: str, mid: str, mode: Mode, label: str) -> tuple[Rig, Change]:
+def with_mode(rig: Rig, pid: str, mid: str, mode: Mode, label: str) -> Edit:
     """Put a mode into a profile: a new one, or another in place of the old."""
     profile = rig.profiles[pid]
     return put(rig, label, profiles={pid: replace(profile, modes={**profile.modes, mid: mode})})
 
 
-def remove_mode(rig: Rig, pid: str, mid: str, into: str = "") -> tuple[Rig, Change]:
+def remove_mode(rig: Rig, pid: str, mid: str, into: str = "") -> Edit:
     """Take a mode out. Fixtures in it go over to mode `into`; without one a mode in use is refused."""
     profile = rig.profiles[pid]
     if len(profile.modes) == 1:
@@ -111,7 +111,7 @@ def remove_mode(rig: Rig, pid: str, mid: str, into: str = "") -> tuple[Rig, Chan
     )
 
 
-def order_modes(rig: Rig, pid: str, order: list[str]) -> tuple[Rig, Change]:
+def order_modes(rig: Rig, pid: str, order: list[str]) -> Edit:
     profile = rig.profiles[pid]
     modes = {k: profile.modes[k] for k in (*order, *profile.modes) if k in profile.modes}
     return put(rig, f"order the modes of {profile.name}", profiles={pid: replace(profile, modes=modes)})
@@ -128,14 +128,14 @@ def in_mode(rig: Rig, fixture: str, pid: str, mid: str) -> Fixture:
     return replace(f, profile=pid, mode=mid, at=places if any(p != Place() for p in places) else ())
 
 
-def change_mode(rig: Rig, fixtures: list[str], pid: str, mid: str) -> tuple[Rig, Change]:
+def change_mode(rig: Rig, fixtures: list[str], pid: str, mid: str) -> Edit:
     """Put fixtures into another mode (of any profile)."""
     who = call(rig, fixtures[0]) if len(fixtures) == 1 else plural(len(fixtures), "fixture")
     label = f"put {who} into {rig.profiles[pid].modes[mid].name}"
     return put(rig, label, fixtures={f: in_mode(rig, f, pid, mid) for f in fixtures})
 
 
-def revise(rig: Rig, pid: str, new: Profile, move: bool) -> tuple[Rig, Change, str]:
+def revise(rig: Rig, pid: str, new: Profile, move: bool) -> Edit:
     """Bring a newer revision in beside the one in use; `move` brings all fixtures over to it in the same act.
 
     Modes are matched by name, then by turn. The older one stays in the rig while anything uses it.
@@ -162,7 +162,7 @@ def revise(rig: Rig, pid: str, new: Profile, move: bool) -> tuple[Rig, Change, s
         else (with_new, Change(f"revise {old.name}", {}))
     )
     touched = {**change.touched, "profiles": frozenset({nid, *gone})}
-    return made, Change(f"revise {old.name}", touched), nid
+    return made, Change(f"revise {old.name}", touched, (nid,))
 
 
 def matching_mode(old: Profile, mid: str, new: Profile) -> str:

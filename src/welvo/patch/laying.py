@@ -10,7 +10,7 @@ from welvo.patch.allocate import Step, apply_steps, footprint_of
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
 from welvo.rig.counting import Stretch, free_between, stretches
-from welvo.rig.document import Change, Rig
+from welvo.rig.document import Edit, Rig
 from welvo.rig.lookup import call, universes_in_order
 from welvo.rig.notation import plural, say_place
 from welvo.rig.patched import Place
@@ -341,7 +341,7 @@ def how_many(index: Index, width: int, laying: Laying, most: int = 10_000) -> Fi
     return Fit(count, at[0], at[1], at[1] + width - 1 if count else 0, left)
 
 
-def take(rig: Rig, laid: Laid, label: str = "") -> tuple[Rig, Change]:
+def take(rig: Rig, laid: Laid, label: str = "") -> Edit:
     """Do a layout that was looked at."""
     if not laid.steps:
         raise Refused(laid.why or "Nothing was laid out.")

@@ -12,12 +12,11 @@ from welvo.patch.arrange import shifted
 from welvo.patch.index import Index
 from welvo.rig import edits
 from welvo.rig.base import Refused
-from welvo.rig.document import Change, Rig, put
+from welvo.rig.document import Change, Edit, Rig, put
 from welvo.rig.lookup import call, called, mode_of
 from welvo.rig.notation import count_names, plural, read_series, read_shift, say_place
 from welvo.rig.patched import Fixture, Place, Turn
 
-Edit = tuple[Rig, Change]
 FIXED = ("number", "name", "profile", "first", "last", "slots", "groups", "turns", "spot", "note")
 TITLES = {
     "number": "No.", "name": "Name", "profile": "Profile · mode", "first": "First", "last": "Last", "slots": "Slots",

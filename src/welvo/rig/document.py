@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Annotated, Any
 
 import msgspec
 from msgspec import Meta
 
 from welvo.rig.base import Value
+from welvo.rig.door import check_entries, check_field, entry_type
 from welvo.rig.patched import Element, Fixture, Group, Share, Waiver
 from welvo.rig.profile import Profile
 from welvo.rig.runs import PixelType, Supply
@@ -61,23 +63,33 @@ PARTS = (
 
 
 class Change(msgspec.Struct, frozen=True):
-    """What an edit touched: `label` for the undo menu, ids by part of the rig."""
+    """What an edit touched: `label` for the undo menu, ids by part of the rig, and the ids of what it `made`."""
 
     label: str
     touched: dict[str, frozenset[str]]
+    made: tuple[str, ...] = ()
 
     def ids(self, part: str) -> frozenset[str]:
         return self.touched.get(part, frozenset())
 
 
-def put(rig: Rig, label: str, **parts: dict[str, Any]) -> tuple[Rig, Change]:
-    """Set entries in parts of the rig; a value of None removes the entry. The rest is shared with the old rig."""
+Edit = tuple[Rig, Change]
+"""What every edit gives: the new rig, and what is different in it."""
+
+
+def put(rig: Rig, label: str, *, made: Iterable[str] = (), **parts: dict[str, Any]) -> Edit:
+    """Set entries in parts of the rig; a value of None removes the entry. The rest is shared with the old rig.
+
+    Raises Refused when an entry is not what its part can hold.
+    """
     new: dict[str, dict[str, Any]] = {}
     touched: dict[str, frozenset[str]] = {}
     for part, entries in parts.items():
         if not entries:
             continue
-        mapping = dict(getattr(rig, part))
+        before = getattr(rig, part)
+        check_entries(entry_type(Rig, part), entries, before)
+        mapping = dict(before)
         for key, value in entries.items():
             if value is None:
                 mapping.pop(key, None)
@@ -85,7 +97,14 @@ def put(rig: Rig, label: str, **parts: dict[str, Any]) -> tuple[Rig, Change]:
                 mapping[key] = value
         new[part] = mapping
         touched[part] = frozenset(entries)
-    return msgspec.structs.replace(rig, **new), Change(label, touched)
+    return msgspec.structs.replace(rig, **new), Change(label, touched, tuple(made))
+
+
+def put_rig(rig: Rig, label: str, **fields: Any) -> Edit:
+    """Set fields of the rig itself: its name, its columns, the use in force."""
+    for name, value in fields.items():
+        check_field(Rig, name, value)
+    return msgspec.structs.replace(rig, **fields), Change(label, {"rig": frozenset(fields)})
 
 
 def joined(label: str, *changes: Change) -> Change:
@@ -94,7 +113,7 @@ def joined(label: str, *changes: Change) -> Change:
     for change in changes:
         for part, ids in change.touched.items():
             touched[part] = touched.get(part, frozenset()) | ids
-    return Change(label, touched)
+    return Change(label, touched, tuple(m for c in changes for m in c.made))
 
 
 def everything(rig: Rig, label: str) -> Change:

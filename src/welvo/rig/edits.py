@@ -7,7 +7,7 @@ from typing import Any
 from msgspec.structs import replace
 
 from welvo.rig.base import Refused
-from welvo.rig.document import Change, Rig, fresh_id, put
+from welvo.rig.document import Edit, Rig, fresh_id, joined, put, put_rig
 from welvo.rig.lookup import bench_sender, call, code_for, lowest_free_tint, universe_by_number
 from welvo.rig.notation import plural, read_ip
 from welvo.rig.patched import Element, Fixture, Group, Place, Share, Waiver
@@ -16,18 +16,16 @@ from welvo.rig.profile import Profile
 from welvo.rig.protocol import DESTINATION_WORDS, PROTOCOLS, Protocol, say_wire
 from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Sender, SettingValue, Universe, Use
 
-Edit = tuple[Rig, Change]
-
 
 def rename_rig(rig: Rig, name: str) -> Edit:
-    return replace(rig, name=name), Change(f"name the rig {name}", {"rig": frozenset({"name"})})
+    return put_rig(rig, f"name the rig {name}", name=name)
 
 
-def add_profile(rig: Rig, profile: Profile) -> tuple[Rig, Change, str]:
+def add_profile(rig: Rig, profile: Profile) -> Edit:
     """Take a profile in; it gets the lowest free tint and a three-letter code of its own."""
     pid = fresh_id(rig.profiles, "p")
     own = replace(profile, tint=lowest_free_tint(rig), code=code_for(rig, profile.name))
-    return *put(rig, f"add profile {profile.name}", profiles={pid: own}), pid
+    return put(rig, f"add profile {profile.name}", profiles={pid: own}, made=(pid,))
 
 
 def set_profile(rig: Rig, pid: str, label: str, **fields: Any) -> Edit:
@@ -104,13 +102,13 @@ def remove_things(rig: Rig, keys: list[str]) -> Edit:
     )  # fmt: skip
 
 
-def add_element(rig: Rig, element: Element) -> tuple[Rig, Change, str]:
+def add_element(rig: Rig, element: Element) -> Edit:
     eid = fresh_id(rig.elements, "e")
     own = replace(element, tint=lowest_free_tint(rig), code=code_for(rig, element.name))
-    return *put(rig, f"add {element.name}", elements={eid: own}), eid
+    return put(rig, f"add {element.name}", elements={eid: own}, made=(eid,))
 
 
-def add_universe(rig: Rig, number: int | None = None, name: str = "") -> tuple[Rig, Change, str]:
+def add_universe(rig: Rig, number: int | None = None, name: str = "") -> Edit:
     """A new universe; without a number it gets the one after the highest."""
     n = number if number is not None else max((u.number for u in rig.universes.values()), default=0) + 1
     if universe_by_number(rig, n):
@@ -118,7 +116,7 @@ def add_universe(rig: Rig, number: int | None = None, name: str = "") -> tuple[R
     if not 1 <= n <= 63999:
         raise Refused(f"There is no universe {n}: universes run from 1 to 63999.")
     uid = fresh_id(rig.universes, "u")
-    return *put(rig, f"add universe {n}", universes={uid: Universe(number=n, name=name)}), uid
+    return put(rig, f"add universe {n}", universes={uid: Universe(number=n, name=name)}, made=(uid,))
 
 
 def set_universe(rig: Rig, uid: str, label: str, **fields: Any) -> Edit:
@@ -152,9 +150,7 @@ def without_feeds(rig: Rig, feeds: set[str]) -> dict[str, Device]:
     return found
 
 
-def add_feed(
-    rig: Rig, universe: str, protocol: Protocol = "sacn", wire: int | None = None, sender: str = ""
-) -> tuple[Rig, Change, str]:
+def add_feed(rig: Rig, universe: str, protocol: Protocol = "sacn", wire: int | None = None, sender: str = "") -> Edit:
     """Feed a universe, from the Bench unless said otherwise; the wire number is the universe's own by default."""
     senders: dict[str, Sender] = {}
     who = sender or bench_sender(rig)
@@ -176,7 +172,7 @@ def add_feed(
         rate=owner.rate if owner else 44, priority=owner.priority if owner else 100,
     )  # fmt: skip
     label = f"feed universe {number} by {say_wire(protocol, on_wire)}"
-    return *put(rig, label, senders=senders, feeds={fid: feed}), fid
+    return put(rig, label, senders=senders, feeds={fid: feed}, made=(fid,))
 
 
 def set_feed(rig: Rig, fid: str, label: str, **fields: Any) -> Edit:
@@ -208,7 +204,7 @@ def remove_feed(rig: Rig, fid: str) -> Edit:
     )
 
 
-def add_device(rig: Rig, model: DeviceModel, name: str, ip: str = "") -> tuple[Rig, Change, str]:
+def add_device(rig: Rig, model: DeviceModel, name: str, ip: str = "") -> Edit:
     """Plan a box; its model is copied into the rig."""
     mid = next((k for k, m in rig.device_models.items() if m == model), "")
     models: dict[str, DeviceModel] = {}
@@ -224,7 +220,7 @@ def add_device(rig: Rig, model: DeviceModel, name: str, ip: str = "") -> tuple[R
         ports=ports,
         settings={"name": name} if model.spec("name") else {},
     )
-    return *put(rig, f"add {name}", device_models=models, devices={did: device}), did
+    return put(rig, f"add {name}", device_models=models, devices={did: device}, made=(did,))
 
 
 def set_device(rig: Rig, did: str, label: str, **fields: Any) -> Edit:
@@ -355,7 +351,7 @@ def set_columns(rig: Rig, columns: list[str]) -> Edit:
     clean = [c.strip() for c in columns if c.strip()]
     if len({c.lower() for c in clean}) != len(clean):
         raise Refused("Two columns cannot carry one name.")
-    return replace(rig, columns=tuple(clean)), Change("name the columns", {"rig": frozenset({"columns"})})
+    return put_rig(rig, "name the columns", columns=tuple(clean))
 
 
 def set_field(rig: Rig, keys: list[str], column: str, values: list[str]) -> Edit:
@@ -384,9 +380,9 @@ def lock(rig: Rig, keys: list[str], on: bool) -> Edit:
 # ---- senders and uses
 
 
-def add_sender(rig: Rig, name: str) -> tuple[Rig, Change, str]:
+def add_sender(rig: Rig, name: str) -> Edit:
     sid = fresh_id(rig.senders, "s")
-    return *put(rig, f"add sender {name}", senders={sid: Sender(name=name)}), sid
+    return put(rig, f"add sender {name}", senders={sid: Sender(name=name)}, made=(sid,))
 
 
 def set_sender(rig: Rig, sid: str, label: str, **fields: Any) -> Edit:
@@ -413,25 +409,25 @@ def remove_sender(rig: Rig, sid: str) -> Edit:
 def set_use(rig: Rig, uid: str) -> Edit:
     """Choose which part of the rig is used now; an empty id means all of it."""
     name = rig.uses[uid].name if uid else "everything"
-    return replace(rig, use=uid), Change(f"use {name}", {"rig": frozenset({"use"})})
+    return put_rig(rig, f"use {name}", use=uid)
 
 
-def change_use(rig: Rig, uid: str, label: str, **fields: Any) -> tuple[Rig, Change, str]:
+def change_use(rig: Rig, uid: str, label: str, **fields: Any) -> Edit:
     """Make a use (empty id) or change one; one without a name is refused."""
     made = replace(rig.uses[uid], **fields) if uid else Use(**fields)
     if not made.name.strip():
         raise Refused("A use needs a name, such as the show's.")
     key = uid or fresh_id(rig.uses, "y")
-    return *put(rig, label, uses={key: made}), key
+    return put(rig, label, uses={key: made}, made=(key,))
 
 
 def remove_use(rig: Rig, uid: str) -> Edit:
-    new, change = put(rig, f"remove use {rig.uses[uid].name}", uses={uid: None})
-    return (
-        (replace(new, use=""), Change(change.label, {**change.touched, "rig": frozenset({"use"})}))
-        if rig.use == uid
-        else (new, change)
-    )
+    label = f"remove use {rig.uses[uid].name}"
+    new, change = put(rig, label, uses={uid: None})
+    if rig.use != uid:
+        return new, change
+    without, ended = put_rig(new, label, use="")
+    return without, joined(label, change, ended)
 
 
 def waive(rig: Rig, code: str, subject: str, facts: str, reason: str) -> Edit:

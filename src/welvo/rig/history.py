@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from welvo.rig.document import Change, Rig
+from welvo.rig.document import Change, Edit, Rig
 
 
 class History:
@@ -12,8 +12,8 @@ class History:
         self.rig = rig
         self.saved: Rig | None = rig
         self._depth = depth
-        self._past: list[tuple[Rig, Change]] = []
-        self._future: list[tuple[Rig, Change]] = []
+        self._past: list[Edit] = []
+        self._future: list[Edit] = []
 
     @property
     def dirty(self) -> bool:

@@ -9,13 +9,13 @@ from msgspec.structs import replace
 
 from welvo.patch.cable import Cables, Piece, Stream
 from welvo.rig.colours import STRAIGHT, straight
-from welvo.rig.document import Change, Rig, joined, put
+from welvo.rig.document import Change, Edit, Rig, joined, put
 from welvo.rig.lookup import call
 from welvo.runs.brightness import factors, percent, product, scaled
 from welvo.runs.edits import change_segment
 
 Place = tuple[int, int]
-Edit = Callable[[Rig], tuple[Rig, Change]]
+Remedy = Callable[[Rig], Edit]
 
 
 class Slots(NamedTuple):
@@ -41,7 +41,7 @@ class Demand(NamedTuple):
     holds: bool
     says: str = ""
     fix: str = ""
-    edit: Edit | None = None
+    edit: Remedy | None = None
     changes: tuple[tuple[str, str, str], ...] = ()
 
 
@@ -201,7 +201,7 @@ def _carries(rig: Rig, universe: str, piece: Piece) -> bool:
 # ---- fixes
 
 
-def full(rig: Rig, did: str, label: str, n: int) -> tuple[Rig, Change]:
+def full(rig: Rig, did: str, label: str, n: int) -> Edit:
     """Set every brightness on the way to a segment to 100 %: sender, player, box, port and segment."""
     cables = Cables(rig)
     stream = cables.streams[did, label]
@@ -222,7 +222,7 @@ def full(rig: Rig, did: str, label: str, n: int) -> tuple[Rig, Change]:
     )  # fmt: skip
 
 
-def flat(rig: Rig, did: str, label: str, n: int) -> tuple[Rig, Change]:
+def flat(rig: Rig, did: str, label: str, n: int) -> Edit:
     """Take the gamma of a port and of one of its segments away."""
     device = rig.devices[did]
     port = device.ports[label]
@@ -231,20 +231,20 @@ def flat(rig: Rig, did: str, label: str, n: int) -> tuple[Rig, Change]:
     return put(rig, f"no gamma on port {label}", devices={did: replace(device, ports=ports)})
 
 
-def still(rig: Rig, did: str, label: str) -> tuple[Rig, Change]:
+def still(rig: Rig, did: str, label: str) -> Edit:
     device = rig.devices[did]
     ports = {**device.ports, label: replace(device.ports[label], dither=False)}
     return put(rig, f"no dithering on port {label}", devices={did: replace(device, ports=ports)})
 
 
-def slower(rig: Rig, piece: Piece, rate: float) -> tuple[Rig, Change]:
+def slower(rig: Rig, piece: Piece, rate: float) -> Edit:
     feeds = {
         k: replace(f, rate=rate) for k, f in rig.feeds.items() if _carries(rig, f.universe, piece) and f.rate > rate
     }
     return put(rig, f"send {rate:g} frames a second", feeds=feeds)
 
 
-def set_right(rig: Rig, did: str, label: str, n: int) -> tuple[Rig, Change]:
+def set_right(rig: Rig, did: str, label: str, n: int) -> Edit:
     """Put everything right at once that would spoil the DMX behind a bridge."""
     now, changes = rig, list[Change]()
     for _ in range(12):

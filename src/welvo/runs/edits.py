@@ -10,7 +10,7 @@ from welvo.patch.cable import Cables, Stream
 from welvo.rig.abilities import ability, gives
 from welvo.rig.base import Refused
 from welvo.rig.counting import HIGHEST_SACN as _HIGHEST
-from welvo.rig.document import Change, Rig, fresh_id, joined, put
+from welvo.rig.document import Change, Edit, Rig, fresh_id, joined, put, put_rig
 from welvo.rig.edits import add_feed, add_universe, names_of, set_port
 from welvo.rig.lookup import bench_sender, call, feeds_of, mode_of, universe_by_number
 from welvo.rig.notation import plural
@@ -21,8 +21,6 @@ from welvo.rig.runs import PixelType, Segment, Supply
 from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Sender, Universe
 from welvo.runs.cut import cut
 from welvo.runs.pixels import streams_of, universes_of
-
-Edit = tuple[Rig, Change]
 
 
 def _port(rig: Rig, did: str, label: str) -> tuple[Device, Port]:
@@ -413,11 +411,13 @@ def begin_at(rig: Rig, did: str, number: int, way: str) -> Edit:
     now, changes = rig, list[Change]()
     uid = universe_by_number(rig, number)
     if not uid:
-        now, change, uid = add_universe(now, number)
+        now, change = add_universe(now, number)
+        uid = change.made[0]
         changes.append(change)
     fid = next(iter(feeds_of(now, uid)), "")
     if not fid:
-        now, change, fid = add_feed(now, uid)
+        now, change = add_feed(now, uid)
+        fid = change.made[0]
         changes.append(change)
     ports = dict(device.ports)
     for n, p in enumerate(wanted):
@@ -534,13 +534,14 @@ def set_stream(rig: Rig, did: str, label: str, words: str, **fields: Any) -> Edi
     return set_port(rig, did, label, words, **fields)
 
 
-def add_supply(rig: Rig, name: str, volts: float, amps: float) -> tuple[Rig, Change, str]:
+def add_supply(rig: Rig, name: str, volts: float, amps: float) -> Edit:
     if not name.strip():
         raise Refused("A supply needs a name.")
     if not 0 < volts <= 60 or not 0 < amps <= 1000:
         raise Refused("A supply has above 0 to 60 volts and above 0 to 1000 amperes.")
     sid = fresh_id(rig.supplies, "v")
-    return *put(rig, f"add supply {name}", supplies={sid: Supply(name=name.strip(), volts=volts, amps=amps)}), sid
+    supply = Supply(name=name.strip(), volts=volts, amps=amps)
+    return put(rig, f"add supply {name}", supplies={sid: supply}, made=(sid,))
 
 
 def set_pixel_type(rig: Rig, eids: list[str], key: str, kind: PixelType | None) -> Edit:
@@ -567,7 +568,7 @@ def follow_cable(rig: Rig, key: str) -> Edit:
 
 def set_guidance(rig: Rig, metres: float) -> Edit:
     """How long a DMX line may be in this rig before it is worth a finding."""
-    return replace(rig, line_metres=metres), Change(f"DMX lines of {metres:g} m", {"rig": frozenset({"line_metres"})})
+    return put_rig(rig, f"DMX lines of {metres:g} m", line_metres=metres)
 
 
 def set_bridge_model(rig: Rig, did: str, label: str, n: int, key: str, model: DeviceModel | None = None) -> Edit:

@@ -12,7 +12,7 @@ from welvo.rig import layout
 from welvo.rig.abilities import ability
 from welvo.rig.base import Refused
 from welvo.rig.colours import STRAIGHT, straight
-from welvo.rig.document import Change, Rig, fresh_id, joined, put
+from welvo.rig.document import Edit, Rig, fresh_id, joined, put
 from welvo.rig.lookup import call, called, code_for, lowest_free_tint, mode_of
 from welvo.rig.notation import plural, read_numbers, thousands
 from welvo.rig.patched import Element, Place
@@ -336,9 +336,7 @@ def read_hanging(rig: Rig, did: str, label: str, text: str, kinds: dict[str, Pix
     return Hanging({p: tuple(s) for p, s in ports.items()}, elements, "; ".join(says), at_px, fresh_kinds)
 
 
-def hang_wish(
-    rig: Rig, did: str, label: str, text: str, kinds: dict[str, PixelType] | None = None
-) -> tuple[Rig, Change, list[str]]:
+def hang_wish(rig: Rig, did: str, label: str, text: str, kinds: dict[str, PixelType] | None = None) -> Edit:
     """Hang what was typed, behind what hangs there already, or `at` a pixel; gives the ids of new elements.
 
     `kinds` are kinds of pixels that may be named and are taken into the rig then.
@@ -349,14 +347,19 @@ def hang_wish(
         own, segments = next(iter(wish.ports.items()))
         with_them, made = put(rig, "", elements=wish.elements, pixel_types=wish.kinds)
         new, change = insert_at_pixel(with_them, did, own, wish.at, list(segments))
-        return new, joined(f"hang {wish.says}", made, change), list(wish.elements)
+        return new, replace(joined(f"hang {wish.says}", made, change), made=tuple(wish.elements))
     ports = dict(device.ports)
     for p, segments in wish.ports.items():
         port = ports.get(p, Port())
         ports[p] = replace(port, run=(*port.run, *segments))
     keys = [k for s in wish.ports.values() for one in s for k in (one.element, *one.fixtures) if k not in wish.elements]
     fixtures, elements = following(rig, keys, only_new=True)
-    return *put(
-        rig, f"hang {wish.says}", devices={did: replace(device, ports=begun(rig, did, ports))},
-        elements={**wish.elements, **elements}, fixtures=fixtures, pixel_types=wish.kinds,
-    ), list(wish.elements)  # fmt: skip
+    return put(
+        rig,
+        f"hang {wish.says}",
+        devices={did: replace(device, ports=begun(rig, did, ports))},
+        elements={**wish.elements, **elements},
+        fixtures=fixtures,
+        pixel_types=wish.kinds,
+        made=wish.elements,
+    )

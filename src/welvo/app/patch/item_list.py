@@ -324,7 +324,7 @@ class RollModel(QAbstractTableModel):
     def change(self, keys: list[str], column: str, typed: str) -> bool:
         """Edit one column of one or several rows; a series counts through them in list order."""
         s = self._session
-        return s.edit(lambda _: table.change(s.index, keys, column, typed)) is not None
+        return s.attempt(lambda _: table.change(s.index, keys, column, typed)) is not None
 
 
 class _Delegate(QStyledItemDelegate):
@@ -465,7 +465,7 @@ class Roll(QTableView):
             self, "The rig's own columns", "Names with commas between, such as Hang point, Circuit, Use:", text=now
         )
         if ok:
-            self.session.edit(set_columns, names.split(","))
+            self.session.attempt(set_columns, names.split(","))
 
     def copy_rows(self) -> None:
         """Put the selected rows on the clipboard, with headings, as a spreadsheet takes them."""
@@ -512,14 +512,14 @@ class Roll(QTableView):
         if self.state() == QAbstractItemView.State.EditingState:
             e.accept()  # what the editor let through must not reach the list
         elif e.key() == Qt.Key.Key_Delete and self.chosen():
-            self.session.edit(remove_things, self.chosen())
+            self.session.attempt(remove_things, self.chosen())
         elif e.matches(QKeySequence.StandardKey.Copy):
             self.copy_rows()
         elif e.matches(QKeySequence.StandardKey.Paste):
             self.paste.emit()
         elif e.key() == Qt.Key.Key_L and e.modifiers() == Qt.KeyboardModifier.ControlModifier and self.chosen():
             keys = self.chosen()
-            self.session.edit(lock, keys, not all(self.roll.locked(k) for k in keys))
+            self.session.attempt(lock, keys, not all(self.roll.locked(k) for k in keys))
         elif e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.currentIndex().isValid():
             self.edit(self.currentIndex())
         else:

@@ -20,7 +20,7 @@ from welvo.patch.index import Index
 from welvo.patch.laying import ORDERS, Laid, Laying, Way, changed, followers, how_many, lay, take
 from welvo.patch.repack import repack
 from welvo.rig.base import Refused
-from welvo.rig.document import Change, Rig
+from welvo.rig.document import Edit, Rig
 from welvo.rig.lookup import call, mode_of, universe_by_number, universes_in_order
 from welvo.rig.notation import plural, read_numbers, read_place, say_place
 
@@ -402,7 +402,7 @@ class ModeForm(Form):
         )
         self.finish()
 
-    def _edit(self, rig: Rig) -> tuple[Rig, Change]:
+    def _edit(self, rig: Rig) -> Edit:
         return change_mode(rig, self.keys, self.profile, self.mode)
 
     def update_preview(self) -> None:

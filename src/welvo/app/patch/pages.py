@@ -304,8 +304,8 @@ class Trim(QDialog):
         self.setLayout(body)
 
     def do(self) -> None:
-        if self._session.edit(lambda _: capacity.trim(self._session.index)) is not None:
-            self.accept()
+        self._session.edit(lambda _: capacity.trim(self._session.index))
+        self.accept()
 
 
 SENDER_HEADS = (
@@ -381,13 +381,11 @@ class SendersPage(Page):
 
     def add_sender(self) -> None:
         taken = {v.name for v in self.session.rig.senders.values()}
-        sid = self.session.edit(add_sender, next(f"Desk {n}" for n in range(1, 1000) if f"Desk {n}" not in taken))
-        if sid:
-            self.session.select(Selection("sender", (sid,)))
+        change = self.session.edit(add_sender, next(f"Desk {n}" for n in range(1, 1000) if f"Desk {n}" not in taken))
+        self.session.select(Selection("sender", change.made))
 
     def add_use(self) -> None:
         taken = {v.name for v in self.session.rig.uses.values()}
         name = next(f"Show {n}" for n in range(1, 1000) if f"Show {n}" not in taken)
-        uid = self.session.edit(change_use, "", f"add use {name}", name=name)
-        if uid:
-            self.session.select(Selection("use", (uid,)))
+        change = self.session.edit(change_use, "", f"add use {name}", name=name)
+        self.session.select(Selection("use", change.made))

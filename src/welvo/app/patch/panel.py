@@ -325,9 +325,9 @@ class PatchPanel(FormPanel):
 
     def copy(self, keys: list[str]) -> None:
         """Copies of things, selected afterwards."""
-        made = self.session.edit(copy_things, keys)
+        made = self.session.edit(copy_things, keys).made
         if made:
-            self.session.select_things(made)
+            self.session.select_things(list(made))
             self.session.say(f"{plural(len(made), 'copy', 'copies')} made, not patched yet.")
 
     def _address(self, key: str, brk: int, words: str) -> None:

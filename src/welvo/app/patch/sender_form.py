@@ -27,7 +27,7 @@ def show_sender(panel: PatchPanel, sid: str) -> None:
         return s.rig.senders[sid]
 
     def change(what: str, **fields: object) -> object:
-        return s.edit(set_sender, sid, f"{what} of {sender().name}", **fields) is not None
+        return s.edit(set_sender, sid, f"{what} of {sender().name}", **fields)
 
     title = QVBoxLayout()
     panel.body.addLayout(title)
@@ -124,7 +124,7 @@ def show_use(panel: PatchPanel, uid: str) -> None:
         "Name",
         "What this use is called, such as the show's name.",
         lambda: use().name,
-        lambda t: s.edit(change_use, uid, f"name use {t}", name=_named(t)) is not None,
+        lambda t: s.edit(change_use, uid, f"name use {t}", name=_named(t)),
     )
 
     def universes(typed: str) -> object:

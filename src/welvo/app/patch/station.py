@@ -146,7 +146,7 @@ class AddFixtures(QDialog):
         except Refused as e:
             self._saying.setText(str(e))
             return
-        self.made = self._session.take(result) or []
+        self.made = list(self._session.take(result).made)
         self._session.select_things(self.made)
         self.accept()
 
@@ -348,13 +348,13 @@ class PatchStation(QWidget):
         menu.addAction("Pick up", self.tapes.pick_up)
         menu.addSeparator()
         locked = all(self.roll.roll.locked(k) for k in keys)
-        menu.addAction("Unlock" if locked else "Lock", lambda: s.edit(lock, keys, not locked))
+        menu.addAction("Unlock" if locked else "Lock", lambda: s.attempt(lock, keys, not locked))
         menu.addAction("Duplicate", lambda: self.panel.copy(keys))
         menu.addAction("Copy rows", self.roll.copy_rows)
         menu.addAction("Pack this universe…", self.panel.pack)
         menu.addAction("Next gap that fits", self.next_gap)
         menu.addSeparator()
-        menu.addAction("Remove", lambda: s.edit(remove_things, keys))
+        menu.addAction("Remove", lambda: s.attempt(remove_things, keys))
         return menu
 
     def paste_clipboard(self) -> None:
@@ -451,7 +451,7 @@ class PatchStation(QWidget):
         from welvo.formats.wishes import wished  # with the library, which is not loaded before it is wanted
 
         before = set(self._session.rig.universes)
-        made = self._session.take(wished(self._session.rig, text))
+        made = list(self._session.edit(wished, text).made)
         fresh = [str(u.number) for k, u in self._session.rig.universes.items() if k not in before]
         more = (
             f" New: {'universe' if len(fresh) == 1 else 'universes'} {', '.join(fresh[:8])}{' …' if len(fresh) > 8 else ''}."
@@ -476,26 +476,24 @@ class PatchStation(QWidget):
         AddFixtures(self._session, self).exec()
 
     def _add_universe(self) -> None:
-        uid = self._session.edit(add_universe)
-        if uid:
-            self._session.select(Selection("universe", (uid,)))
+        change = self._session.attempt(add_universe)
+        if change:
+            self._session.select(Selection("universe", change.made))
 
     def _add_element(self) -> None:
         rig = self._session.rig
         taken = {e.name for e in rig.elements.values()}
         name = next(f"ribbon {n}" for n in range(1, 10_000) if f"ribbon {n}" not in taken)
-        eid = self._session.edit(add_element, Element(name=name, pixels=60, order="RGB", at=Place()))
-        if eid:
-            self._session.select_things([eid])
+        change = self._session.edit(add_element, Element(name=name, pixels=60, order="RGB", at=Place()))
+        self._session.select_things(list(change.made))
 
     def _add_block(self) -> None:
         """A plain block of slots: something that takes slots and is no lamp."""
         rig = self._session.rig
         taken = {e.name for e in rig.elements.values()}
         name = next(f"block {n}" for n in range(1, 10_000) if f"block {n}" not in taken)
-        eid = self._session.edit(add_element, Element(name=name, kind="block", slots=16, at=Place()))
-        if eid:
-            self._session.select_things([eid])
+        change = self._session.edit(add_element, Element(name=name, kind="block", slots=16, at=Place()))
+        self._session.select_things(list(change.made))
 
     def edit_address(self) -> None:
         if self.panel.address:

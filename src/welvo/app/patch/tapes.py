@@ -192,14 +192,14 @@ class Tapes(TapeView):
             steps += [Step(x.key, x.brk, y.universe, y.first) for x, y in zip(carry.along, carry.landings)]
             keys = list(dict.fromkeys(x.key for x in steps))
             if copy:
-                made = s.edit(copy_things, keys, steps)
+                made = s.attempt(copy_things, keys, steps)
                 if made:
-                    s.select_things(made)
+                    s.select_things(list(made.made))
             elif len(steps) == 1:
-                s.edit(move, carry.key, carry.brk, carry.land.universe, carry.land.first)
+                s.attempt(move, carry.key, carry.brk, carry.land.universe, carry.land.first)
             else:
                 where = say_place(s.rig.universes[carry.land.universe].number, carry.land.first)
-                s.edit(apply_steps, steps, f"move {plural(len(keys), 'thing')} to {where}")
+                s.attempt(apply_steps, steps, f"move {plural(len(keys), 'thing')} to {where}")
 
     def _exchange(self, carry: Carry) -> None:
         """Change places with the one thing that lies where it would land."""
@@ -213,7 +213,7 @@ class Tapes(TapeView):
         if carry.along or other is None:
             s.say("To swap, carry one thing onto one other; it stays where it is.", "warning")
             return
-        s.edit(lambda _: swap_things(s.index, (carry.key, carry.brk), (other.key, other.brk)))
+        s.attempt(lambda _: swap_things(s.index, (carry.key, carry.brk), (other.key, other.brk)))
 
     def carry_words(self, land: Landing) -> tuple[str, str]:
         """Mark and sentence of the card beside what is carried."""

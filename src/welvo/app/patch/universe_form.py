@@ -71,7 +71,7 @@ def show_universe(panel: PatchPanel, uid: str) -> None:
 
     panel.refreshers.append(head)
     panel.field("Number", "The rig's own number of this universe. What is patched here keeps its place and is called otherwise.",
-                lambda: str(s.rig.universes[uid].number), lambda t: s.edit(set_universe, uid, f"number universe {t}", number=whole(t, 1, 63999)) is not None, narrow=84)  # fmt: skip
+                lambda: str(s.rig.universes[uid].number), lambda t: s.edit(set_universe, uid, f"number universe {t}", number=whole(t, 1, 63999)), narrow=84)  # fmt: skip
     panel.field("Name", "What this universe is for, in words.", lambda: s.rig.universes[uid].name,
                 lambda t: s.edit(set_universe, uid, f"name universe {t}", name=t))  # fmt: skip
     panel.field("Slots used", "How many slots the sender uses of it: 512, or 510 for whole RGB pixels. Sender and receiver must agree.",
@@ -201,7 +201,7 @@ def _keep(panel: PatchPanel, fid: str, on: bool) -> None:
     """Running numbers are kept or not by the whole stream to a box."""
     from welvo.rig.document import Rig, put
 
-    def edit(rig: Rig) -> object:
+    def edit(rig: Rig) -> Edit:
         from msgspec.structs import replace
 
         feed = rig.feeds[fid]

@@ -249,7 +249,7 @@ class Library(QDialog):
             self._add(replace(b.profile, name=name, source="" if b.where == "this rig" else b.source))
 
     def _add(self, profile: Profile) -> None:
-        self.made = self._session.edit(add_profile, replace(profile, revises="")) or ""
+        self.made = self._session.edit(add_profile, replace(profile, revises="")).made[0]
         self.accept()
 
     def revise(self) -> None:
@@ -257,7 +257,8 @@ class Library(QDialog):
         b = self.shelf.book
         if not b or not self._pid:
             return
-        after, change, nid = revise(self._session.rig, self._pid, replace(b.profile, source=b.source), True)
+        after, change = revise(self._session.rig, self._pid, replace(b.profile, source=b.source), True)
+        nid = change.made[0]
         old = self._session.rig.profiles[self._pid]
         found = consequences(self._session.index, after)
         said = "; ".join(differences(old, b.profile)[:3]) or "no difference"

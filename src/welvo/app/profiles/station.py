@@ -28,7 +28,7 @@ from welvo.patch.consequences import Consequence, consequences, order_modes, rem
 from welvo.rig.attributes import word_for
 from welvo.rig.base import Refused
 from welvo.rig.colours import FUNCTIONS, LETTERS
-from welvo.rig.document import Change, Picture, Rig, fresh_id, put
+from welvo.rig.document import Change, Edit, Picture, Rig, fresh_id, put
 from welvo.rig.edits import add_profile, remove_profile, set_profile
 from welvo.rig.lookup import used_by
 from welvo.rig.modes import (
@@ -303,7 +303,7 @@ class ProfilesStation(QWidget):
                 return True
         waited, self.waiting = self.waiting is not None, None
 
-        def edit(rig: Rig) -> tuple[Rig, Change]:
+        def edit(rig: Rig) -> Edit:
             new = replace(rig.profiles[pid], modes={**rig.profiles[pid].modes, mid: mode})
             return put(rig, words, profiles={pid: new}, pictures=pictures or {})
 
@@ -336,7 +336,7 @@ class ProfilesStation(QWidget):
         if self.waiting:
             pid, mid, mode, words, _ = self.waiting
             self.waiting = None
-            self._session.edit(with_mode, pid, mid, mode, words)
+            self._session.attempt(with_mode, pid, mid, mode, words)
 
     def leave_waiting(self) -> None:
         self.waiting = None
@@ -508,7 +508,7 @@ class ProfilesStation(QWidget):
         while f"m{n}" in profile.modes:
             n += 1
         modes = {**profile.modes, f"m{n}": replace(mode, name=f"mode {n}")}
-        if self._session.edit(set_profile, self.profile_id, f"add a mode to {profile.name}", modes=modes):
+        if self._session.attempt(set_profile, self.profile_id, f"add a mode to {profile.name}", modes=modes):
             self.show_mode(f"m{n}")
 
     def compare(self) -> None:
@@ -520,7 +520,7 @@ class ProfilesStation(QWidget):
             keys = list(self.profile.modes)
             keys.remove(self.mode_key)
             key = self.mode_key
-            self._session.edit(order_modes, self.profile_id, [key, *keys] if by < 0 else [*keys, key])
+            self._session.attempt(order_modes, self.profile_id, [key, *keys] if by < 0 else [*keys, key])
             self.mode_id = key
 
     def remove_mode(self) -> None:
@@ -616,29 +616,28 @@ class ProfilesStation(QWidget):
         except Refused as e:
             self._session.say(str(e), "error")
             return ""
-        pid = self._session.edit(
-            add_profile, Profile(name=f"Strip {words[0]} {words[1]}", maker="Generic", modes={"m1": mode})
-        )
-        if pid:
-            self.show_profile(pid)
-        return str(pid or "")
+        made = Profile(name=f"Strip {words[0]} {words[1]}", maker="Generic", modes={"m1": mode})
+        change = self._session.attempt(add_profile, made)
+        if change is None:
+            return ""
+        self.show_profile(change.made[0])
+        return change.made[0]
 
     def new_profile(self, chart: str = "dimmer") -> None:
         self.line.commit()
         n = 1 + sum(p.name.startswith("New profile") for p in self._session.rig.profiles.values())
         mode = read_chart(chart).mode("mode 1")
-        pid = self._session.edit(
-            add_profile, Profile(name=f"New profile {n}" if n > 1 else "New profile", modes={"m1": mode})
-        )
-        if pid:
-            self.show_profile(pid)
+        made = Profile(name=f"New profile {n}" if n > 1 else "New profile", modes={"m1": mode})
+        change = self._session.attempt(add_profile, made)
+        if change:
+            self.show_profile(change.made[0])
             self.line.setPlainText(chart)
             self.line.commit()
             self.line.setFocus()
             self.line.selectAll()
 
     def _remove(self) -> None:
-        self._session.edit(lambda rig: remove_profile(rig, self.profile_id))
+        self._session.attempt(remove_profile, self.profile_id)
 
     def _empty(self) -> QWidget:
         made = QWidget()

@@ -40,7 +40,7 @@ class BoxFields(LineFields):
             return s.rig.devices[did].ports.get(port_label, Port()) if did in s.rig.devices else Port()
 
         def change(words: str, **fields: object) -> object:
-            return s.edit(set_stream, did, port_label, words, **fields) is not None
+            return s.edit(set_stream, did, port_label, words, **fields)
 
         able = ability(s.rig, did, port_label)
         self.body.addWidget(Title(f"Port {port_label}", s.rig.devices[did].name))
@@ -160,7 +160,7 @@ class BoxFields(LineFields):
         model = model_of(s.rig, did)
 
         def way(words: str, **fields: object) -> object:
-            return s.edit(set_device_way, did, words, **fields) is not None
+            return s.edit(set_device_way, did, words, **fields)
 
         self.body.addWidget(Title(s.rig.devices[did].name))
         self.body.addWidget(

@@ -258,7 +258,7 @@ class LineFields(RunsFields):
 
         self._daisy(now, change)
         self.field("Guidance", "How many metres of DMX line are worth a finding in this rig; 300 is a common one.",
-                   lambda: f"{s.rig.line_metres:g} m", lambda t: s.edit(set_guidance, number(t, 1, 10_000, "the guidance")) is not None, narrow=84)  # fmt: skip
+                   lambda: f"{s.rig.line_metres:g} m", lambda t: s.edit(set_guidance, number(t, 1, 10_000, "the guidance")), narrow=84)  # fmt: skip
 
         self._table("Lamp by lamp", lambda: self._stops(did, at, now()))
         self._table("Adapters, contact by contact", lambda: self._contacts(did, at, now()))

@@ -201,7 +201,7 @@ class PixelKinds(QDialog):
         if new.least > new.volts:
             raise Refused("Its chips cannot need more than the string's own voltage.")
         self.saying.setText("")
-        return self._session.edit(put_pixel_kind, self.key, new) is not None
+        return self._session.edit(put_pixel_kind, self.key, new)
 
 
 def _named(text: str) -> str:

@@ -19,7 +19,7 @@ from welvo.app.runs.riser_drawing import At, RiserDrawing
 from welvo.app.session import Session
 from welvo.patch.along import cable_order, element_pixel, piece_name
 from welvo.rig.base import Refused
-from welvo.rig.document import Change, Rig
+from welvo.rig.document import Edit, Rig
 from welvo.rig.lookup import call
 from welvo.rig.notation import plural, say_place
 from welvo.rig.runs import Segment
@@ -146,7 +146,7 @@ class Riser(RiserDrawing):
         stream = self._of.get(what.label)
         return piece_name(self._session.rig, stream.pieces[what.n]) if stream else "the line"
 
-    def _move(self, what: At, at: At) -> tuple[Rig, Change]:
+    def _move(self, what: At, at: At) -> Edit:
         to = self._landing(at)
         if what.label == at.label and to > what.n:
             to -= 1
@@ -156,15 +156,9 @@ class Riser(RiserDrawing):
 
     def drop_segment(self, what: At, at: At) -> bool:
         """Move a segment to where it was dropped."""
-        try:
-            result = self._move(what, at)
-        except Refused as e:
-            self._session.say(str(e), "error")
-            return False
-        self._session.take(result)
-        return True
+        return self._session.attempt(lambda _: self._move(what, at)) is not None
 
-    def _hang(self, at: At, segments: list[Segment]) -> tuple[At, str, Callable[[Rig], tuple[Rig, Change]]]:
+    def _hang(self, at: At, segments: list[Segment]) -> tuple[At, str, Callable[[Rig], Edit]]:
         """Where something dropped would go, also in words, and the edit: between segments, or inside a long one."""
         px, stream = self.pixel_at(at), self._of.get(at.label)
         if stream and px:
@@ -189,7 +183,7 @@ class Riser(RiserDrawing):
     def drop_things(self, keys: list[str], at: At, make: Callable[[str], Segment]) -> bool:
         """Hang things where they were dropped: between segments, or at the very pixel inside a long one."""
         *_, edit = self._hang(at, [make(k) for k in keys])
-        if self._session.edit(edit) is None:
+        if self._session.attempt(edit) is None:
             return False
         self.hung.emit(at.label)
         return True
@@ -261,7 +255,7 @@ class Riser(RiserDrawing):
         place = max(0, at.n + places) if not ports else len(port.run) if port else 0
         if not ports and port and place >= len(port.run):
             return
-        if self._session.edit(move_segment, self.did, at.label, at.n, labels[to], place) is not None:
+        if self._session.attempt(move_segment, self.did, at.label, at.n, labels[to], place):
             self.picked.emit(labels[to], place, 0)
 
 

@@ -62,7 +62,7 @@ class SegmentFields(BoxFields):
             return run[at.n] if at.n < len(run) else Segment(kind="null")
 
         def change(**fields: object) -> object:
-            return s.edit(change_segment, did, at.label, at.n, **fields) is not None
+            return s.edit(change_segment, did, at.label, at.n, **fields)
 
         def piece() -> tuple[Stream, Piece] | None:
             stream = s.index.cables.streams.get((did, at.label))
@@ -176,7 +176,7 @@ class SegmentFields(BoxFields):
             return s.rig.elements.get(now().element, Element(name=""))
 
         def set_(words: str, **fields: object) -> object:
-            return s.edit(set_pixels, now().element, words, **fields) is not None
+            return s.edit(set_pixels, now().element, words, **fields)
 
         self.field("Name", "What the element is called; its pixels are NAME/1, NAME/2 and so on.", lambda: element().name, lambda t: set_("name", name=t.strip()[:60]))  # fmt: skip
         if element().kind == "block":
@@ -211,7 +211,7 @@ class SegmentFields(BoxFields):
             return s.rig.elements.get(now().element, Element(name=""))
 
         def set_(words: str, **fields: object) -> object:
-            return s.edit(set_pixels, now().element, words, **fields) is not None
+            return s.edit(set_pixels, now().element, words, **fields)
 
         self.field("Lies folded", "After how many pixels the string really turns back; 0: it does not. Its pixels are numbered as if it never did.",
                    lambda: str(element().fold), lambda t: set_("fold", fold=whole(t, 0, 100_000)), narrow=84)  # fmt: skip
@@ -221,7 +221,7 @@ class SegmentFields(BoxFields):
     def _to_all(self, kind: str, words: str, **fields: object) -> object:
         """Ctrl+Enter: give a value to all segments of a kind that the list shows."""
         places = self._station.listed(kind)
-        return self.session.edit(change_many, places, words, **fields) is not None if places else True
+        return self.session.edit(change_many, places, words, **fields) if places else True
 
     def _as_this(self, now: Callable[[], Segment]) -> None:
         """Give kind, supply and cable of this segment to all listed ones."""

@@ -221,5 +221,5 @@ class SplitElement(QDialog):
         except Refused as e:
             self.saying.setText(str(e))
             return
-        if self._session.edit(split, str(self.element.currentData()), self._did, found, fold) is not None:
-            self.accept()
+        self._session.edit(split, str(self.element.currentData()), self._did, found, fold)
+        self.accept()

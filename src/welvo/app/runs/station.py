@@ -362,7 +362,7 @@ class RunsStation(QWidget):
             return
         try:
             wish = read_hanging(self._session.rig, self.did, self.port, typed, shipped_pixels())
-            rig, _, _ = hang_wish(self._session.rig, self.did, self.port, typed, shipped_pixels())
+            rig, _ = hang_wish(self._session.rig, self.did, self.port, typed, shipped_pixels())
             small = sum(len(x.pieces) for k, x in self._session.index.cables.streams.items() if k[0] == self.did) < 400
             more = f"; {moved(self._session.index.cables, rig, self.did).words}" if small else ""
             self.saying.setText(f"{wish.says}{more}")
@@ -378,7 +378,7 @@ class RunsStation(QWidget):
         if not self.port:
             self._session.say("Pick a port first: click it in the riser, or walk there with the arrows.", "error")
             return False
-        if self._session.edit(hang_wish, self.did, self.port, typed, shipped_pixels()) is None:
+        if self._session.attempt(hang_wish, self.did, self.port, typed, shipped_pixels()) is None:
             return False
         self.hang.clear()
         self.hang.setFocus()
@@ -387,7 +387,7 @@ class RunsStation(QWidget):
 
     def remove(self) -> None:
         if self.at.n >= 0:
-            self._session.edit(take_down, self.did, self.at.label, [self.at.n])
+            self._session.attempt(take_down, self.did, self.at.label, [self.at.n])
 
     def menu(self) -> QMenu:
         made = QMenu(self)

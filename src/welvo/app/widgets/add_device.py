@@ -104,5 +104,5 @@ class AddDevice(QDialog):
         except Refused as e:
             self._saying.setText(str(e))
             return
-        self.made = self._session.edit(add_device, *wish) or ""
+        self.made = self._session.edit(add_device, *wish).made[0]
         self.accept()

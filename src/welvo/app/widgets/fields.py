@@ -9,6 +9,7 @@ from PySide6.QtCore import QEvent, QObject, QPointF, Qt
 from PySide6.QtGui import QKeyEvent, QKeySequence, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QApplication, QCheckBox, QComboBox, QLineEdit, QPlainTextEdit, QWidget
 
+from welvo.app.widgets.refusals import guarded
 from welvo.rig.base import Refused
 
 
@@ -135,7 +136,8 @@ class Choice(QComboBox):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.setMinimumContentsLength(6)  # long options must not widen the panel; the open list shows them whole
-        self.activated.connect(lambda _: self._apply(str(self.currentData())))
+        self.activated.connect(lambda _: self._take())
+        self._value = ""
 
     def set_options(self, options: list[tuple[str, str]], value: str) -> None:
         """Options as (value, words); the present one is shown without calling `apply`."""
@@ -145,7 +147,13 @@ class Choice(QComboBox):
                 self.addItem(words, data)
             widest = max((self.fontMetrics().horizontalAdvance(w) for _, w in options), default=0)
             self.view().setMinimumWidth(min(420, widest + 40))
+        self._value = value
         self.setCurrentIndex(max(0, self.findData(value)))
+
+    def _take(self) -> None:
+        """What was refused is not shown as taken: the former choice comes back."""
+        if not guarded(self, self._apply, str(self.currentData())):
+            self.setCurrentIndex(max(0, self.findData(self._value)))
 
     def paintEvent(self, e: QPaintEvent) -> None:
         super().paintEvent(e)
@@ -163,7 +171,12 @@ class Tick(QCheckBox):
     def __init__(self, words: str, help_text: str, apply: Callable[[bool], Any], parent: QWidget | None = None) -> None:
         super().__init__(words, parent)
         set_help(self, help_text)
-        self.clicked.connect(apply)
+        self._apply = apply
+        self.clicked.connect(self._take)
+
+    def _take(self, on: bool) -> None:
+        if not guarded(self, self._apply, on):
+            self.setChecked(not on)
 
 
 def commit_focus() -> bool:

@@ -6,6 +6,7 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLayout, QPushButton, QVBoxLayout, QWidget
 
+from welvo.app.widgets.refusals import guarded
 from welvo.app.widgets.theme import THEME
 
 LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
@@ -85,7 +86,7 @@ def button(
     made.setProperty("primary", primary)
     made.setProperty("strong", strong)
     if callable(act):
-        made.clicked.connect(lambda *_: act())
+        made.clicked.connect(lambda *_: guarded(made, act))
     if help_text:
         made.setToolTip(help_text)
     made.setMinimumHeight(28)

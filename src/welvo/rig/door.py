@@ -1,0 +1,114 @@
+"""The door of the rig: what an edit sets is held against the type of its place before anything is taken.
+
+A frozen struct checks nothing when it is made or replaced; msgspec looks at types and bounds only while it decodes. So
+whatever an edit touched is written as it would stand in a file and read again. Two things follow: bounds need to stand
+nowhere but in the value's type, and whatever can be saved can be opened. Only fields that are not the very object they
+were are looked at, many entries in one go, so that moving ten thousand fixtures stays a matter of milliseconds.
+"""
+
+from __future__ import annotations
+
+import re
+from functools import cache
+from typing import Any, get_args, get_type_hints
+
+import msgspec
+
+from welvo.rig.base import Refused, Value
+
+_ENCODE = msgspec.json.Encoder().encode
+
+
+@cache
+def _decoder(kind: Any) -> msgspec.json.Decoder[Any]:
+    return msgspec.json.Decoder(kind)
+
+
+@cache
+def _hints(kind: type) -> dict[str, Any]:
+    return get_type_hints(kind, include_extras=True)
+
+
+@cache
+def entry_type(holder: type, part: str) -> Any:
+    """What the values of a mapping of the rig must be."""
+    return get_args(_hints(holder)[part])[1]
+
+
+def check_entries(kind: type[Value], entries: dict[str, Any], before: dict[str, Any]) -> None:
+    """Refuse entries of one part of the rig that no file could hold. None stands for an entry that is taken out."""
+    changed: dict[str, list[Any]] = {}
+    whose: dict[str, list[Any]] = {}
+    fresh: list[Any] = []
+    fields = kind.__struct_fields__
+    for key, new in entries.items():
+        if new is None:
+            continue
+        old = before.get(key)
+        if type(new) is not kind or type(old) is not kind:
+            fresh.append(new)
+            continue
+        for name in fields:
+            value = getattr(new, name)
+            if value is not getattr(old, name):
+                changed.setdefault(name, []).append(value)
+                whose.setdefault(name, []).append(new)
+    for name, values in changed.items():
+        _check(list[_hints(kind)[name]], values, whose[name], name)  # type: ignore[misc]
+    if fresh:
+        _check(list[kind], fresh, fresh, "")  # type: ignore[valid-type]
+
+
+def check_field(kind: type[Value], name: str, value: Any) -> None:
+    """Refuse a value that a field of a struct cannot hold."""
+    _check(list[_hints(kind)[name]], [value], [None], name)  # type: ignore[misc]
+
+
+def _check(kind: Any, values: list[Any], owners: list[Any], field: str) -> None:
+    wrong, why = "", ""
+    try:
+        if _decoder(kind).decode(_ENCODE(values)) == values:
+            return
+    except msgspec.ValidationError as e:
+        wrong = str(e)
+    except (UnicodeEncodeError, msgspec.DecodeError):
+        why = "it holds characters that are no text"
+    except (OverflowError, TypeError, RecursionError, msgspec.MsgspecError) as e:
+        why = str(e)
+    m = re.search(r" - at `\$\[(\d+)\](.*)`$", wrong)
+    owner = owners[int(m[1])] if m else next((o for o in owners if o is not None), None)
+    place = ".".join(p for p in (field, m[2].lstrip(".") if m else "") if p)
+    words = why or (plain_words(wrong[: wrong.index(" - at")] if m else wrong) if wrong else "it is no finite number")
+    raise Refused(f"{_called(owner)}{_said(place)} cannot be that: {words}.")
+
+
+def _called(owner: Any) -> str:
+    """What the entry is called, as far as it has a number or a name that can be shown."""
+    for key in ("number", "name"):
+        value = getattr(owner, key, None)
+        if isinstance(value, int) or (isinstance(value, str) and value.isprintable() and value):
+            return f"{str(value)[:40]}: "
+    return ""
+
+
+def _said(place: str) -> str:
+    clean = re.sub(r"\[[^\]]*\]", "", place).split(".")[-1].replace("_", " ").strip()
+    return clean or "it"
+
+
+def plain_words(text: str) -> str:
+    """msgspec's words for what it expected, in ours."""
+    for theirs, ours in (
+        ("`str`", "text"),
+        ("`int`", "a whole number"),
+        ("`float`", "a number"),
+        ("`array`", "a list"),
+        ("`object`", "an object"),
+        ("`bool`", "yes or no"),
+        ("`null`", "nothing"),
+    ):
+        text = text.replace(theirs, ours)
+    text = re.sub(r"(?:of length )?<= (\d+)", r"of \1 at most", text)
+    text = re.sub(r"(?:of length )?>= (\d+)", r"of \1 at least", text)
+    text = re.sub(r"matching regex .*", "in another form", text)
+    return text[:1].lower() + text[1:]
