@@ -199,7 +199,7 @@ def tapes(say: Say) -> None:
     widget.show()
     for level in ("Field", "Fit", "Slot"):
         widget.set_level(level)
-        session.select_things(["f100"])
+        session.select_items(["f100"])
         app.processEvents()
         took = []
         for n in range(31):

@@ -20,6 +20,7 @@ AREAS = {
     "PWR": "Power",
     "DEV": "Devices",
     "WIRE": "The wire",
+    "USE": "Shows",
 }
 
 
@@ -30,7 +31,9 @@ def findings() -> str:
         "",
         "Made from the registry of rules by `make docs`. An error cannot be waived; a warning or note can, with a reason.",
     ]
-    for area, words in AREAS.items():
+    areas = dict.fromkeys(AREAS) | dict.fromkeys(code.split("-")[0] for code in RULES)
+    for area in areas:  # an area without words of its own is listed all the same
+        words = AREAS.get(area, area)
         out += ["", f"## {words}"]
         for rule in sorted((r for r in RULES.values() if r.code.split("-")[0] == area), key=lambda r: r.code):
             live = " Needs Welvo to listen." if rule.live else ""

@@ -18,6 +18,7 @@ from welvo.app.window import Window
 from welvo.observed.values import Heard, HeardPort
 from welvo.protocols import artnet
 from welvo.rig.base import Refused
+from welvo.rig.refs import Goto
 
 
 class Ears:
@@ -75,7 +76,7 @@ def test_planned_and_heard_stand_as_pairs(small: Window) -> None:
 
 def test_only_what_differs_is_loud_and_its_buttons_name_the_value(small: Window, ears: Ears, qtbot: QtBot) -> None:
     hear(small, wire_a=2)
-    small.go("device", "d")
+    small.go(Goto("device", "d"))
     QApplication.processEvents()
     rows = {r.line.key: r for r in small.devices.settings.findChildren(SettingRow) if r.isVisible()}
     assert [b.text() for b in rows["A.universe"].findChildren(QPushButton)] == ["Push 1", "Plan 2"]
@@ -97,7 +98,7 @@ def test_only_what_differs_is_loud_and_its_buttons_name_the_value(small: Window,
 
 def test_planning_what_the_box_has_changes_the_feed_and_can_be_undone(small: Window, ears: Ears, qtbot: QtBot) -> None:
     hear(small, wire_a=2)
-    small.go("device", "d")
+    small.go(Goto("device", "d"))
     qtbot.mouseClick(button(small, "Plan 2"), Qt.MouseButton.LeftButton)
     assert small.session.rig.feeds["w1"].wire == 2
     small.session.undo()
@@ -106,7 +107,7 @@ def test_planning_what_the_box_has_changes_the_feed_and_can_be_undone(small: Win
 
 def test_the_panel_of_a_setting_shows_both_values_and_takes_a_plan(small: Window, ears: Ears, qtbot: QtBot) -> None:
     hear(small, wire_a=2)
-    small.go("port", "d A")
+    small.go(Goto("port", "d", "A"))
     QApplication.processEvents()
     plan = next(f for f in small.devices.panel.findChildren(Field) if f.accessibleName() == "Plan" and f.isVisible())
     words = " ".join(w.text() for w in small.devices.panel.findChildren(type(small.devices._title)) if w.isVisible())
@@ -123,7 +124,7 @@ def test_the_panel_of_a_setting_shows_both_values_and_takes_a_plan(small: Window
 
 def test_identify_lets_the_box_blink_and_stop(small: Window, ears: Ears, qtbot: QtBot) -> None:
     hear(small)
-    small.go("device", "d")
+    small.go(Goto("device", "d"))
     qtbot.mouseClick(button(small, "Identify"), Qt.MouseButton.LeftButton)
     qtbot.mouseClick(button(small, "Stop blinking"), Qt.MouseButton.LeftButton)
     assert [p.command for p, _ in ears.sent if isinstance(p, artnet.Address)] == [

@@ -54,7 +54,7 @@ def live(window: object, qtbot: QtBot) -> None:
 
     until(lambda: len(session.observed.heard) == 4)
     until(lambda: dimmer_at_the_lamp() == 0)
-    session.select_things(["f207"])
+    session.select_items(["f207"])
     window.show_station("Bench")
     qtbot.mouseClick(window.head.arm, Qt.MouseButton.LeftButton)
     assert wire.armed and "Armed" not in window.message.words

@@ -15,6 +15,7 @@ from welvo.app.screens import drawn_front, front_places, on_picture
 from welvo.app.widgets.face_editor import FaceEditor
 from welvo.app.widgets.fields import Field
 from welvo.app.window import Window
+from welvo.rig.refs import Goto
 
 PAGE_46 = "CH1 Dimmer\nCH2 Dimmer fine\nCH3 Shutter\nCH4 Control\n14 x (red green blue)"
 PAGE_3 = "1 Dimmer\n2 Shutter\n3 Control"
@@ -137,7 +138,9 @@ def test_a_staggered_blinder_with_two_modes_from_its_manual_page(
     made = window.session.rig.profiles[pid]
     assert [(m.name, m.footprint, m.pixels) for m in made.modes.values()] == [("46 slot", 46, 14), ("3 slot", 3, 0)]
     own = [
-        f for f in window.session.report.findings if f.goes_to == ("profile", pid) or f.subject.startswith(pid + "/")
+        f
+        for f in window.session.report.findings
+        if f.goes_to == Goto("profile", pid) or f.subject.startswith(pid + "/")
     ]
     assert [f.code for f in own if f.severity != "note"] == []
     print(f"{hand.clicks} clicks, {hand.keys} keys")

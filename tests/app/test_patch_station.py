@@ -138,7 +138,7 @@ def test_locked_things_stay_where_they_are(patch: Window, qtbot: QtBot) -> None:
 
 def test_the_keyboard_picks_up_moves_types_and_drops(patch: Window, qtbot: QtBot) -> None:
     tapes = patch.patch.tapes
-    patch.session.select_things(["a"])
+    patch.session.select_items(["a"])
     tapes.setFocus()
     qtbot.keyClick(tapes, Qt.Key.Key_M, CTRL)
     for key, modifier in (
@@ -158,7 +158,7 @@ def test_the_keyboard_picks_up_moves_types_and_drops(patch: Window, qtbot: QtBot
 
 def test_arrows_walk_along_and_across_tapes(patch: Window, qtbot: QtBot) -> None:
     tapes = patch.patch.tapes
-    patch.session.select_things(["a"])
+    patch.session.select_items(["a"])
     for key, wanted in (
         (Qt.Key.Key_Right, ("b",)),
         (Qt.Key.Key_Right, ("b",)),
@@ -175,7 +175,7 @@ def test_arrows_walk_along_and_across_tapes(patch: Window, qtbot: QtBot) -> None
 
 def test_the_lens_opens_on_the_selection_and_closes(patch: Window, qtbot: QtBot) -> None:
     tapes = patch.patch.tapes
-    patch.session.select_things(["e"])
+    patch.session.select_items(["e"])
     before = tapes.verticalScrollBar().maximum()
     qtbot.keyClick(tapes, Qt.Key.Key_Space)
     assert tapes.lens and tapes.lens[0] == "u2" and tapes.lens[1] <= 101 <= tapes.lens[1] + 40
@@ -221,10 +221,10 @@ def test_the_roll_edits_one_and_series_through_many(patch: Window, qtbot: QtBot)
     assert patch.session.rig.fixtures["a"].name == "Wing left"
     edit_cell(patch, qtbot, 0, 4, "2.300")
     assert start(patch, "a") == ("u2", 300)
-    patch.session.select_things(["a", "b", "c"])
+    patch.session.select_items(["a", "b", "c"])
     edit_cell(patch, qtbot, 0, 4, "1.1 +20", to_all=True)
     assert [start(patch, k)[1] for k in "abc"] == [1, 21, 41]
-    patch.session.select_things(["a", "b", "c"])
+    patch.session.select_items(["a", "b", "c"])
     edit_cell(patch, qtbot, 0, 1, "301+", to_all=True)
     assert [patch.session.rig.fixtures[k].number for k in "abc"] == [301, 302, 303]
     edit_cell(patch, qtbot, 0, 4, "9.999")
@@ -239,7 +239,7 @@ def test_the_roll_sorts_filters_and_removes(window: Window, qtbot: QtBot) -> Non
     window.patch.filter.setText("lagoon flood")
     assert len(roll.roll.keys) == 25 and all(window.session.rig.fixtures[k].profile == "p4" for k in roll.roll.keys)
     window.patch.filter.setText("")
-    window.session.select_things(["f101", "f102"])
+    window.session.select_items(["f101", "f102"])
     qtbot.keyClick(roll, Qt.Key.Key_Delete)
     assert "f101" not in window.session.rig.fixtures and len(roll.roll.keys) == 106
     window.session.undo()
@@ -280,7 +280,7 @@ def test_the_panel_edits_elements_universes_and_feeds(patch: Window, qtbot: QtBo
         qtbot.keyClicks(f, words)
         qtbot.keyClick(f, Qt.Key.Key_Return)
 
-    patch.session.select_things(["e"])
+    patch.session.select_items(["e"])
     type_in("Pixels", "200")
     type_in("Colour order", "grbw")
     assert (patch.session.rig.elements["e"].pixels, patch.session.rig.elements["e"].order) == (200, "GRBW")

@@ -22,6 +22,7 @@ from welvo.patch import table
 from welvo.patch.index import Index
 from welvo.rig.document import Rig
 from welvo.rig.edits import remove_universe
+from welvo.rig.refs import Goto
 from welvo.rig.wiring import Universe
 
 
@@ -50,7 +51,7 @@ LAGOONS = ("f503", "f504", "f505", "f506")
 
 def test_laying_out_shows_ghosts_first_and_is_one_undo(window: Window, qtbot: QtBot) -> None:
     window.show_station("Patch")
-    window.session.select_things(list(LAGOONS))
+    window.session.select_items(list(LAGOONS))
     press(window, "Lay out…")
     form = window.patch.panel.form
     assert isinstance(form, LayForm) and window.session.history.undo_label == ""
@@ -79,7 +80,7 @@ def test_laying_out_shows_ghosts_first_and_is_one_undo(window: Window, qtbot: Qt
 
 def test_a_click_on_a_tape_sets_where_it_starts_and_wrong_wishes_are_said(window: Window, qtbot: QtBot) -> None:
     window.show_station("Patch")
-    window.session.select_things(list(LAGOONS[:2]))
+    window.session.select_items(list(LAGOONS[:2]))
     window.patch.panel.lay_out()
     form = window.patch.panel.form
     assert isinstance(form, LayForm)
@@ -93,7 +94,7 @@ def test_a_click_on_a_tape_sets_where_it_starts_and_wrong_wishes_are_said(window
     form.into.setText("9")
     form.update_preview()
     assert "found no place" in form.saying.text() or form.laid.steps
-    window.session.select_things(["f101", "f102"])  # other things are laid out instead
+    window.session.select_items(["f101", "f102"])  # other things are laid out instead
     assert form.keys == ["f101", "f102"] and window.patch.panel.form is form
     qtbot.keyClick(window, Qt.Key.Key_Escape)
     assert window.patch.panel.form is None and not window.patch.tapes.ghosts
@@ -110,7 +111,7 @@ def test_packing_a_universe_and_another_mode_are_looked_at_first(window: Window)
     press(window, "Move 4")
     assert starts(window, "f304", "f305") == ["3.167", "3.211"]
     window.session.undo()
-    window.session.select_things(["f207"])
+    window.session.select_items(["f207"])
     QApplication.processEvents()
     choose(window, "Mode", "m2")
     form = window.patch.panel.form
@@ -118,7 +119,7 @@ def test_packing_a_universe_and_another_mode_are_looked_at_first(window: Window)
     assert "2 fixtures would take other slots" in form.saying.text()  # 208 stands behind it
     press(window, "Leave it")
     assert window.session.rig.fixtures["f207"].mode == "m1" and window.patch.panel.form is None
-    window.session.select_things(["f201"])
+    window.session.select_items(["f201"])
     QApplication.processEvents()
     choose(window, "Mode", "m2")  # it meets nobody and nobody follows: done at once, undo brings it back
     assert window.session.rig.fixtures["f201"].mode == "m2" and window.patch.panel.form is None
@@ -126,7 +127,7 @@ def test_packing_a_universe_and_another_mode_are_looked_at_first(window: Window)
 
 def test_the_switch_picture_reads_back_and_explains(window: Window, qtbot: QtBot) -> None:
     window.show_station("Patch")
-    window.session.select_things(["f503"])
+    window.session.select_items(["f503"])
     QApplication.processEvents()
     picture = window.patch.panel.findChildren(SwitchPicture)[-1]
     assert picture.said == 411 and picture.states == (True, True, False, True, True, False, False, True, True)
@@ -158,7 +159,7 @@ def test_the_switch_picture_reads_back_and_explains(window: Window, qtbot: QtBot
 def test_rows_are_edited_with_series_in_any_column_and_locked_with_a_key(window: Window, qtbot: QtBot) -> None:
     window.show_station("Patch")
     roll = window.patch.roll
-    window.session.select_things(list(LAGOONS))
+    window.session.select_items(list(LAGOONS))
     assert (
         roll.roll.change(list(LAGOONS), "own:Circuit", "C#8")
         and window.session.rig.fixtures["f506"].fields["Circuit"] == "C11"
@@ -180,7 +181,7 @@ def test_rows_are_edited_with_series_in_any_column_and_locked_with_a_key(window:
 
 def test_copied_rows_come_back_through_the_paste_dialog(window: Window, qtbot: QtBot) -> None:
     window.show_station("Patch")
-    window.session.select_things(["f503", "f504"])
+    window.session.select_items(["f503", "f504"])
     window.patch.roll.copy_rows()
     text = QApplication.clipboard().text()
     assert text.splitlines()[0].startswith("No.\tName") and len(text.splitlines()) == 3
@@ -220,7 +221,7 @@ def test_dropped_with_ctrl_it_is_a_copy_and_with_shift_the_two_change_places(pat
 
 
 def test_all_that_is_selected_is_carried_by_the_same_step(patch: Window, qtbot: QtBot) -> None:  # noqa: F811
-    patch.session.select_things(["a", "b"])
+    patch.session.select_items(["a", "b"])
     drag(patch, qtbot, ("u1", 3), ("u2", 203), drop=False)
     carry = patch.patch.tapes._carry
     assert carry and len(carry.landings) == 1 and patch.patch.tapes.carry_words(carry.land)[1] == "free for all 2"
@@ -233,10 +234,10 @@ def test_all_that_is_selected_is_carried_by_the_same_step(patch: Window, qtbot: 
         patch.patch.tapes.viewport(), LEFT, pos=point(patch, "u1", 3)
     )  # a plain click on one of them picks it alone
     assert patch.session.selection.ids == ("a",)
-    patch.session.select_things(["a", "b"])
+    patch.session.select_items(["a", "b"])
     qtbot.mouseClick(patch.patch.tapes.viewport(), LEFT, CTRL, pos=point(patch, "u1", 3))
     assert patch.session.selection.ids == ("b",)
-    patch.session.select_things(["a", "b"])
+    patch.session.select_items(["a", "b"])
     patch.patch.tapes.pick_up()
     patch.patch.tapes._carry_to("u2", 509)
     patch.patch.tapes._drop()
@@ -319,7 +320,7 @@ def test_a_use_switches_universes_off_without_taking_anything_away(window: Windo
     off.setText("1-2")
     off.commit()
     assert window.session.rig.uses["y1"].universes_off == ("u1", "u2")
-    window.go("use", "y1")
+    window.go(Goto("use", "y1"))
     press(window, "Use everything")
     assert window.session.rig.use == ""
     window.patch.senders.add_use()
@@ -347,10 +348,10 @@ def test_reserve_gaps_and_feeds_in_the_panel(window: Window) -> None:
     gap.setText("100")
     gap.commit()
     assert window.session.selection.slot == ("u4", 112)
-    window.session.select_things(["f307"])
+    window.session.select_items(["f307"])
     window.patch.next_gap()
     assert window.session.selection.slot == ("u3", 348)  # 44 slots are free right behind it
-    window.session.select_things(["f503", "f505"])
+    window.session.select_items(["f503", "f505"])
     QApplication.processEvents()
     press(window, "Swap places")
     assert starts(window, "f503", "f505") == ["4.431", "4.411"]

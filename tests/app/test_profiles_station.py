@@ -131,7 +131,7 @@ def test_modes_are_added_and_named_and_profiles_made_and_removed(small: Window, 
 
 
 def test_selecting_a_fixture_shows_its_profile(window: Window) -> None:
-    window.session.select_things(["f701"])
+    window.session.select_items(["f701"])
     assert window.profiles.profile_id == "p5"
     window.session.select(Selection("profile", ("p2",)))
     assert window.profiles.profile_id == "p2"

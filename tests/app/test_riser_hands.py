@@ -18,6 +18,7 @@ from welvo.app.session import Selection
 from welvo.app.window import Window
 from welvo.patch.cable import Cables
 from welvo.rig.lookup import call
+from welvo.rig.refs import SegmentRef
 from welvo.rig.runs import Segment
 from welvo.runs.edits import hang, set_device_way
 from welvo.runs.geometry import lie, place_along
@@ -216,7 +217,7 @@ def test_an_empty_line_and_a_rig_without_boxes_hang_nothing(runs: Window) -> Non
 def test_a_converters_colour_is_tried_and_wrong_ones_stay_in_the_field(runs: Window) -> None:
     did = pen(runs)
     runs.session.edit(hang_wish, did, "8", "lamps 3: dimmer red green")
-    runs.session.select(Selection("segment", (did, "8", "0"), on=(did, "8", 0)))
+    runs.session.select(Selection("segment", (did,), on=SegmentRef(did, "8", 0)))
     QApplication.processEvents()
     for text in ("255 0 0", "256 0 0 0", "red"):
         wrong = put(runs, "Colour", text)

@@ -25,6 +25,7 @@ from welvo.app.window import Window
 from welvo.formats.models import from_folder, shipped
 from welvo.rig.base import Refused
 from welvo.rig.edits import set_profile
+from welvo.rig.refs import Goto, SegmentRef
 from welvo.rig.wiring import OutputMode
 from welvo.runs.edits import change_segment, set_model
 from welvo.runs.wish import hang_wish
@@ -62,7 +63,7 @@ def test_a_click_on_a_cable_selects_its_pixel_everywhere(runs: Window, qtbot: Qt
     qtbot.mouseClick(riser, Qt.MouseButton.LeftButton, pos=QPoint(int(r.center().x()), int(r.bottom() - 1)))
     sel = runs.session.selection
     # its data comes in at the bottom and it hangs reversed: there are its last pixels
-    assert (sel.kind, sel.ids, sel.on) == ("thing", ("c2",), (pen(runs), "1", 1))
+    assert (sel.kind, sel.ids, sel.on) == ("item", ("c2",), (pen(runs), "1", 1))
     assert 1 <= sel.led < 8 and sel.pixel == 56 - sel.led
     runs.runs.pick("1", 1, 1)
     shown = runs.ribbon.shown
@@ -94,7 +95,7 @@ def test_the_list_filters_both_ways(runs: Window) -> None:
         Selection("universe", (next(u for u, v in runs.session.rig.universes.items() if v.number == 206),))
     )
     assert by("selection") == ["rim", "sill bridge"]
-    runs.session.select_things(["f533"])
+    runs.session.select_items(["f533"])
     assert by("selection") == ["sill bridge"] and runs.runs.at.label == "6"
     runs.session.select(Selection("universe", ("u3",)))
     assert by("selection") == ["Ray basin line"]
@@ -347,12 +348,11 @@ def test_labels_and_modes_are_written_as_they_are_read() -> None:
 def test_a_finding_leads_to_its_segment(runs: Window) -> None:
     runs.show_station("Patch")
     for f in runs.session.report.findings:
-        if f.goes_to[0] == "run":
-            runs.go(*f.goes_to)
-            parts = f.goes_to[1].split("\t")
-            assert runs.station == "Runs" and runs.runs.did == parts[0]
-            assert len(parts) < 2 or runs.runs.at.label == parts[1]
-    runs.go("runs", "loose")
+        if f.goes_to.kind == "run":
+            runs.go(f.goes_to)
+            assert runs.station == "Runs" and runs.runs.did == f.goes_to.id
+            assert not f.goes_to.port or runs.runs.at.label == f.goes_to.port
+    runs.go(Goto("unattached"))
     assert rows(runs)[0][3] == "ribbon"
 
 
@@ -371,7 +371,7 @@ def test_nothing_in_the_panel_is_wider_than_the_panel(runs: Window, step: int) -
         ("d1", "A", 0),
     ):
         runs.session.select(
-            Selection("segment" if port else "device", (device, port, str(n)), on=(device, port, n) if port else None)
+            Selection("segment" if port else "device", (device,), on=SegmentRef(device, port, n) if port else None)
         )
         QApplication.processEvents()
         inner = runs.runs.panel.widget()
@@ -390,7 +390,7 @@ def test_a_pixel_picked_on_the_drawing_is_the_same_on_the_cable(runs: Window, qt
 
 
 def test_cables_boosters_and_plugs_of_a_line(runs: Window) -> None:
-    runs.session.select(Selection("segment", ("d1", "A", "0"), on=("d1", "A", 0)))
+    runs.session.select(Selection("segment", ("d1",), on=SegmentRef("d1", "A", 0)))
     QApplication.processEvents()
     line = lambda: runs.session.rig.devices["d1"].ports["A"].run[0]  # noqa: E731
     put(runs, "Cables m", "30")

@@ -34,13 +34,14 @@ from welvo.formats import journal
 from welvo.formats.rigfile import load, save
 from welvo.rig.document import Rig
 from welvo.rig.edits import add_feed
+from welvo.rig.refs import SegmentRef
 from welvo.runs.wish import hang_wish
 
 SELECTIONS = [
-    Selection("thing", ("f207",)), Selection("thing", ("f701",)), Selection("thing", ("e1",)), Selection("thing", ("e3",)),
-    Selection("thing", ("f101", "f102")), Selection("universe", ("u3",)), Selection("feed", ("w4",)), Selection("slot", (), slot=("u3", 500)),
+    Selection("item", ("f207",)), Selection("item", ("f701",)), Selection("item", ("e1",)), Selection("item", ("e3",)),
+    Selection("item", ("f101", "f102")), Selection("universe", ("u3",)), Selection("feed", ("w4",)), Selection("slot", (), slot=("u3", 500)),
     Selection("device", ("d1",)), Selection("port", ("d1", "A"), setting="A.universe"), Selection("port", ("d1", "A"), setting="A.merge"),
-    Selection("device", ("d1",), setting="name"), Selection("profile", ("p5",)), Selection("thing", ("f503",)), Selection("thing", ("f601",)),
+    Selection("device", ("d1",), setting="name"), Selection("profile", ("p5",)), Selection("item", ("f503",)), Selection("item", ("f601",)),
     Selection("sender", ("s2",)), Selection("use", ("y1",)), Selection(),
 ]  # fmt: skip
 
@@ -70,7 +71,7 @@ def everywhere(window: Window) -> list[QWidget]:
         ("d1", "A", -1),
     ):
         window.session.select(
-            Selection("segment" if port else "device", (device, port, str(n)), on=(device, port, n) if port else None)
+            Selection("segment" if port else "device", (device,), on=SegmentRef(device, port, n) if port else None)
         )
         QApplication.processEvents()
         found += editors(window)
@@ -125,7 +126,7 @@ def test_every_button_is_named_and_every_edit_field_has_a_name(window: Window) -
 
 @pytest.mark.parametrize("how", ["enter", "station", "save", "arm", "undo", "focus"])
 def test_a_value_being_typed_is_committed(small: Window, qtbot: QtBot, tmp_path: Path, how: str, engines: Any) -> None:
-    small.session.select_things(["a"])
+    small.session.select_items(["a"])
     small.show_station("Patch")
     QApplication.processEvents()
     name = next(f for f in small.patch.panel.findChildren(Field) if f.accessibleName() == "Name" and f.isVisible())
@@ -151,7 +152,7 @@ def test_a_value_being_typed_is_committed(small: Window, qtbot: QtBot, tmp_path:
 
 
 def test_undo_reaches_the_rig_through_a_field_that_has_nothing_pending(small: Window, qtbot: QtBot) -> None:
-    small.session.select_things(["a"])
+    small.session.select_items(["a"])
     small.show_station("Patch")
     field = small.patch.panel.address
     assert field
@@ -169,7 +170,7 @@ def test_undo_reaches_the_rig_through_a_field_that_has_nothing_pending(small: Wi
 @pytest.mark.parametrize("typed", ["1.513", "0.5", "70000.1", "nonsense", "3.001", "1.510"])
 def test_a_wrong_value_stays_marked_and_the_rig_is_untouched(small: Window, qtbot: QtBot, typed: str) -> None:
     before = small.session.rig
-    small.session.select_things(["a"])
+    small.session.select_items(["a"])
     field = small.patch.panel.address
     assert field
     field.setFocus()
@@ -235,7 +236,7 @@ def test_keys_go_to_stations_and_regions(window: Window, qtbot: QtBot) -> None:
 
 def test_selection_steps_back_and_forth(window: Window) -> None:
     for key in ("f101", "f102", "f103"):
-        window.session.select_things([key])
+        window.session.select_items([key])
     window.session.step_selection(True)
     assert window.session.selection.first == "f102"
     window.session.step_selection(False)
@@ -402,7 +403,7 @@ def test_help_on_what_has_focus(window: Window, monkeypatch: pytest.MonkeyPatch)
     shown: list[str] = []
     monkeypatch.setattr("welvo.app.window.QWhatsThis.showText", lambda at, words, w: shown.append(words))
     monkeypatch.setattr(window, "_show_text", lambda title, words: shown.append(title))
-    window.session.select_things(["f207"])
+    window.session.select_items(["f207"])
     QApplication.processEvents()
     assert window.patch.panel.address
     window.patch.panel.address.setFocus()

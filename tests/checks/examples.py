@@ -97,6 +97,7 @@ EXAMPLES: dict[str, Example] = {
     "FEED-11": _rig("Universe 1 goes out as sACN 1 and Art 0/1/4", feeds={"x": Feed(universe="u1", sender="s", wire=20, protocol="artnet", to="subscribers")}),
     "FEED-12": _change("feeds", "w1", "sACN 1 is sent at 60 frames a second; DMX follows at 44", rate=60),
     "FEED-14": _change("feeds", "w1", "sACN 1 is sent only when something changes", rule="bare"),
+    "FEED-17": _rig("A serial line needs every frame", feeds={"x": Feed(universe="u2", sender="s", wire=1, protocol="serial", to="", rule="bare")}),
     "FEED-15": _rig("waits for sACN 1, which carries levels itself", feeds={"x": Feed(universe="u2", sender="s", wire=30, sync=1)}),
     "FEED-16": _rig("Universe 2 is fed by DDP to nobody", feeds={"x": Feed(universe="u2", sender="s", wire=1, protocol="ddp", to="")}),
     "DEV-05": _box("Tub takes 2 universes and can take 1", universes=1),

@@ -143,6 +143,9 @@ RUN_EXAMPLES: dict[str, Example] = {
     "RUN-21": hangs("303 behind bridge 12 is cut by a universe's end It begins at 11.510 and goes on at 12.001", reef(), bridge(12, ("g1", "g2", "g3")), element=px(167), rig=_lamps(3)),
     "RUN-22": hangs("PEN has firmware 1.1 Drops port 2", reef(), m_firmwares=(Firmware(version="1.0"), Firmware(version="1.1", good=False, note="Drops port 2")), d_firmware="1.1"),
     "RUN-23": hangs("1 channel of 301 cannot be driven dimmer", Segment(kind="lamps", element="r", functions=("=0",), fixtures=("g1",)), element=px(1), rig=_lamps(1, "gap, dimmer")),
+    "RUN-30": hangs("10 lamps behind lamps would end past 512 From address 2 every 50 slots, 21 do not fit", Segment(kind="lamps", count=21, functions=("R",), start=2, spacing=50)),
+    "RUN-31": hangs("PEN has 1 cut pixel The first is pixel 171 of reef on port 1: from 11.511 to 12.001. The device can take that", reef(), element=px(200), d_packs="dense"),
+    "RUN-32": hangs("The last 4 pixels of port 1 get nothing It is configured for 6, 10 are connected; dark from pixel 7 of reef on", reef(), p_pixels=6),
     "RUN-24": hangs("A Penstock 2 has no fold reef on port 1 needs it", reef(fold=5), element=px(10, fold=5), m_does=("null", "reverse")),
     "RUN-25": hangs("Port 1 is fed by sACN, and a Penstock 2 takes Art-Net and DDP", reef(), m_protocols=("artnet", "ddp")),
     "RUN-26": _other_universe,
@@ -156,5 +159,6 @@ RUN_EXAMPLES: dict[str, Example] = {
     "LINE-05": _line("Its last lamp is 303", terminated=False),
     "PWR-01": hangs("Supply Tin has to give 12.0 A of 10 A", reef(supply="tin"), element=px(200, type="silk"), rig={"supplies": {"tin": Supply(name="Tin", volts=5, amps=10)}}),
     "PWR-02": hangs("reef has under 4 V from pixel", reef(), element=px(160, type="silk")),
+    "PWR-04": hangs("port 1 and reef do not go together as they are both sides are male", reef(), element=px(10, type="silk"), m_connector="JST", m_sex="male"),
     "PWR-03": hangs("reef is made for 5 V and gets 12 V Its power comes from Big", reef(supply="big"), element=px(10, type="silk"), rig={"supplies": {"big": Supply(name="Big", volts=12)}}),
 }  # fmt: skip

@@ -17,6 +17,7 @@ from welvo.patch.index import Index
 from welvo.rig import edits
 from welvo.rig.document import Rig, put
 from welvo.rig.patched import Element, Fixture, Place, Share
+from welvo.rig.refs import Goto
 from welvo.rig.wiring import OutputMode
 
 
@@ -142,7 +143,7 @@ def test_what_the_network_shows(rig: Rig) -> None:
     f = only(rig, "WIRE-01", heard(wire=9))
     assert (
         f.title == "Port A takes sACN 9, the plan sends sACN 1"
-        and f.things == ("a", "b")
+        and f.items == ("a", "b")
         and f.fixes[0].push == ("d", ("A.universe",))
     )
     assert check(rig, heard(wire=9), 106.0).codes == {"DEV-02"}  # ten seconds after its last word it is silent
@@ -151,7 +152,7 @@ def test_what_the_network_shows(rig: Rig) -> None:
     stranger = msgspec.structs.replace(
         heard(), heard={**heard().heard, "127.0.0.61": Heard("127.0.0.61", "WHO", at=99.0)}
     )
-    assert only(rig, "DEV-03", stranger).goes_to == ("heard", "127.0.0.61")
+    assert only(rig, "DEV-03", stranger).goes_to == Goto("heard", "127.0.0.61")
     two = tuple(SourceSeen("sacn", 1, k, k, "127.0.0.9", 100, 44.0, k == "a", 99.0) for k in "ab")
     assert only(rig, "WIRE-02", msgspec.structs.replace(heard(), sources=two)).facts["priority"] == 100
     lower = (two[0], msgspec.structs.replace(two[1], priority=90))

@@ -258,7 +258,7 @@ def test_two_ports_that_share_slots_are_told_exactly(rig: Rig) -> None:
     mended, _ = found[0].fixes[0].edit(made)  # type: ignore[misc]
     assert "RUN-04" not in check(mended).codes
     few, _ = set_stream(made, "p", "1", "", pixels=4)
-    dark = next(f for f in check(few).findings if f.code == "RUN-20")
+    dark = next(f for f in check(few).findings if f.code == "RUN-32")
     assert dark.severity == "error" and "The last 6 pixels of port 1 get nothing" in dark.title
 
 

@@ -59,7 +59,7 @@ class Row(QWidget):
 class Opened(QFrame):
     """The open finding: its reason, what the fix changes, the fix, and the way there."""
 
-    go = Signal(str, str)
+    go = Signal(object)
 
     def __init__(self, session: Session, wire: Wire, finding: Finding) -> None:
         super().__init__()
@@ -96,8 +96,8 @@ class Opened(QFrame):
             for b in buttons:
                 body.addLayout(row(b, None))
             buttons = []
-        if finding.goes_to[0]:
-            buttons.append(button("Go there", lambda: self.go.emit(*finding.goes_to)))
+        if finding.goes_to:
+            buttons.append(button("Go there", lambda: self.go.emit(finding.goes_to)))
         if finding.severity == "error":
             buttons += [None, label("an error cannot be waived", 11, quiet=True)]
         else:
@@ -142,7 +142,7 @@ class _ChangeLine(QWidget):
 class Drawer(QFrame):
     """600 wide from the right, over the panel and part of the station."""
 
-    go = Signal(str, str)
+    go = Signal(object)
     closed = Signal()
 
     def __init__(self, session: Session, wire: Wire, parent: QWidget) -> None:
@@ -221,7 +221,7 @@ class Drawer(QFrame):
         for f in found:
             groups.setdefault((f.cause or f.code) if self.by != "place" else f.where, []).append(f)
         for name, members in groups.items():
-            things = len({t for f in members for t in f.things})
+            things = len({t for f in members for t in f.items})
             extra = f" · {plural(things, 'fixture')}" if things > 1 and self.by == "cause" else ""
             head = label(name + extra, 11, quiet=True)
             head.setContentsMargins(16, 10, 16, 4)
@@ -272,7 +272,7 @@ class Drawer(QFrame):
         """Open one finding and go to its place."""
         self.open_subject = (f.code, f.subject)
         self.refresh()
-        self.go.emit(*f.goes_to)
+        self.go.emit(f.goes_to)
 
     def step(self, back: bool) -> None:
         """F8: the next or former finding, and its place."""

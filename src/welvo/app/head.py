@@ -16,6 +16,7 @@ from welvo.app.widgets.fields import set_help
 from welvo.app.widgets.painting import CENTRE, RIGHT, box, row, text, width_of
 from welvo.app.widgets.theme import THEME
 from welvo.rig.lookup import universes_in_order
+from welvo.rig.refs import Goto
 
 STATIONS = ("Profiles", "Patch", "Runs", "Devices", "Bench")
 KEYS = {"Profiles": 1, "Patch": 2, "Runs": 3, "Devices": 4, "Bench": 5}
@@ -126,7 +127,7 @@ class JumpBox(QLineEdit):
     """Takes a fixture number, universe.address, NAME/PIXEL, an IP address, a name or a command, and goes there."""
 
     def __init__(
-        self, session: Session, commands: Callable[[], dict[str, Callable[[], object]]], go: Callable[[str, str], None]
+        self, session: Session, commands: Callable[[], dict[str, Callable[[], object]]], go: Callable[[Goto], None]
     ) -> None:
         super().__init__()
         self._session = session
@@ -155,26 +156,26 @@ class JumpBox(QLineEdit):
         found: list[tuple[str, Callable[[], object]]] = []
         for fid, f in rig.fixtures.items():
             if str(f.number) == t:
-                found.insert(0, (f"{f.number}  {f.name}", partial(self._go, "thing", fid)))
+                found.insert(0, (f"{f.number}  {f.name}", partial(self._go, Goto("item", fid))))
             elif str(f.number).startswith(t) or t in f.name.lower():
-                found.append((f"{f.number}  {f.name}", partial(self._go, "thing", fid)))
+                found.append((f"{f.number}  {f.name}", partial(self._go, Goto("item", fid))))
             if len(found) > 12:
                 break
         if ("." in t or "/" in t) and s.can_go_to(typed):
-            found.insert(0, (f"Go to {typed.strip()}", lambda: s.go_to(typed.strip()) and self._go("", "")))
+            found.insert(0, (f"Go to {typed.strip()}", lambda: s.go_to(typed.strip()) and self._go(Goto())))
         for eid, e in rig.elements.items():
             if t.split("/")[0] in e.name.lower():
-                found.append((f"{e.name}  element", partial(self._go, "thing", eid)))
+                found.append((f"{e.name}  element", partial(self._go, Goto("item", eid))))
         for uid in universes_in_order(rig):
             u = rig.universes[uid]
             if t in u.name.lower() or t in (f"universe {u.number}", f"u{u.number}"):
-                found.append((f"universe {u.number}  {u.name}", partial(self._go, "universe", uid)))
+                found.append((f"universe {u.number}  {u.name}", partial(self._go, Goto("universe", uid))))
         for did, d in rig.devices.items():
             if t in d.name.lower() or (d.ip and t in d.ip):
-                found.append((f"{d.name}  {d.ip}", partial(self._go, "device", did)))
+                found.append((f"{d.name}  {d.ip}", partial(self._go, Goto("device", did))))
         for pid, profile in rig.profiles.items():
             if t in profile.name.lower():
-                found.append((f"{profile.name}  profile", partial(self._go, "profile", pid)))
+                found.append((f"{profile.name}  profile", partial(self._go, Goto("profile", pid))))
         for words, act in self._commands().items():
             if t in words.lower():
                 found.append((words, act))

@@ -66,7 +66,7 @@ def start_demo(window: Window) -> None:
     if window.wire.interface != LOOPBACK:
         window.wire.use(LOOPBACK)
     window.session.replace(demo.rig, None)
-    window.session.select_things(["f207"])
+    window.session.select_items(["f207"])
 
     def look() -> None:
         problem = demo.stand_ins.failed()

@@ -16,6 +16,7 @@ from welvo.patch.path import Hop, Joint, Path, path
 from welvo.rig.lookup import call, used_by
 from welvo.rig.notation import plural
 from welvo.rig.protocol import say_wire
+from welvo.rig.refs import Goto
 
 ROLES = ("level", "universe", "feed", "device", "port", "line", "lamp")
 
@@ -23,7 +24,7 @@ ROLES = ("level", "universe", "feed", "device", "port", "line", "lamp")
 class Ribbon(QWidget):
     """Click or Enter on a hop goes to where it is set: `go` carries (kind, id)."""
 
-    go = Signal(str, str)
+    go = Signal(object)
 
     def __init__(self, session: Session, wire: Wire) -> None:
         super().__init__()
@@ -62,7 +63,7 @@ class Ribbon(QWidget):
     def _make(self) -> Path | None:
         s = self._session
         kind = s.selection.kind
-        if kind == "thing" and len(s.selection.ids) > 1:
+        if kind == "item" and len(s.selection.ids) > 1:
             return self._many(s.selection.ids)
         if kind in ("device", "port"):
             return self._device(s.selection.first)
@@ -163,30 +164,30 @@ class Ribbon(QWidget):
                 "universes",
                 " and ".join(map(str, numbers)) if len(numbers) < 3 else plural(len(numbers), "universe"),
                 "",
-                ("patch", ""),
+                Goto("patch", ""),
             ),
             Hop(
                 "feeds",
                 str(len(feeds)),
                 ", ".join(say_wire(f.protocol, f.wire) for f in feeds[:4]) + (" …" if len(feeds) > 4 else ""),
-                ("feed", ""),
+                Goto("feed", ""),
             ),
             Hop(
                 "device",
                 device.name,
                 f"{device.ip or 'no address'} · {'heard' if heard else 'not heard'}",
-                ("device", did),
+                Goto("device", did),
             ),
             Hop(
                 "port",
                 label or "–",
                 (f"{plural(len(off), 'setting')} differ" if len(off) > 1 else "1 setting differs") if off else "",
-                ("port", f"{did} {label}"),
+                Goto("port", did, label),
             ),
         ]
         hung = {k for v in streams for p in v.pieces for k in (p.key, *p.segment.fixtures) if k}
         on = len(hung | {x.key for f in feeds for x in s.index.on(f.universe)})
-        hops.append(Hop("lamps", plural(on, "thing"), "on all its ports", ("patch", "")))
+        hops.append(Hop("lamps", plural(on, "thing"), "on all its ports", Goto("patch", "")))
         joints = [Joint("agrees"), Joint("agrees" if heard else "unknown")]
         by_key = {x.key: x for x in lines}
         universe = by_key.get(f"{label}.universe")
@@ -242,7 +243,7 @@ class Ribbon(QWidget):
                 self._joint(p, path_.joints[i], QRectF(r.right(), 10, nxt.left() - r.right(), 64))
 
     def _hop(self, p: QPainter, hop: Hop, r: QRectF, i: int) -> None:
-        here = hop.goes_to[0] == {
+        here = hop.goes_to.kind == {
             "Patch": "universe",
             "Devices": "device",
             "Bench": "bench",
@@ -342,7 +343,7 @@ class Ribbon(QWidget):
         i = self._at(e.position().x())
         if self._path and i >= 0:
             self._focus = i
-            self.go.emit(*self._path.hops[i].goes_to)
+            self.go.emit(self._path.hops[i].goes_to)
 
     def keyPressEvent(self, e: QKeyEvent) -> None:
         if not self._path:
@@ -355,7 +356,7 @@ class Ribbon(QWidget):
             self.which_feed += 1 if e.key() == Qt.Key.Key_Down else -1
             self.refresh()
         elif e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.go.emit(*self._path.hops[self._focus].goes_to)
+            self.go.emit(self._path.hops[self._focus].goes_to)
         else:
             return super().keyPressEvent(e)
         self.update()

@@ -23,6 +23,7 @@ from welvo.app.window import Window
 from welvo.formats.wishes import wished
 from welvo.rig.document import Rig
 from welvo.rig.profile import Spot
+from welvo.rig.refs import Goto
 
 
 def wait(condition: Callable[[], bool] | None = None, seconds: float = 6.0) -> bool:
@@ -115,7 +116,7 @@ def _library(w: Window) -> QDialog:
 
 def _patch(w: Window) -> None:
     w.show_station("Patch")
-    w.session.select_things(["f207"])
+    w.session.select_items(["f207"])
     w.patch.tapes.set_level("Fit")
     w.patch.tapes.toggle_lens("u3", 145)
 
@@ -137,7 +138,7 @@ def _patch_field(w: Window) -> None:
         "160 x Undertow wash at 125.1", "180 x Drop 14 at 160.1 +44", "90 x Bar 9 at 185.30 +56",
     ):  # fmt: skip
         w.session.take(wished(w.session.rig, wish))
-    w.session.select_things(["f207"])
+    w.session.select_items(["f207"])
     w.patch.tapes.set_level("Field")
 
 
@@ -145,7 +146,7 @@ def _lay_out(w: Window) -> None:
     while w.session.history.undo_label:
         w.session.undo()
     w.patch.tapes.set_level("Fit")
-    w.session.select_things([f"f{n}" for n in range(601, 609)])
+    w.session.select_items([f"f{n}" for n in range(601, 609)])
     w.patch.panel.lay_out()
     form = w.patch.panel.form
     assert isinstance(form, LayForm)
@@ -182,7 +183,7 @@ def _runs_cut(w: Window) -> None:
 
 def _findings(w: Window) -> None:
     w.show_station("Patch")
-    w.session.select_things(["f207"])
+    w.session.select_items(["f207"])
     w.patch.tapes.set_level("Fit")
     w.toggle_findings()
     w.drawer.open_finding(next(f for f in w.session.report.findings if f.code == "PATCH-01"))
@@ -190,11 +191,11 @@ def _findings(w: Window) -> None:
 
 def _devices(w: Window) -> None:
     w.drawer.toggle()
-    w.go("port", "d1 A")
+    w.go(Goto("port", "d1", "A"))
 
 
 def _bench(w: Window) -> None:
-    w.session.select_things(["f207"])
+    w.session.select_items(["f207"])
     w.show_station("Bench")
     w.wire.arm()
     w.wire.levels.hold(["f207"], "Dimmer", 1.0)
@@ -209,7 +210,7 @@ def _paper(w: Window) -> None:
     w.wire.disarm()
     w.wire.levels.release()
     w.show_station("Patch")
-    w.session.select_things(["f207"])
+    w.session.select_items(["f207"])
     w.set_look("paper", 0)
     w.patch.tapes.toggle_lens("u3", 145)
 

@@ -7,7 +7,7 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 from PySide6.QtCore import QObject, Signal
 
@@ -19,23 +19,30 @@ from welvo.patch.path import Target, find_target, of_pixel, of_segment, of_slot,
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Edit, Rig, everything
 from welvo.rig.history import History
+from welvo.rig.refs import SegmentRef
 from welvo.rig.wiring import Port
 
 NO_PORT = Port()
 
 
+SelectionKind = Literal[
+    "none", "item", "universe", "slot", "feed", "device", "port", "segment", "profile", "sender", "use", "heard"
+]
+
+
 @dataclass(frozen=True)
 class Selection:
-    """What is selected, shared by all stations. `kind`: thing, universe, feed, device, port, segment, profile or none."""
+    """What is selected, shared by all stations."""
 
-    kind: str = "none"
+    kind: SelectionKind = "none"
     ids: tuple[str, ...] = ()
+    """Ids of what is selected; for a port the device and the label, for a segment its device."""
     brk: int = 0
     slot: tuple[str, int] | None = None
     pixel: int = 0
     setting: str = ""
-    on: tuple[str, str, int] | None = None
-    """Where in the runs it was picked: device, port, place in the run (−1: the port itself)."""
+    on: SegmentRef | None = None
+    """Where in the runs it was picked; place −1 is the port itself."""
     led: int = 0
     """Which place along that segment, from 1; 0: none."""
 
@@ -204,8 +211,8 @@ class Session(QObject):
         self.selection = selection
         self.selection_changed.emit()
 
-    def select_things(self, keys: list[str], brk: int = 0, slot: tuple[str, int] | None = None) -> None:
-        self.select(Selection("thing", tuple(keys), brk, slot) if keys else Selection())
+    def select_items(self, keys: list[str], brk: int = 0, slot: tuple[str, int] | None = None) -> None:
+        self.select(Selection("item", tuple(keys), brk, slot) if keys else Selection())
 
     def step_selection(self, back: bool) -> None:
         """Alt+Left and Alt+Right: what was selected before, and after."""
@@ -223,18 +230,18 @@ class Session(QObject):
             self.selection_changed.emit()
             return
         part = {
-            "thing": {**self.rig.fixtures, **self.rig.elements} if s.kind == "thing" and len(s.ids) > 1 else None,
+            "item": {**self.rig.fixtures, **self.rig.elements} if s.kind == "item" and len(s.ids) > 1 else None,
             "universe": self.rig.universes, "feed": self.rig.feeds, "device": self.rig.devices, "port": self.rig.devices, "segment": self.rig.devices,
             "profile": self.rig.profiles, "sender": self.rig.senders, "use": self.rig.uses,
         }.get(s.kind)  # fmt: skip
-        if s.kind == "thing" and len(s.ids) == 1:
+        if s.kind == "item" and len(s.ids) == 1:
             left = tuple(i for i in s.ids if i in self.rig.fixtures or i in self.rig.elements)
         elif part is None:
             return
         elif s.kind in ("port", "segment"):
             left = s.ids if s.first in self.rig.devices else ()
-            if s.on and left and s.on[2] >= len(self.rig.devices[s.on[0]].ports.get(s.on[1], NO_PORT).run):
-                self.selection = Selection("port", (s.on[0], s.on[1]))
+            if s.on and left and s.on.place >= len(self.rig.devices[s.on.device].ports.get(s.on.port, NO_PORT).run):
+                self.selection = Selection("port", (s.on.device, s.on.port))
                 self.selection_changed.emit()
                 return
         else:
@@ -247,7 +254,7 @@ class Session(QObject):
         """What the path is shown for: the selected thing, pixel or slot."""
         s = self.selection
         try:
-            if s.kind == "thing":
+            if s.kind == "item":
                 if s.slot and s.slot[0] in self.rig.universes:
                     return Target(s.first, s.brk, s.slot[0], s.slot[1], of_thing(self.index, s.first).label)
                 return of_pixel(self.index, s.first, s.pixel) if s.pixel else of_thing(self.index, s.first, s.brk)
@@ -275,11 +282,11 @@ class Session(QObject):
             return False
         typed = text.strip().lower()
         if found.pixel and found.key in self.rig.elements:
-            self.select(Selection("thing", (found.key,), pixel=found.pixel))
+            self.select(Selection("item", (found.key,), pixel=found.pixel))
         elif typed.isdigit() or (found.key in self.rig.elements and typed == self.rig.elements[found.key].name.lower()):
-            self.select(Selection("thing", (found.key,)))
+            self.select(Selection("item", (found.key,)))
         elif found.key:
-            self.select(Selection("thing", (found.key,), found.brk, (found.universe, found.address)))
+            self.select(Selection("item", (found.key,), found.brk, (found.universe, found.address)))
         else:
             self.select(Selection("slot", (), slot=(found.universe, found.address)))
         return True

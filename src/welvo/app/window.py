@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from functools import cached_property, partial
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, ClassVar
 
 from PySide6.QtCore import QEvent, QObject, QRectF, Qt, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QResizeEvent, QShortcut
@@ -42,6 +42,8 @@ from welvo.formats import journal
 from welvo.live.interfaces import interfaces
 from welvo.rig.document import Rig
 from welvo.rig.edits import rename_rig
+from welvo.rig.plan import setting_key
+from welvo.rig.refs import Goto, to_run
 
 if TYPE_CHECKING:
     from welvo.app.bench.station import BenchStation
@@ -207,7 +209,7 @@ class Window(QWidget):
         from welvo.app.devices.station import DevicesStation
 
         made = DevicesStation(self.session, self.wire)
-        made.runs.connect(partial(self.go, "run"))
+        made.runs.connect(lambda did: self.go(to_run(did)))
         self._enter(made)
         return made
 
@@ -245,66 +247,59 @@ class Window(QWidget):
         if name == "Devices":
             self.devices.choose_first()
 
-    def go(self, kind: str, id_: str) -> None:
-        """Go to where a thing of a kind is set, and select it."""
+    def go(self, to: Goto) -> None:
+        """Go to where something is set, and select it there. What is gone leaves the selection as it was."""
         rig = self.session.rig
-        if kind in ("thing", "patch", "universe", "slot"):
+        parts: dict[str, Iterable[str]] = {
+            "item": {**rig.fixtures, **rig.elements},
+            "patch": {**rig.fixtures, **rig.elements},
+            "universe": rig.universes,
+            "feed": rig.feeds,
+            "device": rig.devices,
+            "port": rig.devices,
+            "run": rig.devices,
+            "sender": rig.senders,
+            "use": rig.uses,
+            "profile": rig.profiles,
+            "heard": (to.id,),
+        }
+        if to.kind == "wire":
+            same = (f for f, v in rig.feeds.items() if (v.protocol, v.wire) == (to.id, to.place))
+            to = Goto("feed", next(same, ""))
+        station, select = self._GOES[to.kind]
+        if to.kind in ("item", "patch", "universe", "slot"):
             self.patch.show_page("Tapes")
-        if kind in ("thing", "patch"):
-            if id_ in rig.fixtures or id_ in rig.elements:
-                self.session.select_things([id_])
-            self.show_station("Patch")
-        elif kind == "universe" and id_ in rig.universes:
-            self.session.select(Selection("universe", (id_,)))
-            self.show_station("Patch")
-        elif kind == "feed" and id_ in rig.feeds:
-            self.session.select(Selection("feed", (id_,)))
-            self.show_station("Patch")
-        elif kind == "wire":
-            protocol, number = id_.split()
-            fid = next((f for f, v in rig.feeds.items() if (v.protocol, v.wire) == (protocol, int(number))), "")
-            self.go("feed", fid)
-        elif kind == "device" and id_ in rig.devices:
-            self.session.select(Selection("device", (id_,)))
-            self.show_station("Devices")
-        elif kind == "port" and id_.split(" ")[0] in rig.devices:
-            did, _, port = id_.partition(" ")
-            self.session.select(Selection("port", (did, port), setting=f"{port}.universe"))
-            self.show_station("Devices")
-        elif kind == "run" and id_.split("\t")[0] in rig.devices:
-            self._go_run(*id_.split("\t"))
-        elif kind in ("runs", "supply"):
-            self.show_station("Runs")
-            if id_ == "loose":
-                self.runs.filter.setCurrentIndex(self.runs.filter.findData("loose"))
-                self.runs.refresh()
-        elif kind == "heard":
-            self.session.select(Selection("heard", (id_,)))
-            self.show_station("Devices")
-        elif kind in ("sender", "use"):
-            if id_ in (rig.senders if kind == "sender" else rig.uses):
-                self.session.select(Selection(kind, (id_,)))
-            self.show_station("Patch")
+        there = to.kind in parts and to.id in parts[to.kind]
+        if there and select:
+            self.session.select(select(to))
+        self.show_station(station)
+        if to.kind in ("sender", "use"):
             self.patch.show_page("Senders")
-        elif kind == "profile" and id_ in rig.profiles:
-            self.session.select(Selection("profile", (id_,)))
-            self.show_station("Profiles")
-        elif kind in ("device", "devices", "port"):
-            self.show_station("Devices")
-        elif kind == "bench":
-            self.show_station("Bench")
-        else:
-            self.show_station("Patch")
+        elif to.kind == "unattached":
+            self.runs.show_unattached()
+        elif to.kind == "run" and there:
+            self.runs.show_place(to.id, to.port, to.place)
 
-    def _go_run(self, did: str, port: str = "", n: str = "") -> None:
-        """Select a box, one of its ports, or a segment there, in Runs."""
-        self.show_station("Runs")
-        if not port:
-            self.session.select(Selection("device", (did,)))
-            return
-        self.runs.did = did
-        run = self.session.rig.devices[did].ports.get(port)
-        self.runs.pick(port, int(n) if n and run and int(n) < len(run.run) else -1, 0)
+    _GOES: ClassVar[dict[str, tuple[str, Callable[[Goto], Selection] | None]]] = {
+        "": ("Patch", None),
+        "item": ("Patch", lambda to: Selection("item", (to.id,))),
+        "patch": ("Patch", lambda to: Selection("item", (to.id,))),
+        "slot": ("Patch", None),
+        "universe": ("Patch", lambda to: Selection("universe", (to.id,))),
+        "feed": ("Patch", lambda to: Selection("feed", (to.id,))),
+        "device": ("Devices", lambda to: Selection("device", (to.id,))),
+        "port": ("Devices", lambda to: Selection("port", (to.id, to.port), setting=setting_key(to.port, "universe"))),
+        "run": ("Runs", None),
+        "unattached": ("Runs", None),
+        "supply": ("Runs", None),
+        "heard": ("Devices", lambda to: Selection("heard", (to.id,))),
+        "sender": ("Patch", lambda to: Selection("sender", (to.id,))),
+        "use": ("Patch", lambda to: Selection("use", (to.id,))),
+        "profile": ("Profiles", lambda to: Selection("profile", (to.id,))),
+        "devices": ("Devices", None),
+        "bench": ("Bench", None),
+    }
+    """For each kind of place: its station, and what is selected there."""
 
     def toggle_findings(self) -> None:
         self._place_drawer()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import welvo.checks.clash_rules
 import welvo.checks.device_rules
@@ -13,11 +14,12 @@ import welvo.checks.patch_rules
 import welvo.checks.profile_rules
 import welvo.checks.run_rules
 import welvo.checks.sender_rules  # noqa: F401  (importing registers the rules)
-from welvo.checks.registry import RULES, SEVERITIES, Context, Finding, Scope
+from welvo.checks.registry import RULES, SEVERITIES, Context, Finding, Scope, Subject
 from welvo.observed.values import NOTHING, Observed
-from welvo.patch.cable import Cables, PortKey
+from welvo.patch.cable import Cables
 from welvo.patch.index import Followed, Index
 from welvo.rig.document import Change, Rig
+from welvo.rig.refs import PortRef
 
 
 @dataclass(frozen=True)
@@ -35,10 +37,11 @@ class Report:
         return {f.code for f in self.findings}
 
 
-def subjects(rig: Rig, scope: Scope) -> list[str]:
+def subjects(rig: Rig, scope: Scope) -> list[Any]:
+    """What the rules of a scope are asked about: ids, and for ports their references."""
     if scope == "universe":
         return list(rig.universes)
-    if scope == "thing":
+    if scope == "item":
         return [*rig.fixtures, *rig.elements]
     if scope in ("profile", "use"):
         return list(rig.profiles)
@@ -47,11 +50,11 @@ def subjects(rig: Rig, scope: Scope) -> list[str]:
     if scope == "device":
         return list(rig.devices)
     if scope == "port":
-        return [f"{did} {label}" for did, d in rig.devices.items() for label in d.ports]
+        return [PortRef(did, label) for did, d in rig.devices.items() for label in d.ports]
     return [""]
 
 
-def _universes_of_ports(cables: Cables) -> dict[PortKey, set[int]]:
+def _universes_of_ports(cables: Cables) -> dict[PortRef, set[int]]:
     """The universes that each port's stream goes through, or is configured to."""
     return {
         k: {n for n, _ in s.used} | (set(range(s.start[0], s.ends[0] + 1)) if s.start and s.ends else set())
@@ -64,20 +67,20 @@ class Checker:
 
     def __init__(self, index: Index, observed: Observed = NOTHING, now: float = 0.0) -> None:
         self.context = Context(index.rig, index, observed, now)
-        self._found: dict[tuple[str, str], tuple[Finding, ...]] = {}
+        self._found: dict[tuple[str, Subject], tuple[Finding, ...]] = {}
         self._report: Report | None = None
         self._near = _universes_of_ports(index.cables)
         self._left = self._near
         """Universes that each port's stream went through when it was last looked at."""
         everything = {
             scope: subjects(index.rig, scope)
-            for scope in ("universe", "thing", "profile", "use", "feed", "device", "port", "rig")
+            for scope in ("universe", "item", "profile", "use", "feed", "device", "port", "rig")
         }
         self._run(everything, narrow=True)
 
     def _run(
         self,
-        todo: dict[str, list[str]],
+        todo: dict[str, list[Any]],
         live_only: bool = False,
         narrow: bool = False,
         skip: frozenset[str] = frozenset(),
@@ -86,9 +89,9 @@ class Checker:
         for code, rule in RULES.items():
             if (live_only and not rule.live) or code in skip:
                 continue
-            among = rule.among(self.context) if narrow and rule.among else todo.get(rule.scope, ())
-            for subject in among:
-                found = tuple(rule.check(self.context, subject))
+            asked = rule.candidates(self.context) if narrow and rule.candidates else todo.get(rule.scope, ())
+            for subject in asked:
+                found = rule.findings(self.context, subject)
                 if found:
                     self._found[code, subject] = found
                 else:
@@ -120,14 +123,14 @@ class Checker:
         users = {before.fixtures[f].profile for f in change.ids("fixtures") if f in before.fixtures} | {
             rig.fixtures[f].profile for f in change.ids("fixtures") if f in rig.fixtures
         }
-        touched: dict[str, set[str]] = {
-            "universe": universes, "thing": things, "profile": set(change.ids("profiles")), "feed": feeds,
+        touched: dict[str, set[Any]] = {
+            "universe": universes, "item": things, "profile": set(change.ids("profiles")), "feed": feeds,
             "use": set(rig.profiles) | set(change.ids("profiles")) if change.ids("profiles") else users,
             "device": set(rig.devices) if wires or change.ids("devices") else {did for did, _ in followed.ports}, "rig": {""},
             "port": ports,
         }  # fmt: skip
-        alive: dict[str, set[str]] = {
-            "universe": set(rig.universes), "thing": set(rig.fixtures) | set(rig.elements) if len(things) > 50 else {
+        alive: dict[str, set[Any]] = {
+            "universe": set(rig.universes), "item": set(rig.fixtures) | set(rig.elements) if len(things) > 50 else {
                 t for t in things if t in rig.fixtures or t in rig.elements},
             "profile": set(rig.profiles), "use": set(rig.profiles), "feed": set(rig.feeds), "device": set(rig.devices), "rig": {""},
             "port": set(subjects(rig, "port")),
@@ -142,7 +145,7 @@ class Checker:
             del self._found[key]
         self._run({scope: [s for s in ids if s in alive[scope]] for scope, ids in touched.items()}, skip=skip)
 
-    def _carried(self, before: Rig, rig: Rig, change: Change, ports: set[str]) -> set[str]:
+    def _carried(self, before: Rig, rig: Rig, change: Change, ports: set[PortRef]) -> set[str]:
         """The universes that the ports of an edit took before, and take now: by their feeds, and by their streams."""
         found: set[str] = set()
         for did in change.ids("devices"):
@@ -154,35 +157,33 @@ class Checker:
                         found.add(feed.universe)
         numbers: set[int] = set()
         for subject in ports:
-            did, _, label = subject.partition(" ")
-            numbers |= self._near.get((did, label), set()) | self._left.get((did, label), set())
+            numbers |= self._near.get(subject, set()) | self._left.get(subject, set())
         return found | {uid for uid, u in rig.universes.items() if u.number in numbers}
 
-    def _ports(self, before: Rig, rig: Rig, change: Change, followed: Followed) -> set[str]:
+    def _ports(self, before: Rig, rig: Rig, change: Change, followed: Followed) -> set[PortRef]:
         """The ports whose findings an edit can have changed: all of them when it touched what they have in common."""
         common = ("feeds", "universes", "senders", "device_models", "pixel_types", "supplies", "profiles", "uses")
         if any(change.ids(p) for p in common) or change.ids("rig"):
             self._left, self._near = self._near, _universes_of_ports(self.context.index.cables)
             return set(subjects(rig, "port")) | set(subjects(before, "port"))
-        found = {f"{did} {label}" for did, label in followed.ports}
+        found = set(followed.ports)
         for did in change.ids("devices"):
             old, new = before.devices.get(did), rig.devices.get(did)
             if old and new and all(getattr(old, f) == getattr(new, f) for f in ("model", "mode", "firmware", "size", "packs", "brightness", "name")):  # fmt: skip
-                found |= {f"{did} {p}" for p in {*old.ports, *new.ports} if old.ports.get(p) is not new.ports.get(p)}
+                found |= {PortRef(did, p) for p in {*old.ports, *new.ports} if old.ports.get(p) is not new.ports.get(p)}
             else:
-                found |= {f"{did} {p}" for d in (old, new) if d for p in d.ports}
+                found |= {PortRef(did, p) for d in (old, new) if d for p in d.ports}
         cables = self.context.index.cables
         for key in change.ids("elements") | change.ids("fixtures") | followed.things:
-            found |= {f"{did} {label}" for (did, label), _ in cables.hung(key)}
+            found |= {ref for ref, _ in cables.hung(key)}
         # what shares a universe with them on the same box may share slots with them now, or no longer
         self._left, self._near = self._near, _universes_of_ports(cables)
         before_ = self._left
         near: dict[str, set[int]] = {}
         for subject in found:
-            did, _, label = subject.partition(" ")
-            here = near.setdefault(did, set())
-            here |= self._near.get((did, label), set()) | before_.get((did, label), set())
-        found |= {f"{did} {label}" for (did, label), numbers in self._near.items() if numbers & near.get(did, set())}
+            here = near.setdefault(subject.device, set())
+            here |= self._near.get(subject, set()) | before_.get(subject, set())
+        found |= {ref for ref, numbers in self._near.items() if numbers & near.get(ref.device, set())}
         return found
 
     def observe(self, observed: Observed, now: float) -> None:

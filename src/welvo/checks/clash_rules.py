@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from functools import partial
 
 from welvo.checks.patch_rules import move_fix
-from welvo.checks.registry import Context, Finding, Fix, rule
+from welvo.checks.registry import Context, Fix, Found, rule
 from welvo.patch.allocate import apply_steps
 from welvo.patch.consequences import change_mode
 from welvo.patch.index import Clash, Span
@@ -19,6 +19,7 @@ from welvo.rig.document import Change, Rig
 from welvo.rig.edits import overlay, share, unshare
 from welvo.rig.lookup import call, mode_of, universes_in_order
 from welvo.rig.notation import plural, say_place
+from welvo.rig.refs import Goto
 
 SEEN = {
     "intensity": "goes brighter and darker", "shutter": "flickers or goes dark", "colour": "changes colour",
@@ -67,13 +68,17 @@ def on_stage(ctx: Context, c: Clash) -> str:
 
 
 @rule(
-    "PATCH-01", "error", "universe", "Two things meet",
-    "Two things that were not declared as a share or an overlay use the same slots of one universe.",
-    "Moving one of them also moves the other, usually another function of it.",
-    "Move one of them to a free place, put it into a shorter mode, or declare a share or an overlay if it is meant.",
-    among=lambda ctx: ctx.index.flagged(),
-)  # fmt: skip
-def clash(ctx: Context, uid: str) -> Iterator[Finding]:
+    "PATCH-01",
+    severity="error",
+    scope="universe",
+    group="Clashes",
+    title="Two things meet",
+    means="Two things that were not declared as a share or an overlay use the same slots of one universe.",
+    matters="Moving one of them also moves the other, usually another function of it.",
+    put_right="Move one of them to a free place, put it into a shorter mode, or declare a share or an overlay if it is meant.",
+    candidates=lambda ctx: ctx.index.flagged(),
+)
+def clash(ctx: Context, uid: str) -> Iterator[Found]:
     number = ctx.rig.universes[uid].number
     by_pair: dict[tuple[str, str], list[Clash]] = defaultdict(list)
     for c in ctx.index.clashes(uid):
@@ -83,14 +88,17 @@ def clash(ctx: Context, uid: str) -> Iterator[Finding]:
         slots = sum(x.last - x.first + 1 for x in clashes)
         one, two = call(ctx.rig, a), call(ctx.rig, b)
         names = f"{one} and {two}" if a != b else f"Two breaks of {one}"
-        yield Finding(
-            "PATCH-01", "error", f"{uid}:{min(a, b)}+{max(a, b)}", _range(c.first, c.last, number),
-            f"{names} meet on {plural(slots, 'slot')}",
-            f"{_range(c.first, c.last, number)}: {_words(ctx, c.a, c.first, c.last)} of {one} "
+        yield Found(
+            title=f"{names} meet on {plural(slots, 'slot')}",
+            reason=f"{_range(c.first, c.last, number)}: {_words(ctx, c.a, c.first, c.last)} of {one} "
             f"also moves {_words(ctx, c.b, c.first, c.last)} of {two}. {on_stage(ctx, c)}".rstrip(),
-            {"a": one, "b": two, "universe": number, "first": c.first, "last": c.last, "slots": slots},
-            "Clashes", ("thing", b), (a, b) if a != b else (a,), partial(_clash_fixes, ctx, c, names),
-        )  # fmt: skip
+            facts={"a": one, "b": two, "universe": number, "first": c.first, "last": c.last, "slots": slots},
+            subject=f"{uid}:{min(a, b)}+{max(a, b)}",
+            where=_range(c.first, c.last, number),
+            goes_to=Goto("item", b),
+            items=(a, b) if a != b else (a,),
+            fixes=partial(_clash_fixes, ctx, c, names),
+        )
 
 
 def _clash_fixes(ctx: Context, c: Clash, names: str) -> list[Fix]:
@@ -130,10 +138,14 @@ def _move_both(ctx: Context, c: Clash, names: str) -> list[Fix]:
     if len(laid.steps) < 2:
         return []
     changes = tuple(
-        (f"{call(rig, s.key)} · address", say_place(rig.universes[o.universe].number, o.first),
-         say_place(rig.universes[s.universe].number, s.address))
-        for s, o in zip(laid.steps, (c.a, c.b)) if (s.universe, s.address) != (o.universe, o.first)
-    )  # fmt: skip
+        (
+            f"{call(rig, s.key)} · address",
+            say_place(rig.universes[o.universe].number, o.first),
+            say_place(rig.universes[s.universe].number, s.address),
+        )
+        for s, o in zip(laid.steps, (c.a, c.b))
+        if (s.universe, s.address) != (o.universe, o.first)
+    )
     if len(changes) < 2:
         return []
     first = say_place(rig.universes[laid.steps[0].universe].number, laid.steps[0].address)
@@ -167,12 +179,17 @@ def _shares_touched(before: Rig, after: Rig, change: Change) -> bool:
 
 
 @rule(
-    "PATCH-06", "note", "rig", "A share or an overlay, on purpose",
-    "Things were declared to use the same slots.",
-    "They move together. Worth knowing when one of them is to be used alone.",
-    "Nothing, if it is meant.", touched=_shares_touched,
-)  # fmt: skip
-def shares(ctx: Context, _: str) -> Iterator[Finding]:
+    "PATCH-06",
+    severity="note",
+    scope="rig",
+    group="Worth knowing",
+    title="A share or an overlay, on purpose",
+    means="Things were declared to use the same slots.",
+    matters="They move together. Worth knowing when one of them is to be used alone.",
+    put_right="Nothing, if it is meant.",
+    touched=_shares_touched,
+)
+def shares(ctx: Context, _: str) -> Iterator[Found]:
     for sid, s in ctx.rig.shares.items():
         if not _holds(ctx, sid):
             continue
@@ -186,19 +203,29 @@ def shares(ctx: Context, _: str) -> Iterator[Finding]:
                 f"{names} lie over each other on purpose",
                 s.reason or f"From {at} on; the highest level or the last one written counts at the sender.",
             )
-        yield Finding(
-            "PATCH-06", "note", sid, at, title, reason, {"members": names, "at": at, "kind": s.kind},
-            "Worth knowing", ("thing", s.members[0]), s.members,
-        )  # fmt: skip
+        yield Found(
+            title=title,
+            reason=reason,
+            facts={"members": names, "at": at, "kind": s.kind},
+            subject=sid,
+            where=at,
+            goes_to=Goto("item", s.members[0]),
+            items=s.members,
+        )
 
 
 @rule(
-    "PATCH-07", "warning", "rig", "A share whose members differ",
-    "Fixtures declared as a share no longer stand at the same start in the same mode.",
-    "They were meant to move together and no longer do; where they still touch, they clash.",
-    "Put them on one address and mode again, or take the share away.", touched=_shares_touched,
-)  # fmt: skip
-def share_broken(ctx: Context, _: str) -> Iterator[Finding]:
+    "PATCH-07",
+    severity="warning",
+    scope="rig",
+    group="Clashes",
+    title="A share whose members differ",
+    means="Fixtures declared as a share no longer stand at the same start in the same mode.",
+    matters="They were meant to move together and no longer do; where they still touch, they clash.",
+    put_right="Put them on one address and mode again, or take the share away.",
+    touched=_shares_touched,
+)
+def share_broken(ctx: Context, _: str) -> Iterator[Found]:
     for sid, s in ctx.rig.shares.items():
         if s.kind == "overlay" or _holds(ctx, sid):
             continue
@@ -212,12 +239,16 @@ def share_broken(ctx: Context, _: str) -> Iterator[Finding]:
             for m in (mode_of(ctx.rig, f) for f in (ctx.rig.fixtures.get(x) for x in s.members) if f)
         }
         more = f" and their modes {', '.join(sorted(modes))}" if len(modes) > 1 else ""
-        yield Finding(
-            "PATCH-07", "warning", sid, names, f"The share of {names} has come apart",
-            f"Their starts are {starts}{more}; a share needs one start, one profile and one mode.",
-            {"members": names, "starts": starts, "modes": " ".join(sorted(modes))}, "Clashes", ("thing", s.members[0]), s.members,
-            partial(_share_fixes, ctx, sid),
-        )  # fmt: skip
+        yield Found(
+            title=f"The share of {names} has come apart",
+            reason=f"Their starts are {starts}{more}; a share needs one start, one profile and one mode.",
+            facts={"members": names, "starts": starts, "modes": " ".join(sorted(modes))},
+            subject=sid,
+            where=names,
+            goes_to=Goto("item", s.members[0]),
+            items=s.members,
+            fixes=partial(_share_fixes, ctx, sid),
+        )
 
 
 def _share_fixes(ctx: Context, sid: str) -> list[Fix]:
@@ -268,10 +299,13 @@ def _holds(ctx: Context, sid: str) -> bool:
         return all(
             any(
                 a.universe == b.universe and a.first <= b.last and b.first <= a.last
-                for a in mine for n, others in enumerate(spans) if n != i for b in others
+                for a in mine
+                for n, others in enumerate(spans)
+                if n != i
+                for b in others
             )
             for i, mine in enumerate(spans)
-        )  # fmt: skip
+        )
     found = [ctx.rig.fixtures.get(m) for m in s.members]
     if any(f is None for f in found):
         return False
@@ -281,18 +315,28 @@ def _holds(ctx: Context, sid: str) -> bool:
 
 
 @rule(
-    "PATCH-14", "warning", "rig", "An overlay whose members no longer meet",
-    "Things that were laid over each other on purpose no longer use common slots.",
-    "Levels set through the one no longer reach the other; and a new clash of the two would go unseen.",
-    "Lay them over each other again, or end the overlay.", touched=_shares_touched,
-)  # fmt: skip
-def overlay_apart(ctx: Context, _: str) -> Iterator[Finding]:
+    "PATCH-14",
+    severity="warning",
+    scope="rig",
+    group="Clashes",
+    title="An overlay whose members no longer meet",
+    means="Things that were laid over each other on purpose no longer use common slots.",
+    matters="Levels set through the one no longer reach the other; and a new clash of the two would go unseen.",
+    put_right="Lay them over each other again, or end the overlay.",
+    touched=_shares_touched,
+)
+def overlay_apart(ctx: Context, _: str) -> Iterator[Found]:
     for sid, s in ctx.rig.shares.items():
         if s.kind == "share" or _holds(ctx, sid):
             continue
         names = " and ".join(call(ctx.rig, m) for m in s.members)
-        yield Finding(
-            "PATCH-14", "warning", sid, names, f"The overlay of {names} has come apart",
-            "At least one of them meets none of the others any more.",
-            {"members": names}, "Clashes", ("thing", s.members[0]), s.members, partial(_share_fixes, ctx, sid),
-        )  # fmt: skip
+        yield Found(
+            title=f"The overlay of {names} has come apart",
+            reason="At least one of them meets none of the others any more.",
+            facts={"members": names},
+            subject=sid,
+            where=names,
+            goes_to=Goto("item", s.members[0]),
+            items=s.members,
+            fixes=partial(_share_fixes, ctx, sid),
+        )

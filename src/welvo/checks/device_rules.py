@@ -4,29 +4,36 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from welvo.checks.registry import Context, Finding, Fix, just, rule
+from welvo.checks.registry import Context, Fix, Found, rule
 from welvo.observed.compare import compare, is_live
 from welvo.rig.lookup import used
 from welvo.rig.notation import plural
 from welvo.rig.plan import device_at, say_setting
 from welvo.rig.protocol import say_wire
+from welvo.rig.refs import Goto
 
 
 @rule(
-    "DEV-01", "error", "device", "Two boxes planned at one address",
-    "Two devices of the rig have the same IP address.",
-    "Both answer, or neither: levels and settings reach one of them by chance.",
-    "Give one of them another address.",
-)  # fmt: skip
-def same_ip(ctx: Context, did: str) -> Iterator[Finding]:
+    "DEV-01",
+    severity="error",
+    scope="device",
+    group="Devices",
+    title="Two boxes planned at one address",
+    means="Two devices of the rig have the same IP address.",
+    matters="Both answer, or neither: levels and settings reach one of them by chance.",
+    put_right="Give one of them another address.",
+)
+def same_ip(ctx: Context, did: str) -> Iterator[Found]:
     device = ctx.rig.devices[did]
     for other_id, other in ctx.rig.devices.items():
         if other_id < did and device.ip and other.ip == device.ip:
-            yield Finding(
-                "DEV-01", "error", did, device.ip, f"{other.name} and {device.name} are both at {device.ip}",
-                "Two boxes cannot have one address.", {"ip": device.ip, "first": other.name, "second": device.name},
-                "Devices", ("device", did),
-            )  # fmt: skip
+            yield Found(
+                title=f"{other.name} and {device.name} are both at {device.ip}",
+                reason="Two boxes cannot have one address.",
+                facts={"ip": device.ip, "first": other.name, "second": device.name},
+                where=device.ip,
+                goes_to=Goto("device", did),
+            )
 
 
 def _doubled(ctx: Context, did: str) -> bool:
@@ -36,12 +43,17 @@ def _doubled(ctx: Context, did: str) -> bool:
 
 
 @rule(
-    "DEV-02", "warning", "device", "A planned box is silent",
-    "Welvo is listening, and a planned device has not answered for 10 seconds.",
-    "It is off, on another network, or at another address; nothing is known of its settings.",
-    "Check power and cable, then the first three parts of both addresses.", live=True,
-)  # fmt: skip
-def silent(ctx: Context, did: str) -> Iterator[Finding]:
+    "DEV-02",
+    severity="warning",
+    scope="device",
+    group="Devices",
+    title="A planned box is silent",
+    means="Welvo is listening, and a planned device has not answered for 10 seconds.",
+    matters="It is off, on another network, or at another address; nothing is known of its settings.",
+    put_right="Check power and cable, then the first three parts of both addresses.",
+    live=True,
+)
+def silent(ctx: Context, did: str) -> Iterator[Found]:
     device = ctx.rig.devices[did]
     if not ctx.observed.listening or not device.ip or not used(ctx.rig, "devices", did):
         return
@@ -49,35 +61,51 @@ def silent(ctx: Context, did: str) -> Iterator[Finding]:
     if is_live(heard, ctx.now):
         return
     ever = "It answered before and stopped." if heard else "It has never answered here."
-    yield Finding(
-        "DEV-02", "warning", did, device.ip, f"{device.name} is silent", f"Planned at {device.ip}. {ever}",
-        {"device": device.name, "ip": device.ip, "heard before": "yes" if heard else "no"}, "Devices", ("device", did),
-    )  # fmt: skip
+    yield Found(
+        title=f"{device.name} is silent",
+        reason=f"Planned at {device.ip}. {ever}",
+        facts={"device": device.name, "ip": device.ip, "heard before": "yes" if heard else "no"},
+        where=device.ip,
+        goes_to=Goto("device", did),
+    )
 
 
 @rule(
-    "DEV-03", "note", "rig", "A box that is not in the plan",
-    "A device answered on the network that the rig does not know.",
-    "It may be a spare, somebody else's, or a planned one at a wrong address.",
-    "Plan it in Devices, or leave it.", live=True,
-)  # fmt: skip
-def stranger(ctx: Context, _: str) -> Iterator[Finding]:
+    "DEV-03",
+    severity="note",
+    scope="rig",
+    group="Worth knowing",
+    title="A box that is not in the plan",
+    means="A device answered on the network that the rig does not know.",
+    matters="It may be a spare, somebody else's, or a planned one at a wrong address.",
+    put_right="Plan it in Devices, or leave it.",
+    live=True,
+)
+def stranger(ctx: Context, _: str) -> Iterator[Found]:
     for ip, heard in ctx.observed.heard.items():
         if is_live(heard, ctx.now) and not device_at(ctx.rig, ip):
-            yield Finding(
-                "DEV-03", "note", ip, ip, f"{heard.name or ip} is not in the plan",
-                f"A box called “{heard.name}” answers at {ip}.", {"ip": ip, "name": heard.name},
-                "Worth knowing", ("heard", ip),
-            )  # fmt: skip
+            yield Found(
+                title=f"{heard.name or ip} is not in the plan",
+                reason=f"A box called “{heard.name}” answers at {ip}.",
+                facts={"ip": ip, "name": heard.name},
+                subject=ip,
+                where=ip,
+                goes_to=Goto("heard", ip),
+            )
 
 
 @rule(
-    "DEV-04", "warning", "device", "A setting of a box differs from the plan",
-    "The box reports another value for a setting than the plan has.",
-    "What was planned is not what happens.",
-    "Push the plan's value, or plan the box's.", live=True,
-)  # fmt: skip
-def differs(ctx: Context, did: str) -> Iterator[Finding]:
+    "DEV-04",
+    severity="warning",
+    scope="device",
+    group="Devices",
+    title="A setting of a box differs from the plan",
+    means="The box reports another value for a setting than the plan has.",
+    matters="What was planned is not what happens.",
+    put_right="Push the plan's value, or plan the box's.",
+    live=True,
+)
+def differs(ctx: Context, did: str) -> Iterator[Found]:
     device = ctx.rig.devices[did]
     if _doubled(ctx, did) or not used(ctx.rig, "devices", did):
         return
@@ -86,21 +114,30 @@ def differs(ctx: Context, did: str) -> Iterator[Finding]:
             continue
         plan, has = say_setting(line.spec, line.plan), say_setting(line.spec, line.reported)
         what = f"{device.name} · {line.port + ' · ' if line.port else ''}{line.spec.label}"
-        push = just(Fix(f"Push {plan}", ((what, has, plan),), push=(did, (line.key,)))) if line.spec.writable else None
-        yield Finding(
-            "DEV-04", "warning", f"{did}/{line.key}", what, f"{line.spec.label} of {device.name}: plan {plan}, box {has}",
-            f"{what} is planned as {plan}; the box says {has}.", {"setting": line.key, "plan": plan, "reported": has},
-            "Devices", ("device", did), (), push,
-        )  # fmt: skip
+        push = [Fix(f"Push {plan}", ((what, has, plan),), push=(did, (line.key,)))] if line.spec.writable else []
+        yield Found(
+            title=f"{line.spec.label} of {device.name}: plan {plan}, box {has}",
+            reason=f"{what} is planned as {plan}; the box says {has}.",
+            facts={"setting": line.key, "plan": plan, "reported": has},
+            subject=f"{did}/{line.key}",
+            where=what,
+            goes_to=Goto("device", did),
+            fixes=push,
+        )
 
 
 @rule(
-    "WIRE-01", "error", "device", "A port takes another universe than the plan sends",
-    "The box says that a port takes another protocol or universe than the feed planned for it.",
-    "Everything on that port shows the levels of another universe, or nothing.",
-    "Push the plan to the port, or plan what the port has.", live=True,
-)  # fmt: skip
-def port_differs(ctx: Context, did: str) -> Iterator[Finding]:
+    "WIRE-01",
+    severity="error",
+    scope="device",
+    group="Devices",
+    title="A port takes another universe than the plan sends",
+    means="The box says that a port takes another protocol or universe than the feed planned for it.",
+    matters="Everything on that port shows the levels of another universe, or nothing.",
+    put_right="Push the plan to the port, or plan what the port has.",
+    live=True,
+)
+def port_differs(ctx: Context, did: str) -> Iterator[Found]:
     device = ctx.rig.devices[did]
     if _doubled(ctx, did) or not used(ctx.rig, "devices", did):
         return
@@ -118,23 +155,31 @@ def port_differs(ctx: Context, did: str) -> Iterator[Finding]:
         keys = tuple(
             k for k, line in ((f"{label}.universe", uni), (f"{label}.protocol", proto)) if line.mark == "differs"
         )
-        yield Finding(
-            "WIRE-01", "error", f"{did}/{label}", f"{device.name} · {label}",
-            f"Port {label} takes {has}, the plan sends {sends}",
-            f"{plural(len(lamps), 'fixture')} on port {label} show the levels of {has}, or nothing.",
-            {"device": device.name, "port": label, "takes": has, "sends": sends, "fixtures": len(lamps)},
-            f"Port {label} of {device.name} takes {has}", ("port", f"{did} {label}"), lamps,
-            just(Fix(f"Push {sends}", ((f"{device.name} · port {label}", has, sends),), push=(did, keys))),
-        )  # fmt: skip
+        yield Found(
+            title=f"Port {label} takes {has}, the plan sends {sends}",
+            reason=f"{plural(len(lamps), 'fixture')} on port {label} show the levels of {has}, or nothing.",
+            facts={"device": device.name, "port": label, "takes": has, "sends": sends, "fixtures": len(lamps)},
+            subject=f"{did}/{label}",
+            where=f"{device.name} · {label}",
+            cause=f"Port {label} of {device.name} takes {has}",
+            goes_to=Goto("port", did, label),
+            items=lamps,
+            fixes=[Fix(f"Push {sends}", ((f"{device.name} · port {label}", has, sends),), push=(did, keys))],
+        )
 
 
 @rule(
-    "WIRE-02", "warning", "rig", "Two sources send one universe",
-    "Two sources are heard on one wire universe at the same highest priority.",
-    "Random flicker: the receiver merges them or jumps from one to the other.",
-    "Stop one of them, or give it a lower priority.", live=True,
-)  # fmt: skip
-def two_sources(ctx: Context, _: str) -> Iterator[Finding]:
+    "WIRE-02",
+    severity="warning",
+    scope="rig",
+    group="Feeds",
+    title="Two sources send one universe",
+    means="Two sources are heard on one wire universe at the same highest priority.",
+    matters="Random flicker: the receiver merges them or jumps from one to the other.",
+    put_right="Stop one of them, or give it a lower priority.",
+    live=True,
+)
+def two_sources(ctx: Context, _: str) -> Iterator[Found]:
     by_wire: dict[tuple[str, int], list[int]] = {}
     for n, s in enumerate(ctx.observed.sources):
         by_wire.setdefault((s.protocol, s.wire), []).append(n)
@@ -145,9 +190,11 @@ def two_sources(ctx: Context, _: str) -> Iterator[Finding]:
         if len(rivals) < 2:
             continue
         names = " and ".join(f"{s.name or 'a source'} ({s.ip})" for s in rivals[:3])
-        yield Finding(
-            "WIRE-02", "warning", f"{protocol}:{wire}", say_wire(protocol, wire),
-            f"{plural(len(rivals), 'source')} send {say_wire(protocol, wire)}",
-            f"{names} all send it at priority {top}.",
-            {"wire": say_wire(protocol, wire), "sources": names, "priority": top}, "Feeds", ("wire", f"{protocol} {wire}"),
-        )  # fmt: skip
+        yield Found(
+            title=f"{plural(len(rivals), 'source')} send {say_wire(protocol, wire)}",
+            reason=f"{names} all send it at priority {top}.",
+            facts={"wire": say_wire(protocol, wire), "sources": names, "priority": top},
+            subject=f"{protocol}:{wire}",
+            where=say_wire(protocol, wire),
+            goes_to=Goto("wire", protocol, place=wire),
+        )

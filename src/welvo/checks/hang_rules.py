@@ -7,14 +7,15 @@ from functools import partial
 
 from msgspec.structs import replace
 
-from welvo.checks.registry import Context, Finding, Fix, just, rule
-from welvo.checks.run_rules import _goes, _name, _of, _ports
+from welvo.checks.registry import Context, Fix, Found, PortHere, rule
+from welvo.checks.run_rules import streams
 from welvo.patch.along import piece_name
 from welvo.patch.cable import Piece
 from welvo.rig.lookup import call
 from welvo.rig.notation import plural, say_place, thousands
 from welvo.rig.patched import NOWHERE, Element
 from welvo.rig.plan import model_of
+from welvo.rig.refs import Goto, PortRef, to_run
 from welvo.runs.edits import (
     change_segment,
     follow_cable,
@@ -22,18 +23,23 @@ from welvo.runs.edits import (
     hanging,
     set_stream,
     take_down,
-)  # fmt: skip
+)
 from welvo.runs.power import type_of
 
 
 @rule(
-    "RUN-07", "error", "port", "Chip types that do not go together",
-    "A port is set to another chip type than the string has, two types hang on one port, or the box cannot drive one.",
-    "Flicker, wrong colours or darkness from the first pixel of the other type on.",
-    "Set the port to the string's type; hang other types on other ports.", among=_ports,
-)  # fmt: skip
-def chips(ctx: Context, subject: str) -> Iterator[Finding]:
-    did, label, stream = _of(ctx, subject)
+    "RUN-07",
+    severity="error",
+    scope="port",
+    group="Runs",
+    title="Chip types that do not go together",
+    means="A port is set to another chip type than the string has, two types hang on one port, or the box cannot drive one.",
+    matters="Flicker, wrong colours or darkness from the first pixel of the other type on.",
+    put_right="Set the port to the string's type; hang other types on other ports.",
+    candidates=streams,
+)
+def chips(ctx: Context, here: PortHere) -> Iterator[Found]:
+    (did, label), stream = here.ref, here.stream
     if stream is None:
         return
     model = model_of(ctx.rig, did)
@@ -43,38 +49,54 @@ def chips(ctx: Context, subject: str) -> Iterator[Finding]:
         kind = type_of(ctx.rig, p)
         if kind and kind.chip:
             seen.setdefault(kind.chip, p)
-    name = _name(ctx, did, label)
+    name = here.name
     if len(seen) > 1:
         (a, p), (b, q) = list(seen.items())[:2]
-        yield Finding(
-            "RUN-07", "error", subject, name, f"Two chip types on port {label}: {a} and {b}",
-            f"{piece_name(ctx.rig, p)} is {a}, {piece_name(ctx.rig, q)} is {b}; one port speaks one of them.",
-            {"first": a, "second": b}, "Runs", _goes(did, label, q.n), (q.key,),
-        )  # fmt: skip
+        yield Found(
+            title=f"Two chip types on port {label}: {a} and {b}",
+            reason=f"{piece_name(ctx.rig, p)} is {a}, {piece_name(ctx.rig, q)} is {b}; one port speaks one of them.",
+            facts={"first": a, "second": b},
+            where=name,
+            goes_to=to_run(did, label, q.n),
+            items=(q.key,),
+        )
         return
     for chip, p in seen.items():
         if set_to and set_to != chip:
             edit = partial(set_stream, did=did, label=label, words=f"port {label}: chip {chip}", chip=chip)
-            yield Finding(
-                "RUN-07", "error", subject, name, f"Port {label} is set to {set_to}, the string is {chip}",
-                f"{piece_name(ctx.rig, p)} does not understand {set_to}.", {"set": set_to, "string": chip}, "Runs", _goes(did, label, p.n), (p.key,),
-                just(Fix(f"Set port {label} to {chip}", ((f"port {label} · chip", set_to, chip),), edit)),
-            )  # fmt: skip
+            yield Found(
+                title=f"Port {label} is set to {set_to}, the string is {chip}",
+                reason=f"{piece_name(ctx.rig, p)} does not understand {set_to}.",
+                facts={"set": set_to, "string": chip},
+                where=name,
+                goes_to=to_run(did, label, p.n),
+                items=(p.key,),
+                fixes=[Fix(f"Set port {label} to {chip}", ((f"port {label} · chip", set_to, chip),), edit)],
+            )
         elif model and model.chips and chip not in model.chips:
-            yield Finding(
-                "RUN-07", "error", subject, name, f"A {model.name} cannot drive {chip}",
-                f"{piece_name(ctx.rig, p)} is {chip}; the box drives {', '.join(model.chips)}.", {"chip": chip, "box": model.name}, "Runs",
-                _goes(did, label, p.n), (p.key,),
-            )  # fmt: skip
+            yield Found(
+                title=f"A {model.name} cannot drive {chip}",
+                reason=f"{piece_name(ctx.rig, p)} is {chip}; the box drives {', '.join(model.chips)}.",
+                facts={"chip": chip, "box": model.name},
+                where=name,
+                goes_to=to_run(did, label, p.n),
+                items=(p.key,),
+            )
 
 
 @rule(
-    "RUN-08", "error", "port", "Colour order set at both ends, or at neither",
-    "The sender sends components in one order, the chips take another, and nobody changes it, or both do.",
-    "Red comes out as green.", "Set the order in one place only.", among=_ports,
-)  # fmt: skip
-def colour_order(ctx: Context, subject: str) -> Iterator[Finding]:
-    did, label, stream = _of(ctx, subject)
+    "RUN-08",
+    severity="error",
+    scope="port",
+    group="Runs",
+    title="Colour order set at both ends, or at neither",
+    means="The sender sends components in one order, the chips take another, and nobody changes it, or both do.",
+    matters="Red comes out as green.",
+    put_right="Set the order in one place only.",
+    candidates=streams,
+)
+def colour_order(ctx: Context, here: PortHere) -> Iterator[Found]:
+    (did, label), stream = here.ref, here.stream
     for p in stream.pieces if stream else ():
         element, kind = ctx.rig.elements.get(p.key), type_of(ctx.rig, p)
         if element is None or p.segment.kind != "pixels":
@@ -84,32 +106,52 @@ def colour_order(ctx: Context, subject: str) -> Iterator[Finding]:
         who = piece_name(ctx.rig, p)
         if set(gives) != set(element.order) or sorted(wants) != sorted(element.order):
             other = gives if set(gives) != set(element.order) else wants
-            yield Finding(
-                "RUN-08", "error", f"{subject}/{p.n}", _name(ctx, did, label), f"{who} is sent as {element.order} and wants {other}",
-                "They do not have the same components.", {"sent": element.order, "wants": other}, "Runs", _goes(did, label, p.n), (p.key,),
-            )  # fmt: skip
+            yield Found(
+                title=f"{who} is sent as {element.order} and wants {other}",
+                reason="They do not have the same components.",
+                facts={"sent": element.order, "wants": other},
+                subject=f"{here.ref}/{p.n}",
+                where=here.name,
+                goes_to=to_run(did, label, p.n),
+                items=(p.key,),
+            )
             continue
         if gives == wants:
             continue
         at_both = element.order == wants
         fix = "" if at_both else wants
         edit = partial(change_segment, did=did, label=label, n=p.n, words=f"order {wants}", order=fix)
-        yield Finding(
-            "RUN-08", "error", f"{subject}/{p.n}", _name(ctx, did, label),
-            f"Colour order of {who} is set at {'both ends' if at_both else 'neither end' if not p.segment.order else 'one end, wrongly'}",
-            f"The sender sends {element.order}, the controller gives out {gives}, the chips take {wants}.",
-            {"sent": element.order, "given": gives, "taken": wants}, "Runs", _goes(did, label, p.n), (p.key,),
-            just(Fix("Set the order straight here" if at_both else f"Give out {wants} here", ((f"{who} · colour order", gives, wants),), edit)),
-        )  # fmt: skip
+        yield Found(
+            title=f"Colour order of {who} is set at {'both ends' if at_both else 'neither end' if not p.segment.order else 'one end, wrongly'}",
+            reason=f"The sender sends {element.order}, the controller gives out {gives}, the chips take {wants}.",
+            facts={"sent": element.order, "given": gives, "taken": wants},
+            subject=f"{here.ref}/{p.n}",
+            where=here.name,
+            goes_to=to_run(did, label, p.n),
+            items=(p.key,),
+            fixes=[
+                Fix(
+                    "Set the order straight here" if at_both else f"Give out {wants} here",
+                    ((f"{who} · colour order", gives, wants),),
+                    edit,
+                )
+            ],
+        )
 
 
 @rule(
-    "RUN-09", "error", "port", "A fold set at both ends, or at neither",
-    "A string turns back on itself, and nobody puts its pixels in order, or sender and controller both do.",
-    "Every second stretch shows its picture upside down.", "Unfold in one place only.", among=_ports,
-)  # fmt: skip
-def folds(ctx: Context, subject: str) -> Iterator[Finding]:
-    did, label, stream = _of(ctx, subject)
+    "RUN-09",
+    severity="error",
+    scope="port",
+    group="Runs",
+    title="A fold set at both ends, or at neither",
+    means="A string turns back on itself, and nobody puts its pixels in order, or sender and controller both do.",
+    matters="Every second stretch shows its picture upside down.",
+    put_right="Unfold in one place only.",
+    candidates=streams,
+)
+def folds(ctx: Context, here: PortHere) -> Iterator[Found]:
+    (did, label), stream = here.ref, here.stream
     for p in stream.pieces if stream else ():
         element = ctx.rig.elements.get(p.key)
         if element is None or p.segment.kind != "pixels":
@@ -125,21 +167,37 @@ def folds(ctx: Context, subject: str) -> Iterator[Finding]:
         both = element.unfolds == "sender" and bool(has)
         end = "both ends" if both else "neither end" if not has else f"{has} here and lies in {element.fold}"
         edit = partial(change_segment, did=did, label=label, n=p.n, words=f"fold {want}", fold=want)
-        yield Finding(
-            "RUN-09", "error", f"{subject}/{p.n}", _name(ctx, did, label), f"The fold of {who} is set at {end}" if not has or both else f"The fold of {who} is {end}",
-            f"It turns back every {element.fold} pixels; the {'sender' if element.unfolds == 'sender' else 'controller'} is to unfold it, the segment folds {has or 'nothing'}.",
-            {"string": element.fold, "segment": has, "unfolds": element.unfolds}, "Runs", _goes(did, label, p.n), (p.key,),
-            just(Fix(f"Fold every {want} here" if want else "Take the fold away here", ((f"{who} · fold", str(has or "none"), str(want or "none")),), edit)),
-        )  # fmt: skip
+        yield Found(
+            title=f"The fold of {who} is set at {end}" if not has or both else f"The fold of {who} is {end}",
+            reason=f"It turns back every {element.fold} pixels; the {'sender' if element.unfolds == 'sender' else 'controller'} is to unfold it, the segment folds {has or 'nothing'}.",
+            facts={"string": element.fold, "segment": has, "unfolds": element.unfolds},
+            subject=f"{here.ref}/{p.n}",
+            where=here.name,
+            goes_to=to_run(did, label, p.n),
+            items=(p.key,),
+            fixes=[
+                Fix(
+                    f"Fold every {want} here" if want else "Take the fold away here",
+                    ((f"{who} · fold", str(has or "none"), str(want or "none")),),
+                    edit,
+                )
+            ],
+        )
 
 
 @rule(
-    "RUN-10", "note", "port", "A fold that does not divide the count",
-    "The last stretch of a folded segment is shorter than the others.",
-    "It is reversed only when it is an even one; a miscounted ribbon looks like this.", "Check the count and the fold.", among=_ports,
-)  # fmt: skip
-def odd_fold(ctx: Context, subject: str) -> Iterator[Finding]:
-    did, label, stream = _of(ctx, subject)
+    "RUN-10",
+    severity="note",
+    scope="port",
+    group="Worth knowing",
+    title="A fold that does not divide the count",
+    means="The last stretch of a folded segment is shorter than the others.",
+    matters="It is reversed only when it is an even one; a miscounted ribbon looks like this.",
+    put_right="Check the count and the fold.",
+    candidates=streams,
+)
+def odd_fold(ctx: Context, here: PortHere) -> Iterator[Found]:
+    (did, label), stream = here.ref, here.stream
     for p in stream.pieces if stream else ():
         fold = p.segment.fold
         if not fold or p.segment.kind != "pixels" or not p.leds:
@@ -156,19 +214,29 @@ def odd_fold(ctx: Context, subject: str) -> Iterator[Finding]:
             why = f"Its last stretch, the {number}., has {p.leds % fold} pixels and runs {'back' if number % 2 == 0 else 'forward'}."
         else:
             continue
-        yield Finding(
-            "RUN-10", "note", f"{subject}/{p.n}", _name(ctx, did, label), words, why, {"pixels": p.leds, "fold": fold}, "Worth knowing",
-            _goes(did, label, p.n), (p.key,),
-        )  # fmt: skip
+        yield Found(
+            title=words,
+            reason=why,
+            facts={"pixels": p.leds, "fold": fold},
+            subject=f"{here.ref}/{p.n}",
+            where=here.name,
+            goes_to=to_run(did, label, p.n),
+            items=(p.key,),
+        )
 
 
 @rule(
-    "RUN-16", "error", "thing", "Hung in two places at once",
-    "The same pixels, or the same fixture, hang in more than one place.",
-    "Only one of them can be right; the address is taken from the first.", "Take one of them down.",
-    among=lambda ctx: [k for k in (*ctx.rig.elements, *ctx.rig.fixtures) if len(ctx.index.cables.hung(k)) > 1],
-)  # fmt: skip
-def hung_twice(ctx: Context, key: str) -> Iterator[Finding]:
+    "RUN-16",
+    severity="error",
+    scope="item",
+    group="Runs",
+    title="Hung in two places at once",
+    means="The same pixels, or the same fixture, hang in more than one place.",
+    matters="Only one of them can be right; the address is taken from the first.",
+    put_right="Take one of them down.",
+    candidates=lambda ctx: [k for k in (*ctx.rig.elements, *ctx.rig.fixtures) if len(ctx.index.cables.hung(k)) > 1],
+)
+def hung_twice(ctx: Context, key: str) -> Iterator[Found]:
     hung = ctx.index.cables.hung(key)
     if len(hung) < 2:
         return
@@ -189,7 +257,7 @@ def hung_twice(ctx: Context, key: str) -> Iterator[Finding]:
         if not twice:
             return
     (d1, l1, *_), (d2, l2, n2, s2) = places[0], where
-    both = f"{_name(ctx, d1, l1)} and {_name(ctx, d2, l2)}"
+    both = f"{ctx.port_name(PortRef(d1, l1))} and {ctx.port_name(PortRef(d2, l2))}"
     bridge = (
         key in rig.fixtures and any(p[3].kind == "bridge" for p in places) and any(p[3].element == key for p in places)
     )
@@ -202,27 +270,39 @@ def hung_twice(ctx: Context, key: str) -> Iterator[Finding]:
         )
         edit = partial(change_segment, did=d2, label=l2, n=n2, words=f"take {call(rig, key)} off", fixtures=left)
         fix = Fix(
-            f"Take {call(rig, key)} off {_name(ctx, d2, l2)}", ((call(rig, key), both, _name(ctx, d1, l1)),), edit
+            f"Take {call(rig, key)} off {ctx.port_name(PortRef(d2, l2))}",
+            ((call(rig, key), both, ctx.port_name(PortRef(d1, l1))),),
+            edit,
         )
     else:
         fix = Fix(
-            f"Take it off {_name(ctx, d2, l2)}",
-            ((what, both, _name(ctx, d1, l1)),),
+            f"Take it off {ctx.port_name(PortRef(d2, l2))}",
+            ((what, both, ctx.port_name(PortRef(d1, l1))),),
             partial(take_down, did=d2, label=l2, places=[n2]),
         )
-    yield Finding(
-        "RUN-16", "error", key, call(rig, key), f"{what} {'hang' if twice != 1 and element else 'hangs'} twice",
-        f"On {both}{': behind the bridge, and on the port itself' if bridge else ''}.", {"what": what, "places": both}, "Runs", _goes(d2, l2, n2), (key,), just(fix),
-    )  # fmt: skip
+    yield Found(
+        title=f"{what} {'hang' if twice != 1 and element else 'hangs'} twice",
+        reason=f"On {both}{': behind the bridge, and on the port itself' if bridge else ''}.",
+        facts={"what": what, "places": both},
+        where=call(rig, key),
+        goes_to=to_run(d2, l2, n2),
+        items=(key,),
+        fixes=[fix],
+    )
 
 
 @rule(
-    "RUN-17", "warning", "thing", "An element hangs in part only",
-    "Some pixels of an element hang on a port and others nowhere.",
-    "The rest stays dark.", "Hang the rest, or make the element shorter.",
-    among=lambda ctx: [k for k in ctx.rig.elements if ctx.index.cables.hung(k)],
-)  # fmt: skip
-def hung_in_part(ctx: Context, key: str) -> Iterator[Finding]:
+    "RUN-17",
+    severity="warning",
+    scope="item",
+    group="Runs",
+    title="An element hangs in part only",
+    means="Some pixels of an element hang on a port and others nowhere.",
+    matters="The rest stays dark.",
+    put_right="Hang the rest, or make the element shorter.",
+    candidates=lambda ctx: [k for k in ctx.rig.elements if ctx.index.cables.hung(k)],
+)
+def hung_in_part(ctx: Context, key: str) -> Iterator[Found]:
     element = ctx.rig.elements.get(key)
     hung = ctx.index.cables.hung(key)
     if element is None or not hung:
@@ -246,20 +326,28 @@ def hung_in_part(ctx: Context, key: str) -> Iterator[Finding]:
     lost = sum(b - a + 1 for a, b in missing)
     (did, label), n = hung[0]
     unit = "slot" if element.kind == "block" else "pixel"
-    yield Finding(
-        "RUN-17", "warning", key, element.name, f"{thousands(total - lost)} of {plural(total, unit)} of {element.name} hang on a port",
-        f"{', '.join(f'{a}–{b}' if a < b else str(a) for a, b in missing[:4])} {'hangs' if lost == 1 else 'hang'} nowhere.",
-        {"hung": total - lost, "of": total}, "Runs", _goes(did, label, n), (key,),
-    )  # fmt: skip
+    yield Found(
+        title=f"{thousands(total - lost)} of {plural(total, unit)} of {element.name} hang on a port",
+        reason=f"{', '.join(f'{a}–{b}' if a < b else str(a) for a, b in missing[:4])} {'hangs' if lost == 1 else 'hang'} nowhere.",
+        facts={"hung": total - lost, "of": total},
+        where=element.name,
+        goes_to=to_run(did, label, n),
+        items=(key,),
+    )
 
 
 @rule(
-    "RUN-18", "warning", "thing", "A fixed address that the cable does not reach",
-    "Something on a run has an address of its own, and the stream carries it elsewhere.",
-    "It shows other slots than those it is patched to.", "Let it follow the cable, or begin its segment there.",
-    among=lambda ctx: [k for k in (*ctx.rig.elements, *ctx.rig.fixtures) if ctx.index.cables.hung(k)],
-)  # fmt: skip
-def fixed_elsewhere(ctx: Context, key: str) -> Iterator[Finding]:
+    "RUN-18",
+    severity="warning",
+    scope="item",
+    group="Runs",
+    title="A fixed address that the cable does not reach",
+    means="Something on a run has an address of its own, and the stream carries it elsewhere.",
+    matters="It shows other slots than those it is patched to.",
+    put_right="Let it follow the cable, or begin its segment there.",
+    candidates=lambda ctx: [k for k in (*ctx.rig.elements, *ctx.rig.fixtures) if ctx.index.cables.hung(k)],
+)
+def fixed_elsewhere(ctx: Context, key: str) -> Iterator[Found]:
     rig, cables = ctx.rig, ctx.index.cables
     element, fixture = rig.elements.get(key), rig.fixtures.get(key)
     place = element.at if element else fixture.place(0) if fixture else NOWHERE
@@ -298,13 +386,28 @@ def fixed_elsewhere(ctx: Context, key: str) -> Iterator[Finding]:
         model = model_of(rig, did)
         if model and model.own_starts and place.way == "typed" and len(pieces) == 1 and piece.segment.first == 1:
             fixes.append(
-                Fix(f"Begin the segment at {_says(ctx, own)}", ((name, "behind the one before", _says(ctx, own)),),
-                    partial(change_segment, did=did, label=label, n=piece.n, words="begin where it is patched", at=replace(place, locked=False)))
-            )  # fmt: skip
-    yield Finding(
-        "RUN-18", "warning", key, name, f"{name} is fixed at {_says(ctx, own)} and the cable is elsewhere", f"{words[:1].upper()}{words[1:]}.",
-        {"patched": _says(ctx, own), "cable": words}, "Runs", _goes(did, label, piece.n), (key,), just(*fixes),
-    )  # fmt: skip
+                Fix(
+                    f"Begin the segment at {_says(ctx, own)}",
+                    ((name, "behind the one before", _says(ctx, own)),),
+                    partial(
+                        change_segment,
+                        did=did,
+                        label=label,
+                        n=piece.n,
+                        words="begin where it is patched",
+                        at=replace(place, locked=False),
+                    ),
+                )
+            )
+    yield Found(
+        title=f"{name} is fixed at {_says(ctx, own)} and the cable is elsewhere",
+        reason=f"{words[:1].upper()}{words[1:]}.",
+        facts={"patched": _says(ctx, own), "cable": words},
+        where=name,
+        goes_to=to_run(did, label, piece.n),
+        items=(key,),
+        fixes=fixes,
+    )
 
 
 def _says(ctx: Context, spans: tuple[object, ...]) -> str:
@@ -315,11 +418,16 @@ def _says(ctx: Context, spans: tuple[object, ...]) -> str:
 
 
 @rule(
-    "RUN-28", "note", "rig", "Elements that hang nowhere",
-    "Some elements hang on no port although the rig has ports for pixels.",
-    "Nothing says by which cable they get their light.", "Hang them in Runs.",
-)  # fmt: skip
-def hung_nowhere(ctx: Context, _: str) -> Iterator[Finding]:
+    "RUN-28",
+    severity="note",
+    scope="rig",
+    group="Worth knowing",
+    title="Elements that hang nowhere",
+    means="Some elements hang on no port although the rig has ports for pixels.",
+    matters="Nothing says by which cable they get their light.",
+    put_right="Hang them in Runs.",
+)
+def hung_nowhere(ctx: Context, _: str) -> Iterator[Found]:
     rig = ctx.rig
     if not any(m.kind in ("pixel", "converter") or m.gives for m in (model_of(rig, d) for d in rig.devices) if m):
         return
@@ -328,26 +436,45 @@ def hung_nowhere(ctx: Context, _: str) -> Iterator[Finding]:
         return
     pixels = sum(e.pixels for e in loose if e.kind != "block")
     names = ", ".join(e.name for e in loose[:5]) + (" …" if len(loose) > 5 else "")
-    yield Finding(
-        "RUN-28", "note", "rig", "elements", f"{plural(len(loose), 'element')} ({plural(pixels, 'pixel')}) {'hangs' if len(loose) == 1 else 'hang'} nowhere",
-        f"{names}.", {"elements": len(loose), "pixels": pixels}, "Worth knowing", ("runs", "loose"),
-        tuple(k for k, e in rig.elements.items() if not ctx.index.cables.hung(k))[:100],
-    )  # fmt: skip
+    yield Found(
+        title=f"{plural(len(loose), 'element')} ({plural(pixels, 'pixel')}) {'hangs' if len(loose) == 1 else 'hang'} nowhere",
+        reason=f"{names}.",
+        facts={"elements": len(loose), "pixels": pixels},
+        subject="rig",
+        where="elements",
+        goes_to=Goto("unattached"),
+        items=tuple(k for k, e in rig.elements.items() if not ctx.index.cables.hung(k))[:100],
+    )
 
 
 @rule(
-    "RUN-29", "warning", "device", "Something on a run has no address",
-    "A thing hangs on a port and neither follows the cable nor has an address of its own.",
-    "The sender cannot reach it.", "Let it take its address from the cable.",
-)  # fmt: skip
-def no_address(ctx: Context, did: str) -> Iterator[Finding]:
+    "RUN-29",
+    severity="warning",
+    scope="device",
+    group="Runs",
+    title="Something on a run has no address",
+    means="A thing hangs on a port and neither follows the cable nor has an address of its own.",
+    matters="The sender cannot reach it.",
+    put_right="Let it take its address from the cable.",
+)
+def no_address(ctx: Context, did: str) -> Iterator[Found]:
     have = hanging(ctx.rig, did)
     if not have.new:
         return
     name = ctx.rig.devices[did].name
     names = ", ".join(call(ctx.rig, k) for k in have.new[:5]) + (" …" if len(have.new) > 5 else "")
-    yield Finding(
-        "RUN-29", "warning", did, name, f"{plural(len(have.new), 'thing')} on {name} {'has' if len(have.new) == 1 else 'have'} no address",
-        f"{names}.", {"things": len(have.new)}, "Runs", ("run", did), have.new,
-        just(Fix(f"Patch {plural(len(have.new), 'thing')} from the cable", tuple((call(ctx.rig, k), "no address", "from the cable") for k in have.new[:8]), partial(follow_runs, did=did))),
-    )  # fmt: skip
+    yield Found(
+        title=f"{plural(len(have.new), 'thing')} on {name} {'has' if len(have.new) == 1 else 'have'} no address",
+        reason=f"{names}.",
+        facts={"things": len(have.new)},
+        where=name,
+        goes_to=Goto("run", did),
+        items=have.new,
+        fixes=[
+            Fix(
+                f"Patch {plural(len(have.new), 'thing')} from the cable",
+                tuple((call(ctx.rig, k), "no address", "from the cable") for k in have.new[:8]),
+                partial(follow_runs, did=did),
+            )
+        ],
+    )

@@ -7,7 +7,7 @@ from functools import partial
 
 from msgspec.structs import replace
 
-from welvo.checks.registry import Context, Finding, Fix, just, rule
+from welvo.checks.registry import Context, Fix, Found, rule
 from welvo.patch.allocate import apply_steps, footprint_of, lay_out, next_free_anywhere
 from welvo.patch.index import Index, Span
 from welvo.patch.path import words_on
@@ -17,6 +17,7 @@ from welvo.rig.document import Change, Edit, Rig, put
 from welvo.rig.edits import add_universe, move, set_fixtures
 from welvo.rig.lookup import call, mode_of
 from welvo.rig.notation import plural, say_place
+from welvo.rig.refs import Goto
 from welvo.rig.switches import reach
 
 
@@ -43,12 +44,17 @@ def move_fix(ctx: Context, span: Span, highest: int = SLOTS) -> Fix | None:
 
 
 @rule(
-    "PATCH-02", "error", "universe", "A fixture ends past its universe",
-    "A fixture starts so high that its last slots lie past the universe's end.",
-    "A fixture cannot leave its universe: the functions past the end never get a level.",
-    "Move it to the next free place that holds it whole.", among=lambda ctx: ctx.index.past_the_end(),
-)  # fmt: skip
-def past_the_end(ctx: Context, uid: str) -> Iterator[Finding]:
+    "PATCH-02",
+    severity="error",
+    scope="universe",
+    group="Clashes",
+    title="A fixture ends past its universe",
+    means="A fixture starts so high that its last slots lie past the universe's end.",
+    matters="A fixture cannot leave its universe: the functions past the end never get a level.",
+    put_right="Move it to the next free place that holds it whole.",
+    candidates=lambda ctx: ctx.index.past_the_end(),
+)
+def past_the_end(ctx: Context, uid: str) -> Iterator[Found]:
     universe = ctx.rig.universes[uid]
     limit = ctx.index.limit(uid)
     for span in ctx.index.on(uid):
@@ -59,12 +65,22 @@ def past_the_end(ctx: Context, uid: str) -> Iterator[Finding]:
             title = f"{who} ends {plural(lost, 'slot')} past " + (
                 "what its port puts out" if limit.why else f"universe {universe.number}"
             )
-            yield Finding(
-                "PATCH-02", "error", f"{uid}:{span.key}/{span.brk}", say_place(universe.number, span.first), title,
-                f"{who} would take {say_place(universe.number, span.first)} to {span.last}; {end}.",
-                {"fixture": who, "universe": universe.number, "first": span.first, "last": span.last, "size": limit.slots},
-                "Clashes", ("thing", span.key), (span.key,), partial(_move_fixes, ctx, span),
-            )  # fmt: skip
+            yield Found(
+                title=title,
+                reason=f"{who} would take {say_place(universe.number, span.first)} to {span.last}; {end}.",
+                facts={
+                    "fixture": who,
+                    "universe": universe.number,
+                    "first": span.first,
+                    "last": span.last,
+                    "size": limit.slots,
+                },
+                subject=f"{uid}:{span.key}/{span.brk}",
+                where=say_place(universe.number, span.first),
+                goes_to=Goto("item", span.key),
+                items=(span.key,),
+                fixes=partial(_move_fixes, ctx, span),
+            )
 
 
 def _move_fixes(ctx: Context, span: Span, highest: int = SLOTS) -> list[Fix]:
@@ -102,12 +118,17 @@ def _patch_fixes(ctx: Context, key: str, breaks: list[int]) -> list[Fix]:
 
 
 @rule(
-    "PATCH-03", "warning", "thing", "A fixture is not patched, or only in part",
-    "A fixture, or one break of it, has no address.",
-    "It gets no levels at all, or only half of its functions move.",
-    "Type an address, or take the next free place.", among=lambda ctx: list(ctx.index.open),
-)  # fmt: skip
-def unpatched(ctx: Context, key: str) -> Iterator[Finding]:
+    "PATCH-03",
+    severity="warning",
+    scope="item",
+    group="Not patched",
+    title="A fixture is not patched, or only in part",
+    means="A fixture, or one break of it, has no address.",
+    matters="It gets no levels at all, or only half of its functions move.",
+    put_right="Type an address, or take the next free place.",
+    candidates=lambda ctx: list(ctx.index.open),
+)
+def unpatched(ctx: Context, key: str) -> Iterator[Found]:
     fixture = ctx.rig.fixtures.get(key)
     mode = mode_of(ctx.rig, fixture) if fixture else None
     if not fixture or not mode:
@@ -123,12 +144,15 @@ def unpatched(ctx: Context, key: str) -> Iterator[Finding]:
         return
     name = mode.breaks[open_[0]].name or f"break {open_[0] + 1}"
     part_word = "not patched" if len(open_) == len(mode.breaks) else f"half patched: {name} has no address"
-    yield Finding(
-        "PATCH-03", "warning", key, f"fixture {fixture.number}", f"{fixture.number} is {part_word}",
-        f"{fixture.number} {fixture.name} needs {plural(mode.breaks[open_[0]].slots, 'slot')} and has no address for them.",
-        {"fixture": fixture.number, "open breaks": len(open_), "slots": mode.breaks[open_[0]].slots},
-        "Not patched", ("thing", key), (key,), partial(_patch_fixes, ctx, key, open_),
-    )  # fmt: skip
+    yield Found(
+        title=f"{fixture.number} is {part_word}",
+        reason=f"{fixture.number} {fixture.name} needs {plural(mode.breaks[open_[0]].slots, 'slot')} and has no address for them.",
+        facts={"fixture": fixture.number, "open breaks": len(open_), "slots": mode.breaks[open_[0]].slots},
+        where=f"fixture {fixture.number}",
+        goes_to=Goto("item", key),
+        items=(key,),
+        fixes=partial(_patch_fixes, ctx, key, open_),
+    )
 
 
 def _numbers_changed(before: Rig, after: Rig, change: Change) -> bool:
@@ -140,35 +164,48 @@ def _numbers_changed(before: Rig, after: Rig, change: Change) -> bool:
 
 
 @rule(
-    "PATCH-04", "error", "rig", "A number is used twice",
-    "Two fixtures carry the same number.",
-    "Whoever calls for that number gets one of the two, and nobody knows which.",
-    "Give one of them another number.", touched=_numbers_changed,
-)  # fmt: skip
-def number_twice(ctx: Context, _: str) -> Iterator[Finding]:
+    "PATCH-04",
+    severity="error",
+    scope="rig",
+    group="Numbers",
+    title="A number is used twice",
+    means="Two fixtures carry the same number.",
+    matters="Whoever calls for that number gets one of the two, and nobody knows which.",
+    put_right="Give one of them another number.",
+    touched=_numbers_changed,
+)
+def number_twice(ctx: Context, _: str) -> Iterator[Found]:
     seen: dict[int, str] = {}
     for fid, f in ctx.rig.fixtures.items():
         if f.number in seen:
             free = max(x.number for x in ctx.rig.fixtures.values()) + 1
             edit = partial(set_fixtures, label=f"renumber {f.number}", changes={fid: {"number": free}})
-            yield Finding(
-                "PATCH-04", "error", fid, f"fixture {f.number}", f"Number {f.number} is used twice",
-                f"“{ctx.rig.fixtures[seen[f.number]].name}” and “{f.name}” both carry number {f.number}.",
-                {"number": f.number, "first": ctx.rig.fixtures[seen[f.number]].name, "second": f.name},
-                "Numbers", ("thing", fid), (seen[f.number], fid),
-                just(Fix(f"Number {f.name} {free}", ((f"{f.name} · number", str(f.number), str(free)),), edit)),
-            )  # fmt: skip
+            yield Found(
+                title=f"Number {f.number} is used twice",
+                reason=f"“{ctx.rig.fixtures[seen[f.number]].name}” and “{f.name}” both carry number {f.number}.",
+                facts={"number": f.number, "first": ctx.rig.fixtures[seen[f.number]].name, "second": f.name},
+                subject=fid,
+                where=f"fixture {f.number}",
+                goes_to=Goto("item", fid),
+                items=(seen[f.number], fid),
+                fixes=[Fix(f"Number {f.name} {free}", ((f"{f.name} · number", str(f.number), str(free)),), edit)],
+            )
         else:
             seen[f.number] = fid
 
 
 @rule(
-    "PATCH-05", "warning", "thing", "An address follows something that leads nowhere",
-    "The start is anchored to a thing that has no place itself, or stands on no cable, or the anchors run in a circle.",
-    "The fixture has no address, although its place looks settled.",
-    "Patch the thing it follows, or type an address.", among=lambda ctx: list(ctx.index.lost),
-)  # fmt: skip
-def lost_anchor(ctx: Context, key: str) -> Iterator[Finding]:
+    "PATCH-05",
+    severity="warning",
+    scope="item",
+    group="Not patched",
+    title="An address follows something that leads nowhere",
+    means="The start is anchored to a thing that has no place itself, or stands on no cable, or the anchors run in a circle.",
+    matters="The fixture has no address, although its place looks settled.",
+    put_right="Patch the thing it follows, or type an address.",
+    candidates=lambda ctx: list(ctx.index.lost),
+)
+def lost_anchor(ctx: Context, key: str) -> Iterator[Found]:
     if key not in ctx.index.lost:
         return
     places = ctx.rig.fixtures[key].at if key in ctx.rig.fixtures else (ctx.rig.elements[key].at,)
@@ -176,21 +213,28 @@ def lost_anchor(ctx: Context, key: str) -> Iterator[Finding]:
         return  # its cable lists it: that the port has no universe is told once, there (RUN-03)
     after = next((p.after for p in places if p.after), "")
     behind = f"behind {call(ctx.rig, after)}" if after else "on a cable that does not list it"
-    yield Finding(
-        "PATCH-05", "warning", key, call(ctx.rig, key), f"{call(ctx.rig, key)} follows something that is nowhere",
-        f"{call(ctx.rig, key)} stands {behind}, and that leads to no address.",
-        {"thing": call(ctx.rig, key), "after": call(ctx.rig, after) if after else "its cable"},
-        "Not patched", ("thing", key), (key,),
-    )  # fmt: skip
+    yield Found(
+        title=f"{call(ctx.rig, key)} follows something that is nowhere",
+        reason=f"{call(ctx.rig, key)} stands {behind}, and that leads to no address.",
+        facts={"thing": call(ctx.rig, key), "after": call(ctx.rig, after) if after else "its cable"},
+        where=call(ctx.rig, key),
+        goes_to=Goto("item", key),
+        items=(key,),
+    )
 
 
 @rule(
-    "PATCH-08", "error", "thing", "An element runs on into a universe that is not there",
-    "The pixels of an element need more universes than the rig has behind its start.",
-    "All pixels past the last universe get no data.",
-    "Add the missing universe, or start lower.", among=lambda ctx: list(ctx.index.missing),
-)  # fmt: skip
-def runs_out(ctx: Context, key: str) -> Iterator[Finding]:
+    "PATCH-08",
+    severity="error",
+    scope="item",
+    group="Not patched",
+    title="An element runs on into a universe that is not there",
+    means="The pixels of an element need more universes than the rig has behind its start.",
+    matters="All pixels past the last universe get no data.",
+    put_right="Add the missing universe, or start lower.",
+    candidates=lambda ctx: list(ctx.index.missing),
+)
+def runs_out(ctx: Context, key: str) -> Iterator[Found]:
     number = ctx.index.missing.get(key)
     if number is None or ctx.rig.elements[key].at.way == "run":  # of a cable it is told once, at its port (RUN-03)
         return
@@ -202,22 +246,29 @@ def runs_out(ctx: Context, key: str) -> Iterator[Finding]:
         return new, change
 
     fix = Fix(f"Add universe {number}", ((f"universe {number}", "none", "512 slots"),), edit)
-    yield Finding(
-        "PATCH-08", "error", key, element.name, f"{element.name} needs universe {number}, which is not there",
-        f"{element.footprint - covered} of its {element.footprint} slots lie past the rig's last universe.",
-        {"element": element.name, "universe": number, "slots without a place": element.footprint - covered},
-        "Not patched", ("thing", key), (key,),
-        just(fix) if number <= HIGHEST_SACN else None,
-    )  # fmt: skip
+    yield Found(
+        title=f"{element.name} needs universe {number}, which is not there",
+        reason=f"{element.footprint - covered} of its {element.footprint} slots lie past the rig's last universe.",
+        facts={"element": element.name, "universe": number, "slots without a place": element.footprint - covered},
+        where=element.name,
+        goes_to=Goto("item", key),
+        items=(key,),
+        fixes=[fix] if number <= HIGHEST_SACN else [],
+    )
 
 
 @rule(
-    "PATCH-09", "note", "thing", "An element runs over several universes",
-    "A pixel thing needs more slots than one universe has and goes on in the next.",
-    "Each of those universes needs a feed and must reach the same box; with another universe size at the box all is shifted.",
-    "Nothing, if it is meant; else start it lower or make it shorter.", among=lambda ctx: list(ctx.rig.elements),
-)  # fmt: skip
-def spans_universes(ctx: Context, key: str) -> Iterator[Finding]:
+    "PATCH-09",
+    severity="note",
+    scope="item",
+    group="Worth knowing",
+    title="An element runs over several universes",
+    means="A pixel thing needs more slots than one universe has and goes on in the next.",
+    matters="Each of those universes needs a feed and must reach the same box; with another universe size at the box all is shifted.",
+    put_right="Nothing, if it is meant; else start it lower or make it shorter.",
+    candidates=lambda ctx: list(ctx.rig.elements),
+)
+def spans_universes(ctx: Context, key: str) -> Iterator[Found]:
     element = ctx.rig.elements.get(key)
     spans = ctx.index.spans(key)
     if element is None or len(spans) < 2 or element.at.way == "run":
@@ -228,22 +279,28 @@ def spans_universes(ctx: Context, key: str) -> Iterator[Finding]:
         for s in spans[:4]
     ]
     words = ", ".join(per) if element.kind != "block" else plural(element.footprint, "slot")
-    yield Finding(
-        "PATCH-09", "note", key, element.name, f"{element.name} runs over universes {first} to {last}",
-        f"It is split {words}{' …' if len(spans) > 4 else ''}; sender and box must use the same universe size.",
-        {"element": element.name, "universes": len(spans), "first": first, "last": last},
-        "Worth knowing", ("thing", key), (key,),
-    )  # fmt: skip
+    yield Found(
+        title=f"{element.name} runs over universes {first} to {last}",
+        reason=f"It is split {words}{' …' if len(spans) > 4 else ''}; sender and box must use the same universe size.",
+        facts={"element": element.name, "universes": len(spans), "first": first, "last": last},
+        where=element.name,
+        goes_to=Goto("item", key),
+        items=(key,),
+    )
 
 
 @rule(
-    "PATCH-10", "warning", "thing", "A pixel is cut by the universe's end",
-    "An element is packed without gaps, and one pixel has components in two universes.",
-    "Some receivers cannot take a cut pixel; a lost or late packet shows it in a wrong colour.",
-    "Keep pixels whole, or start the element so that the end falls between two pixels.",
-    among=lambda ctx: list(ctx.rig.elements),
-)  # fmt: skip
-def cut_pixel(ctx: Context, key: str) -> Iterator[Finding]:
+    "PATCH-10",
+    severity="warning",
+    scope="item",
+    group="Clashes",
+    title="A pixel is cut by the universe's end",
+    means="An element is packed without gaps, and one pixel has components in two universes.",
+    matters="Some receivers cannot take a cut pixel; a lost or late packet shows it in a wrong colour.",
+    put_right="Keep pixels whole, or start the element so that the end falls between two pixels.",
+    candidates=lambda ctx: list(ctx.rig.elements),
+)
+def cut_pixel(ctx: Context, key: str) -> Iterator[Found]:
     element = ctx.rig.elements.get(key)
     if element is None or element.whole or element.kind == "block" or element.at.way == "run":
         return
@@ -259,13 +316,16 @@ def cut_pixel(ctx: Context, key: str) -> Iterator[Finding]:
             rig, f"keep the pixels of {element.name} whole", elements={key: replace(rig.elements[key], whole=True)}
         )
 
-    yield Finding(
-        "PATCH-10", "warning", key, element.name, f"{element.name} has {plural(len(cuts), 'pixel')} in two universes",
-        f"Pixel {', '.join(pixels[:4])}{' …' if len(pixels) > 4 else ''} begins before and ends after the start of universe {number}"
+    yield Found(
+        title=f"{element.name} has {plural(len(cuts), 'pixel')} in two universes",
+        reason=f"Pixel {', '.join(pixels[:4])}{' …' if len(pixels) > 4 else ''} begins before and ends after the start of universe {number}"
         f"{' and others' if len(cuts) > 1 else ''}.",
-        {"element": element.name, "pixels": " ".join(pixels[:9])}, "Clashes", ("thing", key), (key,),
-        just(Fix("Keep pixels whole", ((f"{element.name} · pixels", "cut at the end", "whole"),), edit)),
-    )  # fmt: skip
+        facts={"element": element.name, "pixels": " ".join(pixels[:9])},
+        where=element.name,
+        goes_to=Goto("item", key),
+        items=(key,),
+        fixes=[Fix("Keep pixels whole", ((f"{element.name} · pixels", "cut at the end", "whole"),), edit)],
+    )
 
 
 def _short_reach(ctx: Context) -> list[str]:
@@ -282,12 +342,17 @@ def _short_reach(ctx: Context) -> list[str]:
 
 
 @rule(
-    "PATCH-11", "warning", "thing", "An address the lamp cannot be set to",
-    "The fixture's switches or menu do not reach the address that the plan gives it.",
-    "Nobody can set it; somebody will set something near it.",
-    "Move the fixture to an address within reach.", among=_short_reach,
-)  # fmt: skip
-def out_of_reach(ctx: Context, key: str) -> Iterator[Finding]:
+    "PATCH-11",
+    severity="warning",
+    scope="item",
+    group="Switches",
+    title="An address the lamp cannot be set to",
+    means="The fixture's switches or menu do not reach the address that the plan gives it.",
+    matters="Nobody can set it; somebody will set something near it.",
+    put_right="Move the fixture to an address within reach.",
+    candidates=_short_reach,
+)
+def out_of_reach(ctx: Context, key: str) -> Iterator[Found]:
     fixture = ctx.rig.fixtures.get(key)
     profile = ctx.rig.profiles.get(fixture.profile) if fixture else None
     if fixture is None or profile is None or profile.address is None:
@@ -297,35 +362,51 @@ def out_of_reach(ctx: Context, key: str) -> Iterator[Finding]:
         if low <= span.first <= high:
             continue
         number = ctx.rig.universes[span.universe].number
-        yield Finding(
-            "PATCH-11", "warning", f"{key}/{span.brk}", say_place(number, span.first),
-            f"{fixture.number} cannot be set to {span.first}",
-            f"The {'switches' if profile.address.by == 'switches' else 'menu'} of {profile.name} reach {low} to {high}.",
-            {"fixture": fixture.number, "address": span.first, "highest": high}, "Switches", ("thing", key), (key,),
-            partial(_move_fixes, ctx, span, high),
-        )  # fmt: skip
+        yield Found(
+            title=f"{fixture.number} cannot be set to {span.first}",
+            reason=f"The {'switches' if profile.address.by == 'switches' else 'menu'} of {profile.name} reach {low} to {high}.",
+            facts={"fixture": fixture.number, "address": span.first, "highest": high},
+            subject=f"{key}/{span.brk}",
+            where=say_place(number, span.first),
+            goes_to=Goto("item", key),
+            items=(key,),
+            fixes=partial(_move_fixes, ctx, span, high),
+        )
 
 
 @rule(
-    "PATCH-12", "note", "universe", "Something stands in the reserve",
-    "Slots that were declared as reserve are used.",
-    "The reserve was kept for something; when that comes it will clash.",
-    "Move the thing, or make the reserve smaller.",
-    among=lambda ctx: [u for u, v in ctx.rig.universes.items() if v.reserve],
-)  # fmt: skip
-def in_reserve(ctx: Context, uid: str) -> Iterator[Finding]:
+    "PATCH-12",
+    severity="note",
+    scope="universe",
+    group="Worth knowing",
+    title="Something stands in the reserve",
+    means="Slots that were declared as reserve are used.",
+    matters="The reserve was kept for something; when that comes it will clash.",
+    put_right="Move the thing, or make the reserve smaller.",
+    candidates=lambda ctx: [u for u, v in ctx.rig.universes.items() if v.reserve],
+)
+def in_reserve(ctx: Context, uid: str) -> Iterator[Found]:
     universe = ctx.rig.universes[uid]
     for span in ctx.index.on(uid) if universe.reserve else ():
         hit = next(((a, b) for a, b in universe.reserve if a <= span.last and span.first <= b), None)
         if hit:
             who = call(ctx.rig, span.key)
-            yield Finding(
-                "PATCH-12", "note", f"{uid}:{span.key}/{span.brk}", say_place(universe.number, span.first),
-                f"{who} stands in the reserve {hit[0]}–{hit[1]} of universe {universe.number}",
-                f"{who} takes {span.first} to {span.last}.",
-                {"thing": who, "universe": universe.number, "first": span.first, "last": span.last, "reserve": f"{hit[0]}–{hit[1]}"},
-                "Worth knowing", ("thing", span.key), (span.key,), partial(_move_fixes, ctx, span),
-            )  # fmt: skip
+            yield Found(
+                title=f"{who} stands in the reserve {hit[0]}–{hit[1]} of universe {universe.number}",
+                reason=f"{who} takes {span.first} to {span.last}.",
+                facts={
+                    "thing": who,
+                    "universe": universe.number,
+                    "first": span.first,
+                    "last": span.last,
+                    "reserve": f"{hit[0]}–{hit[1]}",
+                },
+                subject=f"{uid}:{span.key}/{span.brk}",
+                where=say_place(universe.number, span.first),
+                goes_to=Goto("item", span.key),
+                items=(span.key,),
+                fixes=partial(_move_fixes, ctx, span),
+            )
 
 
 def _sent_short(ctx: Context) -> list[str]:
@@ -342,13 +423,17 @@ def _sent_slots(ctx: Context, uid: str) -> int:
 
 
 @rule(
-    "PATCH-13", "warning", "universe", "Channels that nothing ever drives",
-    "Functions of a thing lie on slots that no sender of its universe sends.",
-    "They stay at what the lamp does without data: a dimmer that is never driven keeps it dark.",
-    "Move it below the last slot that is sent, or let a sender send more of the universe.",
-    among=lambda ctx: _sent_short(ctx),
-)  # fmt: skip
-def never_driven(ctx: Context, uid: str) -> Iterator[Finding]:
+    "PATCH-13",
+    severity="warning",
+    scope="universe",
+    group="Clashes",
+    title="Channels that nothing ever drives",
+    means="Functions of a thing lie on slots that no sender of its universe sends.",
+    matters="They stay at what the lamp does without data: a dimmer that is never driven keeps it dark.",
+    put_right="Move it below the last slot that is sent, or let a sender send more of the universe.",
+    candidates=lambda ctx: _sent_short(ctx),
+)
+def never_driven(ctx: Context, uid: str) -> Iterator[Found]:
     sent = _sent_slots(ctx, uid)
     limit = ctx.index.limit(uid).slots
     if sent >= limit:
@@ -359,10 +444,13 @@ def never_driven(ctx: Context, uid: str) -> Iterator[Finding]:
             who = call(ctx.rig, span.key)
             first = max(span.first, sent + 1)
             words = words_on(ctx.rig, span, first, span.last)
-            yield Finding(
-                "PATCH-13", "warning", f"{uid}:{span.key}/{span.brk}", say_place(number, first),
-                f"Nothing drives {plural(span.last - first + 1, 'slot')} of {who}",
-                f"Of universe {number} {sent} slots are sent; {', '.join(words[:3])} of {who} lie behind them.",
-                {"thing": who, "universe": number, "sent": sent, "first": first, "last": span.last},
-                "Clashes", ("thing", span.key), (span.key,), partial(_move_fixes, ctx, span, sent),
-            )  # fmt: skip
+            yield Found(
+                title=f"Nothing drives {plural(span.last - first + 1, 'slot')} of {who}",
+                reason=f"Of universe {number} {sent} slots are sent; {', '.join(words[:3])} of {who} lie behind them.",
+                facts={"thing": who, "universe": number, "sent": sent, "first": first, "last": span.last},
+                subject=f"{uid}:{span.key}/{span.brk}",
+                where=say_place(number, first),
+                goes_to=Goto("item", span.key),
+                items=(span.key,),
+                fixes=partial(_move_fixes, ctx, span, sent),
+            )

@@ -5,19 +5,22 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Literal
+from typing import Any, Literal, NamedTuple
 
 from welvo.observed.values import Observed
+from welvo.patch.cable import Stream
 from welvo.patch.index import Index
 from welvo.patch.traffic import Traffic, traffic, traffic_facts
 from welvo.rig.document import Change, Edit, Rig
 from welvo.rig.protocol import PROTOCOLS
-from welvo.rig.wiring import Feed
+from welvo.rig.refs import NOWHERE, Goto, PortRef
+from welvo.rig.wiring import Feed, Port
 from welvo.runs.power import Load, loads
 
 Severity = Literal["error", "warning", "note"]
-Scope = Literal["universe", "thing", "profile", "use", "feed", "device", "port", "rig"]
-"""`profile` rules look at a profile alone, `use` rules at a profile and who uses it; a `port` is `DEVICE LABEL`."""
+Scope = Literal["universe", "item", "profile", "use", "feed", "device", "port", "rig"]
+"""`profile` rules look at a profile alone, `use` rules at a profile and who uses it. A rule about `port`s is given the
+port with its stream, every other one the id of its subject."""
 SEVERITIES: tuple[Severity, ...] = ("error", "warning", "note")
 
 
@@ -34,9 +37,32 @@ class Fix:
     push: tuple[str, tuple[str, ...]] | None = None
 
 
+Fixes = Iterable[Fix] | Callable[[], Iterable[Fix]]
+
+
+@dataclass(frozen=True)
+class Found:
+    """What a rule says when it finds something: the facts, and nothing that its declaration says already.
+
+    `subject` names the place for waivers, where it is not simply what the rule was asked about; `where` names it for
+    the eye. `cause` is the one thing that this and other findings come from; without it the rule's group stands there.
+    Fixes that take work (a free place for each of many clashes) are given as a function, called when somebody looks.
+    """
+
+    title: str
+    reason: str
+    where: str
+    facts: dict[str, str | int] = field(default_factory=dict)
+    subject: str = ""
+    cause: str = ""
+    goes_to: Goto = NOWHERE
+    items: tuple[str, ...] = ()
+    fixes: Fixes = ()
+
+
 @dataclass(frozen=True)
 class Finding:
-    """One finding. `subject` names its place for waivers; `goes_to` is (kind, id) of where it is put right."""
+    """One finding of a rig: what its rule declares, and what the rule found. `goes_to` is where it is put right."""
 
     code: str
     severity: Severity
@@ -46,15 +72,14 @@ class Finding:
     reason: str
     facts: dict[str, str | int] = field(default_factory=dict)
     cause: str = ""
-    goes_to: tuple[str, str] = ("", "")
-    things: tuple[str, ...] = ()
-    mend: Callable[[], list[Fix]] | None = field(default=None, compare=False, repr=False)
-    """Works out the fixes when somebody looks at them: finding a free place for each of many clashes takes time."""
+    goes_to: Goto = NOWHERE
+    items: tuple[str, ...] = ()
+    made_fixes: Fixes = field(default=(), compare=False, repr=False)
 
     @property
     def fixes(self) -> tuple[Fix, ...]:
         """The ways to put it right, for the rig as it is now; the best one first."""
-        return tuple(self.mend()) if self.mend else ()
+        return tuple(self.made_fixes() if callable(self.made_fixes) else self.made_fixes)
 
     @property
     def fingerprint(self) -> str:
@@ -62,9 +87,16 @@ class Finding:
         return "; ".join(f"{k}={v}" for k, v in sorted(self.facts.items()))
 
 
-def just(*fixes: Fix) -> Callable[[], list[Fix]]:
-    """Fixes that are known already, as a finding wants them."""
-    return lambda: list(fixes)
+class PortHere(NamedTuple):
+    """A port as a rule about ports is given it: what it is called, what is planned there, and its stream.
+
+    `stream` is None where the port puts out no pixels, or nothing is planned for it.
+    """
+
+    ref: PortRef
+    name: str
+    port: Port
+    stream: Stream | None
 
 
 @dataclass(frozen=True)
@@ -140,19 +172,30 @@ class Context:
         before = self.__dict__.get("_traffic_before")
         return before[1] if before and before[0] == facts else traffic(self.index)
 
+    def port_name(self, ref: PortRef) -> str:
+        return f"{self.rig.devices[ref.device].name} · {ref.port}"
 
-Check = Callable[[Context, str], Iterator[Finding]]
-Among = Callable[[Context], Iterable[str]]
+    def port(self, ref: PortRef) -> PortHere:
+        return PortHere(
+            ref, self.port_name(ref), self.rig.devices[ref.device].ports[ref.port], self.index.cables.streams.get(ref)
+        )
+
+
+Subject = str | PortRef
+Check = Callable[[Context, Any], Iterator[Found]]
+Candidates = Callable[[Context], Iterable[Subject]]
 Touched = Callable[[Rig, Rig, Change], bool]
 
 
 @dataclass(frozen=True)
 class Rule:
-    """A registered rule; its text is the documentation (`docs/findings.md` is generated from it)."""
+    """A registered rule. What it declares is said nowhere else: findings take code, severity and group from here, and
+    `docs/findings.md` is this registry printed."""
 
     code: str
     severity: Severity
     scope: Scope
+    group: str
     title: str
     means: str
     matters: str
@@ -160,10 +203,30 @@ class Rule:
     check: Check
     live: bool = False
     """True when the rule reads what was observed, so that it runs again when the network changes."""
-    among: Among | None = None
+    candidates: Candidates | None = None
     """The only subjects that can have a finding, where the index knows them: the others are not even asked."""
     touched: Touched | None = None
     """For rules about the whole rig: whether a change from one rig to another can matter to it."""
+
+    def findings(self, ctx: Context, subject: Subject) -> tuple[Finding, ...]:
+        """What the rule finds about one subject."""
+        asked = ctx.port(subject) if isinstance(subject, PortRef) else subject
+        return tuple(
+            Finding(
+                code=self.code,
+                severity=self.severity,
+                subject=found.subject or str(subject),
+                where=found.where,
+                title=found.title,
+                reason=found.reason,
+                facts=found.facts,
+                cause=found.cause or self.group,
+                goes_to=found.goes_to,
+                items=found.items,
+                made_fixes=found.fixes,
+            )
+            for found in self.check(ctx, asked)
+        )
 
 
 RULES: dict[str, Rule] = {}
@@ -171,20 +234,26 @@ RULES: dict[str, Rule] = {}
 
 def rule(
     code: str,
+    *,
     severity: Severity,
     scope: Scope,
+    group: str,
     title: str,
     means: str,
     matters: str,
     put_right: str,
     live: bool = False,
-    among: Among | None = None,
+    candidates: Candidates | None = None,
     touched: Touched | None = None,
 ) -> Callable[[Check], Check]:
+    """Declare a rule. A code is given once and never to another rule: waivers in rig files are bound to it."""
+
     def register(check: Check) -> Check:
         if code in RULES:
             raise ValueError(f"{code} is registered twice")
-        RULES[code] = Rule(code, severity, scope, title, means, matters, put_right, check, live, among, touched)
+        RULES[code] = Rule(
+            code, severity, scope, group, title, means, matters, put_right, check, live, candidates, touched
+        )
         return check
 
     return register

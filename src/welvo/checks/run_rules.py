@@ -7,7 +7,7 @@ from functools import partial
 
 from msgspec.structs import replace
 
-from welvo.checks.registry import Context, Finding, Fix, just, rule
+from welvo.checks.registry import Context, Fix, Found, PortHere, rule
 from welvo.patch.along import element_pixel, piece_name
 from welvo.patch.cable import Stream
 from welvo.rig.abilities import ability
@@ -17,6 +17,7 @@ from welvo.rig.notation import plural, say_place, thousands
 from welvo.rig.patched import NOWHERE
 from welvo.rig.plan import model_of
 from welvo.rig.protocol import say_protocol
+from welvo.rig.refs import Goto, PortRef, to_run
 from welvo.rig.wiring import ABILITIES
 from welvo.runs.claims import meetings
 from welvo.runs.edits import (
@@ -27,28 +28,14 @@ from welvo.runs.edits import (
     set_device_way,
     set_stream,
     unlaid,
-)  # fmt: skip
+)
 from welvo.runs.pixels import astray, cut_pixels, cuts
 from welvo.runs.power import frame_ms
 
 
-def _of(ctx: Context, subject: str) -> tuple[str, str, Stream | None]:
-    did, _, label = subject.partition(" ")
-    return did, label, ctx.index.cables.streams.get((did, label))
-
-
-def _ports(ctx: Context) -> list[str]:
+def streams(ctx: Context) -> list[PortRef]:
     """The ports whose streams are worth asking about."""
-    return [f"{did} {label}" for did, label in ctx.index.cables.streams]
-
-
-def _name(ctx: Context, did: str, label: str) -> str:
-    return f"{ctx.rig.devices[did].name} · {label}"
-
-
-def _goes(did: str, label: str, n: int = -1) -> tuple[str, str]:
-    """Where to go: `DEVICE`, port and place in the run, with tabs between them since labels may hold spaces."""
-    return ("run", "\t".join((did, label, str(n)) if n >= 0 else (did, label)))
+    return list(ctx.index.cables.streams)
 
 
 def _reach(ctx: Context, did: str, label: str, stream: Stream) -> set[int]:
@@ -64,13 +51,18 @@ def _keys(stream: Stream, from_led: int = 0) -> tuple[str, ...]:
 
 
 @rule(
-    "RUN-01", "error", "port", "More pixels than the port can take",
-    "The pixels on a port's cable, null pixels included, are more than its model, its mode or its firmware allows.",
-    "Everything past the limit stays dark, or shows what it showed last.",
-    "Hang some of them on another port, or choose a mode that takes more.", among=_ports,
-)  # fmt: skip
-def too_many_pixels(ctx: Context, subject: str) -> Iterator[Finding]:
-    did, label, stream = _of(ctx, subject)
+    "RUN-01",
+    severity="error",
+    scope="port",
+    group="Runs",
+    title="More pixels than the port can take",
+    means="The pixels on a port's cable, null pixels included, are more than its model, its mode or its firmware allows.",
+    matters="Everything past the limit stays dark, or shows what it showed last.",
+    put_right="Hang some of them on another port, or choose a mode that takes more.",
+    candidates=streams,
+)
+def too_many_pixels(ctx: Context, here: PortHere) -> Iterator[Found]:
+    (did, label), stream = here.ref, here.stream
     if stream is None:
         return
     able = ability(ctx.rig, did, label)
@@ -84,43 +76,58 @@ def too_many_pixels(ctx: Context, subject: str) -> Iterator[Finding]:
         if first
         else ""
     )
-    yield Finding(
-        "RUN-01", "error", subject, _name(ctx, did, label),
-        f"Port {label} has {thousands(leds)} pixels and takes {thousands(able.pixels)}",
-        f"{able.of} takes {thousands(able.pixels)} on a port; {plural(over, 'pixel')} too many.{where}",
-        {"port": label, "pixels": leds, "most": able.pixels}, "Runs", _goes(did, label), _keys(stream, able.pixels),
-    )  # fmt: skip
+    yield Found(
+        title=f"Port {label} has {thousands(leds)} pixels and takes {thousands(able.pixels)}",
+        reason=f"{able.of} takes {thousands(able.pixels)} on a port; {plural(over, 'pixel')} too many.{where}",
+        facts={"port": label, "pixels": leds, "most": able.pixels},
+        where=here.name,
+        goes_to=to_run(did, label),
+        items=_keys(stream, able.pixels),
+    )
 
 
 @rule(
-    "RUN-02", "error", "port", "More slots than the port can take",
-    "The stream of a port is longer than the slots its box can put out there.",
-    "Everything past the limit stays dark.", "Hang some of it on another port.", among=_ports,
-)  # fmt: skip
-def too_many_slots(ctx: Context, subject: str) -> Iterator[Finding]:
-    did, label, stream = _of(ctx, subject)
+    "RUN-02",
+    severity="error",
+    scope="port",
+    group="Runs",
+    title="More slots than the port can take",
+    means="The stream of a port is longer than the slots its box can put out there.",
+    matters="Everything past the limit stays dark.",
+    put_right="Hang some of it on another port.",
+    candidates=streams,
+)
+def too_many_slots(ctx: Context, here: PortHere) -> Iterator[Found]:
+    (did, label), stream = here.ref, here.stream
     able = ability(ctx.rig, did, label) if stream else None
     if stream is None or able is None or not able.slots or stream.slots <= able.slots:
         return
     first = next(p for p in stream.pieces if p.stream + p.slots > able.slots + 1)
-    yield Finding(
-        "RUN-02", "error", subject, _name(ctx, did, label),
-        f"Port {label} needs {thousands(stream.slots)} slots and puts out {thousands(able.slots)}",
-        f"From slot {thousands(able.slots + 1)} of its stream on, in {piece_name(ctx.rig, first)}, nothing comes.",
-        {"port": label, "slots": stream.slots, "most": able.slots}, "Runs", _goes(did, label, first.n),
-    )  # fmt: skip
+    yield Found(
+        title=f"Port {label} needs {thousands(stream.slots)} slots and puts out {thousands(able.slots)}",
+        reason=f"From slot {thousands(able.slots + 1)} of its stream on, in {piece_name(ctx.rig, first)}, nothing comes.",
+        facts={"port": label, "slots": stream.slots, "most": able.slots},
+        where=here.name,
+        goes_to=to_run(did, label, first.n),
+    )
 
 
 @rule(
-    "RUN-03", "error", "port", "A stream runs past what is fed",
-    "A port's stream goes through universes that the rig does not have, or that nothing feeds, or it has no start at all.",
-    "Those pixels get no data.", "Make and feed the universes, or start lower.", among=_ports,
-)  # fmt: skip
-def past_what_is_fed(ctx: Context, subject: str) -> Iterator[Finding]:
-    did, label, stream = _of(ctx, subject)
+    "RUN-03",
+    severity="error",
+    scope="port",
+    group="Runs",
+    title="A stream runs past what is fed",
+    means="A port's stream goes through universes that the rig does not have, or that nothing feeds, or it has no start at all.",
+    matters="Those pixels get no data.",
+    put_right="Make and feed the universes, or start lower.",
+    candidates=streams,
+)
+def past_what_is_fed(ctx: Context, here: PortHere) -> Iterator[Found]:
+    (did, label), stream = here.ref, here.stream
     if stream is None or not stream.slots:
         return
-    name = _name(ctx, did, label)
+    name = here.name
     if stream.start is None and not any(p.parts for p in stream.pieces):
         number = first_free_universe(ctx.rig)
         box = ctx.rig.devices[did].name
@@ -129,11 +136,16 @@ def past_what_is_fed(ctx: Context, subject: str) -> Iterator[Finding]:
                 partial(begin_and_make, did=did, number=number, way=way))
             for words, way in (("Each port its own", "universe"), ("Ports packed", "packed"))
         ]  # fmt: skip
-        yield Finding(
-            "RUN-03", "error", subject, name, f"Port {label} has no universe to begin at",
-            f"{plural(stream.slots, 'slot')} hang on it and nothing says where they are.", {"port": label, "start": "none"},
-            f"{box} is not fed", _goes(did, label), _keys(stream), just(*fixes),
-        )  # fmt: skip
+        yield Found(
+            title=f"Port {label} has no universe to begin at",
+            reason=f"{plural(stream.slots, 'slot')} hang on it and nothing says where they are.",
+            facts={"port": label, "start": "none"},
+            where=name,
+            cause=f"{box} is not fed",
+            goes_to=to_run(did, label),
+            items=_keys(stream),
+            fixes=fixes,
+        )
         return
     numbers = {u.number: uid for uid, u in ctx.rig.universes.items()}
     gone = [n for n, _ in stream.used if n not in numbers]
@@ -141,11 +153,15 @@ def past_what_is_fed(ctx: Context, subject: str) -> Iterator[Finding]:
     reach = stream.used[-1][0] if stream.used else stream.start[0] if stream.start else 0
     past = unlaid(stream) if reach >= HIGHEST_SACN else 0
     if past:
-        yield Finding(
-            "RUN-03", "error", subject, name, f"Port {label} needs universes past {HIGHEST_SACN}",
-            f"{thousands(past)} of its {thousands(stream.slots)} slots have no universe: there are no higher ones.", {"port": label, "slots": past},
-            f"{ctx.rig.devices[did].name} is not fed", _goes(did, label), _keys(stream),
-        )  # fmt: skip
+        yield Found(
+            title=f"Port {label} needs universes past {HIGHEST_SACN}",
+            reason=f"{thousands(past)} of its {thousands(stream.slots)} slots have no universe: there are no higher ones.",
+            facts={"port": label, "slots": past},
+            where=name,
+            cause=f"{ctx.rig.devices[did].name} is not fed",
+            goes_to=to_run(did, label),
+            items=_keys(stream),
+        )
         return
     if not gone and not unfed:
         return
@@ -156,13 +172,18 @@ def past_what_is_fed(ctx: Context, subject: str) -> Iterator[Finding]:
     parts += [f"{plural(len(unfed), 'universe')} not fed ({_series(unfed)})"] if unfed else []
     changes = tuple((f"universe {n}", "not fed" if n in numbers else "none", "made and fed") for n in sorted(dark)[:40])
     need = stream.used[-1][1]
-    yield Finding(
-        "RUN-03", "error", subject, name, f"Port {label} needs universe {first}, which is {'not there' if first in gone else 'not fed'}",
-        f"{thousands(lost)} of its {thousands(stream.slots)} slots: {' and '.join(parts)}. Its last universe is {stream.used[-1][0]}, up to slot {need}.",
-        {"port": label, "not there": _series(gone), "not fed": _series(unfed)},
-        f"{ctx.rig.devices[did].name} is not fed", _goes(did, label), _keys(stream),
-        just(Fix(f"Make and feed {plural(len(gone) + len(unfed), 'universe')}", changes, partial(make_to_fit, did=did))),
-    )  # fmt: skip
+    yield Found(
+        title=f"Port {label} needs universe {first}, which is {'not there' if first in gone else 'not fed'}",
+        reason=f"{thousands(lost)} of its {thousands(stream.slots)} slots: {' and '.join(parts)}. Its last universe is {stream.used[-1][0]}, up to slot {need}.",
+        facts={"port": label, "not there": _series(gone), "not fed": _series(unfed)},
+        where=name,
+        cause=f"{ctx.rig.devices[did].name} is not fed",
+        goes_to=to_run(did, label),
+        items=_keys(stream),
+        fixes=[
+            Fix(f"Make and feed {plural(len(gone) + len(unfed), 'universe')}", changes, partial(make_to_fit, did=did))
+        ],
+    )
 
 
 def _series(numbers: list[int]) -> str:
@@ -178,20 +199,25 @@ def _series(numbers: list[int]) -> str:
 
 
 @rule(
-    "RUN-04", "error", "port", "Two segments on one slot",
-    "Two segments, or two ports of one box, take the same slots of a universe: connected, or only configured.",
-    "They show the same light; moving one moves the other.",
-    "Start one of them elsewhere, or configure the port for what hangs on it.", among=_ports,
-)  # fmt: skip
-def two_on_one_slot(ctx: Context, subject: str) -> Iterator[Finding]:
-    did, label, stream = _of(ctx, subject)
+    "RUN-04",
+    severity="error",
+    scope="port",
+    group="Runs",
+    title="Two segments on one slot",
+    means="Two segments, or two ports of one box, take the same slots of a universe: connected, or only configured.",
+    matters="They show the same light; moving one moves the other.",
+    put_right="Start one of them elsewhere, or configure the port for what hangs on it.",
+    candidates=streams,
+)
+def two_on_one_slot(ctx: Context, here: PortHere) -> Iterator[Found]:
+    (did, label), stream = here.ref, here.stream
     if stream is None:
         return
     streams = ctx.index.cables.streams
     for m in meetings(ctx.index.cables, did, label, _reach(ctx, did, label, stream), 5):
         sides = []
         for c in (m.a, m.b):
-            own = streams[c.did, c.label]
+            own = streams[PortRef(c.did, c.label)]
             what = (
                 f"what port {c.label} is configured for"
                 if c.n < 0
@@ -202,32 +228,62 @@ def two_on_one_slot(ctx: Context, subject: str) -> Iterator[Finding]:
         fixes = []
         for c in (m.a, m.b):
             if c.n < 0:
-                have = streams[c.did, c.label].pixels
+                have = streams[PortRef(c.did, c.label)].pixels
                 edit = partial(set_stream, did=c.did, label=c.label, words=f"port {c.label}: {have} pixels", pixels=0)
                 fixes.append(
-                    Fix(f"Configure port {c.label} for its {have}", ((f"port {c.label} · pixels", str(ctx.rig.devices[did].ports[c.label].pixels), f"{have}, as connected"),), edit)
-                )  # fmt: skip
+                    Fix(
+                        f"Configure port {c.label} for its {have}",
+                        (
+                            (
+                                f"port {c.label} · pixels",
+                                str(ctx.rig.devices[did].ports[c.label].pixels),
+                                f"{have}, as connected",
+                            ),
+                        ),
+                        edit,
+                    )
+                )
         if ctx.rig.devices[did].ports[label].follows == "" and m.a.label != label:
             edit = partial(
                 set_stream, did=did, label=label, words=f"port {label} follows", follows="packed", start=1, feed=""
             )
-            fixes.append(Fix(f"Let port {label} follow the one before", ((f"port {label} · begins", say_place(*stream.start) if stream.start else "—", "right behind the port before"),), edit))  # fmt: skip
-        yield Finding(
-            "RUN-04", "error", f"{subject}/{m.universe}.{m.first}", _name(ctx, did, label),
-            f"{sides[0][:1].upper()}{sides[0][1:]} and {sides[1]} share {plural(m.last - m.first + 1, 'slot')}",
-            f"They meet from {place} to {say_place(m.universe, m.last)}.",
-            {"first": place, "slots": m.last - m.first + 1, "one": sides[0], "other": sides[1]}, "Runs",
-            _goes(did, label, max(0, m.b.n)), (), just(*fixes) if fixes else None,
-        )  # fmt: skip
+            fixes.append(
+                Fix(
+                    f"Let port {label} follow the one before",
+                    (
+                        (
+                            f"port {label} · begins",
+                            say_place(*stream.start) if stream.start else "—",
+                            "right behind the port before",
+                        ),
+                    ),
+                    edit,
+                )
+            )
+        yield Found(
+            title=f"{sides[0][:1].upper()}{sides[0][1:]} and {sides[1]} share {plural(m.last - m.first + 1, 'slot')}",
+            reason=f"They meet from {place} to {say_place(m.universe, m.last)}.",
+            facts={"first": place, "slots": m.last - m.first + 1, "one": sides[0], "other": sides[1]},
+            subject=f"{here.ref}/{m.universe}.{m.first}",
+            where=here.name,
+            goes_to=to_run(did, label, max(0, m.b.n)),
+            fixes=fixes,
+        )
 
 
 @rule(
-    "RUN-05", "error", "port", "A start of its own that the box cannot do",
-    "A segment has an address of its own, and the box's segments only follow one another.",
-    "The box will put it right behind the segment before.", "Let it follow, or use another box.", among=_ports,
-)  # fmt: skip
-def no_own_start(ctx: Context, subject: str) -> Iterator[Finding]:
-    did, label, stream = _of(ctx, subject)
+    "RUN-05",
+    severity="error",
+    scope="port",
+    group="Runs",
+    title="A start of its own that the box cannot do",
+    means="A segment has an address of its own, and the box's segments only follow one another.",
+    matters="The box will put it right behind the segment before.",
+    put_right="Let it follow, or use another box.",
+    candidates=streams,
+)
+def no_own_start(ctx: Context, here: PortHere) -> Iterator[Found]:
+    (did, label), stream = here.ref, here.stream
     model = model_of(ctx.rig, did)
     if stream is None or model is None or model.own_starts:
         return
@@ -235,50 +291,84 @@ def no_own_start(ctx: Context, subject: str) -> Iterator[Finding]:
         if p.segment.at.way == "typed" and p.segment.at.universe in ctx.rig.universes:
             at = say_place(ctx.rig.universes[p.segment.at.universe].number, p.segment.at.address or 1)
             edit = partial(change_segment, did=did, label=label, n=p.n, words="let it follow", at=NOWHERE)
-            yield Finding(
-                "RUN-05", "error", f"{subject}/{p.n}", _name(ctx, did, label), f"{piece_name(ctx.rig, p)} cannot begin at {at} of its own",
-                f"On a {model.name} each segment follows the one before.", {"segment": p.n + 1, "at": at}, "Runs", _goes(did, label, p.n), (),
-                just(Fix("Let it follow", ((piece_name(ctx.rig, p), at, "behind the one before"),), edit)),
-            )  # fmt: skip
+            yield Found(
+                title=f"{piece_name(ctx.rig, p)} cannot begin at {at} of its own",
+                reason=f"On a {model.name} each segment follows the one before.",
+                facts={"segment": p.n + 1, "at": at},
+                subject=f"{here.ref}/{p.n}",
+                where=here.name,
+                goes_to=to_run(did, label, p.n),
+                fixes=[Fix("Let it follow", ((piece_name(ctx.rig, p), at, "behind the one before"),), edit)],
+            )
 
 
-@rule(
-    "RUN-06", "error", "device", "Pixels are cut and the box cannot take that",
-    "Pixels lie across a universe's end, on a box that takes whole ones only.",
-    "The cut pixels, and often all behind them, come out wrong.", "Keep pixels whole, or make the universes 510 slots long.",
-)  # fmt: skip
-def straddles(ctx: Context, did: str) -> Iterator[Finding]:
-    model = model_of(ctx.rig, did)
-    if model is None or ctx.rig.devices[did].packs == "whole":
-        return
+def _cut(
+    ctx: Context, did: str, straddles: bool
+) -> tuple[list[str], str, dict[str, str | int], Goto, list[Fix]] | None:
+    """The pixels that a device's universes cut, if its model is one that takes cut pixels, or one that does not."""
+    model, device = model_of(ctx.rig, did), ctx.rig.devices[did]
+    if model is None or device.packs == "whole" or model.straddles != straddles:
+        return None
     found = cut_pixels(ctx.index.cables, did)
-    first = cuts(ctx.index.cables, did, 1) if found else ()
-    if not first:
-        return
-    c = first[0]
-    name = ctx.rig.devices[did].name
-    edit = partial(set_device_way, did=did, words=f"whole pixels on {name}", packs="whole")
-    fix = just(Fix("Keep pixels whole", ((f"{name} · pixels", "dense", "whole"),), edit))
-    words = f"The first is pixel {c.pixel} of {c.name} on port {c.label}: from {say_place(*c.first)} to {say_place(*c.last)}."
-    facts: dict[str, str | int] = {"cut": len(found), "first": say_place(*c.first)}
-    if model.straddles:
-        yield Finding(
-            "RUN-06", "note", did, name, f"{plural(len(found), 'pixel')} of {name} {'is' if len(found) == 1 else 'are'} cut by a universe's end",
-            f"{words} The box can take that; a lost packet shows in a wrong colour.", facts, "Worth knowing", _goes(did, c.label), (), fix,
-        )  # fmt: skip
-    else:
-        yield Finding(
-            "RUN-06", "error", did, name, f"{name} cannot take {plural(len(found), 'cut pixel')}", words, facts, "Runs", _goes(did, c.label), (), fix,
-        )  # fmt: skip
+    first = next(iter(cuts(ctx.index.cables, did, 1)), None) if found else None
+    if first is None:
+        return None
+    edit = partial(set_device_way, did=did, words=f"whole pixels on {device.name}", packs="whole")
+    fix = Fix("Keep pixels whole", ((f"{device.name} · pixels", "dense", "whole"),), edit)
+    span = f"from {say_place(*first.first)} to {say_place(*first.last)}"
+    words = f"The first is pixel {first.pixel} of {first.name} on port {first.label}: {span}."
+    facts: dict[str, str | int] = {"cut": len(found), "first": say_place(*first.first)}
+    return [plural(len(found), "cut pixel"), device.name], words, facts, to_run(did, first.label), [fix]
 
 
 @rule(
-    "RUN-12", "error", "port", "Something hangs where nothing comes out",
-    "Something hangs on a port that the planned mode switches off or turns into something else, or that the model lacks.",
-    "All of it stays dark.", "Choose another mode, or hang it elsewhere.",
-)  # fmt: skip
-def dead_port(ctx: Context, subject: str) -> Iterator[Finding]:
-    did, label, _ = _of(ctx, subject)
+    "RUN-06",
+    severity="error",
+    scope="device",
+    group="Runs",
+    title="Pixels are cut and the device cannot take that",
+    means="Pixels lie across a universe's end, on a device that takes whole ones only.",
+    matters="The cut pixels, and often all behind them, come out wrong.",
+    put_right="Keep pixels whole, or make the universes 510 slots long.",
+)
+def cuts_it_cannot_take(ctx: Context, did: str) -> Iterator[Found]:
+    cut = _cut(ctx, did, straddles=False)
+    if cut:
+        (count, name), words, facts, goes_to, fixes = cut
+        title = f"{name} cannot take {count}"
+        yield Found(title=title, reason=words, facts=facts, where=name, goes_to=goes_to, fixes=fixes)
+
+
+@rule(
+    "RUN-31",
+    severity="note",
+    scope="device",
+    group="Worth knowing",
+    title="Pixels are cut by a universe's end",
+    means="Pixels lie across a universe's end, on a device that can take that.",
+    matters="A lost packet shows in a wrong colour; another receiver may not be able to take it.",
+    put_right="Keep pixels whole, or leave it.",
+)
+def cuts_it_can_take(ctx: Context, did: str) -> Iterator[Found]:
+    cut = _cut(ctx, did, straddles=True)
+    if cut:
+        (count, name), words, facts, goes_to, fixes = cut
+        reason = f"{words} The device can take that; a lost packet shows in a wrong colour."
+        yield Found(title=f"{name} has {count}", reason=reason, facts=facts, where=name, goes_to=goes_to, fixes=fixes)
+
+
+@rule(
+    "RUN-12",
+    severity="error",
+    scope="port",
+    group="Runs",
+    title="Something hangs where nothing comes out",
+    means="Something hangs on a port that the planned mode switches off or turns into something else, or that the model lacks.",
+    matters="All of it stays dark.",
+    put_right="Choose another mode, or hang it elsewhere.",
+)
+def dead_port(ctx: Context, here: PortHere) -> Iterator[Found]:
+    did, label = here.ref
     device, model = ctx.rig.devices[did], model_of(ctx.rig, did)
     run = device.ports[label].run
     if not run or model is None:
@@ -296,23 +386,32 @@ def dead_port(ctx: Context, subject: str) -> Iterator[Finding]:
     elif able.gives == "pixels" and any(s.kind == "line" for s in run):
         why = f"It gives pixel data{f' in mode “{device.mode}”' if device.mode else ''}, and a DMX line hangs on it without a bridge."
     if why:
-        yield Finding(
-            "RUN-12", "error", subject, _name(ctx, did, label), f"Nothing reaches what hangs on port {label}", why,
-            {"port": label, "mode": device.mode or "none", "gives": able.gives}, "Runs", _goes(did, label),
-            tuple(dict.fromkeys(k for s in run for k in (s.element, *s.fixtures) if k)),
-        )  # fmt: skip
+        yield Found(
+            title=f"Nothing reaches what hangs on port {label}",
+            reason=why,
+            facts={"port": label, "mode": device.mode or "none", "gives": able.gives},
+            where=here.name,
+            goes_to=to_run(did, label),
+            items=tuple(dict.fromkeys(k for s in run for k in (s.element, *s.fixtures) if k)),
+        )
 
 
 _GIVES = {"dmx": "DMX", "pixels": "pixel data", "bus": "a lamp bus"}
 
 
 @rule(
-    "RUN-13", "warning", "port", "A cable too long for its refresh",
-    "Sending one frame along a port's cable takes longer than the time between two frames.",
-    "The box leaves frames out: movement stutters.", "Spread the pixels over more ports, or send fewer frames.", among=_ports,
-)  # fmt: skip
-def too_slow(ctx: Context, subject: str) -> Iterator[Finding]:
-    did, label, stream = _of(ctx, subject)
+    "RUN-13",
+    severity="warning",
+    scope="port",
+    group="Runs",
+    title="A cable too long for its refresh",
+    means="Sending one frame along a port's cable takes longer than the time between two frames.",
+    matters="The box leaves frames out: movement stutters.",
+    put_right="Spread the pixels over more ports, or send fewer frames.",
+    candidates=streams,
+)
+def too_slow(ctx: Context, here: PortHere) -> Iterator[Found]:
+    (did, label), stream = here.ref, here.stream
     if stream is None or not stream.used:
         return
     numbers = {u.number: uid for uid, u in ctx.rig.universes.items()}
@@ -331,21 +430,29 @@ def too_slow(ctx: Context, subject: str) -> Iterator[Finding]:
         }
         return put(rig, f"send {most} frames a second", feeds=feeds)
 
-    yield Finding(
-        "RUN-13", "warning", subject, _name(ctx, did, label), f"Port {label} follows {most} of {rate:g} frames a second",
-        f"One frame takes {ms:.1f} ms on its cable; {rate:g} a second leave {1000 / rate:.1f}.", {"frame": f"{ms:.1f}", "rate": f"{rate:g}"},
-        "Runs", _goes(did, label), (), just(Fix(f"Send {most} a second", (("feeds · frames a second", f"{rate:g}", str(most)),), edit)),
-    )  # fmt: skip
+    yield Found(
+        title=f"Port {label} follows {most} of {rate:g} frames a second",
+        reason=f"One frame takes {ms:.1f} ms on its cable; {rate:g} a second leave {1000 / rate:.1f}.",
+        facts={"frame": f"{ms:.1f}", "rate": f"{rate:g}"},
+        where=here.name,
+        goes_to=to_run(did, label),
+        fixes=[Fix(f"Send {most} a second", (("feeds · frames a second", f"{rate:g}", str(most)),), edit)],
+    )
 
 
 @rule(
-    "RUN-19", "error", "port", "Sender and box count universes differently",
-    "The sender uses one number of slots of a universe, the box assumes another.",
-    "From the first universe's end on everything is shifted, each universe more.",
-    "Give both ends the same size.", among=_ports,
-)  # fmt: skip
-def sizes_differ(ctx: Context, subject: str) -> Iterator[Finding]:
-    did, label, stream = _of(ctx, subject)
+    "RUN-19",
+    severity="error",
+    scope="port",
+    group="Runs",
+    title="Sender and box count universes differently",
+    means="The sender uses one number of slots of a universe, the box assumes another.",
+    matters="From the first universe's end on everything is shifted, each universe more.",
+    put_right="Give both ends the same size.",
+    candidates=streams,
+)
+def sizes_differ(ctx: Context, here: PortHere) -> Iterator[Found]:
+    (did, label), stream = here.ref, here.stream
     found = astray(ctx.index.cables, stream) if stream else None
     if stream is None or found is None:
         return
@@ -357,62 +464,119 @@ def sizes_differ(ctx: Context, subject: str) -> Iterator[Finding]:
     fixes = []
     if model and not model.universe_size:
         edit = partial(set_device_way, did=did, words=f"{device.name}: as the sender", size=0)
-        fixes.append(Fix(f"Set {device.name} to the sender's {found.sender_size}", ((f"{device.name} · universe size", str(found.box_size), str(found.sender_size)),), edit))  # fmt: skip
+        fixes.append(
+            Fix(
+                f"Set {device.name} to the sender's {found.sender_size}",
+                ((f"{device.name} · universe size", str(found.box_size), str(found.sender_size)),),
+                edit,
+            )
+        )
     numbers = [n for n, _ in stream.used]
 
     def resize(rig: Rig) -> Edit:
         universes = {k: replace(u, size=found.box_size) for k, u in rig.universes.items() if u.number in numbers}
         return put(rig, f"universes of {found.box_size} slots", universes=universes)
 
-    fixes.append(Fix(f"Let the sender use {found.box_size}", tuple((f"universe {n} · size", str(found.sender_size), str(found.box_size)) for n in numbers[:6]), resize))  # fmt: skip
-    yield Finding(
-        "RUN-19", "error", subject, _name(ctx, did, label), f"From slot {thousands(found.slot)} of port {label} on, sender and box differ",
-        f"Pixel {which} of {piece_name(ctx.rig, piece)}: the sender puts it at {say_place(*found.sender)}, the box takes it from {say_place(*found.box)}. "
-        f"{thousands(found.pixels)} pixels are shifted: universes of {found.sender_size} there, of {found.box_size} here.",
-        {"slot": found.slot, "sender": say_place(*found.sender), "box": say_place(*found.box)},
-        f"{device.name} counts {found.box_size} slots", _goes(did, label, piece.n), _keys(stream, piece.led), just(*fixes),
-    )  # fmt: skip
-
-
-@rule(
-    "RUN-20", "warning", "port", "Configured for another count than hangs on it",
-    "What a port is configured for and what is connected to it are two numbers, and they differ.",
-    "With too few the end stays dark; with too many the rest reaches into what comes behind it.",
-    "Configure the port for what hangs on it.", among=_ports,
-)  # fmt: skip
-def configured(ctx: Context, subject: str) -> Iterator[Finding]:
-    did, label, stream = _of(ctx, subject)
-    port = ctx.rig.devices[did].ports[label]
-    if stream is None or not port.pixels or port.pixels == stream.pixels:
-        return
-    edit = partial(set_stream, did=did, label=label, words=f"port {label}: as connected", pixels=0)
-    fix = Fix(
-        f"Configure it for {thousands(stream.pixels)}",
-        ((f"port {label} · pixels", str(port.pixels), f"{stream.pixels}, as connected"),),
-        edit,
+    fixes.append(
+        Fix(
+            f"Let the sender use {found.box_size}",
+            tuple((f"universe {n} · size", str(found.sender_size), str(found.box_size)) for n in numbers[:6]),
+            resize,
+        )
     )
-    facts: dict[str, str | int] = {"configured": port.pixels, "connected": stream.pixels}
-    if port.pixels < stream.pixels:
-        last = next(p for p in stream.pieces if p.px <= port.pixels + 1 < p.px + p.pixels)
-        yield Finding(
-            "RUN-20", "error", subject, _name(ctx, did, label), f"The last {plural(stream.pixels - port.pixels, 'pixel')} of port {label} get nothing",
-            f"It is configured for {thousands(port.pixels)}, {thousands(stream.pixels)} are connected; dark from pixel {port.pixels + 2 - last.px} of {piece_name(ctx.rig, last)} on.",
-            facts, "Runs", _goes(did, label, last.n), (), just(fix),
-        )  # fmt: skip
-    else:
-        ends = say_place(stream.ends[0], stream.ends[1] - 1) if stream.ends and stream.ends[1] > 1 else say_place(stream.ends[0] - 1, 512) if stream.ends else "nowhere"  # fmt: skip
-        yield Finding(
-            "RUN-20", "warning", subject, _name(ctx, did, label), f"Port {label} is configured for {thousands(port.pixels)} pixels and has {thousands(stream.pixels)}",
-            f"Its stream reaches to {ends} instead of ending with what hangs on it.", facts, "Runs", _goes(did, label), (), just(fix),
-        )  # fmt: skip
+    yield Found(
+        title=f"From slot {thousands(found.slot)} of port {label} on, sender and box differ",
+        reason=f"Pixel {which} of {piece_name(ctx.rig, piece)}: the sender puts it at {say_place(*found.sender)}, the box takes it from {say_place(*found.box)}. "
+        f"{thousands(found.pixels)} pixels are shifted: universes of {found.sender_size} there, of {found.box_size} here.",
+        facts={"slot": found.slot, "sender": say_place(*found.sender), "box": say_place(*found.box)},
+        where=here.name,
+        cause=f"{device.name} counts {found.box_size} slots",
+        goes_to=to_run(did, label, piece.n),
+        items=_keys(stream, piece.led),
+        fixes=fixes,
+    )
+
+
+def _as_connected(here: PortHere, connected: int) -> Fix:
+    label = here.ref.port
+    edit = partial(set_stream, did=here.ref.device, label=label, words=f"port {label}: as connected", pixels=0)
+    changes = ((f"port {label} · pixels", str(here.port.pixels), f"{connected}, as connected"),)
+    return Fix(f"Configure it for {thousands(connected)}", changes, edit)
 
 
 @rule(
-    "RUN-22", "warning", "device", "A firmware with a warning",
-    "The firmware planned for a box is noted as a bad one in its model, or its model does not know it.",
-    "What the note says.", "Choose a version that is known good.",
-)  # fmt: skip
-def firmware(ctx: Context, did: str) -> Iterator[Finding]:
+    "RUN-20",
+    severity="warning",
+    scope="port",
+    group="Runs",
+    title="Configured for more than is attached",
+    means="A port is configured for more pixels than are connected to it.",
+    matters="The rest reaches into what comes behind it.",
+    put_right="Configure the port for what is attached to it.",
+    candidates=streams,
+)
+def configured_for_more(ctx: Context, here: PortHere) -> Iterator[Found]:
+    stream, configured, label = here.stream, here.port.pixels, here.ref.port
+    if stream is None or configured <= stream.pixels:
+        return
+    yield Found(
+        title=f"Port {label} is configured for {thousands(configured)} pixels and has {thousands(stream.pixels)}",
+        reason=f"Its stream reaches to {_end(ctx, stream)} instead of ending with what is attached to it.",
+        facts={"configured": configured, "connected": stream.pixels},
+        where=here.name,
+        goes_to=to_run(*here.ref),
+        fixes=[_as_connected(here, stream.pixels)],
+    )
+
+
+def _end(ctx: Context, stream: Stream) -> str:
+    """The last slot that a port is configured to reach."""
+    if stream.ends is None:
+        return "nowhere"
+    universe, behind = stream.ends
+    if behind > 1:
+        return say_place(universe, behind - 1)
+    return say_place(universe - 1, ctx.index.cables.size(universe - 1, universe - 1))
+
+
+@rule(
+    "RUN-32",
+    severity="error",
+    scope="port",
+    group="Runs",
+    title="Configured for less than is attached",
+    means="A port is configured for fewer pixels than are connected to it.",
+    matters="The end of the cable stays dark.",
+    put_right="Configure the port for what is attached to it.",
+    candidates=streams,
+)
+def configured_for_less(ctx: Context, here: PortHere) -> Iterator[Found]:
+    stream, configured, label = here.stream, here.port.pixels, here.ref.port
+    if stream is None or not 0 < configured < stream.pixels:
+        return
+    last = next(p for p in stream.pieces if p.px <= configured + 1 < p.px + p.pixels)
+    dark = f"dark from pixel {configured + 2 - last.px} of {piece_name(ctx.rig, last)} on"
+    yield Found(
+        title=f"The last {plural(stream.pixels - configured, 'pixel')} of port {label} get nothing",
+        reason=f"It is configured for {thousands(configured)}, {thousands(stream.pixels)} are connected; {dark}.",
+        facts={"configured": configured, "connected": stream.pixels},
+        where=here.name,
+        goes_to=to_run(*here.ref, last.n),
+        fixes=[_as_connected(here, stream.pixels)],
+    )
+
+
+@rule(
+    "RUN-22",
+    severity="warning",
+    scope="device",
+    group="Devices",
+    title="A firmware with a warning",
+    means="The firmware planned for a box is noted as a bad one in its model, or its model does not know it.",
+    matters="What the note says.",
+    put_right="Choose a version that is known good.",
+)
+def firmware(ctx: Context, did: str) -> Iterator[Found]:
     device, model = ctx.rig.devices[did], model_of(ctx.rig, did)
     if model is None or not device.firmware or not model.firmwares:
         return
@@ -424,19 +588,29 @@ def firmware(ctx: Context, did: str) -> Iterator[Finding]:
         Fix(f"Plan {v}", ((f"{device.name} · firmware", device.firmware, v),), partial(set_device_way, did=did, words=f"{device.name}: firmware {v}", firmware=v))
         for v in good[-1:]
     ]  # fmt: skip
-    yield Finding(
-        "RUN-22", "warning", did, device.name, f"{device.name} has firmware {device.firmware}{'' if known else ', which nobody has tried'}",
-        known.note if known and known.note else f"Known good: {', '.join(good) or 'none'}.", {"firmware": device.firmware}, "Devices", ("device", did), (), just(*fixes),
-    )  # fmt: skip
+    yield Found(
+        title=f"{device.name} has firmware {device.firmware}{'' if known else ', which nobody has tried'}",
+        reason=known.note if known and known.note else f"Known good: {', '.join(good) or 'none'}.",
+        facts={"firmware": device.firmware},
+        where=device.name,
+        goes_to=Goto("device", did),
+        fixes=fixes,
+    )
 
 
 @rule(
-    "RUN-24", "error", "port", "A setting the box does not have",
-    "A segment is grouped, folded, reversed, dimmed or re-ordered, or null pixels are planned, on a box that cannot do it.",
-    "It cannot be entered there; pixels come out as if it had not been planned.", "Take it away, or use another box.", among=_ports,
-)  # fmt: skip
-def cannot_do(ctx: Context, subject: str) -> Iterator[Finding]:
-    did, label, stream = _of(ctx, subject)
+    "RUN-24",
+    severity="error",
+    scope="port",
+    group="Runs",
+    title="A setting the box does not have",
+    means="A segment is grouped, folded, reversed, dimmed or re-ordered, or null pixels are planned, on a box that cannot do it.",
+    matters="It cannot be entered there; pixels come out as if it had not been planned.",
+    put_right="Take it away, or use another box.",
+    candidates=streams,
+)
+def cannot_do(ctx: Context, here: PortHere) -> Iterator[Found]:
+    (did, label), stream = here.ref, here.stream
     model = model_of(ctx.rig, did)
     if stream is None or model is None or set(ABILITIES) <= set(model.does):
         return
@@ -448,25 +622,38 @@ def cannot_do(ctx: Context, subject: str) -> Iterator[Finding]:
         }  # fmt: skip
         lacks = [k for k, on in asked.items() if on and k not in model.does]
         if lacks:
-            yield Finding(
-                "RUN-24", "error", f"{subject}/{p.n}", _name(ctx, did, label), f"A {model.name} has no {' and no '.join(lacks)}",
-                f"{piece_name(ctx.rig, p)} on port {label} needs it.", {"segment": p.n + 1, "lacks": ", ".join(lacks)}, "Runs", _goes(did, label, p.n), (p.key,) if p.key else (),
-            )  # fmt: skip
+            yield Found(
+                title=f"A {model.name} has no {' and no '.join(lacks)}",
+                reason=f"{piece_name(ctx.rig, p)} on port {label} needs it.",
+                facts={"segment": p.n + 1, "lacks": ", ".join(lacks)},
+                subject=f"{here.ref}/{p.n}",
+                where=here.name,
+                goes_to=to_run(did, label, p.n),
+                items=(p.key,) if p.key else (),
+            )
 
 
 @rule(
-    "RUN-25", "error", "port", "A protocol the box does not take",
-    "The feed of a port goes out by a protocol that the box's model does not know.",
-    "The port stays dark.", "Feed it by a protocol it takes, or use another box.",
-)  # fmt: skip
-def wrong_protocol(ctx: Context, subject: str) -> Iterator[Finding]:
-    did, label, _ = _of(ctx, subject)
+    "RUN-25",
+    severity="error",
+    scope="port",
+    group="Feeds",
+    title="A protocol the box does not take",
+    means="The feed of a port goes out by a protocol that the box's model does not know.",
+    matters="The port stays dark.",
+    put_right="Feed it by a protocol it takes, or use another box.",
+)
+def wrong_protocol(ctx: Context, here: PortHere) -> Iterator[Found]:
+    did, label = here.ref
     model = model_of(ctx.rig, did)
     feed = ctx.rig.feeds.get(ctx.rig.devices[did].ports[label].feed)
     if model is None or feed is None or not model.protocols or feed.protocol in model.protocols:
         return
     takes = " and ".join(say_protocol(p) for p in model.protocols)
-    yield Finding(
-        "RUN-25", "error", subject, _name(ctx, did, label), f"Port {label} is fed by {say_protocol(feed.protocol)}, and a {model.name} takes {takes}",
-        "It does not listen to that.", {"fed by": feed.protocol, "takes": takes}, "Feeds", ("feed", ctx.rig.devices[did].ports[label].feed),
-    )  # fmt: skip
+    yield Found(
+        title=f"Port {label} is fed by {say_protocol(feed.protocol)}, and a {model.name} takes {takes}",
+        reason="It does not listen to that.",
+        facts={"fed by": feed.protocol, "takes": takes},
+        where=here.name,
+        goes_to=Goto("feed", ctx.rig.devices[did].ports[label].feed),
+    )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import partial
 
-from welvo.checks.registry import Context, Finding, Fix, just, rule
+from welvo.checks.registry import Context, Fix, Found, rule
 from welvo.patch.capacity import universes_taken
 from welvo.patch.limits import slots_of_port
 from welvo.patch.traffic import dmx_rate, say_bits
@@ -15,6 +15,7 @@ from welvo.rig.lookup import used
 from welvo.rig.notation import plural
 from welvo.rig.plan import model_of
 from welvo.rig.protocol import PROTOCOLS, say_protocol, say_wire
+from welvo.rig.refs import Goto
 from welvo.rig.wiring import Feed, Sender
 
 
@@ -44,12 +45,17 @@ def _one_off(ctx: Context, feed: Feed) -> bool:
 
 
 @rule(
-    "FEED-08", "error", "feed", "A universe that its sender cannot number",
-    "The feed's number on the wire lies outside what its sender can be set to.",
-    "It can never be sent from there; somebody will pick the nearest number instead.",
-    "Choose a number within the sender's range, or another sender.", among=lambda ctx: ctx.feeds_like(partial(_out_of_range, ctx)),
-)  # fmt: skip
-def cannot_number(ctx: Context, fid: str) -> Iterator[Finding]:
+    "FEED-08",
+    severity="error",
+    scope="feed",
+    group="Feeds",
+    title="A universe that its sender cannot number",
+    means="The feed's number on the wire lies outside what its sender can be set to.",
+    matters="It can never be sent from there; somebody will pick the nearest number instead.",
+    put_right="Choose a number within the sender's range, or another sender.",
+    candidates=lambda ctx: ctx.feeds_like(partial(_out_of_range, ctx)),
+)
+def cannot_number(ctx: Context, fid: str) -> Iterator[Found]:
     feed = ctx.rig.feeds[fid]
     sender = ctx.rig.senders.get(feed.sender)
     if sender is None or not PROTOCOLS[feed.protocol].numbered or not _is_used(ctx, feed):
@@ -58,21 +64,27 @@ def cannot_number(ctx: Context, fid: str) -> Iterator[Finding]:
     if sender.lowest <= shown <= sender.highest:
         return
     wire = say_wire(feed.protocol, feed.wire)
-    yield Finding(
-        "FEED-08", "error", fid, wire, f"{sender.name} cannot send {wire}",
-        f"{sender.name} numbers universes from {sender.lowest} to {sender.highest}; this one would be {shown} there.",
-        {"sender": sender.name, "wire": wire, "shown": shown, "lowest": sender.lowest, "highest": sender.highest},
-        "Feeds", ("feed", fid),
-    )  # fmt: skip
+    yield Found(
+        title=f"{sender.name} cannot send {wire}",
+        reason=f"{sender.name} numbers universes from {sender.lowest} to {sender.highest}; this one would be {shown} there.",
+        facts={"sender": sender.name, "wire": wire, "shown": shown, "lowest": sender.lowest, "highest": sender.highest},
+        where=wire,
+        goes_to=Goto("feed", fid),
+    )
 
 
 @rule(
-    "FEED-09", "warning", "feed", "Sender and plan use another universe size",
-    "The plan counts more or fewer slots in a universe than its sender uses.",
-    "Everything that runs on into the next universe is shifted by the difference, each universe more.",
-    "Give the universe the sender's size, or set the sender to the plan's.", among=lambda ctx: ctx.feeds_like(partial(_other_size, ctx)),
-)  # fmt: skip
-def another_size(ctx: Context, fid: str) -> Iterator[Finding]:
+    "FEED-09",
+    severity="warning",
+    scope="feed",
+    group="Feeds",
+    title="Sender and plan use another universe size",
+    means="The plan counts more or fewer slots in a universe than its sender uses.",
+    matters="Everything that runs on into the next universe is shifted by the difference, each universe more.",
+    put_right="Give the universe the sender's size, or set the sender to the plan's.",
+    candidates=lambda ctx: ctx.feeds_like(partial(_other_size, ctx)),
+)
+def another_size(ctx: Context, fid: str) -> Iterator[Found]:
     feed = ctx.rig.feeds[fid]
     sender = ctx.rig.senders.get(feed.sender)
     if sender is None or not _is_used(ctx, feed):
@@ -84,22 +96,34 @@ def another_size(ctx: Context, fid: str) -> Iterator[Finding]:
     edit = partial(
         set_universe, uid=feed.universe, label=f"universe {n}: {sender.universe_size} slots", size=sender.universe_size
     )
-    yield Finding(
-        "FEED-09", "warning", fid, f"universe {n}", f"{sender.name} uses {sender.universe_size} slots of universe {n}, the plan {universe.size}",
-        f"From universe to universe the two drift apart by {abs(sender.universe_size - universe.size)} slots.",
-        {"sender": sender.name, "universe": n, "sender uses": sender.universe_size, "plan": universe.size},
-        "Feeds", ("universe", feed.universe), (),
-        just(Fix(f"Use {sender.universe_size} slots of universe {n}", ((f"universe {n} · slots", str(universe.size), str(sender.universe_size)),), edit)),
-    )  # fmt: skip
+    yield Found(
+        title=f"{sender.name} uses {sender.universe_size} slots of universe {n}, the plan {universe.size}",
+        reason=f"From universe to universe the two drift apart by {abs(sender.universe_size - universe.size)} slots.",
+        facts={"sender": sender.name, "universe": n, "sender uses": sender.universe_size, "plan": universe.size},
+        where=f"universe {n}",
+        goes_to=Goto("universe", feed.universe),
+        fixes=[
+            Fix(
+                f"Use {sender.universe_size} slots of universe {n}",
+                ((f"universe {n} · slots", str(universe.size), str(sender.universe_size)),),
+                edit,
+            )
+        ],
+    )
 
 
 @rule(
-    "FEED-10", "note", "feed", "Two feeds meet at one port",
-    "Two senders send one wire universe at different priorities, or one sender sends it twice to one place.",
-    "With priorities only the higher one counts while it is there. Twice from one sender is traffic for nothing.",
-    "Nothing, if one is the other's backup; else take one of them away.", among=lambda ctx: ctx.doubled,
-)  # fmt: skip
-def meet_at_a_port(ctx: Context, fid: str) -> Iterator[Finding]:
+    "FEED-10",
+    severity="note",
+    scope="feed",
+    group="Worth knowing",
+    title="Two feeds meet at one port",
+    means="Two senders send one wire universe at different priorities, or one sender sends it twice to one place.",
+    matters="With priorities only the higher one counts while it is there. Twice from one sender is traffic for nothing.",
+    put_right="Nothing, if one is the other's backup; else take one of them away.",
+    candidates=lambda ctx: ctx.doubled,
+)
+def meet_at_a_port(ctx: Context, fid: str) -> Iterator[Found]:
     feed = ctx.rig.feeds[fid]
     alike = ctx.feeds_by_wire.get((feed.protocol, feed.wire), ())
     if len(alike) < 2 or not _is_used(ctx, feed):
@@ -112,46 +136,67 @@ def meet_at_a_port(ctx: Context, fid: str) -> Iterator[Finding]:
         if other.sender != feed.sender and other.priority != feed.priority and PROTOCOLS[feed.protocol].has_priority:
             high, low = (feed, other) if feed.priority > other.priority else (other, feed)
             names = [ctx.rig.senders[f.sender].name if f.sender in ctx.rig.senders else "?" for f in (high, low)]
-            yield Finding(
-                "FEED-10", "note", fid, wire, f"{names[0]} comes before {names[1]} on {wire}",
-                f"At {high.priority} against {low.priority} only {names[0]} counts; {names[1]} takes over when it ends.",
-                {"wire": wire, "first": names[0], "second": names[1], "priorities": f"{high.priority} {low.priority}"},
-                "Worth knowing", ("feed", fid),
-            )  # fmt: skip
+            yield Found(
+                title=f"{names[0]} comes before {names[1]} on {wire}",
+                reason=f"At {high.priority} against {low.priority} only {names[0]} counts; {names[1]} takes over when it ends.",
+                facts={
+                    "wire": wire,
+                    "first": names[0],
+                    "second": names[1],
+                    "priorities": f"{high.priority} {low.priority}",
+                },
+                where=wire,
+                goes_to=Goto("feed", fid),
+            )
         elif other.sender == feed.sender and other.universe == feed.universe and other.to == feed.to:
-            yield Finding(
-                "FEED-10", "note", fid, wire, f"{wire} is sent twice to the same place",
-                "Both feeds carry the same universe to the same receivers.", {"wire": wire, "to": feed.to},
-                "Worth knowing", ("feed", fid),
-            )  # fmt: skip
+            yield Found(
+                title=f"{wire} is sent twice to the same place",
+                reason="Both feeds carry the same universe to the same receivers.",
+                facts={"wire": wire, "to": feed.to},
+                where=wire,
+                goes_to=Goto("feed", fid),
+            )
 
 
 @rule(
-    "FEED-11", "note", "universe", "A universe with several feeds",
-    "One universe leaves in more than one way: split to several outputs, or mirrored to a backup.",
-    "Each output must be set to its own number. A change of levels reaches all of them.",
-    "Nothing, if it is meant.", among=lambda ctx: [u for u, f in ctx.feeds_by_universe.items() if len(f) > 1 and u in ctx.rig.universes],
-)  # fmt: skip
-def several_feeds(ctx: Context, uid: str) -> Iterator[Finding]:
+    "FEED-11",
+    severity="note",
+    scope="universe",
+    group="Worth knowing",
+    title="A universe with several feeds",
+    means="One universe leaves in more than one way: split to several outputs, or mirrored to a backup.",
+    matters="Each output must be set to its own number. A change of levels reaches all of them.",
+    put_right="Nothing, if it is meant.",
+    candidates=lambda ctx: [u for u, f in ctx.feeds_by_universe.items() if len(f) > 1 and u in ctx.rig.universes],
+)
+def several_feeds(ctx: Context, uid: str) -> Iterator[Found]:
     feeds = [ctx.rig.feeds[f] for f in ctx.feeds_by_universe.get(uid, ())]
     ways = {(f.protocol, f.wire) for f in feeds}
     if len(ways) < 2:
         return
     number = ctx.rig.universes[uid].number
     words = " and ".join(dict.fromkeys(say_wire(f.protocol, f.wire) for f in feeds))
-    yield Finding(
-        "FEED-11", "note", uid, f"universe {number}", f"Universe {number} goes out as {words}",
-        f"The same levels leave in {len(ways)} ways.", {"universe": number, "feeds": words}, "Worth knowing", ("universe", uid),
-    )  # fmt: skip
+    yield Found(
+        title=f"Universe {number} goes out as {words}",
+        reason=f"The same levels leave in {len(ways)} ways.",
+        facts={"universe": number, "feeds": words},
+        where=f"universe {number}",
+        goes_to=Goto("universe", uid),
+    )
 
 
 @rule(
-    "FEED-12", "warning", "feed", "Frames come faster than DMX can follow",
-    "A feed is planned at more frames a second than the DMX line behind it can give out.",
-    "The node drops frames; fades stutter, and some nodes fall behind.",
-    "Plan a rate the line can follow: 44 for 512 slots.", among=lambda ctx: ctx.feeds_like(lambda f: f.rate > 44),
-)  # fmt: skip
-def too_fast(ctx: Context, fid: str) -> Iterator[Finding]:
+    "FEED-12",
+    severity="warning",
+    scope="feed",
+    group="Feeds",
+    title="Frames come faster than DMX can follow",
+    means="A feed is planned at more frames a second than the DMX line behind it can give out.",
+    matters="The node drops frames; fades stutter, and some nodes fall behind.",
+    put_right="Plan a rate the line can follow: 44 for 512 slots.",
+    candidates=lambda ctx: ctx.feeds_like(lambda f: f.rate > 44),
+)
+def too_fast(ctx: Context, fid: str) -> Iterator[Found]:
     feed = ctx.rig.feeds[fid]
     if feed.rate <= 44 or not _is_used(ctx, feed):
         return
@@ -171,21 +216,28 @@ def too_fast(ctx: Context, fid: str) -> Iterator[Finding]:
     wire = say_wire(feed.protocol, feed.wire)
     to = int(most)
     edit = partial(set_feed, fid=fid, label=f"send {wire} at {to}", rate=float(to))
-    yield Finding(
-        "FEED-12", "warning", fid, wire, f"{wire} is sent at {feed.rate:g} frames a second; DMX follows at {to}",
-        f"A frame of {slots} slots takes {1000 / most:.1f} ms on {who}.",
-        {"wire": wire, "rate": f"{feed.rate:g}", "most": to}, "Feeds", ("feed", fid), (),
-        just(Fix(f"Send {wire} at {to}", ((f"{wire} · frames a second", f"{feed.rate:g}", str(to)),), edit)),
-    )  # fmt: skip
+    yield Found(
+        title=f"{wire} is sent at {feed.rate:g} frames a second; DMX follows at {to}",
+        reason=f"A frame of {slots} slots takes {1000 / most:.1f} ms on {who}.",
+        facts={"wire": wire, "rate": f"{feed.rate:g}", "most": to},
+        where=wire,
+        goes_to=Goto("feed", fid),
+        fixes=[Fix(f"Send {wire} at {to}", ((f"{wire} · frames a second", f"{feed.rate:g}", str(to)),), edit)],
+    )
 
 
 @rule(
-    "FEED-13", "note", "feed", "One more or less than the universe's number",
-    "A universe goes out under a number that differs by one from its own.",
-    "Art-Net is counted from 0 and sACN from 1, and many pages show either: an off-by-one hides here.",
-    "Nothing, if it is meant; say it aloud to whoever sets the other end.", among=lambda ctx: ctx.feeds_like(partial(_one_off, ctx)),
-)  # fmt: skip
-def off_by_one(ctx: Context, fid: str) -> Iterator[Finding]:
+    "FEED-13",
+    severity="note",
+    scope="feed",
+    group="Worth knowing",
+    title="One more or less than the universe's number",
+    means="A universe goes out under a number that differs by one from its own.",
+    matters="Art-Net is counted from 0 and sACN from 1, and many pages show either: an off-by-one hides here.",
+    put_right="Nothing, if it is meant; say it aloud to whoever sets the other end.",
+    candidates=lambda ctx: ctx.feeds_like(partial(_one_off, ctx)),
+)
+def off_by_one(ctx: Context, fid: str) -> Iterator[Found]:
     feed = ctx.rig.feeds[fid]
     if not PROTOCOLS[feed.protocol].numbered or not _is_used(ctx, feed):
         return
@@ -199,78 +251,137 @@ def off_by_one(ctx: Context, fid: str) -> Iterator[Finding]:
         if _is_used(ctx, ctx.rig.feeds[f])
     ]
     more = f" Number {number} on the wire is universe {other[0]} of this rig." if other else ""
-    yield Finding(
-        "FEED-13", "note", fid, wire, f"Universe {number} goes out as {feed.wire} by {say_protocol(feed.protocol)}",
-        f"The two differ by one: whoever counts from the other start gets another universe.{more}",
-        {"universe": number, "wire": feed.wire, "protocol": feed.protocol}, "Worth knowing", ("feed", fid),
-    )  # fmt: skip
+    yield Found(
+        title=f"Universe {number} goes out as {feed.wire} by {say_protocol(feed.protocol)}",
+        reason=f"The two differ by one: whoever counts from the other start gets another universe.{more}",
+        facts={"universe": number, "wire": feed.wire, "protocol": feed.protocol},
+        where=wire,
+        goes_to=Goto("feed", fid),
+    )
 
 
-@rule(
-    "FEED-14", "warning", "feed", "Sent on change without keep-alive",
-    "Frames go out only when a level changes, and never in between.",
-    "Receivers forget after seconds (sACN: 2.5) and go dark when nothing changes; a lamp switched on later gets nothing. "
-    "A serial line loses its light at once.",
-    "Send on change with keep-alive.", among=lambda ctx: ctx.feeds_like(lambda f: f.rule == "bare"),
-)  # fmt: skip
-def no_keep_alive(ctx: Context, fid: str) -> Iterator[Finding]:
-    feed = ctx.rig.feeds[fid]
-    if feed.rule != "bare" or not _is_used(ctx, feed):
-        return
-    wire = say_wire(feed.protocol, feed.wire)
-    serial = PROTOCOLS[feed.protocol].carries == "line"
-    rule_, words = ("always", "always") if serial else ("change", "on change, keep-alive")
+def _bare(ctx: Context, line: bool) -> list[str]:
+    """Feeds that are sent on change only: serial lines, or all others."""
+    return ctx.feeds_like(lambda f: f.rule == "bare" and (PROTOCOLS[f.protocol].carries == "line") == line)
+
+
+def _send_otherwise(fid: str, wire: str, rule_: str, words: str) -> list[Fix]:
     edit = partial(set_feed, fid=fid, label=f"send {wire} {words}", rule=rule_)
-    yield Finding(
-        "FEED-14", "error" if serial else "warning", fid, wire, f"{wire} is sent only when something changes",
-        "A serial line needs every frame: a lamp without frames for a second goes dark or does what it likes." if serial
-        else "When nothing moves for some seconds the receivers take the source for gone.",
-        {"wire": wire}, "Feeds", ("feed", fid), (),
-        just(Fix(f"Send {wire} {words}", ((f"{wire} · sent", "on change only", words),), edit)),
-    )  # fmt: skip
+    return [Fix(f"Send {wire} {words}", ((f"{wire} · sent", "on change only", words),), edit)]
 
 
 @rule(
-    "FEED-15", "warning", "feed", "A synchronisation universe that carries levels",
-    "The sACN universe that is to release the frames is itself sent with levels in it.",
-    "Receivers may take its frames for the signal, or show its levels where none were meant.",
-    "Use a number for it that nothing else uses.", among=lambda ctx: ctx.feeds_like(lambda f: f.sync),
-)  # fmt: skip
-def sync_carries(ctx: Context, fid: str) -> Iterator[Finding]:
+    "FEED-14",
+    severity="warning",
+    scope="feed",
+    group="Feeds",
+    title="Sent on change without keep-alive",
+    means="Frames go out only when a level changes, and never in between.",
+    matters="Receivers forget after seconds (sACN: 2.5) and go dark when nothing changes; "
+    "a lamp switched on later gets nothing.",
+    put_right="Send on change with keep-alive.",
+    candidates=lambda ctx: _bare(ctx, line=False),
+)
+def no_keep_alive(ctx: Context, fid: str) -> Iterator[Found]:
+    feed = ctx.rig.feeds[fid]
+    if feed.rule == "bare" and PROTOCOLS[feed.protocol].carries != "line" and _is_used(ctx, feed):
+        wire = say_wire(feed.protocol, feed.wire)
+        yield Found(
+            title=f"{wire} is sent only when something changes",
+            reason="When nothing moves for some seconds the receivers take the source for gone.",
+            facts={"wire": wire},
+            where=wire,
+            goes_to=Goto("feed", fid),
+            fixes=_send_otherwise(fid, wire, "change", "on change, keep-alive"),
+        )
+
+
+@rule(
+    "FEED-17",
+    severity="error",
+    scope="feed",
+    group="Feeds",
+    title="A serial line that is not sent all the time",
+    means="A serial DMX line gets frames only when a level changes.",
+    matters="A lamp without frames for a second goes dark or does what it likes.",
+    put_right="Send it always.",
+    candidates=lambda ctx: _bare(ctx, line=True),
+)
+def line_without_frames(ctx: Context, fid: str) -> Iterator[Found]:
+    feed = ctx.rig.feeds[fid]
+    if feed.rule == "bare" and PROTOCOLS[feed.protocol].carries == "line" and _is_used(ctx, feed):
+        wire = say_wire(feed.protocol, feed.wire)
+        yield Found(
+            title=f"{wire} is sent only when something changes",
+            reason="A serial line needs every frame: a lamp without frames for a second goes dark or does what it likes.",
+            facts={"wire": wire},
+            where=wire,
+            goes_to=Goto("feed", fid),
+            fixes=_send_otherwise(fid, wire, "always", "always"),
+        )
+
+
+@rule(
+    "FEED-15",
+    severity="warning",
+    scope="feed",
+    group="Feeds",
+    title="A synchronisation universe that carries levels",
+    means="The sACN universe that is to release the frames is itself sent with levels in it.",
+    matters="Receivers may take its frames for the signal, or show its levels where none were meant.",
+    put_right="Use a number for it that nothing else uses.",
+    candidates=lambda ctx: ctx.feeds_like(lambda f: f.sync),
+)
+def sync_carries(ctx: Context, fid: str) -> Iterator[Found]:
     feed = ctx.rig.feeds[fid]
     if feed.protocol != "sacn" or not feed.sync or not ctx.feeds_by_wire.get(("sacn", feed.sync)):
         return
     wire = say_wire(feed.protocol, feed.wire)
-    yield Finding(
-        "FEED-15", "warning", fid, wire, f"{wire} waits for sACN {feed.sync}, which carries levels itself",
-        f"sACN {feed.sync} is planned as a universe of levels.", {"wire": wire, "sync": feed.sync}, "Feeds", ("feed", fid),
-    )  # fmt: skip
+    yield Found(
+        title=f"{wire} waits for sACN {feed.sync}, which carries levels itself",
+        reason=f"sACN {feed.sync} is planned as a universe of levels.",
+        facts={"wire": wire, "sync": feed.sync},
+        where=wire,
+        goes_to=Goto("feed", fid),
+    )
 
 
 @rule(
-    "FEED-16", "warning", "feed", "A DDP stream without a box",
-    "A universe is fed by DDP, and nobody said to which address.",
-    "DDP knows no multicast and no subscribers: without an address nothing is sent.",
-    "Write the box's IP address at the feed.", among=lambda ctx: ctx.feeds_like(lambda f: PROTOCOLS[f.protocol].carries == "octets"),
-)  # fmt: skip
-def stream_to_nobody(ctx: Context, fid: str) -> Iterator[Finding]:
+    "FEED-16",
+    severity="warning",
+    scope="feed",
+    group="Feeds",
+    title="A DDP stream without a box",
+    means="A universe is fed by DDP, and nobody said to which address.",
+    matters="DDP knows no multicast and no subscribers: without an address nothing is sent.",
+    put_right="Write the box's IP address at the feed.",
+    candidates=lambda ctx: ctx.feeds_like(lambda f: PROTOCOLS[f.protocol].carries == "octets"),
+)
+def stream_to_nobody(ctx: Context, fid: str) -> Iterator[Found]:
     feed = ctx.rig.feeds[fid]
     if PROTOCOLS[feed.protocol].carries != "octets" or feed.to or not _is_used(ctx, feed):
         return
     number = ctx.rig.universes[feed.universe].number
-    yield Finding(
-        "FEED-16", "warning", fid, f"universe {number}", f"Universe {number} is fed by DDP to nobody",
-        "Its feed has no address yet.", {"universe": number}, "Feeds", ("feed", fid),
-    )  # fmt: skip
+    yield Found(
+        title=f"Universe {number} is fed by DDP to nobody",
+        reason="Its feed has no address yet.",
+        facts={"universe": number},
+        where=f"universe {number}",
+        goes_to=Goto("feed", fid),
+    )
 
 
 @rule(
-    "DEV-05", "error", "device", "More universes than the box can take",
-    "The ports of a device are planned to take more different universes than it can.",
-    "Those above its limit are dropped, mostly without a word.",
-    "Take feeds from its ports, or use another box.",
-)  # fmt: skip
-def too_many_universes(ctx: Context, did: str) -> Iterator[Finding]:
+    "DEV-05",
+    severity="error",
+    scope="device",
+    group="Devices",
+    title="More universes than the box can take",
+    means="The ports of a device are planned to take more different universes than it can.",
+    matters="Those above its limit are dropped, mostly without a word.",
+    put_right="Take feeds from its ports, or use another box.",
+)
+def too_many_universes(ctx: Context, did: str) -> Iterator[Found]:
     model = model_of(ctx.rig, did)
     device = ctx.rig.devices[did]
     most = min(
@@ -280,11 +391,13 @@ def too_many_universes(ctx: Context, did: str) -> Iterator[Finding]:
         return
     taken = universes_taken(ctx.index, did)
     if taken > most:
-        yield Finding(
-            "DEV-05", "error", did, device.name, f"{device.name} takes {taken} universes and can take {most}",
-            f"A {model.name} takes {plural(most, 'universe')} in all, however many ports it has.",
-            {"device": device.name, "taken": taken, "most": most}, "Devices", ("device", did),
-        )  # fmt: skip
+        yield Found(
+            title=f"{device.name} takes {taken} universes and can take {most}",
+            reason=f"A {model.name} takes {plural(most, 'universe')} in all, however many ports it has.",
+            facts={"device": device.name, "taken": taken, "most": most},
+            where=device.name,
+            goes_to=Goto("device", did),
+        )
 
 
 LINK_FULL = 0.6
@@ -292,12 +405,16 @@ WIRELESS_MULTICAST = 2e6
 
 
 @rule(
-    "DEV-06", "warning", "device", "A link that carries too much",
-    "What would reach a box needs most of its network link, or much multicast goes over a wireless one.",
-    "Packets are dropped in bursts: stutter and flicker that come and go. Wireless links send multicast at their slowest rate.",
-    "Unicast to the box, use a switch that filters multicast, or send fewer frames.",
-)  # fmt: skip
-def link_full(ctx: Context, did: str) -> Iterator[Finding]:
+    "DEV-06",
+    severity="warning",
+    scope="device",
+    group="Feeds",
+    title="A link that carries too much",
+    means="What would reach a box needs most of its network link, or much multicast goes over a wireless one.",
+    matters="Packets are dropped in bursts: stutter and flicker that come and go. Wireless links send multicast at their slowest rate.",
+    put_right="Unicast to the box, use a switch that filters multicast, or send fewer frames.",
+)
+def link_full(ctx: Context, did: str) -> Iterator[Found]:
     load = ctx.traffic.boxes.get(did)
     device = ctx.rig.devices[did]
     if load is None:
@@ -310,27 +427,35 @@ def link_full(ctx: Context, did: str) -> Iterator[Finding]:
     ]
     if load.share > LINK_FULL:
         part = f"{100 * load.share:.0f} % of its {load.link} Mbit/s"
-        yield Finding(
-            "DEV-06", "warning", did, device.name, f"{device.name} would get {part}",
-            f"{say_bits(load.own.bits)} of its own and {say_bits(everybodys.bits)} of others' multicast and broadcast "
+        yield Found(
+            title=f"{device.name} would get {part}",
+            reason=f"{say_bits(load.own.bits)} of its own and {say_bits(everybodys.bits)} of others' multicast and broadcast "
             f"({load.worst.packets:.0f} packets a second) when no switch filters.",
-            {"device": device.name, "load": say_bits(load.worst.bits), "link": load.link}, "Feeds", ("device", did),
-        )  # fmt: skip
+            facts={"device": device.name, "load": say_bits(load.worst.bits), "link": load.link},
+            where=device.name,
+            goes_to=Goto("device", did),
+        )
     elif load.wireless and (everybodys.bits > WIRELESS_MULTICAST or own_multicast):
-        yield Finding(
-            "DEV-06", "warning", did, device.name, f"{device.name} gets multicast over a wireless link",
-            f"{say_bits(everybodys.bits)} of others' and {plural(len(own_multicast), 'feed')} of its own come as multicast or broadcast.",
-            {"device": device.name, "others": say_bits(everybodys.bits), "own": len(own_multicast)}, "Feeds", ("device", did),
-        )  # fmt: skip
+        yield Found(
+            title=f"{device.name} gets multicast over a wireless link",
+            reason=f"{say_bits(everybodys.bits)} of others' and {plural(len(own_multicast), 'feed')} of its own come as multicast or broadcast.",
+            facts={"device": device.name, "others": say_bits(everybodys.bits), "own": len(own_multicast)},
+            where=device.name,
+            goes_to=Goto("device", did),
+        )
 
 
 @rule(
-    "USE-01", "note", "rig", "A part of the rig is switched off",
-    "The use in force leaves out universes or boxes.",
-    "They are neither sent nor held against the plan. Worth knowing when something stays dark.",
-    "Choose another use, or everything, when this one is over.",
-)  # fmt: skip
-def part_off(ctx: Context, _: str) -> Iterator[Finding]:
+    "USE-01",
+    severity="note",
+    scope="rig",
+    group="Worth knowing",
+    title="A part of the rig is switched off",
+    means="The use in force leaves out universes or boxes.",
+    matters="They are neither sent nor held against the plan. Worth knowing when something stays dark.",
+    put_right="Choose another use, or everything, when this one is over.",
+)
+def part_off(ctx: Context, _: str) -> Iterator[Found]:
     use = ctx.rig.uses.get(ctx.rig.use)
     if use is None:
         return
@@ -340,8 +465,11 @@ def part_off(ctx: Context, _: str) -> Iterator[Finding]:
         return
     parts = [f"universes {', '.join(map(str, universes[:8]))}{' …' if len(universes) > 8 else ''}"] if universes else []
     parts += [f"boxes {', '.join(boxes[:5])}{' …' if len(boxes) > 5 else ''}"] if boxes else []
-    yield Finding(
-        "USE-01", "note", ctx.rig.use, use.name, f"“{use.name}” leaves out {plural(len(universes), 'universe')} and {plural(len(boxes), 'box', 'boxes')}",
-        f"Switched off: {' and '.join(parts)}.", {"use": use.name, "universes": len(universes), "boxes": len(boxes)},
-        "Worth knowing", ("use", ctx.rig.use),
-    )  # fmt: skip
+    yield Found(
+        title=f"“{use.name}” leaves out {plural(len(universes), 'universe')} and {plural(len(boxes), 'box', 'boxes')}",
+        reason=f"Switched off: {' and '.join(parts)}.",
+        facts={"use": use.name, "universes": len(universes), "boxes": len(boxes)},
+        subject=ctx.rig.use,
+        where=use.name,
+        goes_to=Goto("use", ctx.rig.use),
+    )

@@ -21,7 +21,7 @@ from welvo.rig.wiring import Device, Feed, Port, Sender, Universe, Use
 EXPECTED_ON_PAPER = {
     "PROF-01", "PROF-02", "PROF-03", "PROF-04", "PROF-18", "PATCH-01", "PATCH-02", "PATCH-03", "PATCH-04", "PATCH-05",
     "PATCH-06", "PATCH-07", "PATCH-08", "PATCH-09", "PATCH-11", "PATCH-12", "FEED-01", "FEED-02", "FEED-03", "FEED-04", "FEED-05", "FEED-06", "FEED-07", "FEED-13",
-    "DEV-01", "RUN-03", "RUN-06", "RUN-14", "RUN-28", "LINE-03", "PWR-03",
+    "DEV-01", "RUN-03", "RUN-14", "RUN-28", "RUN-31", "LINE-03", "PWR-04",
 }  # fmt: skip
 """Codes that the rig alone must show: one deliberate fault of each kind."""
 EXPECTED_LIVE = EXPECTED_ON_PAPER | {"DEV-02", "DEV-03", "DEV-04", "WIRE-01", "WIRE-02"}
@@ -222,7 +222,7 @@ def _ceiling(rig: Rig) -> Rig:
         for n in (1, 2)
     }  # fmt: skip
     elements["rim"] = Element(name="rim", pixels=30, at=follow, type="silk", tint=12, code="RIM")
-    elements["sw"] = Element(name="swarm", pixels=400, fold=100, at=follow, type="bead", tint=13, code="SWA", note="RUN-03: needs universe 209. RUN-06: dense, so that universe ends cut its pixels.")  # fmt: skip
+    elements["sw"] = Element(name="swarm", pixels=400, fold=100, at=follow, type="bead", tint=13, code="SWA", note="RUN-03: needs universe 209. RUN-31: dense, so that universe ends cut its pixels.")  # fmt: skip
     floods = {
         f"f{n}": Fixture(number=n, name=f"Lagoon, sill {n - 530}", profile="p4", mode="m1", at=(follow,))
         for n in range(531, 536)
@@ -264,8 +264,8 @@ over two universes (PATCH-09). The spare bar cannot be set to 472 (PATCH-11) and
 525 and the coat rail are an overlay. 7 and 8 go out under
 one number (FEED-01, FEED-13), 9 not at all (FEED-02), 10 is empty (FEED-03), 12 is broadcast (FEED-04) and no port takes it
 (FEED-07), 11 uses 0/0/0 (FEED-05), the desk and the Bench both send 2 (FEED-06). The spare Sluice has the south one's
-address (DEV-01). The swarm of beads needs universe 209 (RUN-03), is packed densely (RUN-06) and has another connector than
-its controller (PWR-03); port 6 of the controller stands at 80 %, so that the floods behind its bridge come out wrong
+address (DEV-01). The swarm of beads needs universe 209 (RUN-03), is packed densely (RUN-31) and has another connector than
+its controller (PWR-04); port 6 of the controller stands at 80 %, so that the floods behind its bridge come out wrong
 (RUN-14). Ribbon, drum, pumps and coat rail hang nowhere yet (RUN-28); 304 hangs behind 208 (LINE-03). Undertow's “puls” is no function (PROF-01), the Tide panel is a draft (PROF-02, PROF-03), Eddy's
 shutter is closed by default (PROF-04), one slot of Undertow has no function (PROF-18). With the stand-ins running: Brine is off (DEV-02), a stranger answers (DEV-03),
 Sluice north merges otherwise (DEV-04), Weir's port A takes universe 2 (WIRE-01), a laptop sends 6 as well (WIRE-02)."""

@@ -70,7 +70,14 @@ def one_alphabet(raw: dict[str, Any]) -> dict[str, Any]:
 
     Before, D was a dimmer, C cyan and V violet there, while they were warm white, cool white and a single dimmer in an
     element's order. Violet becomes U, the letter next to it: no channel of a profile was ever taken for violet.
+
+    Rules that said two severities are two rules now, so that waivers of the milder one follow it to its own code.
     """
+    milder = {"PWR-03": "PWR-04", "RUN-06": "RUN-31"}
+    waivers = raw.get("waivers")
+    for waiver in waivers.values() if isinstance(waivers, dict) else ():
+        if isinstance(waiver, dict) and waiver.get("code") in milder:
+            waiver["code"] = milder[waiver["code"]]
     letters = {"D": "V", "C": "N", "V": "U"}
     devices = raw.get("devices")
     for device in devices.values() if isinstance(devices, dict) else ():

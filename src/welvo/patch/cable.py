@@ -15,10 +15,8 @@ from welvo.rig.counting import HIGHEST_SACN
 from welvo.rig.document import Rig
 from welvo.rig.lookup import mode_of
 from welvo.rig.plan import model_of
+from welvo.rig.refs import PortRef
 from welvo.rig.runs import Segment
-
-PortKey = tuple[str, str]
-"""Device id and port label."""
 
 
 class Part(NamedTuple):
@@ -169,9 +167,9 @@ class Cables:
 
     def __init__(self, rig: Rig) -> None:
         self.rig = rig
-        self._known: dict[PortKey, tuple[tuple[object, ...], Stream]] = {}
-        self.streams: dict[PortKey, Stream] = {}
-        self._where: dict[str, list[tuple[PortKey, int]]] = {}
+        self._known: dict[PortRef, tuple[tuple[object, ...], Stream]] = {}
+        self.streams: dict[PortRef, Stream] = {}
+        self._where: dict[str, list[tuple[PortRef, int]]] = {}
         self._sum()
 
     def _sum(self) -> None:
@@ -195,33 +193,35 @@ class Cables:
                     universe = rig.universes.get(feed.universe) if feed else None
                     start = (universe.number, port.start) if universe else None
                 facts = (port, start, device.size, device.packs, self._sizes_near(start), *self._things(port.run))
-                old = known.get((did, label))
+                old = known.get(PortRef(did, label))
                 if old and len(old[0]) == len(facts) and all(_same(a, b) for a, b in zip(old[0], facts)):
                     stream = old[1]
                 else:
                     stream = self._stream(did, label, start)
-                self._known[did, label] = (facts, stream)
-                self.streams[did, label] = stream
+                ref = PortRef(did, label)
+                self._known[ref] = (facts, stream)
+                self.streams[ref] = stream
                 before = stream.ends or before
-        where: dict[str, list[tuple[PortKey, int]]] = {}
+        where: dict[str, list[tuple[PortRef, int]]] = {}
         for key, stream in self.streams.items():
             for piece in stream.pieces:
                 if piece.key:
                     where.setdefault(piece.key, []).append((key, piece.n))
                 for member in piece.segment.fixtures:
                     where.setdefault(member, []).append((key, piece.n))
-        self.lines: dict[PortKey, Line] = {}
+        self.lines: dict[PortRef, Line] = {}
         """DMX lines of ports, by port; the first of each."""
         for did, device in rig.devices.items():
             for label, port in device.ports.items():
                 for n, segment in enumerate(port.run):
-                    if segment.kind == "line" and (did, label) not in self.lines:
+                    ref = PortRef(did, label)
+                    if segment.kind == "line" and ref not in self.lines:
                         feed = rig.feeds.get(port.feed)
-                        self.lines[did, label] = Line(
+                        self.lines[ref] = Line(
                             feed.universe if feed else "", segment, n, tuple(self._things((segment,)))
                         )
                         for member in segment.fixtures:
-                            where.setdefault(member, []).append(((did, label), n))
+                            where.setdefault(member, []).append((ref, n))
         self._where = where
 
     def _things(self, run: tuple[Segment, ...]) -> Iterable[object]:
@@ -308,7 +308,7 @@ class Cables:
         """The pieces a thing hangs as, or behind whose bridge it hangs, in the order of boxes and ports."""
         return [(self.streams[k], self.streams[k].pieces[n]) for k, n in self._where.get(key, ()) if k in self.streams]
 
-    def hung(self, key: str) -> list[tuple[PortKey, int]]:
+    def hung(self, key: str) -> list[tuple[PortRef, int]]:
         """Every port and place in its run where a thing is listed."""
         return self._where.get(key, [])
 
@@ -394,7 +394,7 @@ class Cables:
 
     # ---- following
 
-    def follow(self, rig: Rig) -> tuple[set[str], set[PortKey], set[str]]:
+    def follow(self, rig: Rig) -> tuple[set[str], set[PortRef], set[str]]:
         """Take over a new rig; gives the things whose place may be another one, the ports that were summed anew, and
         everything that hangs or hung on these."""
         old_streams, old_lines, old_where = self.streams, self.lines, self._where
@@ -409,7 +409,7 @@ class Cables:
         return things, changed, things | old.keys() | new.keys()
 
 
-def _placed(ports: set[PortKey], streams: dict[PortKey, Stream], lines: dict[PortKey, Line]) -> dict[str, list[object]]:
+def _placed(ports: set[PortRef], streams: dict[PortRef, Stream], lines: dict[PortRef, Line]) -> dict[str, list[object]]:
     """What places the things of some ports, by thing: equal lists mean that it stays where it was."""
     found: dict[str, list[object]] = {}
     for key in sorted(ports):

@@ -14,6 +14,7 @@ from welvo.rig.lookup import universes_in_order, used
 from welvo.rig.notation import plural
 from welvo.rig.plan import model_of
 from welvo.rig.protocol import say_wire
+from welvo.rig.refs import PortRef
 
 
 @dataclass(frozen=True)
@@ -71,7 +72,7 @@ def universes_taken(index: Index, device: str) -> int:
         own = rig.feeds.get(port.feed)
         if own:
             taken.add((own.protocol, own.wire))
-        stream = streams.get((device, label))
+        stream = streams.get(PortRef(device, label))
         for number, _ in stream.used if stream else ():
             taken.add(fed.get(numbers.get(number, ""), ("universe", number)))
     return len(taken)
@@ -86,7 +87,7 @@ def device_rows(index: Index) -> list[Row]:
         off = "" if used(rig, "devices", did) else "not in use"
         streams = index.cables.streams
         taking = sum(
-            bool(p.feed) or bool((did, label) in streams and streams[did, label].used)
+            bool(p.feed) or bool((did, label) in streams and streams[PortRef(did, label)].used)
             for label, p in device.ports.items()
         )
         rows.append(Row("device", did, device.name, "ports", taking, 0, ports, off))

@@ -8,12 +8,13 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-from welvo.patch.cable import Cables, PortKey
+from welvo.patch.cable import Cables
 from welvo.patch.limits import Limit, limits
 from welvo.patch.resolve import Resolver
 from welvo.rig.counting import SLOTS, stretches
 from welvo.rig.document import Change, Rig
 from welvo.rig.patched import Element
+from welvo.rig.refs import PortRef
 
 Ints = npt.NDArray[np.int32]
 _PITCH = 1024
@@ -51,7 +52,7 @@ class Followed(NamedTuple):
 
     universes: frozenset[str]
     things: frozenset[str]
-    ports: frozenset[PortKey] = frozenset()
+    ports: frozenset[PortRef] = frozenset()
     """Ports whose streams were summed anew."""
     on_ports: frozenset[str] = frozenset()
     """Everything that hangs on these ports, or hung there before."""

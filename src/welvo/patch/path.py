@@ -20,6 +20,7 @@ from welvo.rig.lookup import call, called, mode_of, universe_by_number, used
 from welvo.rig.notation import plural, read_place, say_place, thousands
 from welvo.rig.plan import device_at, feed_reaches, model_of, port_of_fixture, ports_taking
 from welvo.rig.protocol import PROTOCOLS, every_way, say_wire
+from welvo.rig.refs import NOWHERE, Goto, PortRef, to_run
 from welvo.rig.switches import say_setting
 
 
@@ -30,7 +31,7 @@ class Hop:
     role: str
     value: str
     fact: str = ""
-    goes_to: tuple[str, str] = ("", "")
+    goes_to: Goto = NOWHERE
     ways: tuple[tuple[str, str], ...] = ()
 
 
@@ -190,8 +191,8 @@ def _running_in_streams(index: Index, did: str, streams: list[Stream], running: 
 
 def of_segment(index: Index, did: str, label: str, n: int) -> Target:
     """The first slot of a segment that is no element: a bridge, a converter; null pixels and cables have none."""
-    stream = index.cables.streams.get((did, label))
-    line = index.cables.lines.get((did, label)) if stream is None else None
+    stream = index.cables.streams.get(PortRef(did, label))
+    line = index.cables.lines.get(PortRef(did, label)) if stream is None else None
     if line and line.n == n and line.segment.fixtures:
         return replace(of_thing(index, line.segment.fixtures[0]), label=line.segment.name or f"line on {label}")
     piece = stream.pieces[n] if stream and n < len(stream.pieces) else None
@@ -475,22 +476,24 @@ def path(
     key = target.key
     hung = on_cable(index, target)
     name = f"{rig.devices[hung[0].did].name}, port {hung[0].label}" if hung and not key else _name(rig, key)
-    hops = [Hop("level", level or "—", "armed" if armed else "not armed", ("bench", key))]
+    hops = [Hop("level", level or "—", "armed" if armed else "not armed", Goto("bench", key))]
     joints: list[Joint] = []
     if not target.universe:
-        hops.append(Hop("universe", "not patched", "has no address yet", ("patch", key)))
+        hops.append(Hop("universe", "not patched", "has no address yet", Goto("patch", key)))
         joints.append(Joint("unknown", word="no address"))
         return Path(target.label, name, tuple(hops), tuple(joints), place_ways(index, target), key)
     universe = rig.universes[target.universe]
     place = say_place(universe.number, target.address)
     off = "" if used(rig, "universes", target.universe) else "not in use"
-    hops.append(Hop("universe", place, off or universe.name, ("universe", target.universe), place_ways(index, target)))
+    hops.append(
+        Hop("universe", place, off or universe.name, Goto("universe", target.universe), place_ways(index, target))
+    )
     feeds = [fid for fid, f in rig.feeds.items() if f.universe == target.universe]
     joints.append(
         Joint("agrees" if armed and feeds and not off else "unknown", word=off or ("sending" if armed else "not armed"))
     )
     if not feeds:
-        hops.append(Hop("feed", "no feed", "nothing carries this universe", ("universe", target.universe)))
+        hops.append(Hop("feed", "no feed", "nothing carries this universe", Goto("universe", target.universe)))
         joints.append(Joint("unknown", word="no feed"))
         return Path(target.label, name, tuple(hops), tuple(joints), place_ways(index, target), key)
     port = _port(index, target)
@@ -506,7 +509,7 @@ def path(
     many = f" · {feeds.index(chosen) + 1} of {len(feeds)}" if len(feeds) > 1 else ""
     hops.append(
         Hop(
-            "feed", say_wire(feed.protocol, feed.wire), f"{feed.to} · prio {feed.priority}{many}", ("feed", chosen),
+            "feed", say_wire(feed.protocol, feed.wire), f"{feed.to} · prio {feed.priority}{many}", Goto("feed", chosen),
             tuple(every_way(feed.protocol, feed.wire)),
         )
     )  # fmt: skip
@@ -520,13 +523,13 @@ def path(
                 "device",
                 name_ if PROTOCOLS[feed.protocol].carries == "octets" else f"line {feed.wire}",
                 word,
-                ("device", box) if box else ("feed", chosen),
+                Goto("device", box) if box else Goto("feed", chosen),
             )
         )
         joints.append(Joint("unknown", word="not heard"))
         return Path(target.label, name, tuple(hops), tuple(joints), place_ways(index, target), key, tuple(feeds))
     if not port:
-        hops.append(Hop("device", "none", "no port takes this feed", ("devices", "")))
+        hops.append(Hop("device", "none", "no port takes this feed", Goto("devices", "")))
         joints.append(Joint("unknown", word="nobody takes it"))
         return Path(target.label, name, tuple(hops), tuple(joints), place_ways(index, target), key, tuple(feeds))
     did, label, nth = port
@@ -534,7 +537,7 @@ def path(
     heard = observed.heard.get(device.ip)
     live = is_live(heard, now)
     state = "heard" if live else ("silent" if heard else "not heard")
-    hops.append(Hop("device", device.name, f"{device.ip or 'no address'} · {state}", ("device", did)))
+    hops.append(Hop("device", device.name, f"{device.ip or 'no address'} · {state}", Goto("device", did)))
     reaches = feed_reaches(feed, device.ip)
     if not reaches:
         joints.append(Joint("differs", f"to {feed.to}", device.ip, "sent elsewhere"))
@@ -543,7 +546,7 @@ def path(
     model = model_of(rig, did)
     takes = heard_port(model, heard, label) if model and heard and live else None
     says = say_wire(takes.protocol, takes.wire) if takes else "not known"
-    hops.append(Hop("port", label, f"set to {says}" if takes else "not read", ("port", f"{did} {label}")))
+    hops.append(Hop("port", label, f"set to {says}" if takes else "not read", Goto("port", did, label)))
     lines = {line.key: line.mark for line in compare(rig, observed, did, now)}
     own = {lines.get(f"{label}.universe", "unknown"), lines.get(f"{label}.protocol", "unknown")}
     wrong_feed = not hung and (
@@ -565,7 +568,7 @@ def path(
     if hung:
         _along(index, hung, target, hops, joints)
     if nth:
-        hops.append(Hop("line", f"{_ordinal(nth)} on {label}", "in cable order", ("device", did)))
+        hops.append(Hop("line", f"{_ordinal(nth)} on {label}", "in cable order", Goto("device", did)))
         joints.append(Joint("claimed", word="as drawn"))
     fixture = rig.fixtures.get(key)
     if fixture or key in rig.elements:
@@ -573,7 +576,7 @@ def path(
         at = str(span.first if span else target.address)
         if hung and fixture and hung[1].segment.kind == "bridge" and span:
             at = str(hung[2] - (target.address - span.first))
-        hops.append(Hop("lamp", at if fixture else target.label, lamp or "not read", (("patch", key))))
+        hops.append(Hop("lamp", at if fixture else target.label, lamp or "not read", Goto("patch", key)))
         joints.append(Joint("agrees" if lamp else "unknown"))
     return Path(
         target.label, name, tuple(hops), tuple(_after_break(joints)), place_ways(index, target), key, tuple(feeds)
@@ -584,7 +587,7 @@ def _along(index: Index, hung: tuple[Stream, Piece, int], target: Target, hops: 
     """The hops along the cable: the segment, and the bridge's DMX address where there is one."""
     stream, piece, within = hung
     s = piece.segment
-    goes = ("run", f"{stream.did}\t{stream.label}\t{piece.n}")
+    goes = to_run(stream.did, stream.label, piece.n)
     px = (within - 1) // piece.k + 1
     facts = [s.order or "straight"] if s.kind == "pixels" else []
     facts += [

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections import defaultdict
 
-from welvo.patch.cable import Cables, PortKey
+from welvo.patch.cable import Cables
 from welvo.rig.counting import stretches
 from welvo.rig.document import Rig
 from welvo.rig.lookup import mode_of
 from welvo.rig.patched import Place
+from welvo.rig.refs import PortRef
 
 Start = tuple[str, int]
 
@@ -118,14 +119,14 @@ class Resolver:
                     todo.append(follower)
         return list(found)
 
-    def follow(self, rig: Rig, keys: set[str], cables_too: bool) -> tuple[set[str], set[PortKey], set[str]]:
+    def follow(self, rig: Rig, keys: set[str], cables_too: bool) -> tuple[set[str], set[PortRef], set[str]]:
         """Take over a new rig; gives all things whose start may be another one now, `keys` among them, the ports whose
         sums are new, and what hangs or hung on those."""
         self.rig = rig
         for key in keys:
             self._note(key)
         touched = keys | set(self.dependents(keys))
-        ports: set[PortKey] = set()
+        ports: set[PortRef] = set()
         hung: set[str] = set()
         if cables_too or any(self.cables.hung(k) for k in touched):
             moved, ports, hung = self.cables.follow(rig)

@@ -11,6 +11,7 @@ from welvo.patch.cable import Cables, Piece, Stream
 from welvo.rig.colours import STRAIGHT, straight
 from welvo.rig.document import Change, Edit, Rig, joined, put
 from welvo.rig.lookup import call
+from welvo.rig.refs import PortRef
 from welvo.runs.brightness import factors, percent, product, scaled
 from welvo.runs.edits import change_segment
 
@@ -204,7 +205,7 @@ def _carries(rig: Rig, universe: str, piece: Piece) -> bool:
 def full(rig: Rig, did: str, label: str, n: int) -> Edit:
     """Set every brightness on the way to a segment to 100 %: sender, player, box, port and segment."""
     cables = Cables(rig)
-    stream = cables.streams[did, label]
+    stream = cables.streams[PortRef(did, label)]
     chain = factors(rig, stream, stream.pieces[n])
     senders = {
         w[1]: replace(rig.senders[w[1]], brightness=1.0, player=1.0)
@@ -249,7 +250,7 @@ def set_right(rig: Rig, did: str, label: str, n: int) -> Edit:
     now, changes = rig, list[Change]()
     for _ in range(12):
         cables = Cables(now)
-        stream = cables.streams[did, label]
+        stream = cables.streams[PortRef(did, label)]
         wrong = [d for d in demands(cables, stream, stream.pieces[n]) if not d.holds and d.edit]
         if not wrong:
             break

@@ -6,6 +6,7 @@ from typing import NamedTuple
 
 from welvo.patch.cable import Cables, lay
 from welvo.rig.document import Rig
+from welvo.rig.refs import PortRef
 
 
 class Claim(NamedTuple):
@@ -80,13 +81,13 @@ def meetings(cables: Cables, did: str, label: str, universes: set[int], most: in
     return found
 
 
-def split_ports(rig: Rig, cables: Cables) -> dict[int, list[tuple[str, str]]]:
+def split_ports(rig: Rig, cables: Cables) -> dict[int, list[PortRef]]:
     """Universes that more than one port gives out as DMX: number to the ports."""
-    found: dict[int, list[tuple[str, str]]] = {}
+    found: dict[int, list[PortRef]] = {}
     for did, device in rig.devices.items():
         for label, port in device.ports.items():
             feed = rig.feeds.get(port.feed)
             universe = rig.universes.get(feed.universe) if feed else None
             if universe and (did, label) not in cables.streams:
-                found.setdefault(universe.number, []).append((did, label))
+                found.setdefault(universe.number, []).append(PortRef(did, label))
     return {n: ports for n, ports in found.items() if len(ports) > 1}

@@ -11,6 +11,7 @@ from welvo.rig.colours import STRAIGHT
 from welvo.rig.document import Rig
 from welvo.rig.notation import plural
 from welvo.rig.patched import Element, Place
+from welvo.rig.refs import PortRef
 from welvo.rig.runs import Segment
 from welvo.runs.pixels import universes_of
 
@@ -61,7 +62,7 @@ def if_longer(cables: Cables, did: str, label: str, n: int, pixels: int = 10) ->
     rig = cables.rig
     device = rig.devices[did]
     run = device.ports[label].run
-    order = next((p.k for p in cables.streams[did, label].pieces[n : n + 1]), 3)
+    order = next((p.k for p in cables.streams[PortRef(did, label)].pieces[n : n + 1]), 3)
     extra = Element(name="", pixels=pixels, order=STRAIGHT[:order] or "RGB", at=Place(from_run=True))
     longer = (*run[: n + 1], Segment(kind="pixels", element="?"), *run[n + 1 :])
     ports = {**device.ports, label: replace(device.ports[label], run=longer)}

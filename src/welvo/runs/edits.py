@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any, NamedTuple
 
 from msgspec.structs import replace
@@ -17,6 +18,7 @@ from welvo.rig.notation import plural
 from welvo.rig.patched import NOWHERE, Element, Fixture, Place
 from welvo.rig.plan import model_of
 from welvo.rig.protocol import PROTOCOLS
+from welvo.rig.refs import PortRef, SegmentRef
 from welvo.rig.runs import PixelType, Segment, Supply
 from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Sender, Universe
 from welvo.runs.cut import cut
@@ -205,7 +207,7 @@ def change_segment(rig: Rig, did: str, label: str, n: int, words: str = "", **fi
     )
 
 
-def change_many(rig: Rig, places: list[tuple[str, str, int]], words: str, **fields: Any) -> Edit:
+def change_many(rig: Rig, places: Sequence[SegmentRef], words: str, **fields: Any) -> Edit:
     """Give the same fields to many segments (box, port, place in the run) in one step."""
     devices: dict[str, Device] = {}
     for did, label, n in places:
@@ -286,7 +288,7 @@ def insert_at_pixel(rig: Rig, did: str, label: str, px: int, segments: list[Segm
     Raises Refused when that would cut a bridge, a converter, a fixture, or a group of LEDs.
     """
     cables = Cables(rig)
-    stream = cables.streams.get((did, label))
+    stream = cables.streams.get(PortRef(did, label))
     if stream is None or px > stream.pixels:
         return hang(rig, did, label, segments)
     piece = next(p for p in stream.pieces if p.px <= px < p.px + p.pixels)

@@ -104,13 +104,17 @@ def along_string(kind: PixelType, leds: int, each: float, behind: float, volts: 
 
 
 class Load(NamedTuple):
-    """What a port, a box or a supply has to carry, of what it is rated for (0: nobody said)."""
+    """What a port, a device or a supply has to carry, of what it is rated for (0: nobody said).
+
+    `id` is the device's or the supply's; `port` the label of the port, empty for the whole.
+    """
 
     kind: str
     id: str
     name: str
     amps: float
     rated: float
+    port: str = ""
 
 
 def loads(cables: Cables) -> list[Load]:
@@ -134,9 +138,7 @@ def loads(cables: Cables) -> list[Load]:
                 own += amps
         if own:
             found.append(
-                Load(
-                    "port", f"{did} {label}", f"{rig.devices[did].name} {label}", own, model.port_amps if model else 0.0
-                )
+                Load("port", did, f"{rig.devices[did].name} {label}", own, model.port_amps if model else 0.0, label)
             )
             by_box[did] = by_box.get(did, 0.0) + own
     for did, amps in by_box.items():

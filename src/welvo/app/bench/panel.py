@@ -58,7 +58,7 @@ class BenchPanel(Panel):
 
     def refresh(self) -> None:
         s, wire = self.session, self.wire
-        key = s.selection.first if s.selection.kind == "thing" else ""
+        key = s.selection.first if s.selection.kind == "item" else ""
         if not key or (key not in s.rig.fixtures and key not in s.rig.elements):
             if self._state != "nothing":
                 self._state = "nothing"
@@ -68,7 +68,7 @@ class BenchPanel(Panel):
         chain = chain_of(s, wire, of_thing(s.index, key))
         cause = why_dark(s.index, wire.levels, key, chain, wire.armed)
         fixes = (
-            [x for f in s.report.findings if key in f.things and f.code == "WIRE-01" for x in f.fixes[:1]]
+            [x for f in s.report.findings if key in f.items and f.code == "WIRE-01" for x in f.fixes[:1]]
             if cause.hop > 0
             else []
         )

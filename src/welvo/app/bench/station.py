@@ -23,6 +23,7 @@ from welvo.patch.slot_words import channel_words
 from welvo.rig.base import Refused
 from welvo.rig.lookup import call, fixtures_by_number, profile_of, universe_by_number
 from welvo.rig.notation import plural, read_numbers, read_place, say_place
+from welvo.rig.refs import Goto
 
 SETTLE = 0.4
 """Seconds after a change of levels in which the rows are not held against each other: packets take their time."""
@@ -242,7 +243,7 @@ class BenchStation(QWidget):
         s = self._session
         return (
             [k for k in s.selection.ids if k in s.rig.fixtures or k in s.rig.elements]
-            if s.selection.kind == "thing"
+            if s.selection.kind == "item"
             else []
         )
 
@@ -250,17 +251,17 @@ class BenchStation(QWidget):
         s = self._session
         t = typed.strip()
         if not t:
-            s.select_things([])
+            s.select_items([])
             return True
         if re.fullmatch(r"[\d\s,;–-]+", t):
-            s.select_things(fixtures_by_number(s.rig, read_numbers(t)))
+            s.select_items(fixtures_by_number(s.rig, read_numbers(t)))
         else:
             found = find_target(s.index, t)
             if not found.key:
                 self.raw_place.setText(say_place(s.rig.universes[found.universe].number, found.address))
                 self.raw_place.commit()
                 raise Refused(f"Nothing is patched at {found.label}; it stands under Raw slot instead.")
-            s.select_things([found.key], found.brk)
+            s.select_items([found.key], found.brk)
         self._show_pick()
         return True
 
@@ -430,7 +431,7 @@ class BenchStation(QWidget):
         elif off_port and port:
             device = s.rig.devices[port[0]].name
             wrong = next(
-                (f for f in s.report.findings if f.code == "WIRE-01" and f.goes_to == ("port", f"{port[0]} {port[1]}")),
+                (f for f in s.report.findings if f.code == "WIRE-01" and f.goes_to == Goto("port", *port)),
                 None,
             )
             why = f" {wrong.title}." if wrong else " Another source, a limit of the port or its merge mode may be why."

@@ -120,7 +120,7 @@ class DevicesPanel(Panel):
         return [
             f
             for f in self.session.report.findings
-            if did and f.goes_to[0] in ("device", "port") and f.goes_to[1].split(" ")[0] == did
+            if did and f.goes_to.kind in ("device", "port") and f.goes_to.id == did
         ]
 
     def _typed(self, words: str, help_text: str, value: str, apply: object) -> Field:

@@ -186,7 +186,7 @@ class RollModel(QAbstractTableModel):
         self._worst = {}
         for f in reversed(self._session.report.findings):
             if f.code not in ("WIRE-01", "FEED-02"):
-                for k in f.things:
+                for k in f.items:
                     self._worst[k] = f.severity
 
     def _look(self) -> None:
@@ -485,7 +485,7 @@ class Roll(QTableView):
         super().selectionChanged(selected, deselected)
         if not self._busy:
             self._busy = True
-            self.session.select_things(self.chosen())
+            self.session.select_items(self.chosen())
             self._busy = False
 
     def _show(self) -> None:
@@ -493,7 +493,7 @@ class Roll(QTableView):
         if self._busy:
             return
         self._busy = True
-        ids = self.session.selection.ids if self.session.selection.kind == "thing" else ()
+        ids = self.session.selection.ids if self.session.selection.kind == "item" else ()
         picked = QItemSelection()
         rows = sorted(n for n in (self.roll.row_of(k) for k in ids) if n >= 0)
         first = rows[0] if rows else -1

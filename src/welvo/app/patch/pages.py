@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QDialog, QLineEdit, QVBoxLayout, QWidget
 
 from welvo.app.patch.laying_form import Moves
-from welvo.app.session import Selection, Session
+from welvo.app.session import Selection, SelectionKind, Session
 from welvo.app.widgets.fields import Field, Tick, set_help
 from welvo.app.widgets.painting import button, column, label, row
 from welvo.app.widgets.panels import field_row
@@ -95,7 +95,7 @@ class WiresPage(Page):
 
     def fill(self) -> None:
         s = self.session
-        worst = {f.goes_to[1]: str(f.severity) for f in reversed(s.report.findings) if f.goes_to[0] == "feed"}
+        worst = {f.goes_to.id: str(f.severity) for f in reversed(s.report.findings) if f.goes_to.kind == "feed"}
         lines = []
         word = self.filter.text().strip().lower()
         load = traffic(s.index)
@@ -119,7 +119,7 @@ class WiresPage(Page):
         self.total.setText(
             f"{plural(len(rows), 'feed')} · {thousands(round(load.total.packets))} packets and {say_bits(load.total.bits)} a second leave"
         )
-        marks_of = {f.goes_to[1]: str(f.severity) for f in reversed(s.report.findings) if f.code == "DEV-06"}
+        marks_of = {f.goes_to.id: str(f.severity) for f in reversed(s.report.findings) if f.code == "DEV-06"}
         found = []
         for did, b in load.boxes.items():
             link = f"{b.link} Mbit/s{' radio' if b.wireless else ''}"
@@ -237,14 +237,16 @@ class CapacityPage(Page):
             *capacity.sender_rows(s.rig),
             *capacity.device_rows(s.index),
         ]
-        worst = {f"{f.goes_to[0]} {f.goes_to[1]}": str(f.severity) for f in reversed(s.report.findings)}
+        worst: dict[tuple[str, str], str] = {
+            (f.goes_to.kind, f.goes_to.id): str(f.severity) for f in reversed(s.report.findings)
+        }
         lines = []
         for n, r in enumerate(rows):
             name = {"rig": "The whole rig", "universe": f"Universe {r.name}", "sender": r.name, "device": r.name}[
                 r.kind
             ]
             cells = (
-                worst.get(f"{r.kind} {r.id}", ""), name, r.unit, thousands(r.used), thousands(r.reserved) if r.reserved else "", thousands(r.possible), thousands(r.free),
+                worst.get((r.kind, r.id), ""), name, r.unit, thousands(r.used), thousands(r.reserved) if r.reserved else "", thousands(r.possible), thousands(r.free),
                 f"{r.used}/{r.reserved}/{r.possible}", r.note,
             )  # fmt: skip
             ranks = (
@@ -258,10 +260,10 @@ class CapacityPage(Page):
                 r.used / r.possible if r.possible else 0,
                 r.note,
             )
-            lines.append(
-                Line(f"{r.kind} {r.id} {r.unit}", cells, ranks, quiet="not in use" in r.note, bold=r.kind == "rig")
-            )
-        self.table.show_lines(lines, f"universe {s.selection.first} slots" if s.selection.kind == "universe" else "")
+            lines.append(Line((r.kind, r.id, r.unit), cells, ranks, quiet="not in use" in r.note, bold=r.kind == "rig"))
+        self.table.show_lines(
+            lines, ("universe", s.selection.first, "slots") if s.selection.kind == "universe" else None
+        )
         left = capacity.leftovers(s.index)
         self.words.setText(
             f"{plural(len(left), 'universe')} {'holds' if len(left) == 1 else 'hold'} nothing"
@@ -270,8 +272,8 @@ class CapacityPage(Page):
         )
         self.trim.setEnabled(bool(left))
 
-    def _pick(self, key: str) -> None:
-        kind, id_, _ = key.split(" ", 2)
+    def _pick(self, row_: tuple[SelectionKind, str, str]) -> None:
+        kind, id_, _ = row_
         if kind in ("universe", "device", "sender"):
             self.session.select(Selection(kind, (id_,)))
 

@@ -30,12 +30,12 @@ from welvo.rig.colours import read_order
 from welvo.rig.document import put
 from welvo.rig.lookup import call, feeds_of, mode_of
 from welvo.rig.notation import plural, say_place
+from welvo.rig.refs import Goto
 
 
 class PatchPanel(FormPanel):
     """What is selected, or a form that stays open over changes of the selection. Emits `preview` for the tapes."""
 
-    go = Signal(str, str)
     preview = Signal(object)
 
     def __init__(self, session: Session, wire: Wire) -> None:
@@ -71,7 +71,7 @@ class PatchPanel(FormPanel):
 
     def lay_out(self) -> None:
         """Lay out what is selected."""
-        keys = list(self.session.selection.ids) if self.session.selection.kind == "thing" else []
+        keys = list(self.session.selection.ids) if self.session.selection.kind == "item" else []
         if not keys:
             self.session.say("Select what to lay out first: rows of the roll, or blocks on the tapes.", "warning")
             return
@@ -80,7 +80,7 @@ class PatchPanel(FormPanel):
     def pack(self, universe: str = "") -> None:
         """Pack the universe that is selected, or that of the first selected thing."""
         s = self.session.selection
-        spans = self.session.index.spans(s.first) if s.kind == "thing" else ()
+        spans = self.session.index.spans(s.first) if s.kind == "item" else ()
         uid = universe or (
             s.first if s.kind == "universe" else spans[0].universe if spans else s.slot[0] if s.slot else ""
         )
@@ -103,7 +103,7 @@ class PatchPanel(FormPanel):
     def _selected(self) -> None:
         s = self.session.selection
         if isinstance(self.form, LayForm):
-            if s.kind == "thing" and s.ids:
+            if s.kind == "item" and s.ids:
                 self.form.choose(list(s.ids))
             elif s.kind == "slot" and s.slot:
                 self.form.from_here(*s.slot)
@@ -131,9 +131,9 @@ class PatchPanel(FormPanel):
             self._built_for = self._shape()
             return
         kind = s.kind
-        if kind == "thing" and len(s.ids) == 1:
+        if kind == "item" and len(s.ids) == 1:
             self._thing(s.first)
-        elif kind == "thing":
+        elif kind == "item":
             self._many(list(s.ids))
         elif kind == "universe":
             show_universe(self, s.first)
@@ -150,7 +150,7 @@ class PatchPanel(FormPanel):
             self._built_for = self._shape()
             return
         self.body.addLayout(self._live)
-        if kind == "thing" and len(s.ids) == 1:
+        if kind == "item" and len(s.ids) == 1:
             self._more(s.first)
         self.body.addStretch(1)
         self._built_for = self._shape()
@@ -162,7 +162,7 @@ class PatchPanel(FormPanel):
         look = (THEME.name, THEME.step, rig.columns)
         if self.form is not None:
             return self.form
-        if s.kind == "thing" and len(s.ids) == 1 and s.first in rig.fixtures:
+        if s.kind == "item" and len(s.ids) == 1 and s.first in rig.fixtures:
             f = rig.fixtures[s.first]
             mode = mode_of(rig, f)
             profile = rig.profiles.get(f.profile)
@@ -186,7 +186,7 @@ class PatchPanel(FormPanel):
 
     def _cards_if_changed(self) -> None:
         s = self.session.selection
-        if s.kind not in ("thing", "universe", "feed", "slot") or self.form is not None:
+        if s.kind not in ("item", "universe", "feed", "slot") or self.form is not None:
             return
         cards = self._findings()
         target = self._target()
@@ -200,7 +200,7 @@ class PatchPanel(FormPanel):
             self._live.addWidget(finding_card(self.session, self.wire, f))
         if len(cards) > 3:
             self._live.addWidget(label(f"and {len(cards) - 3} more findings", 11, quiet=True))
-        if s.kind in ("thing", "slot") and ways and len(s.ids) < 2:
+        if s.kind in ("item", "slot") and ways and len(s.ids) < 2:
             title = (
                 "First slot, every way it is said" if not s.slot and not s.pixel else "This slot, every way it is said"
             )
@@ -214,19 +214,19 @@ class PatchPanel(FormPanel):
 
     def _findings(self) -> list[Finding]:
         s = self.session.selection
-        if s.kind == "thing":
+        if s.kind == "item":
             wanted = set(s.ids)
             return [
                 f
                 for f in self.session.report.findings
-                if wanted & set(f.things) and f.code not in ("WIRE-01", "FEED-02")
-            ] + [f for f in self.session.report.findings if wanted & set(f.things) and f.code == "FEED-02"]
+                if wanted & set(f.items) and f.code not in ("WIRE-01", "FEED-02")
+            ] + [f for f in self.session.report.findings if wanted & set(f.items) and f.code == "FEED-02"]
         uid = s.first if s.kind == "universe" else self.session.rig.feeds[s.first].universe if s.kind == "feed" else ""
         feeds = set(feeds_of(self.session.rig, uid)) if uid else set()
         return [
             f
             for f in self.session.report.findings
-            if f.goes_to == ("universe", uid) or (f.goes_to[0] == "feed" and f.goes_to[1] in feeds)
+            if f.goes_to == Goto("universe", uid) or (f.goes_to.kind == "feed" and f.goes_to.id in feeds)
         ]
 
     # ---- one fixture or element
@@ -327,7 +327,7 @@ class PatchPanel(FormPanel):
         """Copies of things, selected afterwards."""
         made = self.session.edit(copy_things, keys).made
         if made:
-            self.session.select_things(list(made))
+            self.session.select_items(list(made))
             self.session.say(f"{plural(len(made), 'copy', 'copies')} made, not patched yet.")
 
     def _address(self, key: str, brk: int, words: str) -> None:

@@ -91,5 +91,5 @@ class PasteRows(QDialog):
     def do(self) -> None:
         if self.pasted:
             self._session.take((self.pasted.rig, self.pasted.change))
-            self._session.select_things([*self.pasted.new, *self.pasted.changed])
+            self._session.select_items([*self.pasted.new, *self.pasted.changed])
             self.accept()

@@ -147,7 +147,7 @@ class AddFixtures(QDialog):
             self._saying.setText(str(e))
             return
         self.made = list(self._session.take(result).made)
-        self._session.select_things(self.made)
+        self._session.select_items(self.made)
         self.accept()
 
 
@@ -338,7 +338,7 @@ class PatchStation(QWidget):
         """Acts on what is selected, for the roll and the tapes."""
         menu = QMenu(self)
         s = self._session
-        keys = list(s.selection.ids) if s.selection.kind == "thing" else []
+        keys = list(s.selection.ids) if s.selection.kind == "item" else []
         if not keys:
             menu.addAction("Add fixtures…", self.add_fixtures)
             menu.addAction("Paste from a spreadsheet…", self.paste_clipboard)
@@ -367,12 +367,12 @@ class PatchStation(QWidget):
     def next_gap(self) -> None:
         """Go to the next free stretch that holds what is selected (or one slot), behind it."""
         s = self._session
-        spans = s.index.spans(s.selection.first) if s.selection.kind == "thing" else ()
+        spans = s.index.spans(s.selection.first) if s.selection.kind == "item" else ()
         width = (
             spans[0].last - spans[0].first + 1
             if spans
             else footprint_of(s.rig, s.selection.first)
-            if s.selection.kind == "thing"
+            if s.selection.kind == "item"
             else 1
         )
         at = (spans[0].universe, spans[0].last) if spans else s.selection.slot
@@ -386,14 +386,14 @@ class PatchStation(QWidget):
             s.say(f"No gap of {plural(max(1, width), 'slot')} is free behind here.", "warning")
 
     def duplicate(self) -> None:
-        if self._session.selection.kind == "thing":
+        if self._session.selection.kind == "item":
             self.panel.copy(list(self._session.selection.ids))
 
     def _select_group(self, gid: str) -> None:
         group = self._session.rig.groups.get(gid)
         self.group.setCurrentIndex(0)
         if group:
-            self._session.select_things(
+            self._session.select_items(
                 [m for m in group.members if m in self._session.rig.fixtures or m in self._session.rig.elements]
             )
 
@@ -460,7 +460,7 @@ class PatchStation(QWidget):
         )
         self._session.say(f"Added {plural(len(made), 'fixture')}.{more}")
         self.wish.set_value("")
-        self._session.select_things(made)
+        self._session.select_items(made)
         return True
 
     def _wished_quick(self, text: str) -> object:
@@ -485,7 +485,7 @@ class PatchStation(QWidget):
         taken = {e.name for e in rig.elements.values()}
         name = next(f"ribbon {n}" for n in range(1, 10_000) if f"ribbon {n}" not in taken)
         change = self._session.edit(add_element, Element(name=name, pixels=60, order="RGB", at=Place()))
-        self._session.select_things(list(change.made))
+        self._session.select_items(list(change.made))
 
     def _add_block(self) -> None:
         """A plain block of slots: something that takes slots and is no lamp."""
@@ -493,7 +493,7 @@ class PatchStation(QWidget):
         taken = {e.name for e in rig.elements.values()}
         name = next(f"block {n}" for n in range(1, 10_000) if f"block {n}" not in taken)
         change = self._session.edit(add_element, Element(name=name, kind="block", slots=16, at=Place()))
-        self._session.select_things(list(change.made))
+        self._session.select_items(list(change.made))
 
     def edit_address(self) -> None:
         if self.panel.address:

@@ -281,7 +281,7 @@ class TapeFrame(QAbstractScrollArea):
 
     def _selected_spans(self) -> list[Span]:
         s = self._session.selection
-        return [x for k in s.ids for x in self._session.index.spans(k)] if s.kind == "thing" else []
+        return [x for k in s.ids for x in self._session.index.spans(k)] if s.kind == "item" else []
 
     def _let_go(self) -> None:
         """Give back what is carried, if anything is: the rig changed under it."""

@@ -141,10 +141,10 @@ class TapeView(TapeFrame):
         if self._worst_cache[0] is not report:
             rig, worst = self._session.rig, {}
             for f in reversed(report.findings):  # they stand severest first
-                kind, where = f.goes_to
-                feed = rig.feeds.get(where) if kind == "feed" else None
+                to = f.goes_to
+                feed = rig.feeds.get(to.id) if to.kind == "feed" else None
                 for owner in {
-                    where if kind == "universe" else "",
+                    to.id if to.kind == "universe" else "",
                     f.subject.split(":")[0],
                     feed.universe if feed else "",
                 }:

@@ -86,17 +86,17 @@ class Tapes(TapeView):
             return
         slot = found if level_for(self.pp) in (BLOCK, SLOT) else None
         add = e.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
-        chosen = s.selection.kind == "thing" and span.key in s.selection.ids
+        chosen = s.selection.kind == "item" and span.key in s.selection.ids
         self._when_let_go = None
-        if add and s.selection.kind == "thing":
+        if add and s.selection.kind == "item":
             if chosen:  # it may be the start of a drag: taken out only when the button is let go where it was
                 self._when_let_go = [k for k in s.selection.ids if k != span.key]
             else:
-                s.select_things([*s.selection.ids, span.key])
+                s.select_items([*s.selection.ids, span.key])
         elif chosen and len(s.selection.ids) > 1:
             self._when_let_go = [span.key]
         else:
-            s.select_things([span.key], span.brk, slot)
+            s.select_items([span.key], span.brk, slot)
         self._press = (e.position(), span)
 
     def mouseMoveEvent(self, e: QMouseEvent) -> None:
@@ -116,7 +116,7 @@ class Tapes(TapeView):
         if self._carry and not self._carry.by_keys:
             self._drop(*_how(e.modifiers()))
         elif pressed and self._when_let_go is not None:
-            self._session.select_things(self._when_let_go)
+            self._session.select_items(self._when_let_go)
         self._when_let_go = None
 
     def mouseDoubleClickEvent(self, e: QMouseEvent) -> None:
@@ -127,7 +127,7 @@ class Tapes(TapeView):
     def _take_up(self, span: Span, grab: int, by_keys: bool = False) -> None:
         """Begin to carry a span, and with it all else that is selected."""
         s = self._session
-        ids = s.selection.ids if s.selection.kind == "thing" and span.key in s.selection.ids else (span.key,)
+        ids = s.selection.ids if s.selection.kind == "item" and span.key in s.selection.ids else (span.key,)
         along = tuple(
             x for k in ids for x in s.index.spans(k)
             if (x.key, x.brk) != (span.key, span.brk) and x.offset == 0 and (x.key != span.key or len(ids) > 1)
@@ -194,7 +194,7 @@ class Tapes(TapeView):
             if copy:
                 made = s.attempt(copy_things, keys, steps)
                 if made:
-                    s.select_things(list(made.made))
+                    s.select_items(list(made.made))
             elif len(steps) == 1:
                 s.attempt(move, carry.key, carry.brk, carry.land.universe, carry.land.first)
             else:
@@ -325,7 +325,7 @@ class Tapes(TapeView):
         span = self._span_at(QPointF(e.pos()))
         s = self._session
         if span and span.key not in s.selection.ids:
-            s.select_things([span.key], span.brk)
+            s.select_items([span.key], span.brk)
         self.menu_wanted.emit(e.globalPos())
 
     def leaveEvent(self, _: QEvent) -> None:
@@ -439,11 +439,11 @@ class Tapes(TapeView):
         }[Qt.Key(key)]
         if extend and spans:
             lo, hi = sorted((max(now, 0), n))
-            self._session.select_things(
+            self._session.select_items(
                 list(dict.fromkeys([*self._session.selection.ids, *(s.key for s in on[lo : hi + 1])]))
             )
         else:
-            self._session.select_things([on[n].key], on[n].brk)
+            self._session.select_items([on[n].key], on[n].brk)
 
     def _walk_tape(self, by: int) -> None:
         spans = self._selected_spans()
@@ -457,7 +457,7 @@ class Tapes(TapeView):
         at = spans[-1].first if spans else 1
         if on:
             near = min(on, key=lambda x: abs(x.first - at))
-            self._session.select_things([near.key], near.brk)
+            self._session.select_items([near.key], near.brk)
         else:
             self._session.select(Selection("universe", (order[n],)))
 

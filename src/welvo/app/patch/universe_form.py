@@ -199,7 +199,7 @@ def _feed(panel: PatchPanel, fid: str) -> None:
 
 def _keep(panel: PatchPanel, fid: str, on: bool) -> None:
     """Running numbers are kept or not by the whole stream to a box."""
-    from welvo.rig.document import Rig, put
+    from welvo.rig.document import Edit, Rig, put
 
     def edit(rig: Rig) -> Edit:
         from msgspec.structs import replace

@@ -210,7 +210,7 @@ class ProfilesStation(QWidget):
         if s.kind == "profile" and s.first in self._session.rig.profiles and s.first != self.profile_id:
             self.profile_id, self.mode_id = s.first, ""
             self.refresh()
-        elif s.kind == "thing" and s.first in self._session.rig.fixtures:
+        elif s.kind == "item" and s.first in self._session.rig.fixtures:
             f = self._session.rig.fixtures[s.first]
             if (f.profile, f.mode) != (self.profile_id, self.mode_key):
                 self.profile_id, self.mode_id = f.profile, f.mode

@@ -21,6 +21,7 @@ from welvo.rig.lookup import call
 from welvo.rig.notation import plural, read_place, say_place, thousands
 from welvo.rig.patched import NOWHERE, Place
 from welvo.rig.plan import model_of
+from welvo.rig.refs import PortRef
 from welvo.rig.runs import Segment
 from welvo.runs.consequences import if_longer
 from welvo.runs.pixels import box_sums
@@ -60,18 +61,12 @@ class RunsFields(FormPanel):
 
     def _cards(self) -> list[Finding]:
         at, did = self._station.at, self._station.did
-        place = "\t".join((did, *((at.label,) if at.label else ()), *((str(at.n),) if at.n >= 0 else ())))
         found = []
         for f in self.session.report.findings:
-            kind, where = f.goes_to
-            if kind != "run":
-                continue
-            mine = (
-                where == place
-                or (at.n < 0 and at.label and where.startswith(place + "\t"))
-                or (not at.label and where.split("\t")[0] == did)
-            )
-            if mine:
+            to = f.goes_to
+            same_port = to.port == at.label
+            here = not at.label or (same_port and (at.n < 0 or to.place == at.n))
+            if to.kind == "run" and to.id == did and here:
                 found.append(f)
         return found
 
@@ -203,7 +198,7 @@ class RunsFields(FormPanel):
 
     def _longer(self, did: str, at: At) -> tuple[tuple[str, str], ...]:
         cables = self.session.index.cables
-        stream = cables.streams.get((did, at.label))
+        stream = cables.streams.get(PortRef(did, at.label))
         if stream is None or sum(len(x.pieces) for k, x in cables.streams.items() if k[0] == did) > 400:
             return ()
         would = if_longer(cables, did, at.label, at.n)

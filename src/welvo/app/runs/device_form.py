@@ -13,6 +13,7 @@ from welvo.rig.abilities import ability
 from welvo.rig.notation import say_place, thousands
 from welvo.rig.plan import model_of
 from welvo.rig.protocol import PROTOCOLS, say_wire
+from welvo.rig.refs import PortRef
 from welvo.rig.wiring import Port
 from welvo.runs.edits import (
     begin_and_make,
@@ -84,11 +85,11 @@ class BoxFields(LineFields):
 
     def _stream_ways(self, did: str, port_label: str) -> tuple[tuple[str, str], ...]:
         s = self.session
-        stream = s.index.cables.streams.get((did, port_label))
+        stream = s.index.cables.streams.get(PortRef(did, port_label))
         if stream is None:
             return ()
         able = ability(s.rig, did, port_label)
-        amps = next((x for x in loads(s.index.cables) if x.id == f"{did} {port_label}"), None)
+        amps = next((x for x in loads(s.index.cables) if (x.id, x.port) == (did, port_label)), None)
         used = stream.used
         last = used[-1] if used else (0, 0)
         ways = [
@@ -281,7 +282,7 @@ class BoxFields(LineFields):
     def _loads(self, did: str) -> tuple[tuple[str, str], ...]:
         found = []
         for x in loads(self.session.index.cables):
-            if x.kind == "supply" or x.id.split(" ")[0] == did:
+            if x.kind == "supply" or x.id == did:
                 if x.kind == "port" and not x.rated:
                     continue
                 found.append((x.name, f"{x.amps:.1f} A" + (f" of {x.rated:g}" if x.rated else "")))

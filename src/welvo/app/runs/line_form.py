@@ -14,6 +14,7 @@ from welvo.patch.table import whole
 from welvo.rig.base import Refused
 from welvo.rig.lookup import call
 from welvo.rig.notation import plural, read_numbers, say_place
+from welvo.rig.refs import PortRef
 from welvo.rig.runs import Segment
 from welvo.runs.bridge import demands, first_free, rows, set_right, substitute
 from welvo.runs.edits import (
@@ -124,7 +125,7 @@ class LineFields(RunsFields):
         own = key if brk == 0 else f"{key}:{brk}"
 
         def stream_rows() -> list[tuple[int, str]]:
-            stream = s.index.cables.streams.get((did, at.label))
+            stream = s.index.cables.streams.get(PortRef(did, at.label))
             if stream is None or at.n >= len(stream.pieces):
                 return []
             found = [r for r in rows(s.index.cables, stream, stream.pieces[at.n]) if (r.key, r.brk) == (key, brk)]
@@ -137,7 +138,7 @@ class LineFields(RunsFields):
             if place.way != "run":
                 raise Refused(f"{name} has an address of its own; let it follow the cable first.")
             if t.strip().lower() == "free":
-                stream = s.index.cables.streams[did, at.label]
+                stream = s.index.cables.streams[PortRef(did, at.label)]
                 here = rows(s.index.cables, stream, stream.pieces[at.n])
                 mine = next(r for r in here if (r.key, r.brk) == (key, brk))
                 return change(dmx={**now().dmx, own: first_free(here, mine.last - mine.dmx + 1, mine)})
@@ -306,10 +307,10 @@ class LineFields(RunsFields):
     def _line_sum(self, did: str, at: At, one: Segment) -> LineSum | None:
         """The sums of a line, on a port of its own or behind a bridge."""
         s = self.session
-        stream = s.index.cables.streams.get((did, at.label))
+        stream = s.index.cables.streams.get(PortRef(did, at.label))
         if stream and at.n < len(stream.pieces):
             return line_sum(s.index, one, stream.pieces[at.n], "", plug_of(s.rig, did, one) if one.model else "")
-        line = s.index.cables.lines.get((did, at.label))
+        line = s.index.cables.lines.get(PortRef(did, at.label))
         return line_sum(s.index, one, None, line.universe, plug_of(s.rig, did)) if line else None
 
     def _stops(self, did: str, at: At, one: Segment) -> tuple[tuple[str, str], ...]:

@@ -27,6 +27,7 @@ from welvo.app.widgets.tints import tint_of
 from welvo.patch.along import cable_order, element_pixel, part_name, piece_name
 from welvo.patch.cable import Piece
 from welvo.rig.notation import plural, say_place, thousands
+from welvo.rig.refs import PortRef
 from welvo.runs.bridge import demands, goes_on, worth
 from welvo.runs.geometry import Stroke, lie, place_along, seams
 from welvo.runs.lamps import say_functions
@@ -49,7 +50,7 @@ class Opened(OpenedBehind):
     # ---- what is shown
 
     def show_port(self, did: str, chosen: At) -> None:
-        stream = self._session.index.cables.streams.get((did, chosen.label))
+        stream = self._session.index.cables.streams.get(PortRef(did, chosen.label))
         if stream is not self.stream or did != self.did:
             self._lie = lie(stream) if stream else None
         if (did, chosen.label) != (self.did, self.chosen.label):

@@ -17,6 +17,7 @@ from welvo.checks.registry import Finding
 from welvo.patch.cable import Piece, Stream
 from welvo.rig.document import Rig
 from welvo.rig.notation import plural, say_place
+from welvo.rig.refs import PortRef, to_run
 from welvo.rig.runs import Segment
 from welvo.runs.bridge import Slots, gaps, meets, rows
 from welvo.runs.geometry import Lie, Stroke
@@ -73,9 +74,9 @@ class OpenedBehind(QWidget):
 
     def _wrong(self, piece: Piece) -> Finding | None:
         """The error row of a bridge."""
-        where = f"{self.did}\t{self.chosen.label}\t{piece.n}"
-        codes = ("RUN-14", "RUN-15", "RUN-21", "RUN-11", "RUN-23")
-        return next((f for f in self._session.report.findings if f.code in codes and f.goes_to[1] == where), None)
+        where = to_run(self.did, self.chosen.label, piece.n)
+        codes = ("RUN-14", "RUN-15", "RUN-21", "RUN-11", "RUN-23", "RUN-30")
+        return next((f for f in self._session.report.findings if f.code in codes and f.goes_to == where), None)
 
     def _draw_else(self, p: QPainter) -> None:
         rig = self._session.rig
@@ -95,7 +96,7 @@ class OpenedBehind(QWidget):
     def _draw_line(self, p: QPainter, rig: Rig, segment: Segment) -> None:
         """A DMX line in cable order: each lamp with its address, metres and loads."""
         cables = self._session.index.cables
-        line = cables.lines.get((self.did, self.chosen.label))
+        line = cables.lines.get(PortRef(self.did, self.chosen.label))
         total = line_sum(self._session.index, segment, None, line.universe if line else "", plug_of(rig, self.did))
         step = min(96.0, (self.width() - LEFT_SIDE - 30) / max(1, len(total.stops)))
         y = 44

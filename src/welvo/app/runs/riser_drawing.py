@@ -25,6 +25,7 @@ from welvo.patch.cable import Piece, Stream
 from welvo.rig.abilities import ability
 from welvo.rig.notation import thousands
 from welvo.rig.plan import model_of
+from welvo.rig.refs import to_run
 from welvo.runs.geometry import Lie, Stroke, lie, place_along
 
 BAR = 58
@@ -185,10 +186,10 @@ class RiserDrawing(QWidget):
         order = {"error": 3, "warning": 2, "note": 1}
         found: dict[str, str] = {}
         for f in self._session.report.findings:
-            kind, where = f.goes_to
-            did, label = (*where.split("\t"), "")[:2]
-            if kind == "run" and did == self.did and label and order[f.severity] > order.get(found.get(label, ""), 0):
-                found[label] = f.severity
+            to = f.goes_to
+            here = to.kind == "run" and to.id == self.did and to.port
+            if here and order[f.severity] > order.get(found.get(to.port, ""), 0):
+                found[to.port] = f.severity
         return found
 
     def _draw_ports(self, p: QPainter, labels: list[str]) -> None:
@@ -288,7 +289,7 @@ class RiserDrawing(QWidget):
         s = piece.segment
         wrong = (
             any(
-                f.code == "RUN-14" and f.goes_to[1] == f"{self.did}\t{label}\t{piece.n}"
+                f.code == "RUN-14" and f.goes_to == to_run(self.did, label, piece.n)
                 for f in self._session.report.findings
             )
             if s.kind == "bridge"

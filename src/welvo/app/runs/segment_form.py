@@ -24,6 +24,7 @@ from welvo.rig.document import joined
 from welvo.rig.notation import plural
 from welvo.rig.patched import Element
 from welvo.rig.profile import Break, Channel, Mode
+from welvo.rig.refs import PortRef
 from welvo.rig.runs import PixelType, Segment
 from welvo.rig.wiring import Port
 from welvo.runs.bridge import worth
@@ -65,7 +66,7 @@ class SegmentFields(BoxFields):
             return s.edit(change_segment, did, at.label, at.n, **fields)
 
         def piece() -> tuple[Stream, Piece] | None:
-            stream = s.index.cables.streams.get((did, at.label))
+            stream = s.index.cables.streams.get(PortRef(did, at.label))
             return (stream, stream.pieces[at.n]) if stream and at.n < len(stream.pieces) else None
 
         title = QVBoxLayout()
@@ -326,7 +327,7 @@ class SegmentFields(BoxFields):
         self._table("Joint before it: function, wire here, wire there", lambda: self._joint(did, at))
 
     def _power(self, did: str, at: At) -> tuple[tuple[str, str], ...]:
-        stream = self.session.index.cables.streams.get((did, at.label))
+        stream = self.session.index.cables.streams.get(PortRef(did, at.label))
         found = (
             next((x for x in stretches(self.session.index.cables, stream) if x.piece.n == at.n), None)
             if stream
@@ -345,7 +346,7 @@ class SegmentFields(BoxFields):
         return tuple(ways)
 
     def _joint(self, did: str, at: At) -> tuple[tuple[str, str], ...]:
-        stream = self.session.index.cables.streams.get((did, at.label))
+        stream = self.session.index.cables.streams.get(PortRef(did, at.label))
         joint = next((j for j in joints(self.session.index.cables, stream) if j.n == at.n), None) if stream else None
         if joint is None or not joint.wires:
             return ()

@@ -17,6 +17,7 @@ from welvo.patch.cable import Piece
 from welvo.rig.lookup import mode_of
 from welvo.rig.notation import plural, say_place, thousands
 from welvo.rig.plan import model_of
+from welvo.rig.refs import PortRef, SegmentRef
 from welvo.rig.runs import Segment
 
 HEADS = (
@@ -47,9 +48,10 @@ class SegmentList(Ledger):
         if far and e.buttons() & Qt.MouseButton.LeftButton:
             self._press = None
             row_ = self.currentIndex().row()
-            if 0 <= row_ < len(self.rows.lines) and "\t" not in self.rows.lines[row_].id:
+            picked = self.rows.lines[row_].id if 0 <= row_ < len(self.rows.lines) else None
+            if isinstance(picked, str):
                 drag = QDrag(self)
-                drag.setMimeData(write_mime([self.rows.lines[row_].id]))
+                drag.setMimeData(write_mime([picked]))
                 drag.exec(Qt.DropAction.CopyAction)
             return
         super().mouseMoveEvent(e)
@@ -81,14 +83,13 @@ class RunRows:
             for port_label, planned in device.ports.items():
                 if which == "port" and port_label != port:
                     continue
-                stream = self._session.index.cables.streams.get((did, port_label))
-                place = f"{did}\t{port_label}\t"
-                marks_ = tuple((k, v) for k, v in worst.items() if k.startswith(place)) if worst else ()
+                stream = self._session.index.cables.streams.get(PortRef(did, port_label))
+                marks_ = tuple((k, v) for k, v in worst.items() if k[:2] == (did, port_label)) if worst else ()
                 facts = (stream, planned, device.name, marks_)
                 kept = self._kept.get((did, port_label))
                 if kept is None or kept[0][0] is not stream or kept[0][1] is not planned or kept[0][2:] != facts[2:]:
                     lines = [
-                        self._line(did, port_label, n, s, stream.pieces[n] if stream and n < len(stream.pieces) else None, worst.get(f"{place}{n}", ""))
+                        self._line(did, port_label, n, s, stream.pieces[n] if stream and n < len(stream.pieces) else None, worst.get(SegmentRef(did, port_label, n), ""))
                         for n, s in enumerate(planned.run)
                     ]  # fmt: skip
                     kept = self._kept[did, port_label] = (facts, lines)
@@ -113,14 +114,14 @@ class RunRows:
         order = model.ports.index(port) if model and port in model.ports else 0
         ranks = ({"error": 0, "warning": 1, "note": 2}.get(mark, 3), order, n, name.lower(), leds, piece.px if piece else 0, piece.slots if piece else 0,
                  first or (0, 0), last or (0, 0), cells[9], cells[10])  # fmt: skip
-        return Line(f"{did}\t{port}\t{n}", cells, ranks, quiet=s.kind in ("null", "extension"))
+        return Line(SegmentRef(did, port, n), cells, ranks, quiet=s.kind in ("null", "extension"))
 
-    def _worst(self) -> dict[str, str]:
+    def _worst(self) -> dict[SegmentRef, str]:
         order = {"error": 3, "warning": 2, "note": 1}
-        found: dict[str, str] = {}
+        found: dict[SegmentRef, str] = {}
         for f in self._session.report.findings:
-            kind, where = f.goes_to
-            if kind == "run" and order[f.severity] > order.get(found.get(where, ""), 0):
+            where = SegmentRef(f.goes_to.id, f.goes_to.port, f.goes_to.place)
+            if f.goes_to.kind == "run" and order[f.severity] > order.get(found.get(where, ""), 0):
                 found[where] = f.severity
         return found
 
@@ -177,7 +178,7 @@ class RunRows:
         s = self._session
         sel, rig, cables = s.selection, s.rig, s.index.cables
         found: set[tuple[str, str, int]] = set()
-        if sel.kind == "thing":
+        if sel.kind == "item":
             found |= {(*port, n) for key in sel.ids for port, n in cables.hung(key)}
         numbers: set[int] = set()
         if sel.kind == "universe":

@@ -23,6 +23,7 @@ from welvo.rig.abilities import gives
 from welvo.rig.base import Refused
 from welvo.rig.notation import plural, thousands
 from welvo.rig.plan import model_of
+from welvo.rig.refs import PortRef, SegmentRef
 from welvo.runs.consequences import moved
 from welvo.runs.edits import take_down
 from welvo.runs.pixels import universes_of
@@ -92,7 +93,7 @@ class RunsStation(QWidget):
         self.riser.picked.connect(self.pick)
         self.opened = Opened(session, wire)
         self.opened.picked.connect(self.pick)
-        self.opened.fixture.connect(lambda k: session.select_things([k]))
+        self.opened.fixture.connect(lambda k: session.select_items([k]))
         drawings: tuple[Riser | Opened, ...] = (self.riser, self.opened)
         for drawing in drawings:
             drawing.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
@@ -198,9 +199,9 @@ class RunsStation(QWidget):
         if self.did not in rig.devices:
             self.did = next((d for d in rig.devices if self._has_pixels(d)), next(iter(rig.devices), ""))
             self.at = At("", -1, 0)
-        if sel.on and sel.on[0] in rig.devices:
-            self.did, self.at = sel.on[0], At(sel.on[1], sel.on[2], sel.led)
-        elif sel.kind == "thing" and len(sel.ids) == 1 and cables.hung(sel.first):
+        if sel.on and sel.on.device in rig.devices:
+            self.did, self.at = sel.on.device, At(sel.on.port, sel.on.place, sel.led)
+        elif sel.kind == "item" and len(sel.ids) == 1 and cables.hung(sel.first):
             (did, port), n = cables.hung(sel.first)[0]
             led = 0
             if sel.pixel:
@@ -225,7 +226,7 @@ class RunsStation(QWidget):
             device.ports[self.at.label].run if self.at.label in device.ports else ()
         ):
             self.at = At(self.at.label, -1, 0)
-        stream = cables.streams.get((self.did, self.at.label))
+        stream = cables.streams.get(PortRef(self.did, self.at.label))
         piece = stream.pieces[self.at.n] if stream and 0 <= self.at.n < len(stream.pieces) else None
         if self.at.led and (piece is None or piece.segment.kind != "pixels" or self.at.led > piece.leds):
             self.at = At(self.at.label, self.at.n, 0)  # the segment is shorter now, or another one
@@ -262,7 +263,7 @@ class RunsStation(QWidget):
     def _fill(self) -> None:
         which = str(self.filter.currentData() or "box")
         lines = self._rows.loose() if which == "loose" else self._rows.segments(which, self.did, self.at.label)
-        chosen = f"{self.did}\t{self.at.label}\t{self.at.n}" if self.at.n >= 0 else ""
+        chosen = SegmentRef(self.did, self.at.label, self.at.n) if self.at.n >= 0 else None
         self.list.show_lines(lines, chosen)
         if self.list.currentIndex().isValid():
             self.list.scrollTo(self.list.currentIndex())
@@ -279,15 +280,14 @@ class RunsStation(QWidget):
         )
         self.hang.setPlaceholderText("line: 101-112" if dmx else "21 x 55 RGB ribbon, 3 to a port")
 
-    def listed(self, kind: str) -> list[tuple[str, str, int]]:
+    def listed(self, kind: str) -> list[SegmentRef]:
         """The segments of a kind that the list shows: box, port, place in the run."""
         rig = self._session.rig
         found = []
         for line in self.list.rows.lines:
-            if "\t" in line.id:
-                did, port, n = line.id.split("\t")
-                if rig.devices[did].ports[port].run[int(n)].kind == kind:
-                    found.append((did, port, int(n)))
+            at = line.id
+            if isinstance(at, SegmentRef) and rig.devices[at.device].ports[at.port].run[at.place].kind == kind:
+                found.append(at)
         return found
 
     # ---- picking
@@ -298,23 +298,23 @@ class RunsStation(QWidget):
         at = At(port, n, led)
         if self.at != at:
             s.commit_pending()
-        stream = s.index.cables.streams.get((self.did, port))
-        on = (self.did, port, n)
+        stream = s.index.cables.streams.get(PortRef(self.did, port))
+        on = SegmentRef(self.did, port, n)
         if n < 0:
             s.select(Selection("port", (self.did, port), setting=f"{port}.universe"))
         elif stream is None or not stream.pieces[n].key:
-            s.select(Selection("segment", (self.did, port, str(n)), on=on, led=led))
+            s.select(Selection("segment", (self.did,), on=on, led=led))
         else:
             piece = stream.pieces[n]
             pixel = 0
             if led and piece.leds:
                 pixel = element_pixel(s.rig, piece, int(cable_order(piece.segment, piece.leds)[led - 1]))
-            s.select(Selection("thing", (piece.key,), pixel=pixel, on=on, led=led))
+            s.select(Selection("item", (piece.key,), pixel=pixel, on=on, led=led))
 
     @property
     def pixel(self) -> int:
         """The element's own number of the pixel that is chosen; 0: none."""
-        stream = self._session.index.cables.streams.get((self.did, self.at.label))
+        stream = self._session.index.cables.streams.get(PortRef(self.did, self.at.label))
         if stream is None or not 0 <= self.at.n < len(stream.pieces) or not self.at.led:
             return 0
         piece = stream.pieces[self.at.n]
@@ -324,7 +324,7 @@ class RunsStation(QWidget):
 
     def pick_pixel(self, number: int) -> None:
         """Select a pixel of the chosen segment's element by its own number."""
-        stream = self._session.index.cables.streams.get((self.did, self.at.label))
+        stream = self._session.index.cables.streams.get(PortRef(self.did, self.at.label))
         if stream is None or not 0 <= self.at.n < len(stream.pieces):
             return
         piece = stream.pieces[self.at.n]
@@ -332,13 +332,26 @@ class RunsStation(QWidget):
         if place:
             self.pick(self.at.label, self.at.n, place.cable - piece.led + 1)
 
-    def _pick_row(self, id_: str) -> None:
-        if "\t" not in id_:
-            self._session.select_things([id_])
+    def _pick_row(self, id_: SegmentRef | str) -> None:
+        if isinstance(id_, str):
+            self._session.select_items([id_])
             return
-        did, port, n = id_.split("\t")
+        self.did = id_.device
+        self.pick(id_.port, id_.place, 0)
+
+    def show_place(self, did: str, port: str, place: int) -> None:
+        """Show a device's cables, and select one of its ports or segments there where it is named."""
+        if not port:
+            self._session.select(Selection("device", (did,)))
+            return
         self.did = did
-        self.pick(port, int(n), 0)
+        planned = self._session.rig.devices[did].ports.get(port)
+        self.pick(port, place if planned and place < len(planned.run) else -1, 0)
+
+    def show_unattached(self) -> None:
+        """List what hangs on no cable."""
+        self.filter.setCurrentIndex(self.filter.findData("loose"))
+        self.refresh()
 
     def choose_box(self, did: str) -> None:
         self._session.select(Selection("device", (did,)))

@@ -89,7 +89,7 @@ class Supplies(QDialog):
 
     def _chosen(self) -> str:
         at = self.list.currentIndex().row()
-        return self.list.rows.lines[at].id if 0 <= at < len(self.list.rows.lines) else ""
+        return str(self.list.rows.lines[at].id) if 0 <= at < len(self.list.rows.lines) else ""
 
     def _add(self) -> None:
         try:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Hashable
 from dataclasses import dataclass
 from typing import Any
 
@@ -38,7 +39,7 @@ class Head:
 class Line:
     """One row: an id, its cells, what each is sorted by (the cell itself when absent), and whether it is quiet."""
 
-    id: str
+    id: Hashable
     cells: tuple[str, ...]
     ranks: tuple[Any, ...] = ()
     quiet: bool = False
@@ -180,7 +181,7 @@ def plain(table: QTableView) -> QHeaderView:
 class Ledger(QTableView):
     """Emits `picked` with the id of the row that was chosen by hand."""
 
-    picked = Signal(str)
+    picked = Signal(object)
 
     def __init__(self, name: str, heads: tuple[Head, ...], parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -202,11 +203,11 @@ class Ledger(QTableView):
         if now.isValid() and not self._busy:
             self.picked.emit(self.rows.lines[now.row()].id)
 
-    def show_lines(self, lines: list[Line], chosen: str = "") -> None:
+    def show_lines(self, lines: list[Line], chosen: Hashable = None) -> None:
         """Show other rows; the row of `chosen` is selected without telling anybody."""
         self._busy = True
         self.rows.show(lines)
-        row = next((n for n, line in enumerate(self.rows.lines) if chosen and line.id == chosen), -1)
+        row = next((n for n, line in enumerate(self.rows.lines) if chosen not in (None, "") and line.id == chosen), -1)
         if row >= 0:
             self.selectRow(row)
         else:
