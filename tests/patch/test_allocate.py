@@ -6,13 +6,15 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from tests.conftest import profile
-from welvo.patch.allocate import Wish, add_fixtures, landing, next_free, patch_series, read_wish
+from welvo.patch.adding import Wish, add_fixtures, fit_from, patch_series, read_wish
 from welvo.patch.index import Index
+from welvo.patch.landing import landing
+from welvo.patch.laying import Laying, lay, next_free
 from welvo.rig import edits
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig, put
-from welvo.rig.patched import Element, Place
-from welvo.rig.wiring import Universe
+from welvo.rig.patched import Element, Fixture, Place
+from welvo.rig.wiring import Device, DeviceModel, Port, Universe
 
 
 def starts(rig: Rig, *keys: str) -> list[tuple[int, int]]:
@@ -22,13 +24,13 @@ def starts(rig: Rig, *keys: str) -> list[tuple[int, int]]:
 
 def test_the_next_free_place_is_the_first_that_holds_it_whole(rig: Rig) -> None:
     index = Index(rig)
-    assert next_free(index, "u1", 8) == 17 and next_free(index, "u2", 8) == 15 and next_free(index, "u2", 87) == 131
-    assert (
-        next_free(index, "u1", 496) == 17
-        and next_free(index, "u1", 497) is None
-        and next_free(index, "u1", 600) is None
-    )
-    assert next_free(index, "u1", 8, ignore=frozenset({("a", 0)})) == 1
+    assert next_free(index, 8, "u1") == ("u1", 17) and next_free(index, 8, "u2") == ("u2", 15)
+    assert next_free(index, 87, "u2") == ("u2", 131)
+    assert next_free(index, 496, "u1") == ("u1", 17)
+    assert next_free(index, 497, "u1") is None and next_free(index, 600, "u1") is None
+    assert next_free(index, 8, "u1", moving=frozenset({("a", 0)})) == ("u1", 1)
+    assert next_free(index, 8, "u1", highest=16) == ("u2", 15)  # 1.017 is too high a start: on in the next universe
+    assert next_free(Index(Rig()), 1) is None
 
 
 @settings(max_examples=100, deadline=None)
@@ -47,7 +49,7 @@ def test_the_next_free_place_agrees_with_looking_slot_by_slot(
     index = Index(Rig(universes={"u1": Universe(number=1)}, elements=elements))
     busy = {s for a, w in taken for s in range(a, a + w)}
     wanted = next((s for s in range(start, 514 - width) if not busy & set(range(s, s + width))), None)
-    assert next_free(index, "u1", width, start) == wanted
+    assert next_free(index, width, "u1", start) == (wanted and ("u1", wanted))
 
 
 def test_series_in_every_writing(rig: Rig) -> None:
@@ -58,6 +60,44 @@ def test_series_in_every_writing(rig: Rig) -> None:
     assert starts(patch_series(index, keys, "2.200 gap 2")[0], "a", "b") == [(2, 200), (2, 210)]
     assert starts(patch_series(index, keys, "1.500 +10")[0], "a", "b") == [(1, 500), (2, 1)]  # 510 + 7 is past 512
     assert starts(patch_series(index, [("c", 0)], "free")[0], "c") == [(1, 17)]
+
+
+def test_typing_goes_by_the_same_limits_as_laying_out(rig: Rig) -> None:
+    """Eight of 40 slots on a port of 256: six fit behind each other, two go on in the next universe, by either way."""
+    model = DeviceModel(name="Short node", ports=("A",), slots_per_port=256)
+    node = Device(name="N", model="m", ports={"A": Port(feed="w1")})
+    bars = {f"b{n}": Fixture(number=200 + n, profile="bar40", mode="m") for n in range(8)}
+    made, _ = put(
+        rig, "", device_models={"m": model}, devices={**dict.fromkeys(rig.devices), "n": node}, fixtures={**dict.fromkeys(rig.fixtures), **bars},
+        profiles={"bar40": profile("Bar 40", "40 x (dimmer)")},
+    )  # fmt: skip
+    keys = [(k, 0) for k in bars]
+    typed, _ = patch_series(Index(made), keys, "1.1")
+    assert starts(typed, *bars) == [(1, 1 + 40 * n) for n in range(6)] + [(2, 1), (2, 41)]
+    laid = lay(Index(made), keys, Laying(("u1", 1), over=True))
+    assert [(made.universes[s.universe].number, s.address) for s in laid.steps] == starts(typed, *bars)
+    with pytest.raises(Refused, match="past 256 .port A of N puts out 256.. The highest start is 217"):
+        patch_series(Index(made), keys[:1], "1.218")
+
+
+def test_a_typed_start_is_taken_as_it_is_typed_and_a_spacing_below_the_footprint_is_refused(rig: Rig) -> None:
+    over, _ = patch_series(
+        Index(rig), [("a", 0), ("b", 0)], "2.10 +8"
+    )  # the ribbon is there: a clash, and shown as one
+    assert starts(over, "a", "b") == [(2, 10), (2, 18)] and "u2" in Index(over).flagged()
+    with pytest.raises(Refused, match=r"A spacing of 7 is less than the 8 slots one takes.*Write \+8"):
+        patch_series(Index(rig), [("a", 0), ("b", 0)], "2.200 +7")
+
+
+@pytest.mark.parametrize(
+    ("start", "width", "fit"),
+    [
+        ("1.1 +40", 38, 12),  # the twelfth starts at 441 and ends at 478; the thirteenth would end at 518
+        ("1.1", 38, 13), ("1.500", 8, 1), ("1.506", 8, 0), ("1.505", 8, 1), ("9.1", 38, 13), ("1.1 gap 2", 8, 51),
+    ],
+)  # fmt: skip
+def test_how_many_fit_from_a_typed_start_is_exact_to_one_slot(rig: Rig, start: str, width: int, fit: int) -> None:
+    assert fit_from(Index(rig), width, start) == fit
 
 
 def test_free_places_do_not_overlap_each_other(rig: Rig) -> None:
@@ -78,7 +118,7 @@ def test_places_that_cannot_be_are_refused(rig: Rig, typed: str, says: str) -> N
 
 def test_when_the_universes_run_out_it_says_how_many_fit(rig: Rig) -> None:
     with pytest.raises(Refused, match="1 of 3 fit. Add universe 3"):
-        patch_series(Index(rig), [("a", 0), ("b", 0), ("c", 0)], "2.500 +8")
+        patch_series(Index(rig), [("a", 0), ("b", 0), ("c", 0)], "2.500 +14")
 
 
 def test_a_landing_says_whom_it_would_meet(rig: Rig) -> None:

@@ -7,9 +7,9 @@ from msgspec.structs import replace
 
 from tests.conftest import at
 from welvo.patch import capacity
-from welvo.patch.allocate import landing
 from welvo.patch.arrange import copy_things, renumbered, swap, swap_things
 from welvo.patch.index import Index
+from welvo.patch.landing import landing
 from welvo.patch.stream import boxes, stream_of
 from welvo.patch.traffic import dmx_rate, frame_octets, say_bits, traffic
 from welvo.patch.wires import wire_table

@@ -9,10 +9,10 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from tests.conftest import at, profile
-from welvo.patch.allocate import apply_steps
 from welvo.patch.index import Index
 from welvo.patch.laying import free_between
 from welvo.patch.repack import Item, pack, repack
+from welvo.patch.steps import apply_steps
 from welvo.rig.document import Rig
 from welvo.rig.edits import share
 from welvo.rig.patched import Fixture, Place

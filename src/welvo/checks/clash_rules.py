@@ -8,11 +8,11 @@ from functools import partial
 
 from welvo.checks.patch_rules import move_fix
 from welvo.checks.registry import Context, Fix, Found, rule
-from welvo.patch.allocate import apply_steps
 from welvo.patch.consequences import change_mode
 from welvo.patch.index import Clash, Span
 from welvo.patch.laying import Laying, lay
 from welvo.patch.path import words_on
+from welvo.patch.steps import apply_steps
 from welvo.rig.attributes import family_of, word_for
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Rig
@@ -268,7 +268,7 @@ def _share_fixes(ctx: Context, sid: str) -> list[Fix]:
         or len({(f.profile, f.mode) for f in lamps if f}) > 1
     ):
         return [end]
-    from welvo.patch.allocate import Step
+    from welvo.patch.steps import Step
 
     lead = {x.brk: x for x in first}
     steps, changes = [], []

@@ -11,6 +11,7 @@ from welvo.checks.registry import Context, Fix, Found, PortHere, rule
 from welvo.checks.run_rules import streams
 from welvo.patch.along import piece_name
 from welvo.patch.cable import Piece
+from welvo.rig.counting import free_between
 from welvo.rig.lookup import call
 from welvo.rig.notation import plural, say_place, thousands
 from welvo.rig.patched import NOWHERE, Element
@@ -314,13 +315,7 @@ def hung_in_part(ctx: Context, key: str) -> Iterator[Found]:
         if s.kind not in ("pixels", "lamps"):
             continue
         covered.add((s.first, min(total, s.first + s.count - 1) if s.count else total))
-    at, missing = 1, list[tuple[int, int]]()
-    for a, b in sorted(covered):
-        if a > at:
-            missing.append((at, a - 1))
-        at = max(at, b + 1)
-    if at <= total:
-        missing.append((at, total))
+    missing = free_between(list(covered), total)
     if not missing:
         return
     lost = sum(b - a + 1 for a, b in missing)

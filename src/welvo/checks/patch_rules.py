@@ -8,9 +8,10 @@ from functools import partial
 from msgspec.structs import replace
 
 from welvo.checks.registry import Context, Fix, Found, rule
-from welvo.patch.allocate import apply_steps, footprint_of, lay_out, next_free_anywhere
 from welvo.patch.index import Index, Span
+from welvo.patch.laying import Laying, lay, next_free
 from welvo.patch.path import words_on
+from welvo.patch.steps import apply_steps, footprint_of
 from welvo.rig.base import Refused
 from welvo.rig.counting import HIGHEST_SACN, SLOTS
 from welvo.rig.document import Change, Edit, Rig, put
@@ -33,7 +34,7 @@ def move_fix(ctx: Context, span: Span, highest: int = SLOTS) -> Fix | None:
     if place.locked or place.way != "typed" or ctx.index.dependents(span.key):
         return None  # what follows it would move too, perhaps into the next clash
     width = footprint_of(rig, span.key, span.brk)
-    spot = next_free_anywhere(ctx.index, width, span.universe, span.first, frozenset({(span.key, span.brk)}), highest)
+    spot = next_free(ctx.index, width, span.universe, span.first, frozenset({(span.key, span.brk)}), highest)
     if not spot:
         return None
     new = say_place(rig.universes[spot[0]].number, spot[1])
@@ -95,9 +96,12 @@ def _patch_fixes(ctx: Context, key: str, breaks: list[int]) -> list[Fix]:
     if key not in rig.fixtures:
         return []
     try:
-        steps = lay_out(ctx.index, [(key, b) for b in breaks], None, None, None)
+        laid = lay(ctx.index, [(key, b) for b in breaks], Laying())
     except Refused:
+        return []  # there is no universe at all
+    if laid.left:
         return []  # the rig is full
+    steps = list(laid.steps)
     if ctx.index.dependents(key):  # what follows it lands somewhere as well, and must land clean
         after = Index(apply_steps(rig, steps, "")[0])
         if any(

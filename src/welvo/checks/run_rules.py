@@ -13,7 +13,7 @@ from welvo.patch.cable import Stream
 from welvo.rig.abilities import ability
 from welvo.rig.counting import HIGHEST_SACN
 from welvo.rig.document import Edit, Rig, put
-from welvo.rig.notation import plural, say_place, thousands
+from welvo.rig.notation import plural, say_numbers, say_place, thousands
 from welvo.rig.patched import NOWHERE
 from welvo.rig.plan import model_of
 from welvo.rig.protocol import say_protocol
@@ -168,14 +168,14 @@ def past_what_is_fed(ctx: Context, here: PortHere) -> Iterator[Found]:
     dark = {*gone, *unfed}
     first = min(dark)
     lost = sum(p.last - p.first + 1 for piece in stream.pieces for p in piece.parts if p.universe in dark)
-    parts = [f"{plural(len(gone), 'universe')} not there ({_series(gone)})"] if gone else []
-    parts += [f"{plural(len(unfed), 'universe')} not fed ({_series(unfed)})"] if unfed else []
+    parts = [f"{plural(len(gone), 'universe')} not there ({say_numbers(gone)})"] if gone else []
+    parts += [f"{plural(len(unfed), 'universe')} not fed ({say_numbers(unfed)})"] if unfed else []
     changes = tuple((f"universe {n}", "not fed" if n in numbers else "none", "made and fed") for n in sorted(dark)[:40])
     need = stream.used[-1][1]
     yield Found(
         title=f"Port {label} needs universe {first}, which is {'not there' if first in gone else 'not fed'}",
         reason=f"{thousands(lost)} of its {thousands(stream.slots)} slots: {' and '.join(parts)}. Its last universe is {stream.used[-1][0]}, up to slot {need}.",
-        facts={"port": label, "not there": _series(gone), "not fed": _series(unfed)},
+        facts={"port": label, "not there": say_numbers(gone), "not fed": say_numbers(unfed)},
         where=name,
         cause=f"{ctx.rig.devices[did].name} is not fed",
         goes_to=to_run(did, label),
@@ -184,18 +184,6 @@ def past_what_is_fed(ctx: Context, here: PortHere) -> Iterator[Found]:
             Fix(f"Make and feed {plural(len(gone) + len(unfed), 'universe')}", changes, partial(make_to_fit, did=did))
         ],
     )
-
-
-def _series(numbers: list[int]) -> str:
-    if not numbers:
-        return "none"
-    runs: list[list[int]] = []
-    for n in sorted(numbers):
-        if runs and n == runs[-1][-1] + 1:
-            runs[-1].append(n)
-        else:
-            runs.append([n])
-    return ", ".join(str(r[0]) if len(r) == 1 else f"{r[0]}–{r[-1]}" for r in runs)
 
 
 @rule(

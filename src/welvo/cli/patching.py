@@ -11,9 +11,9 @@ import typer
 from welvo.cli.base import AsJson, RigFile, app, fail, load_rig
 
 if TYPE_CHECKING:
-    from welvo.patch.allocate import Step
     from welvo.patch.index import Index
     from welvo.patch.laying import Laying
+    from welvo.patch.steps import Step
     from welvo.rig.document import Rig
 
 
@@ -199,8 +199,8 @@ def _how_many(index: Index, width: int, laying: Laying) -> dict[str, Any]:
 
 
 def _pack(index: Index, number: int, write: Path | None) -> dict[str, Any]:
-    from welvo.patch.allocate import apply_steps
     from welvo.patch.repack import repack
+    from welvo.patch.steps import apply_steps
     from welvo.rig.base import Refused
     from welvo.rig.lookup import universe_by_number
 

@@ -7,7 +7,7 @@ import re
 from msgspec.structs import replace
 
 from welvo.formats.library import find_generic
-from welvo.patch.allocate import add_fixtures, read_wish
+from welvo.patch.adding import add_fixtures, read_wish
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Edit, Rig, joined

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from welvo.patch.allocate import Step, apply_steps, footprint_of
 from welvo.patch.index import Index
-from welvo.patch.laying import is_locked, place_of
+from welvo.patch.steps import Step, apply_steps, footprint_of, is_locked, place_of
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Edit, Rig, fresh_id, put
 from welvo.rig.edits import with_place

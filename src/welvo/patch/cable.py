@@ -14,6 +14,7 @@ from welvo.rig.abilities import gives
 from welvo.rig.counting import HIGHEST_SACN
 from welvo.rig.document import Rig
 from welvo.rig.lookup import mode_of
+from welvo.rig.patched import Element
 from welvo.rig.plan import model_of
 from welvo.rig.refs import PortRef
 from welvo.rig.runs import Segment
@@ -26,6 +27,14 @@ class Part(NamedTuple):
     first: int
     last: int
     done: int
+
+
+def place_in(parts: tuple[Part, ...], within: int) -> tuple[int, int] | None:
+    """Universe number and address of slot `within` (from 1) of what was laid in parts; None past its end."""
+    for p in parts:
+        if p.done < within <= p.done + p.last - p.first + 1:
+            return p.universe, p.first + within - p.done - 1
+    return None
 
 
 class Piece(NamedTuple):
@@ -50,10 +59,7 @@ class Piece(NamedTuple):
 
     def place(self, within: int) -> tuple[int, int] | None:
         """Universe number and address of slot `within` (from 1) of the segment."""
-        for p in self.parts:
-            if p.done < within <= p.done + p.last - p.first + 1:
-                return p.universe, p.first + within - p.done - 1
-        return None
+        return place_in(self.parts, within)
 
     def within(self, universe: int, address: int) -> int:
         """Which slot of the segment (from 1) is at an address; 0: none."""
@@ -303,6 +309,20 @@ class Cables:
         return model.passes if model else "nothing"
 
     # ---- questions
+
+    def universe(self, number: int) -> str:
+        """The id of the universe with a number; empty when the rig has none."""
+        return self._ids.get(number, "")
+
+    def stretched(self, element: Element, number: int, address: int) -> tuple[tuple[Part, ...], tuple[int, int]]:
+        """An element laid over universes from an address on, and the place right behind it.
+
+        Every universe counts with its own size; one that the rig does not have, with that of the first.
+        """
+        parts, *behind = lay(
+            number, address, element.footprint, element.unit, lambda n: self.size(n, number), element.whole
+        )
+        return parts, (behind[0], behind[1])
 
     def on_runs(self, key: str) -> list[tuple[Stream, Piece]]:
         """The pieces a thing hangs as, or behind whose bridge it hangs, in the order of boxes and ports."""

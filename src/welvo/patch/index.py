@@ -11,7 +11,7 @@ import numpy.typing as npt
 from welvo.patch.cable import Cables
 from welvo.patch.limits import Limit, limits
 from welvo.patch.resolve import Resolver
-from welvo.rig.counting import SLOTS, stretches
+from welvo.rig.counting import SLOTS, free_between
 from welvo.rig.document import Change, Rig
 from welvo.rig.patched import Element
 from welvo.rig.refs import PortRef
@@ -194,16 +194,16 @@ class Index:
         return tuple(spans)
 
     def _element(self, key: str, element: Element, universe: str, address: int) -> tuple[Span, ...]:
-        size = self.rig.universes[universe].size
-        number = self.rig.universes[universe].number
-        unit = 1 if element.kind == "block" else len(element.order)
+        parts, _ = self.cables.stretched(element, self.rig.universes[universe].number, address)
         spans = []
-        for ahead, first, last, done in stretches(address, element.footprint, unit, size, element.whole):
-            uid = self._numbers.get(number + ahead)
+        for part in parts:
+            uid = self._numbers.get(part.universe)
             if uid is None:
-                self.missing[key] = number + ahead
+                self.missing[key] = part.universe
                 break
-            spans.append(Span(key, 0, uid, first, last, done))
+            spans.append(Span(key, 0, uid, part.first, part.last, part.done))
+        if parts and key not in self.missing and parts[-1].done + parts[-1].last - parts[-1].first + 1 < element.footprint:
+            self.missing[key] = parts[-1].universe + 1  # past the highest universe that any protocol numbers
         return tuple(spans)
 
     def _on_cable(self, key: str) -> tuple[Span, ...]:
@@ -358,12 +358,8 @@ class Index:
 
     def free_stretches(self, universe: str) -> list[tuple[int, int]]:
         """The free stretches of a universe up to its limit, (first, last), reserve counted as taken."""
-        size = self.limit(universe).slots
-        taken = self.occupancy(universe)[:size] > 0
-        for first, last in self.rig.universes[universe].reserve:
-            taken[first - 1 : last] = True
-        edges = np.flatnonzero(np.diff(np.concatenate([[True], taken, [True]]).astype(np.int8)))
-        return [(int(a) + 1, int(b)) for a, b in zip(edges[::2], edges[1::2])]
+        taken = [(s.first, s.last) for s in self.on(universe)]
+        return free_between([*taken, *self.rig.universes[universe].reserve], self.limit(universe).slots)
 
     def flagged(self) -> set[str]:
         """Universes in which anything overlaps anything: one sort and one running maximum over all spans.

@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
 
-from welvo.patch.allocate import Step, apply_steps, footprint_of
 from welvo.patch.index import Index
+from welvo.patch.steps import Breaks, Step, apply_steps, footprint_of, is_locked, place_of
 from welvo.rig.base import Refused
-from welvo.rig.counting import Stretch, free_between, stretches
+from welvo.rig.counting import SLOTS, Stretch, free_between
 from welvo.rig.document import Edit, Rig
 from welvo.rig.lookup import call, universes_in_order
-from welvo.rig.notation import plural, say_place
-from welvo.rig.patched import Place
+from welvo.rig.notation import natural, plural, say_place
 
 Way = Literal["packed", "gap", "spacing", "round"]
 Order = Literal["list", "number", "name", "left to right", "front to back"]
@@ -75,7 +74,7 @@ class _Universe:
 class _Filler:
     """Places one thing after another; never goes back."""
 
-    def __init__(self, index: Index, laying: Laying, moving: frozenset[tuple[str, int]]) -> None:
+    def __init__(self, index: Index, laying: Laying, moving: Breaks) -> None:
         self.index, self.laying = index, laying
         rig = index.rig
         order = list(laying.into) or universes_in_order(rig)
@@ -88,6 +87,8 @@ class _Filler:
         self._known: dict[str, _Universe] = {}
         self.at = 0
         self.low = laying.start[1] if laying.start and laying.start[0] == order[0] else 1
+        self.typed = bool(laying.start and laying.over)
+        """Whether the next item is the first of a typed start, which is meant exactly as typed."""
         self.base = 0
         """The start of the thing before in this universe, that spacing counts from; 0: none yet."""
 
@@ -133,44 +134,45 @@ class _Filler:
     def next_universe(self) -> None:
         self.at, self.low, self.base = self.at + 1, 1, 0
 
-    def place_element(self, key: str) -> tuple[str, int] | None:
-        """An element that needs more than one universe: it starts where all its stretches are free."""
+    def place_element(self, key: str, exactly: bool) -> tuple[str, int] | None:
+        """An element starts where all its stretches are free. One that a universe holds stays in one, unless its start
+        was typed (`exactly`)."""
         element = self.index.rig.elements[key]
-        if element.footprint <= self.universe(self.order[min(self.at, len(self.order) - 1)]).limit:
+        if not exactly and element.footprint <= self.universe(self.order[min(self.at, len(self.order) - 1)]).limit:
             return self.place(element.footprint)
-        rig = self.index.rig
-        number_of = {u.number: uid for uid, u in rig.universes.items()}
-        unit = 1 if element.kind == "block" else len(element.order)
+        rig, cables = self.index.rig, self.index.cables
         while self.at < len(self.order):
             uid = self.order[self.at]
-            universe = rig.universes[uid]
-            parts = [
-                (number_of.get(universe.number + ahead, ""), a, b)
-                for ahead, a, b, _ in stretches(self.low, element.footprint, unit, universe.size, element.whole)
-            ]
-            if parts and all(u and any(a <= x and y <= b for a, b in self.universe(u).free) for u, x, y in parts):
+            parts, _ = cables.stretched(element, rig.universes[uid].number, self.low)
+            ids = [cables.universe(p.universe) for p in parts]
+            if parts and (exactly or all(u and self._holds(u, p.first, p.last) for u, p in zip(ids, parts))):
                 start = self.low
-                last = parts[-1]
-                self.at = self.order.index(last[0]) if last[0] in self.order else len(self.order)
-                self.low, self.base = last[2] + 1, 0
+                last = next((n for n in range(len(ids) - 1, -1, -1) if ids[n] in self.order), 0)
+                self.at = self.order.index(ids[last]) if ids[last] in self.order else len(self.order)
+                self.low, self.base = parts[last].last + 1 + (self.laying.by if self.laying.way == "gap" else 0), 0
                 return uid, start
             self.next_universe()
         return None
 
-
-def place_of(rig: Rig, key: str, brk: int) -> Place:
-    fixture = rig.fixtures.get(key)
-    return fixture.place(brk) if fixture else rig.elements[key].at
+    def _holds(self, uid: str, first: int, last: int) -> bool:
+        return any(a <= first and last <= b for a, b in self.universe(uid).free)
 
 
-def is_locked(rig: Rig, key: str, brk: int) -> bool:
-    return place_of(rig, key, brk).locked
-
-
-def _stays(rig: Rig, key: str, brk: int) -> bool:
+def _stays(rig: Rig, key: str, brk: int, keep_runs: bool) -> bool:
     """Whether laying out leaves a place alone: it is locked, or its cable decides."""
     place = place_of(rig, key, brk)
-    return place.locked or place.way == "run"
+    return place.locked or (keep_runs and place.way == "run")
+
+
+def _check_step(laying: Laying, widest: int) -> None:
+    """A spacing is counted from start to start, so that one below the footprint would lay them on each other."""
+    if laying.way in ("spacing", "round") and laying.by < 1:
+        raise Refused(f"A {laying.way} needs a step of 1 slot or more.")
+    if laying.way == "spacing" and laying.by < widest:
+        raise Refused(
+            f"A spacing of {laying.by} is less than the {plural(widest, 'slot')} one takes: they would lie on each other. "
+            f"Write +{widest}, or gap for the slots left free between."
+        )
 
 
 def in_order(rig: Rig, keys: list[tuple[str, int]], order: Order) -> list[tuple[str, int]]:
@@ -185,25 +187,13 @@ def in_order(rig: Rig, keys: list[tuple[str, int]], order: Order) -> list[tuple[
             return (0, fixture.number) if fixture else (1, 0)
         if order == "name":
             name = fixture.name if fixture else rig.elements[key].name
-            return tuple((0, int(p), "") if p.isdigit() else (1, 0, p) for p in _pieces(name.lower()))
+            return tuple(natural(name))
         if fixture is None or fixture.spot is None:
             return (1, 0.0, 0.0)
         x, y, _ = fixture.spot
         return (0, x, y) if order == "left to right" else (0, y, x)
 
     return sorted(keys, key=rank)
-
-
-def _pieces(name: str) -> Iterator[str]:
-    """A name cut into words and numbers, so that Kelp 2 comes before Kelp 10."""
-    piece = ""
-    for c in name:
-        if piece and c.isdigit() != piece[-1].isdigit():
-            yield piece
-            piece = ""
-        piece += c
-    if piece:
-        yield piece
 
 
 def _bundles(rig: Rig, keys: list[tuple[str, int]], together: bool) -> list[list[tuple[str, int]]]:
@@ -220,14 +210,14 @@ def _bundles(rig: Rig, keys: list[tuple[str, int]], together: bool) -> list[list
     return list(found.values())
 
 
-def lay(index: Index, keys: list[tuple[str, int]], laying: Laying) -> Laid:
+def lay(index: Index, keys: list[tuple[str, int]], laying: Laying, keep_runs: bool = True) -> Laid:
     """Where each break or element would stand. Locked ones keep their places and are gone around.
 
-    Raises Refused when the wish itself cannot be read (no universe, a start past the end, a step of 0).
+    What follows a cable stays with it, unless `keep_runs` is off: then a typed address takes it off its cable.
+    Raises Refused when the wish itself cannot be (no universe, a start past the end, a spacing below a footprint).
     """
     rig = index.rig
-    if laying.way in ("spacing", "round") and laying.by < 1:
-        raise Refused(f"A {laying.way} needs a step of 1 slot or more.")
+    _check_step(laying, max((footprint_of(rig, *k) for k in keys if k[0] in rig.fixtures), default=0))
     if laying.start:
         uid, address = laying.start
         if address > index.limit(uid).slots - laying.headroom:
@@ -236,8 +226,8 @@ def lay(index: Index, keys: list[tuple[str, int]], laying: Laying) -> Laid:
             raise Refused(
                 f"{say_place(rig.universes[uid].number, address)} lies past the last slot to use, {limit.slots - laying.headroom}{why}."
             )
-    movable = [k for k in in_order(rig, keys, laying.order) if not _stays(rig, *k)]
-    stays = tuple(dict.fromkeys(k for k, b in keys if _stays(rig, k, b)))
+    movable = [k for k in in_order(rig, keys, laying.order) if not _stays(rig, *k, keep_runs)]
+    stays = tuple(dict.fromkeys(k for k, b in keys if _stays(rig, k, b, keep_runs)))
     freed = tuple(dict.fromkeys(k for k, b in movable if place_of(rig, k, b).way == "anchored"))
     leader = _leaders(index, movable)
     riders = [k for k in movable if k[0] in leader]
@@ -251,7 +241,7 @@ def lay(index: Index, keys: list[tuple[str, int]], laying: Laying) -> Laid:
         if placed is None:
             left += bundle
             needed = sum(footprint_of(rig, *k) for k in bundle)
-            who = call(rig, bundle[0][0]) if len(bundle) == 1 else f"the {len(bundle)} things that belong together"
+            who = call(rig, bundle[0][0]) if len(bundle) == 1 else f"the {len(bundle)} items that belong together"
             why = why or f"{who} ({plural(needed, 'slot')}) found no place."
             if not laying.together:
                 left += [k for k in movable if k not in {(s.key, s.brk) for s in steps} and k not in left]
@@ -296,7 +286,11 @@ def _place_bundle(filler: _Filler, rig: Rig, bundle: list[tuple[str, int]]) -> l
         state = (filler.low, filler.base)
         steps: list[Step] = []
         for key, brk in bundle:
-            spot = filler.place_element(key) if key in rig.elements else filler.place(footprint_of(rig, key, brk))
+            if key in rig.elements:
+                spot = filler.place_element(key, exactly=filler.typed)
+            else:
+                spot = filler.place(footprint_of(rig, key, brk))
+            filler.typed = False
             if spot is None or (len(bundle) > 1 and steps and spot[0] != steps[0].universe):
                 break
             steps.append(Step(key, brk, *spot))
@@ -324,10 +318,9 @@ class Fit:
 
 def how_many(index: Index, width: int, laying: Laying, most: int = 10_000) -> Fit:
     """How many things of a width fit from here, exactly. Raises Refused as `lay` does."""
-    if laying.way in ("spacing", "round") and laying.by < 1:
-        raise Refused(f"A {laying.way} needs a step of 1 slot or more.")
     if width < 1:
-        raise Refused("A thing of no slots fits any number of times.")
+        raise Refused("What takes no slots fits any number of times.")
+    _check_step(laying, width)
     filler = _Filler(index, laying, frozenset())
     count, at, left = 0, ("", 0), 0
     while count < most:
@@ -366,3 +359,22 @@ def followers(index: Index, laid: Laid) -> list[str]:
     asked = {s.key for s in laid.steps}
     moved = {s.key for s in changed(index, laid)}
     return list(dict.fromkeys(f for key in moved for f in index.dependents(key) if f not in asked))
+
+
+def next_free(
+    index: Index, width: int, universe: str = "", start: int = 1, moving: Breaks = frozenset(), highest: int = SLOTS
+) -> tuple[str, int] | None:
+    """The next free place for so many slots: in the universe given from `start` on, in those after it, then in those
+    before. What is in `moving` does not count as taken; no start above `highest` is given."""
+    order = universes_in_order(index.rig)
+    if not order or width < 1:
+        return None
+    at = order.index(universe) if universe in order else 0
+    turn = (*order[at:], *order[:at])
+    filler = _Filler(index, Laying(start=(turn[0], start), into=turn), moving)
+    while filler.at < len(turn):
+        found = filler.universe(turn[filler.at]).first_fit(width, filler.low, lambda s: s)
+        if found and found <= highest:
+            return turn[filler.at], found
+        filler.next_universe()
+    return None

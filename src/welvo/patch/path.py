@@ -8,12 +8,12 @@ from dataclasses import dataclass, field, replace
 from welvo.observed.compare import Mark, compare, heard_port, is_live
 from welvo.observed.values import Observed
 from welvo.patch.along import cable_order, piece_name, pixel_places
-from welvo.patch.cable import Piece, Stream
+from welvo.patch.cable import Piece, Stream, place_in
 from welvo.patch.index import Index, Span
 from welvo.patch.stream import boxes, stream_of
 from welvo.rig.attributes import word_for
 from welvo.rig.base import Refused
-from welvo.rig.counting import SLOTS, pixel_place, running_of
+from welvo.rig.counting import SLOTS, running_of
 from welvo.rig.counting import place_of as place_at
 from welvo.rig.document import Rig
 from welvo.rig.lookup import call, called, mode_of, universe_by_number, used
@@ -257,9 +257,11 @@ def of_pixel(index: Index, eid: str, pixel: int) -> Target:
         if not on_cable or not on_cable[0].places:
             return Target(eid, 0, "", 0, f"{element.name}/{pixel}", pixel)
         places = list(on_cable[0].places)
-    for c in range(1, k + 1) if not places else ():
-        ahead, address = pixel_place(start.first, pixel, c, k, first.size, element.whole)
-        places.append((first.number + ahead, address))
+    if not places:
+        parts, _ = index.cables.stretched(element, first.number, start.first)
+        places = [w for c in range(k) if (w := place_in(parts, (pixel - 1) * k + c + 1))]
+        if not places:
+            return Target(eid, 0, "", 0, f"{element.name}/{pixel}", pixel)
     uid = universe_by_number(rig, places[0][0])
     extra = tuple((f"Component {c} · {letter}", say_place(*places[c - 1])) for c, letter in enumerate(element.order, 1))
     if places[0][0] != places[-1][0]:

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from welvo.patch.allocate import Step
 from welvo.patch.index import Index, Span
-from welvo.patch.laying import place_of
+from welvo.patch.steps import Step, place_of
 from welvo.rig.counting import Stretch, free_between
 from welvo.rig.document import Rig
 from welvo.rig.lookup import call

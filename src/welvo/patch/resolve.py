@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 
 from welvo.patch.cable import Cables
-from welvo.rig.counting import stretches
+from welvo.rig.counting import SLOTS
 from welvo.rig.document import Rig
 from welvo.rig.lookup import mode_of
 from welvo.rig.patched import Place
@@ -90,24 +90,21 @@ class Resolver:
             b = brk if brk < len(mode.breaks) else 0
             start = self._start(place.after, b, trail)
             address = start[1] + mode.breaks[b].slots + place.gap if start else 0
-            return (start[0], address) if start and address <= 512 else None
+            return (start[0], address) if start and address <= SLOTS else None
         element = self.rig.elements.get(place.after)
         start = self._start(place.after, 0, trail) if element else None
         if not element or not start:
             return None
-        universe = self.rig.universes[start[0]]
         if element.at.way == "run":
             last = self.cables.element_parts(place.after)[-1][0]
-            address = last.last + 1 + place.gap
-            uid = next((u for u, v in self.rig.universes.items() if v.number == last.universe), None)
-            return (uid, address) if uid and address <= 512 else None
-        unit = 1 if element.kind == "block" else len(element.order)
-        parts = stretches(start[1], element.footprint, unit, universe.size, element.whole)
-        if not parts:
-            return None
-        number, address = universe.number + parts[-1][0], parts[-1][2] + 1 + place.gap
-        uid = next((u for u, v in self.rig.universes.items() if v.number == number), None)
-        return (uid, address) if uid and address <= 512 else None
+            number, address = last.universe, last.last + 1 + place.gap
+        else:
+            parts, _ = self.cables.stretched(element, self.rig.universes[start[0]].number, start[1])
+            if not parts:
+                return None
+            number, address = parts[-1].universe, parts[-1].last + 1 + place.gap
+        uid = self.cables.universe(number)
+        return (uid, address) if uid and address <= SLOTS else None
 
     def dependents(self, keys: set[str]) -> list[str]:
         found: dict[str, None] = {}

@@ -7,9 +7,10 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from welvo.patch.allocate import apply_steps, patch_series
+from welvo.patch.adding import patch_series
 from welvo.patch.arrange import shifted
 from welvo.patch.index import Index
+from welvo.patch.steps import apply_steps
 from welvo.rig import edits
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Edit, Rig, put

@@ -3,7 +3,12 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from itertools import groupby
+from typing import Any
+
+from natsort import natsort_keygen, ns
 
 from welvo.rig.base import Refused
 from welvo.rig.counting import HIGHEST_SACN
@@ -105,6 +110,18 @@ def read_numbers(text: str) -> list[int]:
             raise Refused(f"“{part}” asks for more than 10 000 fixtures.")
         found.extend(range(first, last + 1))
     return found
+
+
+def say_numbers(numbers: Iterable[int]) -> str:
+    """`203, 205–207`: numbers in order, those that follow one another as a range; “none” for none."""
+    runs = [
+        [n for _, n in run] for _, run in groupby(enumerate(sorted(set(numbers))), key=lambda pair: pair[1] - pair[0])
+    ]
+    return ", ".join(f"{r[0]}–{r[-1]}" if len(r) > 1 else str(r[0]) for r in runs) or "none"
+
+
+natural: Callable[[str], Any] = natsort_keygen(alg=ns.IGNORECASE)
+"""Sort key of words as people sort them: Kelp 2 before Kelp 10, large and small letters alike."""
 
 
 def read_ip(text: str) -> str:

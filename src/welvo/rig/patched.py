@@ -93,6 +93,11 @@ class Element(Value, frozen=True, kw_only=True):
     note: str = ""
 
     @property
+    def unit(self) -> int:
+        """Slots of one pixel; 1 for a block."""
+        return 1 if self.kind == "block" else len(self.order)
+
+    @property
     def footprint(self) -> int:
         """Slots it needs, padding not counted."""
         return self.slots if self.kind == "block" else self.pixels * len(self.order)

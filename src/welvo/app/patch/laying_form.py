@@ -14,11 +14,11 @@ from welvo.app.widgets.fields import Choice, Field, Tick
 from welvo.app.widgets.painting import RIGHT, button, column, label, row, text
 from welvo.app.widgets.panels import Title, field_row
 from welvo.app.widgets.theme import THEME
-from welvo.patch.allocate import Step, apply_steps, footprint_of
 from welvo.patch.consequences import Consequence, change_mode, consequences, say_all
 from welvo.patch.index import Index
 from welvo.patch.laying import ORDERS, Laid, Laying, Way, changed, followers, how_many, lay, take
 from welvo.patch.repack import repack
+from welvo.patch.steps import Step, apply_steps, footprint_of
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Rig
 from welvo.rig.lookup import call, mode_of, universe_by_number, universes_in_order

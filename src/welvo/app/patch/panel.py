@@ -21,7 +21,7 @@ from welvo.app.widgets.theme import THEME
 from welvo.app.widgets.tints import kind_name, tint_of
 from welvo.checks.registry import Finding
 from welvo.patch import table
-from welvo.patch.allocate import patch_series
+from welvo.patch.adding import patch_series
 from welvo.patch.arrange import copy_things
 from welvo.patch.path import Target, of_slot, place_ways
 from welvo.rig import edits

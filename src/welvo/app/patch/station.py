@@ -28,13 +28,13 @@ from welvo.app.widgets.fields import Choice, Field, set_help
 from welvo.app.widgets.painting import RIGHT, box, button, column, label, row, text
 from welvo.app.widgets.panels import field_row
 from welvo.app.widgets.theme import THEME
-from welvo.patch.allocate import Wish, add_fixtures, footprint_of
+from welvo.patch.adding import Wish, add_fixtures, fit_from
+from welvo.patch.steps import footprint_of
 from welvo.rig.base import Refused
-from welvo.rig.counting import how_many_fit
 from welvo.rig.document import Change
 from welvo.rig.edits import add_element, add_universe, lock, remove_things
 from welvo.rig.lookup import universes_in_order
-from welvo.rig.notation import plural, read_place, read_series
+from welvo.rig.notation import plural
 from welvo.rig.patched import Element, Place
 
 
@@ -124,11 +124,7 @@ class AddFixtures(QDialog):
             mode = self._session.rig.profiles[wish.profile].modes[wish.mode]
             words = f"{wish.count} × {mode.footprint} slots = {wish.count * mode.footprint} slots."
             if wish.start and wish.start.lower() != "free":
-                series = read_series(wish.start)
-                _, address = read_place(series.start)
-                width = mode.breaks[0].slots
-                spacing = series.spacing or width + (series.gap or 0)
-                fits = how_many_fit(address, spacing, width)
+                fits = fit_from(self._session.index, mode.breaks[0].slots, wish.start)
                 words += f" From there {fits} fit into the universe" + (
                     ", the rest goes on in the next." if fits < wish.count else "."
                 )

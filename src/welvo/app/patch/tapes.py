@@ -21,10 +21,11 @@ from welvo.app.patch.tape_view import TapeView
 from welvo.app.session import Selection, Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.painting import box, text
-from welvo.patch.allocate import Landing, Step, apply_steps, landing
 from welvo.patch.arrange import copy_things, swap_things
 from welvo.patch.index import Span
+from welvo.patch.landing import Landing, landing
 from welvo.patch.path import of_slot, place_ways
+from welvo.patch.steps import Step, apply_steps
 from welvo.rig.base import Refused
 from welvo.rig.counting import SLOTS
 from welvo.rig.edits import move

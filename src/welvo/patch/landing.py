@@ -1,0 +1,90 @@
+"""What placing an item somewhere would mean, before it is done: whom it meets, what is free around it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from welvo.patch.index import Index, Span
+from welvo.patch.steps import footprint_of
+from welvo.rig.lookup import call, universe_by_number
+from welvo.rig.patched import Place
+
+
+@dataclass(frozen=True)
+class Landing:
+    """What placing a thing somewhere would mean, before it is done.
+
+    `meets` lists (thing, universe id, first, last) of what it would lie on; `cuts` the pixels it would have in two
+    universes, `goes_on` the number of the last universe it runs into, `needs` one that the rig does not have.
+    """
+
+    universe: str
+    first: int
+    last: int
+    meets: tuple[tuple[str, str, int, int], ...]
+    free_before: int
+    free_after: int
+    past_end: int
+    refused: str = ""
+    cuts: tuple[int, ...] = ()
+    goes_on: int = 0
+    needs: int = 0
+    why: str = ""
+    """Whose doing it is when the end is not the universe's own."""
+
+    @property
+    def clean(self) -> bool:
+        return not self.meets and not self.past_end and not self.refused and not self.cuts and not self.needs
+
+
+def landing(
+    index: Index, key: str, brk: int, universe: str, address: int, ignore: frozenset[str] = frozenset()
+) -> Landing:
+    """Consequences of moving one break of a thing to an address: whom it meets, what is free around it.
+
+    Things in `ignore` move along and are not met.
+    """
+    rig = index.rig
+    limit = index.limit(universe)
+    size = limit.slots
+    element = rig.elements.get(key)
+    fixture = rig.fixtures.get(key)
+    cuts: tuple[int, ...] = ()
+    goes_on = needs = 0
+    if element:
+        number = rig.universes[universe].number
+        parts, _ = index.cables.stretched(element, number, address)
+        last = parts[0].last if parts else address
+        mine = []
+        for part in parts:
+            uid = universe_by_number(rig, part.universe)
+            if not uid:
+                needs = part.universe
+                break
+            mine.append((uid, part.first, part.last))
+            goes_on = part.universe if part.universe != number else 0
+            if part.done % element.unit:
+                cuts += (part.done // element.unit + 1,)
+    else:
+        last = address + footprint_of(rig, key, brk) - 1
+        mine = [(universe, address, last)]
+    found = []
+    for uid, a, b in mine:
+        for s in index.on(uid):
+            if s.first > b:
+                break
+            if s.last < a or (s.key, s.brk) == (key, brk) or s.key in ignore or (element and s.key == key):
+                continue
+            if index.meant(Span(key, brk, uid, a, b, 0), s):
+                continue
+            found.append((s.key, uid, max(a, s.first), min(b, s.last)))
+    others = [s for s in index.on(universe) if (s.key, s.brk) != (key, brk) and s.key not in ignore]
+    before_ = address - 1 - max((s.last for s in others if s.last < address), default=0)
+    after = min((s.first for s in others if s.first > last), default=size + 1) - last - 1
+    place = fixture.place(brk) if fixture else element.at if element else Place()
+    refused = f"{call(rig, key)} is locked" if place.locked else ""
+    if place.way == "run":
+        refused = refused or f"{call(rig, key)} follows its cable"
+    return Landing(
+        universe, address, last, tuple(found), max(0, before_), max(0, after), max(0, last - size), refused, cuts, goes_on, needs, limit.why
+    )  # fmt: skip

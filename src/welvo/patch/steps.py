@@ -1,0 +1,56 @@
+"""One line of a layout: which break of an item goes where; and the edit that does a list of them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from msgspec.structs import replace
+
+from welvo.rig.document import Edit, Rig, put
+from welvo.rig.edits import with_place
+from welvo.rig.lookup import mode_of
+from welvo.rig.patched import Element, Fixture, Place
+
+Breaks = frozenset[tuple[str, int]]
+"""Breaks of items that are on the move, so that their present places do not count as taken."""
+
+
+@dataclass(frozen=True)
+class Step:
+    """One line of a preview: what moves from where to where."""
+
+    key: str
+    brk: int
+    universe: str
+    address: int
+
+
+def footprint_of(rig: Rig, key: str, brk: int = 0) -> int:
+    fixture = rig.fixtures.get(key)
+    if fixture:
+        mode = mode_of(rig, fixture)
+        return mode.breaks[brk].slots if mode and brk < len(mode.breaks) else 0
+    element: Element | None = rig.elements.get(key)
+    return element.footprint if element else 0
+
+
+def place_of(rig: Rig, key: str, brk: int) -> Place:
+    fixture = rig.fixtures.get(key)
+    return fixture.place(brk) if fixture else rig.elements[key].at
+
+
+def is_locked(rig: Rig, key: str, brk: int) -> bool:
+    return place_of(rig, key, brk).locked
+
+
+def apply_steps(rig: Rig, steps: list[Step], label: str) -> Edit:
+    fixtures: dict[str, Fixture] = {}
+    elements: dict[str, Element] = {}
+    for step in steps:
+        place = Place(universe=step.universe, address=step.address)
+        if step.key in rig.elements:
+            elements[step.key] = replace(rig.elements[step.key], at=place)
+        else:
+            old = fixtures.get(step.key, rig.fixtures[step.key])
+            fixtures[step.key] = replace(old, at=with_place(old, step.brk, place))
+    return put(rig, label, fixtures=fixtures, elements=elements)
