@@ -185,7 +185,7 @@ def pick(window: Window, qtbot: QtBot, typed: str) -> None:
 
 
 def test_nothing_is_sent_before_arming(bench: Window, qtbot: QtBot, engines: list[Recorder]) -> None:
-    pick(bench, qtbot, "101, 102")
+    pick(bench, qtbot, "101–102")
     bench.bench.bank.hold(2, 1.0)
     assert engines == [] and not bench.wire.armed
     assert bench.bench._sentence.text().startswith("Not armed")
@@ -220,7 +220,7 @@ def test_other_universes_disarm_and_other_feeds_do_not(bench: Window, engines: l
 
 def test_picking_by_numbers_addresses_and_names(bench: Window, qtbot: QtBot) -> None:
     for typed, ids, shown in (
-        ("101-102", ("a", "b"), "101, 102"),
+        ("101-102", ("a", "b"), "101–102"),
         ("2.005", ("c",), "201"),
         ("ribbon", ("e",), "ribbon"),
         ("101 201", ("a", "c"), "101, 201"),

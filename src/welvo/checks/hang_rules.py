@@ -13,7 +13,7 @@ from welvo.patch.along import piece_name
 from welvo.patch.cable import Piece
 from welvo.rig.counting import free_between
 from welvo.rig.lookup import call
-from welvo.rig.notation import plural, say_place, thousands
+from welvo.rig.notation import plural, say_place, say_stretch, thousands
 from welvo.rig.patched import NOWHERE, Element
 from welvo.rig.plan import model_of
 from welvo.rig.refs import Goto, PortRef, to_run
@@ -323,7 +323,7 @@ def hung_in_part(ctx: Context, key: str) -> Iterator[Found]:
     unit = "slot" if element.kind == "block" else "pixel"
     yield Found(
         title=f"{thousands(total - lost)} of {plural(total, unit)} of {element.name} hang on a port",
-        reason=f"{', '.join(f'{a}–{b}' if a < b else str(a) for a, b in missing[:4])} {'hangs' if lost == 1 else 'hang'} nowhere.",
+        reason=f"{', '.join(say_stretch(a, b) for a, b in missing[:4])} {'hangs' if lost == 1 else 'hang'} nowhere.",
         facts={"hung": total - lost, "of": total},
         where=element.name,
         goes_to=to_run(did, label, n),

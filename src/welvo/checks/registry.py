@@ -12,6 +12,7 @@ from welvo.patch.cable import Stream
 from welvo.patch.index import Index
 from welvo.patch.traffic import Traffic, traffic, traffic_facts
 from welvo.rig.document import Change, Edit, Rig
+from welvo.rig.lookup import universe_ids
 from welvo.rig.protocol import PROTOCOLS
 from welvo.rig.refs import NOWHERE, Goto, PortRef
 from welvo.rig.wiring import Feed, Port
@@ -145,7 +146,7 @@ class Context:
             for label, port in device.ports.items():
                 if port.feed:
                     found.setdefault(port.feed, []).append((did, label))
-        numbers = {u.number: uid for uid, u in self.rig.universes.items()}
+        numbers = universe_ids(self.rig)
         for key, stream in self.index.cables.streams.items():
             for number, _ in stream.used:
                 for fid in self.feeds_by_universe.get(numbers.get(number, ""), ()):

@@ -13,6 +13,7 @@ from welvo.patch.cable import Stream
 from welvo.rig.abilities import ability
 from welvo.rig.counting import HIGHEST_SACN
 from welvo.rig.document import Edit, Rig, put
+from welvo.rig.lookup import universe_ids
 from welvo.rig.notation import plural, say_numbers, say_place, thousands
 from welvo.rig.patched import NOWHERE
 from welvo.rig.plan import model_of
@@ -147,7 +148,7 @@ def past_what_is_fed(ctx: Context, here: PortHere) -> Iterator[Found]:
             fixes=fixes,
         )
         return
-    numbers = {u.number: uid for uid, u in ctx.rig.universes.items()}
+    numbers = universe_ids(ctx.rig)
     gone = [n for n, _ in stream.used if n not in numbers]
     unfed = [n for n, _ in stream.used if n in numbers and not ctx.feeds_by_universe.get(numbers[n])]
     reach = stream.used[-1][0] if stream.used else stream.start[0] if stream.start else 0
@@ -402,7 +403,7 @@ def too_slow(ctx: Context, here: PortHere) -> Iterator[Found]:
     (did, label), stream = here.ref, here.stream
     if stream is None or not stream.used:
         return
-    numbers = {u.number: uid for uid, u in ctx.rig.universes.items()}
+    numbers = universe_ids(ctx.rig)
     fids = {f for n, _ in stream.used for f in ctx.feeds_by_universe.get(numbers.get(n, ""), ())}
     rate = max((ctx.rig.feeds[f].rate for f in fids), default=0.0)
     ms = frame_ms(ctx.index.cables, stream)

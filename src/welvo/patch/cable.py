@@ -13,7 +13,7 @@ from typing import NamedTuple
 from welvo.rig.abilities import gives
 from welvo.rig.counting import HIGHEST_SACN
 from welvo.rig.document import Rig
-from welvo.rig.lookup import mode_of
+from welvo.rig.lookup import mode_of, universe_ids
 from welvo.rig.patched import Element
 from welvo.rig.plan import model_of
 from welvo.rig.refs import PortRef
@@ -181,7 +181,7 @@ class Cables:
     def _sum(self) -> None:
         rig = self.rig
         self._sizes = {u.number: u.size for u in rig.universes.values()}
-        self._ids = {u.number: uid for uid, u in rig.universes.items()}
+        self._ids = universe_ids(rig)
         known, self._known, self.streams = self._known, {}, {}
         for did, device in rig.devices.items():
             model = model_of(rig, did)

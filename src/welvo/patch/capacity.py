@@ -10,7 +10,7 @@ from welvo.patch.index import Index
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Rig, put
 from welvo.rig.edits import without_feeds
-from welvo.rig.lookup import universes_in_order, used
+from welvo.rig.lookup import universe_ids, universes_in_order, used
 from welvo.rig.notation import plural
 from welvo.rig.plan import model_of
 from welvo.rig.protocol import say_wire
@@ -63,7 +63,7 @@ def universe_rows(index: Index) -> list[Row]:
 def universes_taken(index: Index, device: str) -> int:
     """Different universes that a device takes: on the wire by its DMX ports, and those its streams run through."""
     rig, streams = index.rig, index.cables.streams
-    numbers = {u.number: uid for uid, u in rig.universes.items()}
+    numbers = universe_ids(rig)
     taken: set[tuple[str, int]] = set()
     fed: dict[str, tuple[str, int]] = {}
     for feed in rig.feeds.values() if any(d == device for d, _ in streams) else ():

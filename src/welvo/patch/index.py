@@ -13,6 +13,7 @@ from welvo.patch.limits import Limit, limits
 from welvo.patch.resolve import Resolver
 from welvo.rig.counting import SLOTS, free_between
 from welvo.rig.document import Change, Rig
+from welvo.rig.lookup import universe_ids
 from welvo.rig.patched import Element
 from welvo.rig.refs import PortRef
 
@@ -80,7 +81,7 @@ class Index:
         self.missing: dict[str, int] = {}
         self.open: set[str] = set()
         self.lost: set[str] = set()
-        self._numbers = {u.number: uid for uid, u in rig.universes.items()}
+        self._numbers = universe_ids(rig)
         self._build()
 
     # ---- building and following
@@ -202,7 +203,11 @@ class Index:
                 self.missing[key] = part.universe
                 break
             spans.append(Span(key, 0, uid, part.first, part.last, part.done))
-        if parts and key not in self.missing and parts[-1].done + parts[-1].last - parts[-1].first + 1 < element.footprint:
+        if (
+            parts
+            and key not in self.missing
+            and parts[-1].done + parts[-1].last - parts[-1].first + 1 < element.footprint
+        ):
             self.missing[key] = parts[-1].universe + 1  # past the highest universe that any protocol numbers
         return tuple(spans)
 

@@ -15,6 +15,7 @@ from welvo.patch.table import cell, columns, read_mode, read_spot, read_turns, t
 from welvo.rig import edits
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Rig, fresh_id, put
+from welvo.rig.lookup import universe_ids
 from welvo.rig.notation import plural, read_place
 from welvo.rig.patched import Fixture, Place
 from welvo.rig.wiring import Universe
@@ -95,7 +96,7 @@ def paste(index: Index, text: str) -> Pasted:
         )
     at = _Pasting(rig)
     by_number = {f.number: fid for fid, f in rig.fixtures.items()}
-    uni_by_number = {u.number: uid for uid, u in rig.universes.items()}
+    uni_by_number = universe_ids(rig)
     new: list[str] = []
     touched: list[str] = []
     refused: list[str] = []

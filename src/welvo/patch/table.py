@@ -15,7 +15,7 @@ from welvo.rig import edits
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Edit, Rig, put
 from welvo.rig.lookup import call, called, mode_of
-from welvo.rig.notation import count_names, plural, read_series, read_shift, say_place
+from welvo.rig.notation import count_names, natural, plural, read_series, read_shift, say_place
 from welvo.rig.patched import Fixture, Place, Turn
 
 FIXED = ("number", "name", "profile", "first", "last", "slots", "groups", "turns", "spot", "note")
@@ -123,7 +123,7 @@ def rank(index: Index, key: str, column: str) -> tuple[Any, ...]:
     if column == "slots":
         return (int(cell(index, key, column) or 0),)
     words = cell(index, key, column).lower()
-    return (not words, *(p.zfill(9) if p.isdigit() else p for p in re.split(r"(\d+)", words)))
+    return (not words, natural(words))
 
 
 # ---- typing into cells

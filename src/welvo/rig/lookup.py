@@ -23,6 +23,11 @@ def universe_by_number(rig: Rig, number: int) -> str:
     return next((uid for uid, u in rig.universes.items() if u.number == number), "")
 
 
+def universe_ids(rig: Rig) -> dict[int, str]:
+    """Ids of all universes by number, for whoever asks for more than one."""
+    return {u.number: uid for uid, u in rig.universes.items()}
+
+
 def universes_in_order(rig: Rig) -> list[str]:
     return sorted(rig.universes, key=lambda u: (rig.universes[u].number, u))
 

@@ -112,12 +112,17 @@ def read_numbers(text: str) -> list[int]:
     return found
 
 
+def say_stretch(first: int, last: int) -> str:
+    """`45–96`, or `45` where it is one."""
+    return f"{first}–{last}" if last != first else str(first)
+
+
 def say_numbers(numbers: Iterable[int]) -> str:
     """`203, 205–207`: numbers in order, those that follow one another as a range; “none” for none."""
     runs = [
         [n for _, n in run] for _, run in groupby(enumerate(sorted(set(numbers))), key=lambda pair: pair[1] - pair[0])
     ]
-    return ", ".join(f"{r[0]}–{r[-1]}" if len(r) > 1 else str(r[0]) for r in runs) or "none"
+    return ", ".join(say_stretch(r[0], r[-1]) for r in runs) or "none"
 
 
 natural: Callable[[str], Any] = natsort_keygen(alg=ns.IGNORECASE)

@@ -9,6 +9,7 @@ from msgspec.structs import replace
 
 from welvo.patch.cable import Cables, Piece, Stream
 from welvo.rig.colours import STRAIGHT, straight
+from welvo.rig.counting import SLOTS, free_between
 from welvo.rig.document import Change, Edit, Rig, joined, put
 from welvo.rig.lookup import call
 from welvo.rig.refs import PortRef
@@ -80,15 +81,7 @@ def meets(behind: list[Slots]) -> list[tuple[Slots, Slots, int, int]]:
 
 def gaps(behind: list[Slots], width: int) -> list[tuple[int, int]]:
     """Stretches of DMX addresses 1…`width` that nothing behind the bridge uses."""
-    free: list[tuple[int, int]] = []
-    at = 1
-    for r in behind:
-        if r.dmx > at:
-            free.append((at, min(width, r.dmx - 1)))
-        at = max(at, r.last + 1)
-    if at <= width:
-        free.append((at, width))
-    return [(a, b) for a, b in free if a <= b]
+    return free_between([(r.dmx, r.last) for r in behind if r.dmx], width)
 
 
 def worth(piece: Piece) -> int:
@@ -301,11 +294,5 @@ def substitute(cables: Cables, stream: Stream, piece: Piece, levels: tuple[int, 
 
 def first_free(behind: list[Slots], slots: int, skip: Slots | None = None) -> int:
     """The lowest DMX address where `slots` are free on a line, what `skip` takes not counted; 0: there is none to 512."""
-    at = 1
-    for r in behind:
-        if r is skip or not r.dmx:
-            continue
-        if r.dmx - at >= slots:
-            break
-        at = max(at, r.last + 1)
-    return at if at + slots - 1 <= 512 else 0
+    taken = [(r.dmx, r.last) for r in behind if r is not skip and r.dmx]
+    return next((a for a, b in free_between(taken, SLOTS) if b - a + 1 >= slots), 0)

@@ -13,7 +13,7 @@ from welvo.rig.base import Refused
 from welvo.rig.counting import HIGHEST_SACN as _HIGHEST
 from welvo.rig.document import Change, Edit, Rig, fresh_id, joined, put, put_rig
 from welvo.rig.edits import add_feed, add_universe, names_of, set_port
-from welvo.rig.lookup import bench_sender, call, feeds_of, mode_of, universe_by_number
+from welvo.rig.lookup import bench_sender, call, feeds_of, mode_of, universe_by_number, universe_ids
 from welvo.rig.notation import plural
 from welvo.rig.patched import NOWHERE, Element, Fixture, Place
 from welvo.rig.plan import model_of
@@ -388,7 +388,7 @@ class Fit(NamedTuple):
 
 def fit(rig: Rig, cables: Cables, did: str) -> Fit:
     need = universes_of(cables, did)
-    by_number = {u.number: uid for uid, u in rig.universes.items()}
+    by_number = universe_ids(rig)
     fed = {f.universe for f in rig.feeds.values()}
     missing = tuple(n for n in need if n not in by_number)
     unfed = tuple(n for n in need if n in by_number and by_number[n] not in fed)
@@ -439,7 +439,7 @@ def make_to_fit(rig: Rig, did: str, headroom: int = 0) -> Edit:
     streams = [s for s in streams_of(cables, did) if s.start]
     if not streams:
         raise Refused(f"No port of {rig.devices[did].name} has a universe to begin at yet.")
-    numbers = {u.number: uid for uid, u in rig.universes.items()}
+    numbers = universe_ids(rig)
     fed = {f.universe for f in rig.feeds.values()}
     need = universes_of(cables, did)
     start = streams[0].start

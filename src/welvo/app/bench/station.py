@@ -22,7 +22,7 @@ from welvo.patch.path import find_target, slot_word
 from welvo.patch.slot_words import channel_words
 from welvo.rig.base import Refused
 from welvo.rig.lookup import call, fixtures_by_number, profile_of, universe_by_number
-from welvo.rig.notation import plural, read_numbers, read_place, say_place
+from welvo.rig.notation import plural, read_numbers, read_place, say_numbers, say_place
 from welvo.rig.refs import Goto
 
 SETTLE = 0.4
@@ -269,13 +269,7 @@ class BenchStation(QWidget):
         """The picked numbers as one would type them."""
         s = self._session
         numbers = sorted(s.rig.fixtures[k].number for k in self.keys if k in s.rig.fixtures)
-        runs: list[list[int]] = []
-        for n in numbers:
-            if runs and n == runs[-1][1] + 1:
-                runs[-1][1] = n
-            else:
-                runs.append([n, n])
-        words = [str(a) if a == b else f"{a}–{b}" if b > a + 1 else f"{a}, {b}" for a, b in runs]
+        words = [say_numbers(numbers)] if numbers else []
         words += [s.rig.elements[k].name for k in self.keys if k in s.rig.elements]
         self.pick.set_value(", ".join(words))
 

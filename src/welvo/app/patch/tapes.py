@@ -414,7 +414,7 @@ class Tapes(TapeView):
                     if "." in self._carry.typed
                     else f"{self._session.rig.universes[land.universe].number}.{self._carry.typed}"
                 )
-                uid = next((u for u in order if self._session.rig.universes[u].number == number), "")
+                uid = universe_by_number(self._session.rig, number)
                 if uid:
                     self._carry_to(uid, address)
             except Refused:

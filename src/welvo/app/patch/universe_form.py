@@ -15,7 +15,7 @@ from welvo.patch.traffic import say_bits, traffic
 from welvo.rig.base import Refused
 from welvo.rig.edits import add_feed, change_use, remove_feed, remove_universe, set_feed, set_universe
 from welvo.rig.lookup import feeds_of, used
-from welvo.rig.notation import plural, say_place, thousands
+from welvo.rig.notation import plural, say_place, say_stretch, thousands
 from welvo.rig.protocol import (
     PROTOCOLS,
     Protocol,
@@ -78,7 +78,7 @@ def show_universe(panel: PatchPanel, uid: str) -> None:
                 lambda: str(s.rig.universes[uid].size), lambda t: s.edit(set_universe, uid, f"universe size {t}", size=whole(t, 1, 512)), narrow=84)  # fmt: skip
 
     def reserve() -> str:
-        return ", ".join(f"{a}–{b}" if a != b else str(a) for a, b in s.rig.universes[uid].reserve)
+        return ", ".join(say_stretch(a, b) for a, b in s.rig.universes[uid].reserve)
 
     panel.field("Reserve", "Slots kept free on purpose, such as 481-512. Nothing is laid out there by itself; your hand still may.",
                 reserve, lambda t: s.edit(set_universe, uid, f"reserve {t or 'nothing'}", reserve=read_reserve(t, s.rig.universes[uid].size)))  # fmt: skip

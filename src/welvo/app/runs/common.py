@@ -17,7 +17,7 @@ from welvo.app.widgets.panels import FormPanel, Ways, finding_card
 from welvo.checks.registry import Finding
 from welvo.patch.along import cable_order, element_pixel, piece_name
 from welvo.rig.base import Refused
-from welvo.rig.lookup import call
+from welvo.rig.lookup import call, universe_by_number
 from welvo.rig.notation import plural, read_place, say_place, thousands
 from welvo.rig.patched import NOWHERE, Place
 from welvo.rig.plan import model_of
@@ -110,7 +110,7 @@ class RunsFields(FormPanel):
             if not t.strip() or t.strip().lower() in ("follows", "behind"):
                 return change(at=NOWHERE)
             universe, address = read_place(t)
-            uid = next((k for k, u in s.rig.universes.items() if u.number == universe), "")
+            uid = universe_by_number(s.rig, universe)
             if not uid:
                 raise Refused(f"There is no universe {universe} in this rig.")
             model = model_of(s.rig, did)

@@ -10,6 +10,7 @@ from welvo.app.widgets.panels import Title, field_row
 from welvo.patch.cable import Stream
 from welvo.patch.table import whole
 from welvo.rig.abilities import ability
+from welvo.rig.lookup import universe_by_number
 from welvo.rig.notation import say_place, thousands
 from welvo.rig.plan import model_of
 from welvo.rig.protocol import PROTOCOLS, say_wire
@@ -116,7 +117,7 @@ class BoxFields(LineFields):
         model = model_of(rig, did)
         if model is None or stream.start is None or not model.counts:
             return []
-        uid = next((k for k, u in rig.universes.items() if u.number == stream.start[0]), "")
+        uid = universe_by_number(rig, stream.start[0])
         feed = next((f for f in rig.feeds.values() if f.universe == uid and PROTOCOLS[f.protocol].numbered), None)
         if feed is None:
             return []

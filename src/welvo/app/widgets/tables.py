@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from welvo.app.widgets import marks
 from welvo.app.widgets.painting import LEFT, RIGHT, box, text
 from welvo.app.widgets.theme import THEME
+from welvo.rig.notation import natural
 
 AnyIndex = QModelIndex | QPersistentModelIndex
 
@@ -71,8 +72,8 @@ class _Model(QAbstractTableModel):
         column, order = self._sort
 
         def rank(line: Line) -> tuple[Any, ...]:
-            value = line.ranks[column] if column < len(line.ranks) else line.cells[column].lower()
-            return (isinstance(value, str), value)
+            value = line.ranks[column] if column < len(line.ranks) else line.cells[column]
+            return (True, natural(value)) if isinstance(value, str) else (False, value)
 
         return sorted(lines, key=rank, reverse=order == Qt.SortOrder.DescendingOrder)
 
