@@ -185,7 +185,7 @@ def pick(window: Window, qtbot: QtBot, typed: str) -> None:
 
 
 def test_nothing_is_sent_before_arming(bench: Window, qtbot: QtBot, engines: list[Recorder]) -> None:
-    pick(bench, qtbot, "101–102")
+    pick(bench, qtbot, "101-102")
     bench.bench.bank.hold(2, 1.0)
     assert engines == [] and not bench.wire.armed
     assert bench.bench._sentence.text().startswith("Not armed")

@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+import contextlib
 import os
 import socket
 import time
@@ -7,13 +8,16 @@ import time
 import pytest
 
 from welvo.live.interfaces import Interface, interface_of, interfaces
-from welvo.live.links import LinkError, address_packets, port_levels, read_status
+from welvo.live.links import LinkError, port_levels
 from welvo.live.listener import Listener, ListenError
 from welvo.live.output import streams, subscribers
+from welvo.live.status import read_status
 from welvo.observed.values import Heard, HeardPort
 from welvo.protocols import artnet, sacn
 from welvo.rig import edits
+from welvo.rig.base import Refused
 from welvo.rig.document import Rig
+from welvo.settings.artnet import address_packets
 
 HERE = Interface("lo", "127.0.0.72", "255.0.0.0")
 CID = bytes(range(1, 17))
@@ -182,10 +186,10 @@ def test_a_push_is_one_packet_per_page_and_command(rig: Rig) -> None:
     assert packets[3].bind_index == 2
     for values, says in (
         ({"A.universe": 40000}, "out of its reach"),
-        ({"ip": "1.2.3.4"}, "set it on the box"),
+        ({"ip": "1.2.3.4"}, "set it on the device"),
         ({"Z.universe": 1}, "no port Z"),
     ):
-        with pytest.raises(LinkError, match=says):
+        with pytest.raises(Refused, match=says):
             address_packets(model, heard, values)
 
 
@@ -206,11 +210,23 @@ def test_a_status_page_that_is_rubbish_is_an_error_in_words() -> None:
             peer.recv(1000)
             peer.sendall(answer)
             peer.close()
+        peer, _ = server.accept()  # the last one drips: one limit holds for the whole answer
+        peer.recv(1000)
+        with contextlib.suppress(OSError):
+            peer.sendall(b"HTTP/1.0 200 OK\r\n\r\n")
+            for _ in range(40):
+                peer.sendall(b" ")
+                time.sleep(0.1)
+        peer.close()
 
     threading.Thread(target=serve, daemon=True).start()
     for says in ("no status", "error 500", "no status", "does not show"):
         with pytest.raises(LinkError, match=says):
             read_status("127.0.0.74", 8499)
+    begun = time.monotonic()
+    with pytest.raises(LinkError, match="takes too long"):
+        read_status("127.0.0.74", 8499)
+    assert time.monotonic() - begun < 1.5
     server.close()
     with pytest.raises(LinkError, match="does not show its status"):
         read_status("127.0.0.74", 8499)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import threading
 import time
 from typing import Any
 
@@ -12,37 +11,16 @@ from welvo.app.session import Session
 from welvo.bench.levels import Frame, Levels
 from welvo.live.engine import EngineError, EngineProcess
 from welvo.live.interfaces import LOOPBACK, Interface, interface_of
-from welvo.live.links import LinkError, identify, port_levels, push, read_status
-from welvo.live.listener import Listener, ListenError
+from welvo.live.links import ArtNetLink, port_levels
+from welvo.live.listener import Listener
 from welvo.live.output import rows_of, streams
+from welvo.live.status import StatusWatch
 from welvo.observed.values import Event
+from welvo.rig.base import Refused
 from welvo.rig.document import Change
 from welvo.rig.plan import model_of, planned, say_setting, split_key
 from welvo.rig.protocol import PROTOCOLS, say_wire
 from welvo.rig.wiring import SettingValue
-
-
-class _Watch(threading.Thread):
-    """Asks the status pages of boxes ten times a second, out of the window's way."""
-
-    def __init__(self) -> None:
-        super().__init__(name="port-watch", daemon=True)
-        self.wanted: tuple[tuple[str, int], ...] = ()
-        self.found: dict[str, tuple[float, dict[str, Any]]] = {}
-        self.failed: dict[str, str] = {}
-        self.done = threading.Event()
-
-    def run(self) -> None:
-        while not self.done.wait(0.1):
-            for ip, port in self.wanted:
-                try:
-                    self.found[ip] = (time.time(), read_status(ip, port))
-                    self.failed.pop(ip, None)
-                except LinkError as e:
-                    self.failed[ip] = str(e)
-                    self.found.pop(ip, None)
-                if self.done.is_set():
-                    return
 
 
 class Wire(QObject):
@@ -61,7 +39,7 @@ class Wire(QObject):
         self._sent: list[dict[str, Any]] = []
         self._dirty = True
         self._stale = True
-        self._watch = _Watch()
+        self._watch = StatusWatch()
         self._frames: dict[str, Frame] = {}
         self._tick = QTimer(self, interval=100)
         self._tick.timeout.connect(self._on_tick)
@@ -101,9 +79,7 @@ class Wire(QObject):
     def close(self) -> None:
         self.disarm()
         self._tick.stop()
-        self._watch.done.set()
-        if self._watch.is_alive():
-            self._watch.join(2.0)
+        self._watch.stop()
         if self.listener:
             self.listener.close()
             self.listener = None
@@ -299,8 +275,8 @@ class Wire(QObject):
             for k, v in values.items()
         )
         try:
-            push(self.listener, model, self.listener.heard().get(d.ip), d.ip, values)
-        except (LinkError, ListenError) as e:
+            ArtNetLink(self.listener).push(model, self.listener.heard().get(d.ip), d.ip, values)
+        except Refused as e:
             self.session.say(str(e), "error")
             self.session.observe(
                 log=self.session.observed.note(Event(self.session.now(), device, keys[0], f"push failed: {e}")).log
@@ -315,8 +291,8 @@ class Wire(QObject):
         if not self.listener:
             return False
         try:
-            identify(self.listener, ip, on)
-        except ListenError as e:
+            ArtNetLink(self.listener).identify(ip, on)
+        except Refused as e:
             self.session.say(str(e), "error")
             return False
         return True

@@ -141,7 +141,7 @@ class Ribbon(QWidget):
         )
 
     def _device(self, did: str) -> Path | None:
-        from welvo.observed.compare import compare, differing
+        from welvo.settings.compare import compare, differing
 
         s = self._session
         device = s.rig.devices.get(did)

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from welvo.checks.registry import Context, Fix, Found, rule
-from welvo.observed.compare import compare, is_live
 from welvo.rig.lookup import used
 from welvo.rig.notation import plural
 from welvo.rig.plan import device_at, say_setting
 from welvo.rig.protocol import say_wire
 from welvo.rig.refs import Goto
+from welvo.settings.compare import compare, is_live
 
 
 @rule(

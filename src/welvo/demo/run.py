@@ -19,10 +19,10 @@ from welvo.formats.chart_write import write_chart
 from welvo.formats.rigfile import load, save
 from welvo.live.engine import EngineProcess
 from welvo.live.interfaces import LOOPBACK
-from welvo.live.links import port_levels, push, read_status
+from welvo.live.links import ArtNetLink, port_levels
 from welvo.live.listener import Listener
 from welvo.live.output import rows_of, streams
-from welvo.observed.compare import compare
+from welvo.live.status import read_status
 from welvo.observed.values import NOTHING, Observed
 from welvo.patch.index import Index
 from welvo.patch.path import find_target, path
@@ -32,6 +32,7 @@ from welvo.rig.plan import planned
 from welvo.runs.bridge import demands, rows, set_right
 from welvo.runs.edits import make_to_fit
 from welvo.runs.pixels import cuts
+from welvo.settings.compare import compare
 
 
 class StandIns:
@@ -234,7 +235,9 @@ def _live(rig: Rig, listener: Listener, say: Callable[[str], None]) -> EnginePro
 
     plan = planned(rig, "d1")
     values = {k: v for k, v in plan.items() if k in ("A.universe", "A.protocol")}
-    push(listener, rig.device_models[rig.devices["d1"].model], listener.heard()["127.0.0.21"], "127.0.0.21", values)
+    ArtNetLink(listener).push(
+        rig.device_models[rig.devices["d1"].model], listener.heard()["127.0.0.21"], "127.0.0.21", values
+    )
 
     def agrees() -> bool:
         lines = {x.key: x for x in compare(rig, seen(), "d1", time.time())}

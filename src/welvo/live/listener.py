@@ -17,6 +17,7 @@ from welvo.live.interfaces import Interface, port_taken
 from welvo.observed.values import Heard, HeardPort, SourceSeen
 from welvo.protocols import artnet, sacn
 from welvo.protocols.wire import WireError
+from welvo.rig.base import Refused
 from welvo.rig.protocol import Protocol
 
 POLL_EVERY = 2.6
@@ -29,7 +30,7 @@ _IP_MULTICAST_ALL = 49
 """Linux socket option; 0 = only groups joined on this very socket. Not named in Python's socket module."""
 
 
-class ListenError(Exception):
+class ListenError(Refused):
     """The listener cannot work here; the message names the port and its role."""
 
 

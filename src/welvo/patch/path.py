@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, field, replace
 
-from welvo.observed.compare import Mark, compare, heard_port, is_live
 from welvo.observed.values import Observed
 from welvo.patch.along import cable_order, piece_name, pixel_places
 from welvo.patch.cable import Piece, Stream, place_in
@@ -22,6 +21,8 @@ from welvo.rig.plan import device_at, feed_reaches, model_of, port_of_fixture, p
 from welvo.rig.protocol import PROTOCOLS, every_way, say_wire
 from welvo.rig.refs import NOWHERE, Goto, PortRef, to_run
 from welvo.rig.switches import say_setting
+from welvo.settings.artnet import heard_port
+from welvo.settings.compare import Mark, compare, is_live
 
 
 @dataclass(frozen=True)

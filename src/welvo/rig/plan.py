@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import re
+
+from welvo.rig.base import Refused
 from welvo.rig.document import Rig
+from welvo.rig.notation import read_ip
 from welvo.rig.protocol import PROTOCOLS
 from welvo.rig.wiring import DeviceModel, Feed, SettingSpec, SettingValue
 
@@ -56,6 +60,24 @@ def say_setting(spec: SettingSpec | None, value: SettingValue | None, protocol: 
     if spec and spec.type == "choice" and value in PROTOCOLS:
         return PROTOCOLS[value].word
     return str(value)
+
+
+def read_setting(spec: SettingSpec, text: str, protocol: str = "sacn") -> SettingValue | None:
+    """What somebody typed for a setting, held against its entry in the model; nothing typed is nothing planned."""
+    t = text.strip()
+    if not t:
+        return None
+    if spec.type == "universe":
+        return PROTOCOLS[protocol].read(t)
+    if spec.type == "number":
+        if not re.fullmatch(r"\d{1,9}", t) or not spec.low <= int(t) <= spec.high:
+            raise Refused(f"{spec.label}: a whole number from {spec.low} to {spec.high}.")
+        return int(t)
+    if spec.type == "choice" and t not in spec.options:
+        raise Refused(f"{spec.label} is one of {', '.join(spec.options)}.")
+    if len(t) > spec.longest:
+        raise Refused(f"“{t}” has {len(t)} letters; {spec.label.lower()} takes {spec.longest} at most.")
+    return read_ip(t) if spec.type == "ip" else t
 
 
 def ports_taking(rig: Rig, feed: str) -> list[tuple[str, str]]:

@@ -12,9 +12,9 @@ from welvo.app.session import Selection, Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.painting import CENTRE, box, text
 from welvo.app.widgets.theme import THEME
-from welvo.observed.compare import Mark, compare, differing, is_live
 from welvo.rig.notation import plural
 from welvo.rig.plan import device_at, model_of
+from welvo.settings.compare import Mark, compare, differing, is_live
 
 ROW = 60
 KINDS = {"pixel": "pixel controller", "serial": "serial line"}

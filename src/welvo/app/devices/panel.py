@@ -17,14 +17,13 @@ from welvo.app.widgets.fields import Choice, Field
 from welvo.app.widgets.painting import CENTRE, button, clear, column, label, row, text
 from welvo.app.widgets.panels import Panel, Title, Ways, field_row, finding_card
 from welvo.app.widgets.theme import THEME
-from welvo.observed.compare import Line, is_live
 from welvo.observed.values import Heard
 from welvo.rig.base import Refused
 from welvo.rig.edits import plan_setting, remove_device, set_device, who_else
-from welvo.rig.notation import read_ip
-from welvo.rig.plan import model_of, say_setting
-from welvo.rig.protocol import read_wire, say_artnet, say_wire
+from welvo.rig.plan import model_of, read_setting, say_setting
+from welvo.rig.protocol import say_artnet, say_wire
 from welvo.rig.wiring import DeviceModel, SettingValue
+from welvo.settings.compare import Line, is_live
 
 if TYPE_CHECKING:
     from welvo.app.devices.station import DevicesStation
@@ -186,19 +185,9 @@ class DevicesPanel(Panel):
             )
 
     def _read(self, did: str, line: Line, typed: str) -> SettingValue | None:
-        t = typed.strip()
-        if not t:
-            return None
-        if line.spec.type == "universe":
-            feed = self.session.rig.feeds[self.session.rig.devices[did].ports[line.port].feed]
-            return read_wire(feed.protocol, t)
-        if line.spec.type == "number":
-            if not t.isdigit() or not line.spec.low <= int(t) <= line.spec.high:
-                raise Refused(f"{line.spec.label}: a whole number from {line.spec.low} to {line.spec.high}.")
-            return int(t)
-        if len(t) > line.spec.longest:
-            raise Refused(f"“{t}” has {len(t)} letters; {line.spec.label.lower()} takes {line.spec.longest} at most.")
-        return read_ip(t) if line.spec.type == "ip" else t
+        port = self.session.rig.devices[did].ports.get(line.port)
+        feed = self.session.rig.feeds.get(port.feed) if port else None
+        return read_setting(line.spec, typed, feed.protocol if feed else "sacn")
 
     def _box_says(self, line: Line, by_key: dict[str, Line], model: DeviceModel | None) -> tuple[str, str]:
         """Both values in the counting of the box's own pages."""

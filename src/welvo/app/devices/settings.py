@@ -15,13 +15,13 @@ from welvo.app.widgets import marks
 from welvo.app.widgets.fields import Choice
 from welvo.app.widgets.painting import box, button, clear, label, row, text
 from welvo.app.widgets.theme import THEME
-from welvo.observed.compare import Line, compare, differing
 from welvo.rig.document import Rig
 from welvo.rig.edits import plan_setting, set_port
 from welvo.rig.notation import plural
 from welvo.rig.plan import say_setting
 from welvo.rig.protocol import say_wire
 from welvo.rig.wiring import Port
+from welvo.settings.compare import Line, compare, differing
 
 
 def said(line: Line, lines: dict[str, Line]) -> tuple[str, str]:

@@ -12,8 +12,8 @@ from welvo.app.network import Wire
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.add_device import AddDevice
 from welvo.app.widgets.painting import button, column, label, row
-from welvo.observed.compare import differing, is_live
 from welvo.rig.notation import plural
+from welvo.settings.compare import differing, is_live
 
 
 class DevicesStation(QWidget):

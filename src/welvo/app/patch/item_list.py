@@ -38,11 +38,11 @@ from welvo.app.widgets.tables import plain
 from welvo.app.widgets.theme import THEME
 from welvo.app.widgets.tints import spine, tint_of
 from welvo.checks.registry import SEVERITIES
-from welvo.observed.compare import compare
 from welvo.patch import spreadsheet, table
 from welvo.rig.document import Change
 from welvo.rig.edits import lock, remove_things, set_columns
 from welvo.rig.notation import plural
+from welvo.settings.compare import compare
 
 SHOWN_FIRST = ("mark", "number", "name", "profile", "first", "last", "slots", "port", "agrees")
 """Columns in the order shown; the rest of the table's follow. Mark, port and agrees are the roll's own."""

@@ -5,10 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from welvo.observed.values import SILENT_AFTER, Heard, HeardPort, Observed
+from welvo.observed.values import SILENT_AFTER, Heard, Observed
 from welvo.rig.document import Rig
 from welvo.rig.plan import all_settings, model_of, planned
-from welvo.rig.wiring import DeviceModel, SettingSpec, SettingValue
+from welvo.rig.wiring import SettingSpec, SettingValue
+from welvo.settings.artnet import reported
 
 Mark = Literal["agrees", "differs", "unknown", "claimed", "silent", "upstream"]
 
@@ -24,25 +25,6 @@ class Line:
     reported: SettingValue | None
     mark: Mark
     at: float = 0.0
-
-
-def heard_port(model: DeviceModel, heard: Heard, label: str) -> HeardPort | None:
-    """The heard port for a label: outputs in page and index order stand in the order printed on the box."""
-    order = sorted((p for p in heard.ports if p.output), key=lambda p: (p.page, p.index))
-    at = model.ports.index(label) if label in model.ports else -1
-    return order[at] if 0 <= at < len(order) else None
-
-
-def reported(model: DeviceModel, heard: Heard) -> dict[str, SettingValue]:
-    """What a heard device says of its settings, by full key."""
-    said: dict[str, SettingValue] = {"ip": heard.ip, "name": heard.name, "long_name": heard.long_name}
-    for label in model.ports:
-        port = heard_port(model, heard, label)
-        if port:
-            said[f"{label}.protocol"] = port.protocol
-            said[f"{label}.universe"] = port.wire
-            said[f"{label}.merge"] = "latest" if port.ltp else "highest"
-    return said
 
 
 def is_live(heard: Heard | None, now: float) -> bool:

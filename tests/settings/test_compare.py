@@ -2,10 +2,11 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from welvo.observed.compare import compare, differing, heard_port, is_live, reported
 from welvo.observed.values import NOTHING, Event, Heard, HeardPort, Observed, Written
 from welvo.rig import edits
 from welvo.rig.document import Rig
+from welvo.settings.artnet import heard_port, reported
+from welvo.settings.compare import compare, differing, is_live
 
 PORTS = (
     HeardPort(2, 0, True, "artnet", 2),
