@@ -7,12 +7,13 @@ from typing import Any
 
 import pytest
 from PySide6.QtCore import QEvent
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
 from welvo.app.computer import Computer
 from welvo.app.main import make_window
 from welvo.app.session import Session
+from welvo.app.widgets.fields import Choice, Field, Tick
 from welvo.app.widgets.theme import THEME
 from welvo.app.window import Window
 from welvo.demo.gallery import gallery
@@ -66,6 +67,15 @@ def runs(window: Window) -> Window:
 @pytest.fixture
 def small(make: Callable[[Rig], Window], rig: Rig) -> Window:
     return make(rig)
+
+
+def field_of(root: Any, name: str) -> Any:
+    """The field, choice or tick of that name that can be seen below a widget; below a window, in its whole."""
+    QApplication.processEvents()
+    for w in root.findChildren(QWidget):
+        if isinstance(w, Field | Choice | Tick) and w.accessibleName() == name and w.isVisibleTo(root):
+            return w
+    raise AssertionError(f"no field {name} can be seen")
 
 
 def hear(window: Window, wire_a: int = 1, **more: Any) -> None:

@@ -111,7 +111,7 @@ def test_the_panel_of_a_setting_shows_both_values_and_takes_a_plan(small: Window
     QApplication.processEvents()
     plan = next(f for f in small.devices.panel.findChildren(Field) if f.accessibleName() == "Plan" and f.isVisible())
     words = " ".join(w.text() for w in small.devices.panel.findChildren(type(small.devices._title)) if w.isVisible())
-    assert "One more than planned. Its own page counts from 1 too" in words and "box's page says 2" in words
+    assert "One more than planned. Its own page counts from 1 too" in words and "device's page says 2" in words
     plan.selectAll()
     qtbot.keyClicks(plan, "70000")
     qtbot.keyClick(plan, Qt.Key.Key_Return)

@@ -116,7 +116,7 @@ def test_an_arrangement_places_all_pixels(
 def test_rings_must_add_up_and_say_so(blinder: FaceEditor, qtbot: QtBot) -> None:
     blinder.arrange(kind="rings")
     type_into(blinder.rings, "10 3", qtbot)
-    assert blinder.rings.property("wrong") and "10 + 3 is 13" in blinder._says.text()
+    assert blinder.rings.property("wrong") and "10 + 3 is 13" in blinder.rings.toolTip()
     type_into(blinder.rings, "10 4", qtbot)
     assert blinder.mode.arrangement and blinder.mode.arrangement.rings == (10, 4)
     type_into(blinder.length, "abc", qtbot)

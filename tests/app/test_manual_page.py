@@ -9,6 +9,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication, QFileDialog, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
+from tests.app.conftest import field_of
 from tests.app.test_profiles_station import show
 from welvo.app.profiles import station as profiles
 from welvo.app.screens import drawn_front, front_places, on_picture
@@ -74,8 +75,8 @@ def test_a_staggered_blinder_with_two_modes_from_its_manual_page(
     hand.paste(PAGE_46)
     station.line.commit()
     pid = station.profile_id
-    hand.type(station.panel._fields["name"], "Cask 14")
-    hand.type(station.panel._fields["mode"], "46 slot")
+    hand.type(field_of(station.panel, "Name"), "Cask 14")
+    hand.type(field_of(station.panel, "Mode"), "46 slot")
     mode = station.mode
     assert mode and mode.footprint == 46 and mode.pixels == 14
     assert next(c for c in mode.channels if c.function == "Dimmer").slots == (1, 2)
@@ -132,7 +133,7 @@ def test_a_staggered_blinder_with_two_modes_from_its_manual_page(
     hand.click(station.line)
     hand.paste(PAGE_3)
     station.line.commit()
-    hand.type(station.panel._fields["mode"], "3 slot")
+    hand.type(field_of(station.panel, "Mode"), "3 slot")
 
     # checked: the try-out lights it, and nothing is found wrong with it
     made = window.session.rig.profiles[pid]

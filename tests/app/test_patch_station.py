@@ -288,17 +288,17 @@ def test_the_panel_edits_elements_universes_and_feeds(patch: Window, qtbot: QtBo
     assert start(patch, "e") == ("u2", 21)
     patch.session.select(Selection("universe", ("u1",)))
     type_in("On the wire", "0")
-    assert patch.session.rig.feeds["w1"].wire == 1 and "no sACN universe 0" in patch.message.words
+    assert patch.session.rig.feeds["w1"].wire == 1 and "no sACN universe 0" in field("On the wire").refusal.text()
     type_in("On the wire", "12")
     type_in("Priority", "150")
     type_in("To", "127.0.0.9")
     feed = patch.session.rig.feeds["w1"]
     assert (feed.wire, feed.priority, feed.to) == (12, 150, "127.0.0.9")
-    type_in("Slots used", "510")
+    type_in("Universe size", "510")
     assert patch.session.rig.universes["u1"].size == 510
     patch.session.select(Selection("universe", ("u2",)))
     type_in("On the wire", "255.255.255.0")
-    assert "mask" in patch.message.words
+    assert "mask" in field("On the wire").refusal.text()
     type_in("On the wire", "1/2/3")
     assert patch.session.rig.feeds["w2"].wire == 0x123
 

@@ -313,7 +313,7 @@ def test_a_use_switches_universes_off_without_taking_anything_away(window: Windo
         "w12",
         *(f"w{n}" for n in range(201, 209)),
     }
-    off = field(window, "Univ. off")
+    off = field(window, "Universes off")
     off.setText("7, 99")
     off.commit()
     assert off.property("wrong")

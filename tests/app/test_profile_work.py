@@ -11,6 +11,7 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QApplication, QDialog, QInputDialog
 from pytestqt.qtbot import QtBot
 
+from tests.app.conftest import field_of
 from tests.app.test_profiles_station import press, show, type_chart
 from welvo.app.profiles import compare, range_editor
 from welvo.app.widgets.fields import Field
@@ -34,6 +35,12 @@ def type_into(field: Field, words: str, qtbot: QtBot) -> None:
     qtbot.keyClick(field, Qt.Key.Key_Return)
 
 
+LABELS = {
+    "function": "Function", "short": "Short", "default": "Default", "release": "When released", "low": "Low", "unit": "Unit", "needs": "Dimmed by",
+    "slots": "Slots",
+}  # fmt: skip
+
+
 def fresh(window: Window, chart: str) -> Any:
     """A profile that nothing uses yet."""
     window.show_station("Profiles")
@@ -47,7 +54,7 @@ def test_highlight_of_72_channels_is_one_act(small: Window, qtbot: QtBot) -> Non
     station.ruler.pick(0, 1)
     press(small, "All alike", qtbot)
     assert len(station.ruler.chosen()) == 72
-    type_into(station.panel.channel.highlight, "100 %", qtbot)
+    type_into(station.panel.channel.field("Highlight"), "100 %", qtbot)
     channels = mode_of(small).channels
     assert [c.highlight for c in channels if c.function == "ColorAdd_R"] == [255] * 72
     assert all(c.highlight is None for c in channels if c.function != "ColorAdd_R")
@@ -67,7 +74,7 @@ def test_a_channel_is_edited_in_the_panel(
 ) -> None:
     station = fresh(small, "dimmer, red, zoom")
     station.ruler.pick(0, 2)
-    type_into(getattr(station.panel.channel, field), typed, qtbot)
+    type_into(station.panel.channel.field(LABELS[field]), typed, qtbot)
     assert getattr(mode_of(small).channels[1], key) == value
     small.session.undo()
     assert getattr(mode_of(small).channels[1], key) != value
@@ -86,9 +93,9 @@ def test_a_wrong_word_in_the_panel_is_refused_with_the_reason_and_changes_nothin
     station = fresh(small, "dimmer, red, zoom")
     before = small.session.rig
     station.ruler.pick(0, 2)
-    editor = getattr(station.panel.channel, field)
+    editor = station.panel.channel.field(LABELS[field])
     type_into(editor, typed, qtbot)
-    assert small.session.rig is before and editor.property("wrong") and why in small.message.words
+    assert small.session.rig is before and editor.property("wrong") and why in editor.refusal.text()
     assert editor.text() == typed  # what was typed stays to be put right
 
 
@@ -241,13 +248,15 @@ def test_a_strip_that_cannot_be_is_refused(small: Window, typed: str) -> None:
 
 def test_facts_of_the_lamp_are_kept(small: Window, qtbot: QtBot, tmp_path: Path) -> None:
     show(small, "head")
-    field = small.profiles.panel._fields["watts"]
+    field = field_of(small, "Power W")
     type_into(field, "350", qtbot)
     facts = small.session.rig.profiles["head"].facts
     assert facts and facts.watts == 350
-    small.profiles.panel._set_beam("wash")
+    beam = field_of(small, "Beam")
+    beam.setCurrentIndex(beam.findData("wash"))
+    beam.activated.emit(beam.currentIndex())
     facts = small.session.rig.profiles["head"].facts
-    assert facts and (facts.beam, facts.watts) == ("wash", 350) and small.profiles.panel.beam.currentData() == "wash"
+    assert facts and (facts.beam, facts.watts) == ("wash", 350) and field_of(small, "Beam").currentData() == "wash"
     type_into(field, "a lot", qtbot)
     assert field.property("wrong") and small.session.rig.profiles["head"].facts == facts
 

@@ -4,6 +4,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
+from tests.app.conftest import field_of
 from welvo.app.profiles.ruler import cells_of
 from welvo.app.session import Selection
 from welvo.app.window import Window
@@ -111,12 +112,12 @@ def test_modes_are_added_and_named_and_profiles_made_and_removed(small: Window, 
     show(small, "head")
     small.profiles._add_mode()
     assert list(small.session.rig.profiles["head"].modes) == ["m", "m2"] and small.profiles.mode_id == "m2"
-    field = small.profiles.panel._fields["mode"]
+    field = field_of(small, "Mode")
     field.selectAll()
     qtbot.keyClicks(field, "short")
     qtbot.keyClick(field, Qt.Key.Key_Return)
     assert small.session.rig.profiles["head"].modes["m2"].name == "short"
-    code = small.profiles.panel._fields["code"]
+    code = field_of(small, "Code")
     code.selectAll()
     qtbot.keyClicks(code, "bar")
     qtbot.keyClick(code, Qt.Key.Key_Return)

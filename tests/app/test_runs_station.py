@@ -228,15 +228,15 @@ def test_fields_of_a_segment_a_port_and_the_box(runs: Window) -> None:
     now = lambda: runs.session.rig.devices[did]  # noqa: E731
     runs.runs.pick("7", 0, 0)
     QApplication.processEvents()
-    put(runs, "Hang here", "1-100")
+    put(runs, "Attached here", "1-100")
     put(runs, "Group by", "2")
     put(runs, "Brightness", "50 %")
     put(runs, "Cable", "5 m")
     s = now().ports["7"].run[0]
     assert (s.first, s.count, s.group, s.brightness, s.length) == (1, 100, 2, 0.5, 5)
     for name, text in (
-        ("Hang here", "90-600"),
-        ("Gives order", "RGBX"),
+        ("Attached here", "90-600"),
+        ("Sender order", "RGBX"),
         ("Brightness", "120"),
         ("Starts at", "999.1"),
         ("Cable", "far"),
@@ -259,7 +259,7 @@ def test_fields_of_a_segment_a_port_and_the_box(runs: Window) -> None:
     mode._apply("6 long ports")
     QApplication.processEvents()
     assert now().mode == "6 long ports" and "RUN-12" in runs.session.report.codes
-    put(runs, "Slots each", "300")
+    put(runs, "Universe size", "300")
     assert "RUN-19" in runs.session.report.codes
     put(runs, "First universe", "300")
     press(runs, "Packed")
@@ -474,9 +474,9 @@ def test_the_element_itself_is_changed_where_it_hangs_and_all_behind_it_moves(ru
     assert (rig.elements["c1"].name, rig.elements["c1"].pixels) == ("keel", 65)
     spans = runs.session.index.spans("c2")
     assert [(s.universe, s.first) for s in spans] == [("u201", 196)]
-    put(runs, "Lies folded", "13")
+    put(runs, "Folded every", "13")
     assert "RUN-09" in runs.session.report.codes
-    for name, text in (("Name", " "), ("Pixels", "0"), ("Sent as", "RGQ"), ("Lies folded", "-1")):
+    for name, text in (("Name", " "), ("Pixels", "0"), ("Sender order", "RGQ"), ("Folded every", "-1")):
         wrong = put(runs, name, text)
         assert wrong.property("wrong"), name
         wrong.revert()
@@ -487,7 +487,7 @@ def test_ctrl_enter_gives_a_value_to_all_that_the_list_shows(runs: Window, qtbot
     runs.runs.filter.setCurrentIndex(runs.runs.filter.findData("port"))
     runs.runs._fill()
     QApplication.processEvents()
-    order = field(runs, "Gives order")
+    order = field(runs, "Controller order")
     order.setFocus()
     order.setText("BGR")
     qtbot.keyClick(order, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)

@@ -196,6 +196,12 @@ def join_break(mode: Mode, brk: int) -> Mode:
     return replace(mode, channels=channels, breaks=tuple(breaks))
 
 
+def name_mode(mode: Mode, name: str) -> Mode:
+    if not name.strip():
+        raise Refused("A mode needs a name.")
+    return replace(mode, name=name.strip())
+
+
 def name_break(mode: Mode, brk: int, name: str) -> Mode:
     return replace(mode, breaks=tuple(replace(b, name=name) if n == brk else b for n, b in enumerate(mode.breaks)))
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRectF, Signal
+from PySide6.QtCore import QRectF
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
@@ -45,8 +45,6 @@ class Hops(QWidget):
 
 class BenchPanel(Panel):
     """Why the first of the picked things is dark: the cause, its fix, then the hops."""
-
-    go = Signal(str, str)
 
     def __init__(self, session: Session, wire: Wire) -> None:
         super().__init__(session, wire)

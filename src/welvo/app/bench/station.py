@@ -111,7 +111,6 @@ class BenchStation(QWidget):
         )
         self.pick.setPlaceholderText("203, 205–207")
         self.pick.setFixedWidth(196)
-        self.pick.say = lambda why: session.say(why, "error")
         self.pick.setAccessibleName("Pick")
         self._what = label("", 11, quiet=True)
         self.full = button(
@@ -168,8 +167,6 @@ class BenchStation(QWidget):
         self.raw_level.setFixedWidth(64)
         self.raw_level.setPlaceholderText("255")
         self.raw_level.setAccessibleName("Level")
-        for f in (self.raw_place, self.raw_level):
-            f.say = lambda why: session.say(why, "error")
         self._raw_words = label("", 11, quiet=True)
         hold = button("Hold slot", self._hold_raw, "Holds the slot at the level until you release all.")
         body = column(spacing=4)

@@ -11,8 +11,9 @@ from PySide6.QtWidgets import QWidget
 
 from welvo.app.session import Session
 from welvo.app.widgets.fields import Choice, Field, Tick
+from welvo.app.widgets.forms import field_row
 from welvo.app.widgets.painting import RIGHT, button, column, label, row, text
-from welvo.app.widgets.panels import Title, field_row
+from welvo.app.widgets.panels import Title
 from welvo.app.widgets.theme import THEME
 from welvo.patch.consequences import Consequence, change_mode, consequences, say_all
 from welvo.patch.index import Index
@@ -74,7 +75,7 @@ class Moves(QWidget):
             text(p, QRectF(0, 20 * len(self._rows), w, 20), f"and {self._more} more", "quiet", 11)
 
 
-class Form(QWidget):
+class Proposal(QWidget):
     """Base: a title, fields, what would happen, and the two ways out. Emits `ghosts` and, when over, `closed`."""
 
     ghosts = Signal(object)
@@ -118,7 +119,7 @@ class Form(QWidget):
         self.closed.emit()
 
 
-class LayForm(Form):
+class LayForm(Proposal):
     """Give addresses to many things in one act."""
 
     def __init__(self, session: Session, keys: list[str]) -> None:
@@ -327,7 +328,7 @@ class LayForm(Form):
             self.leave()
 
 
-class PackForm(Form):
+class PackForm(Proposal):
     """Close the gaps of a universe with the fewest moves."""
 
     def __init__(self, session: Session, universe: str) -> None:
@@ -383,7 +384,7 @@ class PackForm(Form):
             self.leave()
 
 
-class ModeForm(Form):
+class ModeForm(Proposal):
     """What another mode would do to fixtures, and everything it would hit, before it is done."""
 
     def __init__(self, session: Session, keys: list[str], profile: str, mode: str) -> None:

@@ -7,8 +7,8 @@ from PySide6.QtWidgets import QDialog, QLineEdit, QVBoxLayout, QWidget
 from welvo.app.patch.laying_form import Moves
 from welvo.app.session import Selection, SelectionKind, Session
 from welvo.app.widgets.fields import Field, Tick, set_help
+from welvo.app.widgets.forms import field_row
 from welvo.app.widgets.painting import button, column, label, row
-from welvo.app.widgets.panels import field_row
 from welvo.app.widgets.tables import Head, Ledger, Line
 from welvo.patch import capacity
 from welvo.patch.arrange import renumbered

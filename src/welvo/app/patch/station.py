@@ -20,13 +20,14 @@ from PySide6.QtWidgets import (
 
 from welvo.app.network import Wire
 from welvo.app.patch.item_list import Roll
-from welvo.app.patch.panel import PatchPanel, next_gap
+from welvo.app.patch.panel import PatchPanel
+from welvo.app.patch.slot_form import next_gap
 from welvo.app.patch.tape_frame import NAMED
 from welvo.app.patch.tapes import Tapes
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.fields import Choice, Field, set_help
+from welvo.app.widgets.forms import field_row
 from welvo.app.widgets.painting import RIGHT, box, button, column, label, row, text
-from welvo.app.widgets.panels import field_row
 from welvo.app.widgets.theme import THEME
 from welvo.patch.adding import Wish, add_fixtures, fit_from
 from welvo.patch.steps import footprint_of
@@ -224,7 +225,6 @@ class PatchStation(QWidget):
         self.quick.setFixedWidth(230)
         for field in (self.wish, self.quick):
             field.setPlaceholderText("12 x Bar 9 at 1.001")
-            field.say = lambda why: session.say(why, "error")
         self.wish.setFixedWidth(340)
         self._tapes_or_empty = QStackedWidget()
         self._tapes_or_empty.addWidget(self.tapes)

@@ -2,31 +2,54 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from collections.abc import Callable
 
 from msgspec.structs import replace
 from PySide6.QtWidgets import QLabel
 
 from welvo.app.patch.switch_picture import SwitchPicture
-from welvo.app.widgets.fields import Field
+from welvo.app.session import Session
+from welvo.app.widgets.forms import Picked, Row, Subject, Typed
 from welvo.app.widgets.painting import button, label, row
-from welvo.app.widgets.panels import field_row
+from welvo.app.widgets.panels import FormPanel
 from welvo.patch import table
 from welvo.rig import edits
 from welvo.rig.base import Refused
+from welvo.rig.document import Edit, Rig
 from welvo.rig.notation import say_place
 from welvo.rig.profile import AddressSetting
+from welvo.rig.readers import whole
 from welvo.rig.switches import one_slip_away, reach, say_setting, why_there
 
-if TYPE_CHECKING:
-    from welvo.app.patch.panel import PatchPanel
+WAY = Picked(
+    "Set",
+    "How the address is set on lamps of this profile. It changes for all of them.",
+    "by",
+    (("menu", "in its menu"), ("switches", "address switches"), ("dials", "three dials"), ("rdm", "by RDM")),
+)
+SWITCHES = (("9 lowest", "9, first is 1"), ("9 highest", "9, first is 256"), ("10 lowest", "10, first is 1"), ("10 highest", "10, first is 512"))  # fmt: skip
+ON_IS = Picked("ON is", "Which way of the switch is printed ON.", "on", (("up", "up"), ("down", "down")))
+COUNTS = Picked(
+    "Counts",
+    "Whether the lamp shows the address, or the address less one: all switches off are 1 then.",
+    "base",
+    (("1", "from 1"), ("0", "from 0: address − 1")),
+    read=int,
+)
+MENU_UP_TO = Typed(
+    "Menu up to",
+    "The last start the lamp's menu offers. An address above it is a finding.",
+    "highest",
+    width=64,
+    shown=lambda a: str(reach(a)[1]),
+)
 
 
 def _capital(words: str) -> str:
     return words[:1].upper() + words[1:]
 
 
-def show_switches(panel: PatchPanel, key: str) -> None:
+def show_switches(panel: FormPanel, key: str) -> None:
     """How the address is set on the lamp, drawn; what another picture would say; who answers elsewhere and why."""
     s = panel.session
     pid = s.rig.fixtures[key].profile
@@ -40,122 +63,128 @@ def show_switches(panel: PatchPanel, key: str) -> None:
         spans = s.index.spans(key)
         return spans[0].first if spans else 1
 
-    def set_way(**fields: object) -> object:
+    def change(_: str, **fields: object) -> object:
         made = replace(setting() or AddressSetting(), **fields)
-        name = s.rig.profiles[pid].name
-        return s.edit(edits.set_profile, pid, f"how {name} is addressed", address=made)
+        return s.edit(edits.set_profile, pid, f"how {s.rig.profiles[pid].name} is addressed", address=made)
 
-    ways = [("menu", "in its menu"), ("switches", "address switches"), ("dials", "three dials"), ("rdm", "by RDM")]
-    panel.choice(
-        "Set", "How the address is set on lamps of this profile. It changes for all of them.",
-        lambda: (ways, (setting() or AddressSetting()).by), lambda v: set_way(by=v),
-    )  # fmt: skip
+    subject = Subject(lambda: setting() or AddressSetting(), change)
+    panel.new_form(subject, AddressSetting).add(WAY)
     how = label("", 13, True, wrap=True)
     panel.body.addWidget(how)
     now = setting()
     if now and now.by in ("switches", "dials"):
-        _picture(panel, key, how, now.by == "switches")
+        _Picture(panel, key, setting, address, how, slips=now.by == "switches")
     else:
         panel.refreshers.append(lambda: how.setText(_capital(say_setting(setting(), address()))))
+    rows: list[Row] = []
     if now and now.by == "switches":
-        panel.choice(
-            "Switches", "How many address switches there are, and what the leftmost weighs.",
-            lambda: ([("9 lowest", "9, first is 1"), ("9 highest", "9, first is 256"), ("10 lowest", "10, first is 1"), ("10 highest", "10, first is 512")],
-                     f"{(setting() or now).switches} {(setting() or now).first}"),
-            lambda v: set_way(switches=int(v.split()[0]), first=v.split()[1]),
-        )  # fmt: skip
-        panel.choice(
-            "ON is", "Which way of the switch is printed ON.",
-            lambda: ([("up", "up"), ("down", "down")], (setting() or now).on), lambda v: set_way(on=v),
-        )  # fmt: skip
+
+        def switches(choice: str) -> object:
+            count, first = choice.split()
+            return change("", switches=int(count), first=first)
+
+        rows += [
+            Picked(
+                "Switches",
+                "How many address switches there are, and what the leftmost weighs.",
+                options=SWITCHES,
+                shown=lambda a: f"{a.switches} {a.first}",
+                take=switches,
+            ),
+            ON_IS,
+        ]
     if now and now.by != "rdm":
-        panel.choice(
-            "Counts", "Whether the lamp shows the address, or the address less one: all switches off are 1 then.",
-            lambda: ([("1", "from 1"), ("0", "from 0: address − 1")], str((setting() or now).base)), lambda v: set_way(base=int(v)),
-        )  # fmt: skip
+        rows.append(COUNTS)
     if now is None or now.by == "menu":
-        panel.field(
-            "Menu up to", "The last start the lamp's menu offers. An address above it is a finding.",
-            lambda: str(reach(setting())[1]), lambda t: set_way(highest=table.whole(t, 1, 512)), narrow=64,
-        )  # fmt: skip
+        rows.append(MENU_UP_TO)
+    panel.new_form(subject, AddressSetting).add(*rows)
 
 
-def _picture(panel: PatchPanel, key: str, how: QLabel, slips: bool) -> None:
-    s = panel.session
-    picture = SwitchPicture()
-    panel.body.addWidget(picture)
-    said = label("", 11, wrap=True)
-    take = button(
-        "Plan it",
-        lambda: _take_picture(panel, key, picture),
-        "Moves the fixture in the plan to what the switches say.",
-    )
-    back = button("Show the plan's", lambda: show(), "Draws the switches for the planned address again.")
-    panel.body.addWidget(said)
-    acts = row(take, back, None)
-    panel.body.addLayout(acts)
-    answers = Field(
-        "Where the lamp really answers, 1 to 512. Says which slip makes that of the plan.", lambda t: explain(t)
-    )
-    answers.setAccessibleName("Answers at")
-    answers.setFixedWidth(64)
-    answers.setPlaceholderText("?")
-    why = label("", 11, wrap=True)
-    why.hide()
-    panel.body.addLayout(field_row("Answers at", answers, None))
-    panel.body.addWidget(why)
+class _Picture:
+    """The switches as they are to stand, and what it means when they stand otherwise."""
 
-    def setting() -> AddressSetting:
-        return s.rig.profiles[s.rig.fixtures[key].profile].address or AddressSetting()
+    def __init__(
+        self,
+        panel: FormPanel,
+        key: str,
+        setting: Callable[[], AddressSetting | None],
+        address: Callable[[], int],
+        how: QLabel,
+        slips: bool,
+    ) -> None:
+        self._key, self._how, self._slips = key, how, slips
+        self._session: Session = panel.session
+        self._planned_setting, self._address = setting, address
+        self._picture = SwitchPicture()
+        self._said = label("", 11, wrap=True)
+        self._take = button("Plan it", self._plan, "Moves the fixture in the plan to what the switches say.")
+        self._back = button("Show the plan's", self.show, "Draws the switches for the planned address again.")
+        self._why = label("", 11, wrap=True)
+        self._why.hide()
+        panel.body.addWidget(self._picture)
+        panel.body.addWidget(self._said)
+        panel.body.addLayout(row(self._take, self._back, None))
+        panel.new_form(Subject(lambda: self, lambda *_, **__: None)).add(
+            Typed(
+                "Answers at",
+                "Where the lamp really answers, 1 to 512. Says which slip makes that of the plan.",
+                width=64,
+                placeholder="?",
+                shown=lambda me: me.answers,
+                take=self._explain,
+            )
+        )
+        self.answers = ""
+        panel.body.addWidget(self._why)
+        self._picture.read.connect(self._read)
+        panel.refreshers.append(self.show)
 
-    def address() -> int:
-        spans = s.index.spans(key)
-        return spans[0].first if spans else 1
+    def _setting(self) -> AddressSetting:
+        return self._planned_setting() or AddressSetting()
 
-    def show() -> None:
-        picture.show_address(setting(), address())
-        how.setText(_capital(say_setting(setting(), address())))
-        read(address())
+    def show(self) -> None:
+        self._picture.show_address(self._setting(), self._address())
+        self._how.setText(_capital(say_setting(self._setting(), self._address())))
+        self._read(self._address())
 
-    def read(now: int) -> None:
-        same = now == address()
-        take.setVisible(not same)
-        back.setVisible(not same)
+    def _read(self, now: int) -> None:
+        """What the picture says, beside what the plan says."""
+        planned, setting = self._address(), self._setting()
+        same = now == planned
+        self._take.setVisible(not same)
+        self._back.setVisible(not same)
+        low, high = reach(setting)
         if not same:
             possible = 1 <= now <= 512
-            said.setText(
-                f"This picture says {now}, the plan says {address()}. {why_there(setting(), address(), now)}"
+            self._said.setText(
+                f"This picture says {now}, the plan says {planned}. {why_there(setting, planned, now)}"
                 if possible
                 else f"This picture says {now}, which no lamp can have."
             )
-            take.setText(f"Plan {now}")
-            take.setEnabled(possible)
-            return
-        low, high = reach(setting())
-        if slips and low <= address() <= high:
-            near = ", ".join(str(a) for _, a in one_slip_away(setting(), address()))
-            said.setText(f"One switch wrong, and it answers at {near}.")
+            self._take.setText(f"Plan {now}")
+            self._take.setEnabled(possible)
+        elif not low <= planned <= high:
+            self._said.setText(f"Reaches {low} to {high} only.")
+        elif self._slips:
+            near = ", ".join(str(a) for _, a in one_slip_away(setting, planned))
+            self._said.setText(f"One switch wrong, and it answers at {near}.")
         else:
-            said.setText("" if low <= address() <= high else f"Reaches {low} to {high} only.")
+            self._said.setText("")
 
-    def explain(typed: str) -> bool:
-        why.setVisible(bool(typed.strip()))
-        if not typed.strip():
-            return True
-        try:
-            why.setText(why_there(setting(), address(), table.whole(typed, 1, 512)))
-        except Refused as e:
-            why.setText(str(e))
-            raise
-        return True
+    def _explain(self, typed: str) -> None:
+        self._why.hide()
+        if typed.strip():
+            self._why.setText(why_there(self._setting(), self._address(), whole(typed, 1, 512)))
+            self._why.show()
+        self.answers = typed
 
-    picture.read.connect(read)
-    panel.refreshers.append(show)
+    def _plan(self) -> None:
+        spans = self._session.index.spans(self._key)
+        universe = spans[0].universe if spans else next(iter(self._session.rig.universes), "")
+        if not universe:
+            raise Refused("There is no universe yet to plan it in.")
+        self._session.edit(self._planned, universe)
 
-
-def _take_picture(panel: PatchPanel, key: str, picture: SwitchPicture) -> None:
-    spans = panel.session.index.spans(key)
-    universe = spans[0].universe if spans else next(iter(panel.session.rig.universes), "")
-    if universe:
-        number = panel.session.rig.universes[universe].number
-        panel.session.edit(lambda _: table.change_first(panel.session.index, [key], say_place(number, picture.said)))
+    def _planned(self, rig: Rig, universe: str) -> Edit:
+        where = say_place(rig.universes[universe].number, self._picture.said)
+        return table.change_first(self._session.index, [self._key], where)

@@ -9,28 +9,42 @@ from typing import Any
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCompleter, QWidget
 
-from welvo.app.session import Session
-from welvo.app.widgets.fields import Choice, Field, Tick
+from welvo.app.widgets.fields import Field
+from welvo.app.widgets.forms import Form, Line, Picked, Said, Subject, Ticked, Typed
 from welvo.app.widgets.painting import column, label, row
-from welvo.app.widgets.panels import field_row
 from welvo.formats.chart import nearest
 from welvo.rig.attributes import ATTRIBUTES, BY_KEY, BY_WORD, OWN, word_for
 from welvo.rig.base import Refused
 from welvo.rig.lamp import gates
 from welvo.rig.modes import say_channel, set_channels, set_function, set_short, set_slots
-from welvo.rig.notation import plural
+from welvo.rig.notation import plural, say_stretch
 from welvo.rig.profile import Channel, Mode
+from welvo.rig.readers import Number, Words
 
-Edit = Callable[[Mode], Mode]
-MASTER = (("auto", "as its function does"), ("yes", "follows"), ("no", "stays"))
+Change = Callable[[Callable[[Mode], Mode], str], object]
+"""Runs an edit of the mode, named for the undo menu."""
+MASTER = (("auto", "as usual for this function"), ("yes", "follows"), ("no", "stays"))
+FUNCTION_HELP = "What this channel does, in plain words: type to search. A wrong one moves something else on the lamp."
+SLOTS_HELP = (
+    "Which slots of its break it takes, coarse first: 5, or 1 4 when the fine byte stands apart. "
+    "A wrong one shifts nothing else."
+)
+SHORT_HELP = "One to four letters for tapes and sheets, its own in the mode (or in its pixel)."
+DEFAULT_HELP = "The value while nobody touches it. A shutter that is closed by default keeps the lamp dark."
+HIGHLIGHT_HELP = "The value that makes the lamp easy to find. Empty: its default."
+RELEASE_HELP = "The value when output is released. Empty: its default."
+NEEDS_HELP = (
+    "Short names of the channels that keep this one dark while at zero, such as Dim Shut. "
+    "Empty: as the functions say; “none”: nothing does."
+)
 
 
 class ChannelFields(QWidget):
-    """`change(edit, label)` runs an edit of the mode. Empty fields of a multi-selection mean “not all the same”."""
+    """Empty fields of a multi-selection mean “not all the same”; what is typed goes to all of them."""
 
-    def __init__(self, session: Session, change: Callable[[Edit, str], object]) -> None:
+    def __init__(self, change: Change) -> None:
         super().__init__()
-        self._session, self._change = session, change
+        self._change = change
         self.mode: Mode | None = None
         self.which: list[int] = []
         self._title = label("", 16, True)
@@ -39,188 +53,139 @@ class ChannelFields(QWidget):
         body = column(spacing=6)
         body.addLayout(row(self._title, None, self._where))
         body.addWidget(self._gdtf)
-        self.function = self._field(
-            "Function",
-            "What this channel does, in plain words: type to search. A wrong one moves something else on the lamp.",
-            self._set_function,
-        )
+        self.form = Form(body, Subject(self._chosen, self._set), Channel).add(*self._rows())
+        function = self.field("Function")
         words = sorted({a.word for a in ATTRIBUTES} | {w for a in ATTRIBUTES for w in a.also})
-        completer = QCompleter(words, self.function)
+        completer = QCompleter(words, function)
         completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         completer.setFilterMode(Qt.MatchFlag.MatchContains)
-        self.function.setCompleter(completer)
-        self.slots = self._field(
-            "Slots",
-            "Which slots of its break it takes, coarse first: 5, or 1 4 when the fine byte stands apart. A wrong one shifts nothing else.",
-            self._set_slots,
-            62,
-        )
-        self.short = self._field(
-            "Short",
-            "One to four letters for tapes and sheets, its own in the mode (or in its pixel).",
-            self._set_short,
-            52,
-        )
-        self.default = self._field(
-            "Default",
-            "The value while nobody touches it. A shutter that is closed by default keeps the lamp dark.",
-            lambda t: self._value("default", t),
-            62,
-        )
-        self.highlight = self._field(
-            "Highlight",
-            "The value that makes the lamp easy to find. Empty: its default.",
-            lambda t: self._value("highlight", t),
-            62,
-        )
-        self.release = self._field(
-            "At release",
-            "The value when output is released. Empty: its default.",
-            lambda t: self._value("release", t),
-            62,
-        )
-        self.low = self._field(
-            "Low",
-            "What the lowest value means physically, such as 0 or 8. Only for display and hand-over.",
-            lambda t: self._number("low", t),
-            44,
-        )
-        self.high = self._field(
-            "High",
-            "What the highest value means physically, such as 540 or 45. Only for display and hand-over.",
-            lambda t: self._number("high", t),
-            44,
-        )
-        self.unit = self._field(
-            "Unit", "The unit of both: °, Hz, K, %, or empty.", lambda t: self._set(unit=t.strip()[:8]), 38
-        )
-        self.needs = self._field(
-            "Dark while",
-            "Short names of the channels that keep this one dark while at zero, such as Dim Shut. Empty: as the functions say; “none”: nothing does.",
-            self._set_needs,
-        )
-        self.master = Choice(
-            "Whether a master fader and blackout take this channel along. Heads should not swing at blackout.",
-            lambda v: self._set(master=v),
-        )
-        self.master.setAccessibleName("Master")
-        self.snap = Tick(
-            "Snaps",
-            "It jumps to its value instead of fading there, as wheels and macros do.",
-            lambda on: self._set(snap=on),
-        )
-        self.invert = Tick(
-            "Inverted",
-            "The highest value means the lowest: swaps the two ends of its physical range.",
-            lambda on: self._set(invert=on),
-        )
-        body.addLayout(field_row("Function", self.function))
-        body.addLayout(field_row("Slots", self.slots, None, label("short", 11, quiet=True), self.short))
-        body.addLayout(field_row("Default", self.default, None))
-        body.addLayout(field_row("Highlight", self.highlight, None, self.snap))
-        body.addLayout(field_row("At release", self.release, None, self.invert))
-        body.addLayout(field_row("Means", self.low, label("to", 11, quiet=True), self.high, self.unit))
-        body.addLayout(field_row("Dark while", self.needs))
-        body.addLayout(field_row("Master", self.master))
+        function.setCompleter(completer)
         self.setLayout(body)
 
-    def _field(self, words: str, help_text: str, apply: Callable[[str], object], wide: int = 0) -> Field:
-        made = Field(help_text, apply, right=bool(wide))
-        made.setAccessibleName(words)
-        made.say = lambda why: self._session.say(why, "error")
-        if wide:
-            made.setFixedWidth(wide)
-        return made
+    def field(self, name: str) -> Field:
+        found = self.form.fields[name]
+        assert isinstance(found, Field)
+        return found
+
+    def _rows(self) -> tuple[Typed | Picked | Line, ...]:
+        def value(name: str, key: str, help_text: str) -> Typed:
+            def say(c: Channel) -> str:
+                now = getattr(c, key)
+                return "" if now is None else str(now)
+
+            return Typed(name, help_text, width=62, shown=self._same(say), take=lambda t: self._value(key, t))
+
+        def physical(name: str, key: str, help_text: str) -> Typed:
+            reader = Number(Channel, key)
+            return Typed(
+                name,
+                help_text,
+                width=44,
+                shown=self._same(lambda c: reader.say(getattr(c, key))),
+                take=lambda t: self._set(key, **{key: reader.read(t)}),
+            )
+
+        function = Typed(
+            "Function", FUNCTION_HELP, shown=self._same(lambda c: word_for(c.function, c.name)), take=self._set_function
+        )
+        slots = Typed("Slots", SLOTS_HELP, width=62, shown=self._same(_slots), take=self._set_slots)
+        short = Typed("Short", SHORT_HELP, width=44, shown=self._same(lambda c: c.short), take=self._set_short)
+        low = physical("Low", "low", "What the lowest value means physically, such as 0 or 8. Only for hand-over.")
+        high = physical("High", "high", "What the highest value means physically, such as 540. Only for hand-over.")
+        unit = Typed(
+            "Unit",
+            "The unit of both: °, Hz, K, %, or empty.",
+            width=38,
+            shown=self._same(lambda c: c.unit),
+            take=lambda t: self._set("unit", unit=Words(longest=8).read(t)),
+        )
+        snap = Ticked(
+            "Snap, no fade",
+            "It jumps to its value instead of fading there, as wheels and macros do.",
+            shown=lambda chosen: all(c.snap for c in chosen),
+            take=lambda on: self._set("snap", snap=on),
+        )
+        invert = Ticked(
+            "Inverted",
+            "The highest value means the lowest: swaps the two ends of its physical range.",
+            shown=lambda chosen: all(c.invert for c in chosen),
+            take=lambda on: self._set("inversion", invert=on),
+        )
+        needs = Typed(
+            "Dimmed by",
+            NEEDS_HELP,
+            shown=self._same(lambda c: "" if c.needs is None else " ".join(c.needs) or "none"),
+            take=self._set_needs,
+        )
+        master = Picked(
+            "Follows master",
+            "Whether a master fader and blackout take this channel along. Heads should not swing at blackout.",
+            options=MASTER,
+            shown=lambda chosen: str(chosen[0].master),
+            take=lambda v: self._set("master", master=v),
+        )
+        return (
+            function,
+            Line("Slots", (slots, Said("short"), short)),
+            Line("Default", (value("Default", "default", DEFAULT_HELP), None)),
+            Line("Highlight", (value("Highlight", "highlight", HIGHLIGHT_HELP), None)),
+            Line("When released", (value("When released", "release", RELEASE_HELP), None)),
+            Line("Physical range", (low, Said("to"), high, unit)),
+            Line("", (snap, invert, None)),
+            needs,
+            master,
+        )
+
+    @staticmethod
+    def _same(say: Callable[[Channel], str]) -> Callable[[list[Channel]], str]:
+        """What all of the chosen channels say, or nothing."""
+
+        def shown(chosen: list[Channel]) -> str:
+            values = {say(c) for c in chosen}
+            return values.pop() if len(values) == 1 else ""
+
+        return shown
 
     # ---- showing
 
+    def _chosen(self) -> list[Channel] | None:
+        return [self.mode.channels[n] for n in self.which] if self.mode and self.which else None
+
     def show_channels(self, mode: Mode | None, which: list[int]) -> None:
         self.mode, self.which = mode, [n for n in which if mode and n < len(mode.channels)]
-        self.setVisible(bool(self.which))
-        if not mode or not self.which:
+        chosen = self._chosen()
+        self.setVisible(bool(chosen))
+        if mode is None or not chosen:
             return
-        chosen = [mode.channels[n] for n in self.which]
-        c = chosen[0]
-        single = len(chosen) == 1
-        self._title.setText(
-            say_channel(c)[:1].upper() + say_channel(c)[1:] if single else plural(len(chosen), "channel")
-        )
-        where = (
-            f"slot {c.slots[0]}"
-            + (f"–{c.slots[-1]}" if len(c.slots) > 1 else "")
-            + (f" of break {c.brk + 1}" if len(mode.breaks) > 1 else "")
-        )
-        self._where.setText(where if single else "")
-        known = BY_KEY.get(c.function)
-        self._gdtf.setText(
-            f"GDTF attribute {c.function} · {8 * len(c.slots)} bit"
-            if known and single
-            else f"{8 * len(c.slots)} bit"
-            if single
-            else "a value typed here goes to all of them"
-        )
-        self.function.set_value(self._same(chosen, lambda x: word_for(x.function, x.name)))
-        self.slots.set_value(" ".join(map(str, c.slots)) if single else "")
-        self.short.set_value(c.short if single else "")
-        self.slots.setEnabled(single)
-        self.short.setEnabled(single)
-        self.default.set_value(self._same(chosen, lambda x: str(x.default)))
-        self.highlight.set_value(self._same(chosen, lambda x: "" if x.highlight is None else str(x.highlight)))
-        self.release.set_value(self._same(chosen, lambda x: "" if x.release is None else str(x.release)))
-        self.low.set_value(self._same(chosen, lambda x: "" if x.low is None else f"{x.low:g}"))
-        self.high.set_value(self._same(chosen, lambda x: "" if x.high is None else f"{x.high:g}"))
-        self.unit.set_value(self._same(chosen, lambda x: x.unit))
-        self.needs.set_value(self._same(chosen, lambda x: "" if x.needs is None else " ".join(x.needs) or "none"))
+        c, single = chosen[0], len(chosen) == 1
+        said = say_channel(c)
+        self._title.setText(said[:1].upper() + said[1:] if single else plural(len(chosen), "channel"))
+        of = f" of break {c.brk + 1}" if len(mode.breaks) > 1 else ""
+        self._where.setText(f"slot {say_stretch(c.slots[0], c.slots[-1])}{of}" if single else "")
+        known = f"GDTF attribute {c.function} · " if c.function in BY_KEY else ""
+        self._gdtf.setText(f"{known}{8 * len(c.slots)} bit" if single else "a value typed here goes to all of them")
+        self.form.refresh()
+        for name in ("Slots", "Short"):
+            self.field(name).setEnabled(single)
         derived = " ".join(g.short for g in gates(mode, c)) if c.needs is None else ""
-        self.needs.setPlaceholderText(f"as derived: {derived or 'nothing'}")
-        self.master.set_options(list(MASTER), c.master)
-        self.snap.setChecked(all(x.snap for x in chosen))
-        self.invert.setChecked(all(x.invert for x in chosen))
-
-    @staticmethod
-    def _same(chosen: list[Channel], read: Callable[[Channel], str]) -> str:
-        values = {read(c) for c in chosen}
-        return values.pop() if len(values) == 1 else ""
+        self.field("Dimmed by").setPlaceholderText(f"as derived: {derived or 'nothing'}")
 
     # ---- editing
 
     def _label(self, what: str) -> str:
-        assert self.mode
-        c = self.mode.channels[self.which[0]]
-        return (
-            f"{what} of {say_channel(c)}" if len(self.which) == 1 else f"{what} of {plural(len(self.which), 'channel')}"
-        )
+        chosen = self._chosen() or []
+        return f"{what} of {say_channel(chosen[0]) if len(chosen) == 1 else plural(len(chosen), 'channel')}"
 
-    def _set(self, **fields: Any) -> object:
+    def _set(self, words: str, **fields: Any) -> object:
         which = list(self.which)
-        return self._change(lambda m: set_channels(m, which, **fields), self._label(", ".join(fields)))
+        return self._change(lambda m: set_channels(m, which, **fields), self._label(words))
 
     def _set_function(self, typed: str) -> object:
-        t, which = typed.strip(), list(self.which)
-        found = BY_WORD.get(t.lower())
-        function = (
-            found.key
-            if found
-            else BY_KEY[t].key
-            if t in BY_KEY
-            else OWN + t.strip('"')
-            if t.startswith('"') and t.strip('"')
-            else ""
-        )
-        if not function and t:
-            offers = nearest(t)
-            near = f" Did you mean {' or '.join(offers[:2])}?" if offers else ""
-            raise Refused(f"“{t}” is no function.{near} In quotes it becomes one of your own.")
+        function, which = read_function(typed), list(self.which)
         return self._change(lambda m: set_function(m, which, function), self._label("function"))
 
     def _set_slots(self, typed: str) -> object:
-        numbers = re.findall(r"\d+", typed)
-        if not numbers:
-            raise Refused("Say one to four slots, coarse first, such as 5 or 1 4.")
-        slots = tuple(int(x) for x in numbers)
-        if re.fullmatch(r"\s*\d+\s*[-–]\s*\d+\s*", typed) and 0 < slots[1] - slots[0] < 4:
-            slots = tuple(range(slots[0], slots[1] + 1))
-        n = self.which[0]
+        slots, n = read_slots(typed), self.which[0]
         return self._change(lambda m: set_slots(m, n, slots), self._label("slots"))
 
     def _set_short(self, typed: str) -> object:
@@ -228,39 +193,56 @@ class ChannelFields(QWidget):
         return self._change(lambda m: set_short(m, n, typed), self._label("short name"))
 
     def _value(self, key: str, typed: str) -> object:
-        t = typed.strip()
+        t, which = typed.strip(), list(self.which)
         if not t and key == "default":
-            return True if len(self.which) > 1 else self._set(default=0)
-        which = list(self.which)
-        m = re.fullmatch(r"(\d+(?:\.\d+)?)\s*(%?)", t) if t else None
+            return None if len(which) > 1 else self._set("default", default=0)
+        m = re.fullmatch(r"(\d{1,10}(?:\.\d{1,6})?)\s*(%?)", t) if t else None
         if t and not m:
             raise Refused(f"“{t}” is no value; write a whole number, or a percentage such as 50 %.")
 
         def edit(mode: Mode) -> Mode:
             for n in which:
-                value = (
-                    None if m is None else round(float(m[1]) * mode.channels[n].top / 100) if m[2] else int(float(m[1]))
-                )
+                top = mode.channels[n].top
+                value = None if m is None else round(float(m[1]) * top / 100) if m[2] else int(float(m[1]))
                 mode = set_channels(mode, [n], **{key: value})
             return mode
 
         return self._change(edit, self._label(key))
 
-    def _number(self, key: str, typed: str) -> object:
-        try:
-            value = float(typed.replace(",", ".")) if typed.strip() else None
-        except ValueError:
-            raise Refused(f"“{typed.strip()}” is no number.") from None
-        return self._set(**{key: value})
-
     def _set_needs(self, typed: str) -> object:
         t = typed.strip()
         names = None if not t else () if t.lower() == "none" else tuple(x for x in re.split(r"[\s,;]+", t) if x)
-        assert self.mode
-        for n in self.which:
-            c = self.mode.channels[n]
-            have = {x.short for x in self.mode.channels if x.pixel in (0, c.pixel)}
-            lost = [x for x in names or () if x not in have]
+        for c in self._chosen() or []:
+            have = {x.short for x in self.mode.channels if x.pixel in (0, c.pixel)} if self.mode else set()
+            lost = next((x for x in names or () if x not in have), "")
             if lost:
-                raise Refused(f"There is no channel “{lost[0]}” here. Short names: {', '.join(sorted(have)[:8])}.")
-        return self._set(needs=names)
+                raise Refused(f"There is no channel “{lost}” here. Short names: {', '.join(sorted(have)[:8])}.")
+        return self._set("what dims it", needs=names)
+
+
+def _slots(c: Channel) -> str:
+    return " ".join(map(str, c.slots))
+
+
+def read_function(typed: str) -> str:
+    """A function by its plain word or its GDTF name; words in quotes are one of the user's own. Empty: undescribed."""
+    t = typed.strip()
+    found = BY_WORD.get(t.lower()) or BY_KEY.get(t)
+    if found or not t:
+        return found.key if found else ""
+    if t.startswith('"') and t.strip('"'):
+        return OWN + t.strip('"')
+    offers = nearest(t)
+    near = f" Did you mean {' or '.join(offers[:2])}?" if offers else ""
+    raise Refused(f"“{t}” is no function.{near} In quotes it becomes one of your own.")
+
+
+def read_slots(typed: str) -> tuple[int, ...]:
+    """`5`, `1 4` or `5-6`: one to four slots, coarse first."""
+    numbers = re.findall(r"\d{1,5}", typed)
+    if not numbers:
+        raise Refused("Say one to four slots, coarse first, such as 5 or 1 4.")
+    slots = tuple(int(x) for x in numbers)
+    if re.fullmatch(r"\s*\d+\s*[-–]\s*\d+\s*", typed) and 0 < slots[1] - slots[0] < 4:
+        return tuple(range(slots[0], slots[1] + 1))
+    return slots

@@ -3,142 +3,198 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import partial
-from typing import TYPE_CHECKING
+from typing import Any, Protocol
 
-from msgspec.structs import replace
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QWidget
 
 from welvo.app.network import Wire
 from welvo.app.profiles.channel_form import ChannelFields
 from welvo.app.session import Session
 from welvo.app.widgets.face import Face
-from welvo.app.widgets.fields import Choice, Field
+from welvo.app.widgets.forms import Picked, Subject, Typed
 from welvo.app.widgets.painting import button, label, row
-from welvo.app.widgets.panels import Panel, field_row
-from welvo.app.widgets.theme import THEME
+from welvo.app.widgets.panels import FormPanel
 from welvo.rig.base import Refused
 from welvo.rig.edits import set_profile
-from welvo.rig.modes import name_break
+from welvo.rig.modes import name_break, name_mode
 from welvo.rig.notation import plural
-from welvo.rig.profile import Facts
+from welvo.rig.profile import Facts, Mode, Profile
+from welvo.rig.readers import Number, Words
 from welvo.runs.lines import PINS
 
-if TYPE_CHECKING:
-    from welvo.app.profiles.station import ProfilesStation
+NAMES = (
+    Typed(
+        "Name",
+        "What this fixture type is called. Fixtures are added by this name.",
+        "name",
+        Words("A profile needs a name."),
+    ),
+    Typed("Maker", "Who makes it. Only words; nothing depends on it.", "maker"),
+)
+REVISION = (
+    Typed(
+        "Revision",
+        "Which edition of this profile it is. A newer one in the library is shown as a finding.",
+        "revision",
+    ),
+    Typed("Notes", "Anything worth knowing about it. Printed on sheets later.", "notes", Words(longest=4000)),
+)
+BEAMS = [(k, k or "not known") for k in ("", "wash", "spot", "beam", "flood", "glow", "none")]
+BEAM = Picked("Beam", "What kind of beam it gives, where it is known. Only for hand-over.", "beam", BEAMS)
+FACTS = tuple(
+    Typed(
+        f"{words} {unit}",
+        f"{words} of the lamp in {unit}, where it is known. Only for hand-over; 0 or empty when nobody knows.",
+        key,
+        Number(Facts, key, empty=0.0, shown_empty=True),
+    )
+    for key, words, unit in (
+        ("angle", "Angle", "°"),
+        ("kelvin", "White", "K"),
+        ("watts", "Power", "W"),
+        ("weight", "Weight", "kg"),
+        ("width", "Width", "mm"),
+        ("height", "Height", "mm"),
+        ("depth", "Depth", "mm"),
+    )
+)
+UNIT_LOADS = Typed(
+    "Unit loads",
+    "What its DMX input loads a line with: one for a plain receiver, less for a lighter one. A driver takes 32.",
+    "unit_load",
+    Number(Profile, "unit_load", empty=1.0),
+)
 
 
-def rule() -> QWidget:
-    line = QWidget()
-    line.setFixedHeight(1)
-    line.setProperty("rule", True)
-    line.setStyleSheet(f"background: {THEME.color('line').name()};")
-    return line
+class ProfileView(Protocol):
+    """What the panel asks of the station: which profile and mode are shown, and how the mode is edited."""
+
+    profile_id: str
+
+    @property
+    def profile(self) -> Profile | None: ...
+
+    @property
+    def mode(self) -> Mode | None: ...
+
+    @property
+    def chosen_break(self) -> int: ...
+
+    def chosen_channels(self) -> list[int]: ...
+
+    def edit_mode(self, edit: Callable[[Mode], Mode], words: str) -> object: ...
+
+    def picture_of(self, mode: Mode | None) -> bytes | None: ...
+
+    def arrange(self) -> None: ...
 
 
-class ProfilesPanel(Panel):
+class ProfilesPanel(FormPanel):
     """The face, then the selected channels, then what the profile is called and what is known of the lamp."""
 
-    def __init__(self, station: ProfilesStation, session: Session, wire: Wire) -> None:
+    def __init__(self, view: ProfileView, session: Session, wire: Wire) -> None:
         super().__init__(session, wire)
-        self._station = station
+        self._view = view
         self.face = Face()
-        self._fields: dict[str, Field] = {}
         self._walk = QTimer(self, interval=250)
         self._walk.timeout.connect(self.face.walk)
         self._walk_button = button(
             "Walk", self._toggle_walk, "Lights the pixels in number order, to compare with the real lamp."
         )
         self.arrange_button = button(
-            "Arrange…", station.arrange, "Rows, rings, a line, or by hand over a picture of the fixture's front."
+            "Arrange…", view.arrange, "Rows, rings, a line, or by hand over a picture of the fixture's front."
         )
         self._face_title = label("Face", 16, True)
         self.body.addLayout(row(self._face_title, None, self._walk_button, self.arrange_button, spacing=4))
         self.body.addWidget(self.face)
-        self.channel = ChannelFields(session, station.edit_mode)
+        self.channel = ChannelFields(view.edit_mode)
         self.body.addWidget(self.channel)
-        self.body.addWidget(rule())
-        self.body.addWidget(label("Profile", 13, True))
-        for key, words, help_text in (
-            ("name", "Name", "What this fixture type is called. Fixtures are added by this name."),
-            ("maker", "Maker", "Who makes it. Only words; nothing depends on it."),
-            ("code", "Code", "Up to four letters that stand for it on the tapes. Must be its own in this rig."),
-            (
-                "mode",
-                "Mode",
-                "What this mode is called in the lamp's own menu. Whoever sets the lamp looks for these words.",
+        self.rule()
+        self.words("Profile", quiet=False, bold=True, size=13)
+        self._profile_rows()
+        self.words("The lamp", quiet=False, bold=True, size=13)
+        facts = self.new_form(Subject(self._facts, self._set_facts), Facts).add(BEAM, *FACTS)
+        line = self.new_form(Subject(lambda: self._view.profile, self._set), Profile).add(
+            UNIT_LOADS,
+            Typed(
+                "DMX plug",
+                "What its DMX input is made of: 5-pin, 3-pin or RJ45. Lines say then which adapters are needed.",
+                shown=lambda profile: str(profile.connector),
+                take=self._set_connector,
             ),
-            (
-                "break",
-                "Break",
-                "What the break of the selected channel is called, such as head or pixels. Each is patched at an address of its own.",
-            ),
-            (
-                "revision",
-                "Revision",
-                "Which edition of this profile it is. A newer one in the library is shown as a finding.",
-            ),
-            ("notes", "Notes", "Anything worth knowing about it. Printed on sheets later."),
-        ):
-            self._add_field(key, words, help_text, partial(self._set, key))
-        self.body.addWidget(label("The lamp", 13, True))
-        self.beam = Choice("What kind of beam it gives, where it is known. Only for hand-over.", self._set_beam)
-        self.beam.setAccessibleName("Beam")
-        self.body.addLayout(field_row("Beam", self.beam))
-        for key, words, unit in (
-            ("angle", "Angle", "°"),
-            ("kelvin", "White", "K"),
-            ("watts", "Power", "W"),
-            ("weight", "Weight", "kg"),
-            ("width", "Width", "mm"),
-            ("height", "Height", "mm"),
-            ("depth", "Depth", "mm"),
-        ):
-            self._add_field(
-                key,
-                f"{words} {unit}",
-                f"{words} of the lamp in {unit}, where it is known. Only for hand-over; 0 or empty when nobody knows.",
-                partial(self._fact, key),
-            )
-        self._add_field(
-            "unit_load", "Unit loads",
-            "What its DMX input loads a line with: one for a plain receiver, less for a lighter one. A driver takes 32.",
-            partial(self._line_fact, "unit_load"),
-        )  # fmt: skip
-        self._add_field(
-            "connector", "DMX plug",
-            "What its DMX input is made of: 5-pin, 3-pin or RJ45. Lines say then which adapters are needed.",
-            partial(self._line_fact, "connector"),
-        )  # fmt: skip
+        )
+        self._widgets = [*self._names.fields.values(), *facts.fields.values(), *line.fields.values()]
         self.body.addStretch(1)
 
-    def _line_fact(self, key: str, typed: str) -> object:
-        """What a lamp is on a DMX line: its unit loads, its plug."""
-        if self._station.profile is None:
-            return True
-        value: str | float = typed.strip()
-        if key == "connector":
-            value = next((c for c in PINS if c.lower() == typed.strip().lower()), "")
-            if typed.strip() and not value:
-                raise Refused(f"“{typed.strip()}” is no plug of DMX lines here: {', '.join(PINS)}.")
-        else:
-            try:
-                value = float(typed.replace(",", ".")) if typed.strip() else 1.0
-            except ValueError:
-                raise Refused(f"“{typed.strip()}” is no number.") from None
-            if not 0 <= value <= 64:
-                raise Refused("Unit loads run from 0 to 64; a plain receiver is 1.")
-        return self.session.edit(
-            set_profile, self._station.profile_id, f"{key.replace('_', ' ')} {value}", **{key: value}
+    def _profile_rows(self) -> None:
+        mode = Typed(
+            "Mode",
+            "What this mode is called in the lamp's own menu. Whoever sets the lamp looks for these words.",
+            shown=lambda _: self._view.mode.name if self._view.mode else "",
+            take=lambda t: self._view.edit_mode(lambda m: name_mode(m, t), f"name the mode {t.strip()}"),
+        )
+        brk = Typed(
+            "Break",
+            "A break is a part of the mode that is patched at an address of its own. What the one of the selected channel "
+            "is called, such as head or pixels.",
+            shown=lambda _: self._break_name(),
+            take=self._name_break,
+        )
+        code = Typed(
+            "Code",
+            "Up to four letters that stand for it on the tapes. Must be its own in this rig.",
+            shown=lambda profile: str(profile.code),
+            take=self._set_code,
+        )
+        self._names = self.new_form(Subject(lambda: self._view.profile, self._set), Profile)
+        self._names.add(*NAMES, code, mode, brk, *REVISION)
+
+    # ---- edits
+
+    def _set(self, words: str, **fields: Any) -> object:
+        profile = self._view.profile
+        return (
+            self.session.edit(set_profile, self._view.profile_id, f"{words} of {profile.name}", **fields)
+            if profile
+            else None
         )
 
-    def _add_field(self, key: str, words: str, help_text: str, apply: Callable[[str], object]) -> None:
-        field = Field(help_text, apply)
-        field.say = lambda why: self.session.say(why, "error")
-        field.setAccessibleName(words)
-        self._fields[key] = field
-        self.body.addLayout(field_row(words, field))
+    def _facts(self) -> Facts | None:
+        profile = self._view.profile
+        return (profile.facts or Facts()) if profile else None
+
+    def _set_facts(self, words: str, **fields: Any) -> object:
+        from msgspec.structs import replace
+
+        now = self._facts()
+        if now is None:
+            return None
+        facts = replace(now, **fields)
+        return self._set(words, facts=facts if facts != Facts() else None)
+
+    def _set_code(self, typed: str) -> object:
+        code = typed.strip().upper()
+        others = (p.code for k, p in self.session.rig.profiles.items() if k != self._view.profile_id)
+        if not 1 <= len(code) <= 4 or code in others:
+            raise Refused("A code is one to four letters that no other profile of the rig has.")
+        return self._set("code", code=code)
+
+    def _set_connector(self, typed: str) -> object:
+        wanted = typed.strip().lower()
+        found = next((c for c in PINS if c.lower() == wanted), "")
+        if wanted and not found:
+            raise Refused(f"“{typed.strip()}” is no plug of DMX lines here: {', '.join(PINS)}.")
+        return self._set("DMX plug", connector=found)
+
+    def _break_name(self) -> str:
+        mode, brk = self._view.mode, self._view.chosen_break
+        return mode.breaks[brk].name if mode and brk < len(mode.breaks) else ""
+
+    def _name_break(self, typed: str) -> object:
+        brk, name = self._view.chosen_break, typed.strip()
+        return self._view.edit_mode(lambda m: name_break(m, brk, name), f"name the break {name}")
+
+    # ---- showing
 
     def _toggle_walk(self) -> None:
         if self._walk.isActive():
@@ -149,78 +205,15 @@ class ProfilesPanel(Panel):
             self._walk.start()
         self._walk_button.setText("Stop" if self._walk.isActive() else "Walk")
 
-    def _set(self, key: str, value: str) -> object:
-        s, pid = self._station, self._station.profile_id
-        if not pid:
-            return True
-        value = value.strip()
-        if key == "mode":
-            if not value:
-                raise Refused("A mode needs a name.")
-            return s.edit_mode(lambda m: replace(m, name=value), f"name the mode {value}")
-        if key == "break":
-            return s.edit_mode(lambda m: name_break(m, s.ruler.selected[0], value), f"name the break {value}")
-        if key == "name" and not value:
-            raise Refused("A profile needs a name.")
-        if key == "code":
-            value = value.upper()
-            if (
-                not value
-                or len(value) > 4
-                or any(p.code == value for k, p in self.session.rig.profiles.items() if k != pid)
-            ):
-                raise Refused("A code is one to four letters that no other profile of the rig has.")
-        return self.session.edit(set_profile, pid, f"give the profile {key} {value}", **{key: value})
-
-    def _set_beam(self, kind: str) -> None:
-        profile = self._station.profile
-        if profile:
-            facts = replace(profile.facts or Facts(), beam=kind)
-            self.session.edit(
-                set_profile, self._station.profile_id, "note the beam", facts=facts if facts != Facts() else None
-            )
-
-    def _fact(self, key: str, typed: str) -> object:
-        profile = self._station.profile
-        if profile is None:
-            return True
-        try:
-            value = float(typed.replace(",", ".")) if typed.strip() else 0.0
-        except ValueError:
-            raise Refused(f"“{typed.strip()}” is no number.") from None
-        if not 0 <= value <= 100_000:
-            raise Refused("A number from 0 to 100 000.")
-        facts = replace(profile.facts or Facts(), **{key: value})
-        return self.session.edit(
-            set_profile, self._station.profile_id, f"note the {key}", facts=facts if facts != Facts() else None
-        )
-
     def refresh(self) -> None:
-        s = self._station
-        profile, mode = s.profile, s.mode
-        self.face.set_mode(mode, s.picture_of(mode))
+        view = self._view
+        profile, mode = view.profile, view.mode
+        self.face.set_mode(mode, view.picture_of(mode))
         pixels = mode.pixels if mode else 0
         self._walk_button.setEnabled(bool(pixels))
         self.arrange_button.setEnabled(bool(pixels))
         self._face_title.setText(plural(pixels, "pixel") if pixels else "Face")
-        for key, field in self._fields.items():
-            if key == "mode":
-                words = mode.name if mode else ""
-            elif key == "break":
-                brk = s.ruler.selected[0]
-                words = mode.breaks[brk].name if mode and brk < len(mode.breaks) else ""
-            elif key in Facts.__struct_fields__:
-                value = getattr(profile.facts, key) if profile and profile.facts else 0
-                words = f"{value:g}" if value else ""
-            elif key == "unit_load":
-                words = f"{profile.unit_load:g}" if profile else ""
-            else:
-                words = str(getattr(profile, key, "")) if profile else ""
-            field.set_value(words)
-            field.setEnabled(profile is not None)
-        facts = profile.facts if profile and profile.facts else Facts()
-        self.beam.set_options(
-            [(k, k or "not known") for k in ("", "wash", "spot", "beam", "flood", "glow", "none")], facts.beam
-        )
-        self.beam.setEnabled(profile is not None)
-        self.channel.show_channels(mode, s.ruler.chosen())
+        super().refresh()
+        for widget in self._widgets:
+            widget.setEnabled(profile is not None)
+        self.channel.show_channels(mode, view.chosen_channels())

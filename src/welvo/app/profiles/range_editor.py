@@ -258,7 +258,6 @@ class RangeEditor(QWidget):
             made = Field(help_text, lambda t: self._set(**{key: read(t)}), right=wide < 80)
             made.setAccessibleName(words)
             made.setFixedWidth(wide)
-            made.say = lambda why: session.say(why, "error")
             return made
 
         self.first = field(

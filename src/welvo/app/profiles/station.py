@@ -280,6 +280,13 @@ class ProfilesStation(QWidget):
         users = len(used_by(self._session.rig, self.profile_id, self.mode_key))
         self.used.setText(f"used by {plural(users, 'fixture')}" if users else "not used")
 
+    @property
+    def chosen_break(self) -> int:
+        return self.ruler.selected[0]
+
+    def chosen_channels(self) -> list[int]:
+        return self.ruler.chosen()
+
     # ---- editing
 
     def edit_mode(self, edit: Callable[[Mode], Mode], words: str) -> object:

@@ -12,8 +12,8 @@ from PySide6.QtWidgets import QDialog, QLineEdit, QPlainTextEdit, QScrollArea, Q
 
 from welvo.app.session import Session
 from welvo.app.widgets.fields import Choice, Tick, set_help
+from welvo.app.widgets.forms import field_row
 from welvo.app.widgets.painting import button, column, label, row
-from welvo.app.widgets.panels import field_row
 from welvo.formats.models import check_model, from_folder, read_model, save_model, shipped, write_model
 from welvo.formats.rigfile import RigFileError
 from welvo.rig.base import Refused

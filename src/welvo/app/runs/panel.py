@@ -1,16 +1,28 @@
-"""The panel of the Runs station: a segment, a port, or the whole box."""
+"""The panel of the Runs station: a segment, a port, or the whole device."""
 
 from __future__ import annotations
 
-from welvo.app.runs.segment_form import SegmentFields
+from welvo.app.network import Wire
+from welvo.app.runs.common import CableView, Here, cards_at
+from welvo.app.runs.device_form import show_device
+from welvo.app.runs.port_form import show_port
+from welvo.app.runs.segment_form import show_segment
+from welvo.app.session import Session
 from welvo.app.widgets.fields import Field
 from welvo.app.widgets.painting import clear
+from welvo.app.widgets.panels import FormPanel
 from welvo.app.widgets.theme import THEME
+from welvo.rig.refs import PortRef
 from welvo.rig.wiring import Port
 
 
-class RunsPanel(SegmentFields):
+class RunsPanel(FormPanel):
     """Built anew for another place; refreshed for another value."""
+
+    def __init__(self, view: CableView, session: Session, wire: Wire) -> None:
+        super().__init__(session, wire)
+        self._view = view
+        self._built: tuple[object, ...] = ()
 
     def refresh(self) -> None:
         if not self.isVisible():
@@ -26,44 +38,39 @@ class RunsPanel(SegmentFields):
             clear(self.body)
             self._build()
             self.body.addStretch(1)
-        for r in self.refreshers:
-            r()
+        super().refresh()
 
     def showEvent(self, e: object) -> None:
         super().showEvent(e)  # type: ignore[arg-type]
         self.refresh()
 
     def _shape(self) -> tuple[object, ...]:
-        at, did = self._station.at, self._station.did
+        """What the fields depend on: when it is another, they must be others."""
+        at, did = self._view.at, self._view.did
         rig = self.session.rig
         device = rig.devices.get(did)
         port = device.ports.get(at.label) if device else None
         segment = port.run[at.n] if port and 0 <= at.n < len(port.run) else None
-        cards = [(f.code, f.fingerprint) for f in self._cards()]
-        kind = (segment.kind, segment.fixtures, segment.element) if segment else None
-        supplies = tuple((k, v.name) for k, v in rig.supplies.items())
         return (
             did,
             at,
-            kind,
-            supplies,
+            (segment.kind, segment.fixtures, segment.element) if segment else None,
+            tuple((k, v.name) for k, v in rig.supplies.items()),
             tuple(rig.pixel_types),
-            cards,
+            [(f.code, f.fingerprint) for f in cards_at(self.session, did, at)],
             device.model if device else "",
             THEME.name,
             THEME.step,
         )
 
     def _build(self) -> None:
-        at, did = self._station.at, self._station.did
-        rig = self.session.rig
-        if did not in rig.devices:
+        at, did = self._view.at, self._view.did
+        device = self.session.rig.devices.get(did)
+        if device is None:
             self.nothing()
-            return
-        port = rig.devices[did].ports.get(at.label, Port()) if at.label else None
-        if port is None:
-            self._box(did)
-        elif 0 <= at.n < len(port.run):
-            self._segment(did, at)
+        elif not at.label:
+            show_device(self, did)
+        elif 0 <= at.n < len(device.ports.get(at.label, Port()).run):
+            show_segment(Here(self, self._view, did, at))
         else:
-            self._port(did, at.label)
+            show_port(self, PortRef(did, at.label))

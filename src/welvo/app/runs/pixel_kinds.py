@@ -11,8 +11,8 @@ from PySide6.QtWidgets import QDialog, QWidget
 
 from welvo.app.session import Session
 from welvo.app.widgets.fields import Choice, Field
+from welvo.app.widgets.forms import field_row
 from welvo.app.widgets.painting import button, column, label, row
-from welvo.app.widgets.panels import field_row
 from welvo.formats.models import shipped_pixels
 from welvo.rig.base import Refused
 from welvo.rig.colours import read_order
@@ -77,7 +77,6 @@ class PixelKinds(QDialog):
             words: str, help_text: str, read: Callable[[PixelType], str], apply: Callable[[str], dict[str, Any]]
         ) -> None:
             made = Field(help_text, lambda t: self._set(apply(t)))
-            made.say = lambda why: self.saying.setText(why)
             made.setAccessibleName(words)
             self._refresh.append(lambda: made.set_value(read(self.kind)))
             body.addLayout(field_row(words, made))

@@ -8,8 +8,8 @@ from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
 
 from welvo.app.session import Session
 from welvo.app.widgets.fields import Choice, Tick, set_help
+from welvo.app.widgets.forms import field_row
 from welvo.app.widgets.painting import CENTRE, box, button, column, label, row, text
-from welvo.app.widgets.panels import field_row
 from welvo.app.widgets.theme import THEME
 from welvo.rig.abilities import ability
 from welvo.rig.base import Refused

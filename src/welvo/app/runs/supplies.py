@@ -6,8 +6,8 @@ from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
 
 from welvo.app.session import Session
 from welvo.app.widgets.fields import set_help
+from welvo.app.widgets.forms import field_row
 from welvo.app.widgets.painting import button, column, label, row
-from welvo.app.widgets.panels import field_row
 from welvo.app.widgets.tables import Head, Ledger, Line
 from welvo.rig.base import Refused
 from welvo.rig.notation import plural

@@ -9,8 +9,8 @@ from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
 
 from welvo.app.session import Session
 from welvo.app.widgets.fields import Choice, set_help
+from welvo.app.widgets.forms import field_row
 from welvo.app.widgets.painting import button, column, label, row
-from welvo.app.widgets.panels import field_row
 from welvo.formats.models import from_folder, shipped
 from welvo.observed.values import Heard
 from welvo.rig.base import Refused

@@ -14,8 +14,8 @@ from PySide6.QtWidgets import QDialog, QFileDialog, QPushButton, QWidget
 from welvo.app.widgets.face import places
 from welvo.app.widgets.face_canvas import Canvas
 from welvo.app.widgets.fields import Choice, Field, Tick
+from welvo.app.widgets.forms import field_row
 from welvo.app.widgets.painting import button, column, label, row
-from welvo.app.widgets.panels import field_row
 from welvo.rig.base import Refused
 from welvo.rig.layout import spots_of, strip_facts
 from welvo.rig.notation import plural
@@ -102,7 +102,6 @@ class FaceEditor(QDialog):
         made = Field(help_text, apply, right=True)
         made.setAccessibleName(words)
         made.setFixedWidth(wide)
-        made.say = self._says.setText
         return made
 
     def _choice(

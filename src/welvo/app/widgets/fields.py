@@ -7,9 +7,10 @@ from typing import Any
 
 from PySide6.QtCore import QEvent, QObject, QPointF, Qt
 from PySide6.QtGui import QKeyEvent, QKeySequence, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QApplication, QCheckBox, QComboBox, QLineEdit, QPlainTextEdit, QWidget
+from PySide6.QtWidgets import QApplication, QCheckBox, QComboBox, QLabel, QLineEdit, QPlainTextEdit, QWidget
 
-from welvo.app.widgets.refusals import guarded
+from welvo.app.widgets.painting import label
+from welvo.app.widgets.refusals import guarded, show_refusal
 from welvo.rig.base import Refused
 
 
@@ -28,7 +29,8 @@ def restyle(widget: QWidget) -> None:
 class Field(QLineEdit):
     """A line that knows its committed value.
 
-    `apply(text)` takes the new value and raises Refused when it cannot; then the text stays, marked wrong.
+    `apply(text)` takes the new value and raises Refused when it cannot; then the text stays, marked wrong, and why is
+    said in `refusal`, the line under the field, or where that is not laid out, by whatever stands around the field.
     """
 
     def __init__(
@@ -39,7 +41,7 @@ class Field(QLineEdit):
         self._value = ""
         self._busy = False
         self.apply_to_all: Callable[[str], Any] | None = None
-        self.say: Callable[[str], None] | None = None
+        self._refusal: QLabel | None = None
         set_help(self, help_text)
         self._help = help_text
         if right:
@@ -50,6 +52,15 @@ class Field(QLineEdit):
     @property
     def value(self) -> str:
         return self._value
+
+    @property
+    def refusal(self) -> QLabel:
+        """The line that says why what was typed is refused; hidden while nothing is."""
+        if self._refusal is None:
+            self._refusal = label("", 11, wrap=True)
+            self._refusal.setProperty("refusal", True)
+            self._refusal.hide()
+        return self._refusal
 
     @property
     def pending(self) -> bool:
@@ -74,15 +85,12 @@ class Field(QLineEdit):
         self._busy = True
         text = self.text()
         try:
-            result = self._apply(text)
-        except (Refused, ValueError) as e:
+            self._apply(text)
+        except Refused as e:
             self._wrong(str(e))
             return False
         finally:
             self._busy = False
-        if result is False:
-            self._wrong("")
-            return False
         if self.text() == text:
             self._value = text
         self._mark()
@@ -95,14 +103,18 @@ class Field(QLineEdit):
     def _wrong(self, why: str) -> None:
         self.setProperty("wrong", True)
         restyle(self)
-        if why:
-            self.setToolTip(why)
-            if self.say:
-                self.say(why)
+        self.setToolTip(why)
+        if self._refusal is not None and self._refusal.parent() is not None:
+            self._refusal.setText(why)
+            self._refusal.show()
+        else:
+            show_refusal(self, why)
 
     def _mark(self) -> None:
         if self.property("wrong") or self.property("pending") != self.pending:
             self.setProperty("wrong", False)
+            if self._refusal is not None:
+                self._refusal.hide()
             self.setProperty("pending", self.pending)
             self.setToolTip(self._help)
             restyle(self)
@@ -121,7 +133,7 @@ class Field(QLineEdit):
             return
         if e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and e.modifiers() & Qt.KeyboardModifier.ControlModifier:
             if self.apply_to_all:
-                self.apply_to_all(self.text())
+                guarded(self, self.apply_to_all, self.text())
                 return
         super().keyPressEvent(e)
 

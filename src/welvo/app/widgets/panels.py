@@ -3,39 +3,31 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any
 
+import msgspec
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
 
 from welvo.app.network import Wire
 from welvo.app.session import Session
 from welvo.app.widgets import marks
-from welvo.app.widgets.fields import Choice, Field, Tick
 from welvo.app.widgets.fixes import run_fix
-from welvo.app.widgets.painting import RIGHT, button, column, label, row, text, width_of
+from welvo.app.widgets.forms import Form, Row, Subject
+from welvo.app.widgets.painting import RIGHT, button, clear, column, label, row, text, width_of
 from welvo.app.widgets.theme import THEME
 from welvo.app.widgets.tints import spine
 from welvo.checks.registry import Finding
 
-
-def field_row(words: str, *widgets: QWidget | None) -> QHBoxLayout:
-    """A field with its label, 84 wide."""
-    name = label(words, quiet=True)
-    name.setFixedWidth(84)
-    made = row(name)
-    for w in widgets:
-        if w is None:
-            made.addStretch(1)
-        else:
-            made.addWidget(w, 0 if w.maximumWidth() < 1000 else 1)
-    return made
+Rows = tuple[tuple[str, str], ...]
+"""Lines of a table in a panel: what is said, and what it says."""
 
 
 class Ways(QWidget):
     """A table of all the ways one number is said, 24 a row."""
 
-    def __init__(self, title: str, ways: tuple[tuple[str, str], ...]) -> None:
+    def __init__(self, title: str, ways: Rows) -> None:
         super().__init__()
         self._title, self._ways = title, ways
         self.setFixedHeight(22 + 24 * len(ways))
@@ -134,53 +126,52 @@ class Panel(QScrollArea):
 
 
 class FormPanel(Panel):
-    """A panel of fields that read from the session and write to it; `refresh` shows the present values."""
+    """A panel made of forms and of parts that are shown anew: `refresh` brings all of them up to date."""
 
     def __init__(self, session: Session, wire: Wire) -> None:
         super().__init__(session, wire)
         self.refreshers: list[Callable[[], None]] = []
 
-    def field(
+    def new_form(
         self,
-        words: str,
-        help_text: str,
-        read: Callable[[], str],
-        apply: Callable[[str], object],
-        *,
-        narrow: int = 0,
-        beside: QWidget | None = None,
-        placeholder: str = "",
-    ) -> Field:
-        """A labelled line; `narrow` is its width when it holds a number."""
-        field = Field(help_text, apply, right=bool(narrow))
-        field.say = lambda why: self.session.say(why, "error")
-        field.setAccessibleName(words)
-        field.setPlaceholderText(placeholder)
-        if narrow:
-            field.setFixedWidth(narrow)
-        self.refreshers.append(lambda: field.set_value(read()))
-        self.body.addLayout(field_row(words, field, beside, None) if narrow else field_row(words, field))
-        return field
+        subject: Subject,
+        kind: type[msgspec.Struct] | None = None,
+        to_all: Callable[[Row, Any], object] | None = None,
+    ) -> Form:
+        """A form in the panel's column, over a subject whose value is of `kind`."""
+        return Form(self.body, subject, kind, to_all, self.refreshers)
 
-    def choice(
-        self,
-        words: str,
-        help_text: str,
-        options: Callable[[], tuple[list[tuple[str, str]], str]],
-        apply: Callable[[str], object],
-    ) -> Choice:
-        """A labelled choice; `options` gives the options and the present one."""
-        made = Choice(help_text, apply)
-        made.setAccessibleName(words)
-        self.refreshers.append(lambda: made.set_options(*options()))
-        self.body.addLayout(field_row(words, made))
-        return made
+    def shown(self, make: Callable[[QVBoxLayout], None]) -> None:
+        """A part that is made anew with every refresh."""
+        holder = QVBoxLayout()
+        holder.setSpacing(8)
+        self.body.addLayout(holder)
 
-    def tick(self, words: str, help_text: str, read: Callable[[], bool], apply: Callable[[bool], object]) -> Tick:
-        """A tick of its own row is for the caller to place."""
-        made = Tick(words, help_text, apply)
-        self.refreshers.append(lambda: made.setChecked(read()))
-        return made
+        def again() -> None:
+            clear(holder)
+            make(holder)
+
+        self.refreshers.append(again)
+
+    def table(self, title: str, rows: Callable[[], Rows]) -> None:
+        """A table of what is said of the subject, made again only when it says something else."""
+        holder = QVBoxLayout()
+        self.body.addLayout(holder)
+        shown: list[Rows] = []
+
+        def again() -> None:
+            now = rows()
+            if shown and shown[-1] == now:
+                return
+            shown[:] = [now]
+            clear(holder)
+            if now:
+                holder.addWidget(Ways(title, now))
+
+        self.refreshers.append(again)
+
+    def words(self, text: str, *, quiet: bool = True, bold: bool = False, size: int = 11) -> None:
+        self.body.addWidget(label(text, size, bold, quiet=quiet, wrap=True))
 
     def rule(self) -> None:
         """A hairline between two parts."""
@@ -188,3 +179,7 @@ class FormPanel(Panel):
         line.setFixedHeight(1)
         line.setStyleSheet(f"background: {THEME.color('line').name()};")
         self.body.addWidget(line)
+
+    def refresh(self) -> None:
+        for again in self.refreshers:
+            again()

@@ -152,6 +152,7 @@ def _sheet() -> str:
     QWidget {{ color: {t["text"]}; font-size: {m}px; }}
     QToolTip {{ background: {t["raised"]}; color: {t["text"]}; border: 1px solid {t["edge"]}; padding: 4px; }}
     QLabel[quiet="true"] {{ color: {t["quiet"]}; }}
+    QLabel[refusal="true"] {{ color: {t["error"]}; }}
     QLabel[bold="true"] {{ font-weight: bold; }}
     {labels}
     QLineEdit, QPlainTextEdit, QSpinBox {{ background: {t["field"]}; border: 1px solid {t["edge"]}; border-radius: 3px;

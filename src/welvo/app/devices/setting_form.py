@@ -1,0 +1,194 @@
+"""One setting of a device in the panel: plan and report side by side, how far it has come, who depends on it."""
+
+from __future__ import annotations
+
+import time
+
+from PySide6.QtCore import QRectF
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import QFrame, QWidget
+
+from welvo.app.devices.settings import said
+from welvo.app.widgets import marks
+from welvo.app.widgets.forms import Picked, Subject, Typed
+from welvo.app.widgets.painting import CENTRE, column, label, row, text
+from welvo.app.widgets.panels import FormPanel, Title, Ways
+from welvo.app.widgets.theme import THEME
+from welvo.rig.edits import plan_setting, who_else
+from welvo.rig.notation import say_place
+from welvo.rig.plan import model_of, read_setting, say_setting, setting_key
+from welvo.rig.protocol import PROTOCOLS, say_wire
+from welvo.rig.wiring import DeviceModel, SettingValue
+from welvo.settings.compare import Line
+
+SENTENCES = {
+    "agrees": "Read back, and equal.",
+    "claimed": "Pushed; the device has not said it yet.",
+    "unknown": "The device has not said this.",
+    "silent": "The plan does not care about it.",
+}
+
+
+class States(QWidget):
+    """How far a setting has come: planned, entered, saved, active, verified."""
+
+    WORDS = ("planned", "entered", "saved", "active", "verified")
+
+    def __init__(self, states: tuple[str, ...]) -> None:
+        super().__init__()
+        self._states = states
+        self.setFixedHeight(40)
+        self.setAccessibleName(", ".join(f"{w}: {marks.WORDS[m]}" for w, m in zip(self.WORDS, states)))
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        p = QPainter(self)
+        wide = self.width() / 5
+        for n, (words, mark) in enumerate(zip(self.WORDS, self._states)):
+            x = wide * (n + 0.5)
+            if n:
+                p.setPen(THEME.color("edge"))
+                p.drawLine(int(x - wide + 9), 9, int(x - 9), 9)
+            marks.draw(p, mark, x - 6, 3, 12)
+            text(p, QRectF(wide * n, 20, wide, 18), words, "text" if mark == "agrees" else "quiet", 11, align=CENTRE)
+
+
+def states_of(line: Line, model: DeviceModel | None, pushed: bool) -> tuple[str, ...]:
+    """Marks of the five states. A model that needs no save, apply or restart is active as soon as it took a value."""
+    planned = "agrees" if line.plan is not None else "silent"
+    equal = line.plan is not None and line.plan == line.reported
+    entered = "agrees" if equal else "claimed" if pushed else "unknown"
+    needs = line.spec.needs if model else ()
+    saved = entered if "save" not in needs else "unknown"
+    active = entered if not {"apply", "restart"} & set(needs) else "unknown"
+    return planned, entered, saved, active, "agrees" if line.mark == "agrees" else "unknown"
+
+
+def show_setting(panel: FormPanel, did: str, line: Line, lines: dict[str, Line]) -> None:
+    """A setting of a device; `lines` are all of the device's, by full key."""
+    s = panel.session
+    device, model = s.rig.devices[did], model_of(s.rig, did)
+    plan, has = said(line, lines)
+    panel.body.addWidget(Title(line.spec.label, f"{device.name}, port {line.port}" if line.port else device.name))
+    panel.words(line.spec.help, quiet=False)
+    if line.spec.writable or line.key == "ip":
+        _plan(panel, did, line, plan)
+    panel.body.addWidget(_Both(line, plan, has, sentence(line, lines, model), device_says(line, lines, model)))
+    panel.words("How far this setting has come")
+    panel.body.addWidget(States(states_of(line, model, line.key in s.observed.written.get(did, {}))))
+    if line.port:
+        _dependents(panel, did, line.port)
+
+
+def _plan(panel: FormPanel, did: str, line: Line, plan: str) -> None:
+    """The field of the planned value. A universe and its protocol are the feed's: planning one changes the feed."""
+    s = panel.session
+    port = s.rig.devices[did].ports.get(line.port)
+    feed = s.rig.feeds.get(port.feed) if port else None
+    from_feed = bool(line.port) and line.spec.key in ("universe", "protocol")
+    if from_feed and feed is None:
+        panel.words("It follows from the feed; choose what this port listens to first.")
+        return
+    protocol = feed.protocol if feed else "sacn"
+    form = panel.new_form(Subject(lambda: line, lambda *_, **__: None))
+    if line.spec.type == "choice":
+        none = [] if from_feed else [("", "not planned")]
+        form.add(
+            Picked(
+                "Plan",
+                line.spec.help,
+                options=[*none, *((o, say_setting(line.spec, o)) for o in line.spec.options)],
+                shown=lambda x: str(x.plan or ""),
+                take=lambda v: s.edit(plan_setting, did, line.key, v or None),
+            )
+        )
+    else:
+        form.add(
+            Typed(
+                "Plan",
+                line.spec.help,
+                shown=lambda x: "" if x.plan is None else plan,
+                take=lambda t: s.edit(plan_setting, did, line.key, read_setting(line.spec, t, protocol)),
+            )
+        )
+    if from_feed:
+        others = who_else(s.rig, did, line.port)
+        moves = f"; so do {', '.join(others)}" if others else ""
+        panel.words(f"Planning another value changes the feed itself{moves}.")
+
+
+def _dependents(panel: FormPanel, did: str, port: str) -> None:
+    s = panel.session
+    planned = s.rig.devices[did].ports.get(port)
+    feed = s.rig.feeds.get(planned.feed) if planned else None
+    spans = s.index.on(feed.universe) if feed else []
+    ways = [("Items on it", str(len({x.key for x in spans})))]
+    if feed and spans:
+        universe = s.rig.universes[feed.universe]
+        ways.append(("Highest slot used", say_place(universe.number, min(universe.size, max(x.last for x in spans)))))
+    ways.append(("Fed by", f"{say_wire(feed.protocol, feed.wire)}, prio {feed.priority}" if feed else "nothing"))
+    panel.body.addWidget(Ways("Who depends on it", tuple(ways)))
+
+
+def device_says(line: Line, lines: dict[str, Line], model: DeviceModel | None) -> tuple[str, str]:
+    """Plan and report in the counting of the device's own pages."""
+    if line.spec.type != "universe" or model is None:
+        return "", ""
+    protocol = lines.get(setting_key(line.port, "protocol"))
+
+    def one(value: SettingValue | None, by: SettingValue | None) -> str:
+        record = PROTOCOLS.get(str(by))
+        if not isinstance(value, int) or record is None:
+            return ""
+        return f"device's page says {record.from_zero(value) + model.counts.get(record.key, record.base)}"
+
+    return one(line.plan, protocol.plan if protocol else None), one(
+        line.reported, protocol.reported if protocol else None
+    )
+
+
+def sentence(line: Line, lines: dict[str, Line], model: DeviceModel | None) -> str:
+    """How plan and report stand to each other, in one sentence."""
+    if line.mark != "differs":
+        return SENTENCES.get(line.mark, "")
+    if line.spec.type == "universe" and isinstance(line.plan, int) and isinstance(line.reported, int):
+        protocol = lines.get(f"{line.port}.protocol")
+        if protocol and protocol.plan != protocol.reported:
+            return "The protocol differs as well; set that first, the numbers count otherwise in each."
+        by = line.reported - line.plan
+        if abs(by) == 1 and protocol:
+            base = model.counts.get(str(protocol.plan), 1) if model else 1
+            usual = 1 if protocol.plan == "sacn" else 0
+            same = (
+                f"counts from {base} too, so counting is not the cause"
+                if base == usual
+                else f"counts from {base}: somebody may have typed the plan's number there"
+            )
+            return f"One {'more' if by > 0 else 'less'} than planned. Its own page {same}."
+        if protocol and protocol.plan == "artnet":
+            art = PROTOCOLS["artnet"]
+            return f"The device listens to {art.say(line.reported)}, the plan sends {art.say(line.plan)}."
+    return "The box has another value than the plan."
+
+
+class _Both(QFrame):
+    """Plan and reported at 22, and one sentence on how they stand."""
+
+    def __init__(self, line: Line, plan: str, has: str, sentence: str, pages: tuple[str, str]) -> None:
+        super().__init__()
+        differs = line.mark == "differs"
+        c = THEME.color
+        self.setObjectName("both")
+        self.setStyleSheet(
+            f"#both {{ background: {c('station').name()}; border-left: 4px solid {c('error' if differs else 'edge').name()}; }}"
+        )
+        body = column((12, 8, 12, 10), 2)
+        when = time.strftime("%H:%M:%S", time.localtime(line.at)) if line.at else ""
+        for title, value, page in (
+            ("plan", plan if line.plan is not None else "not planned", pages[0]),
+            (f"reported {when}".strip(), has, pages[1]),
+        ):
+            body.addWidget(label(title, 11, quiet=True))
+            size = 22 if len(value) < 14 else 16
+            body.addLayout(row(label(value, size, True), None, label(page, 11, quiet=True)))
+        body.addWidget(label(sentence, 11, wrap=True))
+        self.setLayout(body)

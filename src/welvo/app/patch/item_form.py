@@ -1,0 +1,325 @@
+"""Fixtures and elements in the panel of Patch: one of them, or several at once."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+from typing import Any
+
+from PySide6.QtWidgets import QVBoxLayout
+
+from welvo.app.patch.switch_form import show_switches
+from welvo.app.session import Session
+from welvo.app.widgets.fields import Field
+from welvo.app.widgets.forms import Form, Line, Picked, Said, Subject, Ticked, Typed
+from welvo.app.widgets.painting import button, label, row
+from welvo.app.widgets.panels import FormPanel, Title
+from welvo.app.widgets.tints import kind_name, tint_of
+from welvo.patch import table
+from welvo.patch.adding import patch_series
+from welvo.patch.arrange import swap_things
+from welvo.rig import edits
+from welvo.rig.lookup import call, mode_of, profile_of
+from welvo.rig.notation import plural, say_place
+from welvo.rig.patched import Element, Fixture
+from welvo.rig.readers import Number, Order, Words
+from welvo.runs.edits import set_pixels
+
+ADDRESS_HELP = (
+    "Where it starts: 3.145, “free” for the next free place, +8, “after 207 + 4”, or empty. "
+    "The lamp must be set to the same."
+)
+FIXTURE_ROWS = (
+    Typed("Number", "The crew's name for this lamp. Two lamps of one number are never both meant.", "number", width=84),
+    Typed("Name", "What this lamp is or where it hangs, in words. Free text; nothing depends on it.", "name"),
+)
+ELEMENT_NAME = Typed(
+    "Name",
+    "What it is called; its pixels are NAME/1, NAME/2 and so on.",
+    "name",
+    Words("It needs a name; its pixels are called by it."),
+)
+BLOCK_ROWS = (
+    Typed(
+        "Slots",
+        "How many slots it takes, 1 to 512 per universe.",
+        "slots",
+        Number(Element, "slots", least=1),
+        width=84,
+    ),
+)
+PIXEL_ROWS = (
+    Typed(
+        "Pixels",
+        "How many pixels it has, up to 100 000. What comes behind it on a cable moves.",
+        "pixels",
+        Number(Element, "pixels", least=1),
+        width=84,
+    ),
+    Typed(
+        "Colour order",
+        "Components of one pixel in sending order, such as RGB or GRBW. Set it in one place only, here or in the device.",
+        "order",
+        Order(),
+        width=84,
+    ),
+    Ticked(
+        "Keep pixels whole",
+        "Never cut a pixel at a universe's end; some receivers cannot take cut ones. Costs a few slots each universe.",
+        "whole",
+    ),
+)
+MANY_ADDRESS_HELP = (
+    "Patches all of them in this order: 3.1 packed, 3.1 +8 every 8 slots, 3.1 gap 2, free; "
+    "+8 moves each on, +1.0 a universe on."
+)
+MANY_NUMBER_HELP = "Numbers all of them in this order: 101+ counts up from 101, 101 +10 in tens, +8 adds 8 to each."
+MANY_NAME_HELP = "Gives all of them this name; # becomes 1, 2, 3; ## 01, 02; #7 begins at 7; & is the number."
+
+
+@dataclass(frozen=True)
+class Acts:
+    """What the panel does beyond an edit: copies, another mode with what it would move, laying out."""
+
+    copy: Callable[[list[str]], object]
+    what_if: Callable[[list[str], str, str], object]
+    lay_out: Callable[[], object]
+
+
+def show_item(panel: FormPanel, key: str, acts: Acts) -> Field | None:
+    """Fields of one fixture or element; gives the one of its (first) address."""
+    s = panel.session
+    panel.shown(lambda into: _head(s, key, into))
+    fixture = s.rig.fixtures.get(key)
+    if fixture is None:
+        return _element(panel, key, acts)
+    mode = mode_of(s.rig, fixture)
+
+    def change(what: str, **fields: object) -> object:
+        number = s.rig.fixtures[key].number
+        return s.edit(edits.set_fixtures, f"{what} of {number}", {key: dict(fields)})
+
+    form = panel.new_form(Subject(lambda: s.rig.fixtures.get(key), change), Fixture)
+    breaks = mode.breaks if mode else ()
+    for b, part in enumerate(breaks):
+        words = "Address" if len(breaks) == 1 else f"{part.name or f'break {b + 1}'}"[:12]
+        _address(form, s, key, b, words)
+    form.add(*FIXTURE_ROWS, _mode(s, [key], acts))
+    _buttons(panel, [key], acts)
+    found = form.fields.get("Address") or next((f for f in form.fields.values() if isinstance(f, Field)), None)
+    return found if isinstance(found, Field) and breaks else None
+
+
+def _head(s: Session, key: str, into: QVBoxLayout) -> None:
+    f, e = s.rig.fixtures.get(key), s.rig.elements.get(key)
+    if f:
+        profile, mode = profile_of(s.rig, f), mode_of(s.rig, f)
+        maker = f"{profile.maker} {profile.name}".strip() if profile else "?"
+        what = f"{maker} · mode “{mode.name if mode else '?'}” · {plural(mode.footprint if mode else 0, 'slot')}"
+        into.addWidget(Title(str(f.number), f.name, tint_of(s.rig, key)))
+        into.addWidget(label(what, 11, quiet=True, wrap=True))
+    elif e:
+        into.addWidget(Title(e.name, "", e.tint))
+        into.addWidget(label(f"element · {kind_name(s.rig, key)} · {plural(e.footprint, 'slot')}", 11, quiet=True))
+
+
+def _element(panel: FormPanel, key: str, acts: Acts) -> Field | None:
+    s = panel.session
+    element = s.rig.elements[key]
+    form = panel.new_form(
+        Subject(lambda: s.rig.elements.get(key), lambda what, **fields: s.edit(set_pixels, key, what, **fields)),
+        Element,
+    )
+    _address(form, s, key, 0, "Address")
+    form.add(ELEMENT_NAME, *(BLOCK_ROWS if element.kind == "block" else PIXEL_ROWS))
+    _buttons(panel, [key], acts)
+    found = form.fields["Address"]
+    return found if isinstance(found, Field) else None
+
+
+def _address(form: Form, s: Session, key: str, brk: int, words: str) -> None:
+    """Where one break starts, and beside it where it ends."""
+
+    def first(_: Any) -> str:
+        span = next((x for x in s.index.spans(key) if x.brk == brk), None)
+        return say_place(s.rig.universes[span.universe].number, span.first) if span else ""
+
+    def until(_: Any) -> str:
+        spans = [x for x in s.index.spans(key) if x.brk == brk]
+        if not spans:
+            return "not patched"
+        last = spans[-1]
+        place = s.rig.fixtures[key].place(brk) if key in s.rig.fixtures else s.rig.elements[key].at
+        how = f" · after {call(s.rig, place.after)} + {place.gap}" if place.after else ""
+        return f"to {say_place(s.rig.universes[last.universe].number, last.last)}{how}"
+
+    field = Typed(words, ADDRESS_HELP, width=84, shown=first, take=partial(_patch, s, key, brk))
+    form.add(Line(words, (field, Said(until), None)))
+
+
+def _patch(s: Session, key: str, brk: int, typed: str) -> None:
+    """Take an address over, and say what moved along because it stood behind."""
+    index = s.index
+    text = typed.strip()
+    behind = index.dependents(key)
+    before = {k: index.spans(k) for k in behind}
+    if brk == 0:
+        s.edit(lambda _: table.change_first(index, [key], text.replace(",", ".")))
+    elif not text:
+        s.edit(table.unpatch, [(key, brk)])
+    else:
+        s.edit(lambda _: patch_series(index, [(key, brk)], text))
+    moved = [k for k in behind if s.index.spans(k) != before[k]]
+    if moved:
+        names = ", ".join(call(s.rig, k) for k in moved[:6]) + (" …" if len(moved) > 6 else "")
+        s.say(f"{names} stood behind {call(s.rig, key)} and moved along.")
+
+
+def _mode(s: Session, keys: list[str], acts: Acts) -> Picked:
+    """Another mode for fixtures of one profile; what it would hit is shown before it is done."""
+    pid = s.rig.fixtures[keys[0]].profile
+
+    def here() -> set[str]:
+        return {s.rig.fixtures[k].mode for k in keys if k in s.rig.fixtures}
+
+    def options() -> list[tuple[str, str]]:
+        profile = s.rig.profiles.get(pid)
+        found = [(k, f"{m.name} ({m.footprint})") for k, m in profile.modes.items()] if profile else []
+        return found if len(here()) == 1 else [("", "several"), *found]
+
+    return Picked(
+        "Mode",
+        "Which mode the lamp stands in; shows first what it would hit. The lamp's own menu must say the same.",
+        options=options,
+        shown=lambda _: next(iter(here())) if len(here()) == 1 else "",
+        take=lambda mode: acts.what_if(keys, pid, mode) if mode else None,
+    )
+
+
+def _buttons(panel: FormPanel, keys: list[str], acts: Acts) -> None:
+    s = panel.session
+
+    def all_locked(_: Any) -> bool:
+        places = [p for k in keys if k in s.rig.fixtures for p in s.rig.fixtures[k].at]
+        places += [s.rig.elements[k].at for k in keys if k in s.rig.elements]
+        return bool(places) and all(p.locked for p in places)
+
+    lock = Ticked(
+        "Locked",
+        "A locked place is never moved by anything but your own hand, after unlocking.",
+        shown=all_locked,
+        take=lambda on: s.edit(edits.lock, keys, on),
+    )
+    made = button(
+        "Duplicate",
+        lambda: acts.copy(keys),
+        "One more of it, with the next free number, not patched yet.   Ctrl+Shift+D",
+    )
+    gone = button(
+        "Remove" if len(keys) == 1 else f"Remove {len(keys)}",
+        lambda: s.edit(edits.remove_things, keys),
+        "Out of the rig, its shares, groups and cable. Undo brings it back.",
+    )
+    form = panel.new_form(Subject(lambda: keys, lambda *_, **__: None))
+    panel.body.addLayout(row(form.widget(lock), None, made, gone))
+
+
+def show_more(panel: FormPanel, key: str) -> None:
+    """What stands further down: switches, groups, own columns, remark."""
+    s = panel.session
+    fixture = s.rig.fixtures.get(key)
+    if fixture:
+        show_switches(panel, key)
+    panel.rule()
+    panel.words("More about it")
+    columns = (
+        ["groups", *(f"own:{c}" for c in s.rig.columns), "turns", "spot", "note"] if fixture else ["groups", "note"]
+    )
+    form = panel.new_form(Subject(lambda: key, lambda *_, **__: None))
+    for column in columns:
+        form.add(
+            Typed(
+                table.title(column),
+                table.help_for(column),
+                shown=partial(_cell, s, column),
+                take=partial(_change, s, [key], column),
+            )
+        )
+
+
+def _cell(s: Session, column: str, key: str) -> str:
+    return table.cell(s.index, key, column)
+
+
+def _change(s: Session, keys: list[str], column: str, typed: str) -> object:
+    return s.edit(lambda _: table.change(s.index, keys, column, typed))
+
+
+def show_many(panel: FormPanel, ids: list[str], acts: Acts) -> Field | None:
+    """Several items: what is given to all of them at once; gives the field of their addresses."""
+    s = panel.session
+    rig = s.rig
+    fixtures = [k for k in ids if k in rig.fixtures]
+    slots = sum(int(table.cell(s.index, k, "slots") or 0) for k in ids)
+    names = ", ".join(call(rig, k) for k in ids[:12]) + (" …" if len(ids) > 12 else "")
+    panel.body.addWidget(Title(plural(len(ids), "item"), ""))
+    panel.words(f"{names} · {plural(slots, 'slot')}")
+
+    def given(words: str, help_text: str, column: str, keys: list[str], placeholder: str) -> Typed:
+        def take(typed: str) -> object:
+            return _change(s, keys, column, typed) if typed.strip() else None
+
+        return Typed(words, help_text, placeholder=placeholder, shown=lambda _: "", take=take)
+
+    form = panel.new_form(Subject(lambda: ids, lambda *_, **__: None))
+    form.add(given("Address", MANY_ADDRESS_HELP, "first", ids, "3.1 +8"))
+    address = form.fields["Address"]
+    lay = button(
+        "Lay out…",
+        acts.lay_out,
+        "Gives them addresses by rules, shown on the tapes first.   Ctrl+Shift+L",
+        primary=True,
+    )
+    panel.body.addLayout(row(lay, None))
+    if fixtures:
+        form.add(
+            given("Number", MANY_NUMBER_HELP, "number", fixtures, "101+"),
+            given("Name", MANY_NAME_HELP, "name", fixtures, "Kelp #"),
+        )
+        if len({rig.fixtures[k].profile for k in fixtures}) == 1:
+            form.add(_mode(s, fixtures, acts))
+    form.add(
+        Typed(
+            "Groups",
+            "Puts all of them into these groups, and out of all others. Names with commas between.",
+            shown=lambda _: _common(s, ids),
+            take=partial(_change, s, ids, "groups"),
+        )
+    )
+    _buttons(panel, ids, acts)
+    alike = len(fixtures) == len(ids) and len({(rig.fixtures[k].profile, rig.fixtures[k].mode) for k in ids}) == 1
+    together = button(
+        "Share" if alike else "Overlay",
+        lambda: s.edit(edits.share if alike else edits.overlay, ids),
+        "Declares that these use the same slots on purpose: one start, one mode."
+        if alike
+        else "Declares that these lie over each other on purpose, one profile over another.",
+    )
+    swap = button(
+        "Swap places",
+        lambda: s.edit(lambda _: swap_things(s.index, (ids[0], 0), (ids[1], 0))),
+        "Each of the two starts where the other starts now.",
+    )
+    panel.body.addLayout(row(None, together, *((swap,) if len(ids) == 2 else ())))
+    if fixtures:
+        form.add(
+            *(given(table.title(c), table.help_for(c), c, fixtures, "C#") for c in (f"own:{x}" for x in rig.columns))
+        )
+    return address if isinstance(address, Field) else None
+
+
+def _common(s: Session, ids: list[str]) -> str:
+    """Groups that all of them are in."""
+    sets = [set(edits.groups_of(s.rig, k)) for k in ids]
+    return ", ".join(g.name for g in s.rig.groups.values() if all(g.name in one for one in sets))

@@ -1,0 +1,248 @@
+"""Forms as tables: a field is a row of data, and one builder makes, fills, commits and refuses for all of them.
+
+A row says what a field is called, what it does and risks, which attribute of the form's subject it shows, and how its
+text is read. The subject is read anew at each refresh, so that no field keeps a value of its own; an edit goes out
+through the subject's `change`. What is refused stays in the field, and why stands under it until it is right.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import msgspec
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from welvo.app.widgets.fields import Choice, Field, Tick
+from welvo.app.widgets.painting import label, row
+from welvo.rig.readers import Reader, text_reader
+
+LABEL_WIDTH = 98
+Options = Sequence[tuple[str, str]]
+
+
+@dataclass(frozen=True)
+class Subject:
+    """What a form is about: its value as it is now (None: gone), and the edit that sets fields of it.
+
+    `change(words, **fields)` raises Refused; `words` say in the undo menu what was changed.
+    """
+
+    value: Callable[[], Any]
+    change: Callable[..., object]
+
+
+def attribute(owner: Any, key: str) -> Any:
+    return getattr(owner, key) if owner is not None else None
+
+
+@dataclass(frozen=True)
+class Typed:
+    """A line that is typed into. Without a reader the type of the attribute decides how it is read.
+
+    `shown` and `take` stand in for the attribute where a field shows or does something else; `words` name the edit.
+    With `to_all`, Ctrl+Enter gives the value to everything that the form's `to_all` means.
+    """
+
+    label: str
+    help: str
+    key: str = ""
+    reader: Reader | None = None
+    width: int = 0
+    placeholder: str = ""
+    words: str = ""
+    name: str = ""
+    """What it is called for screen readers and tests, where the label is another."""
+    to_all: bool = False
+    shown: Callable[[Any], str] | None = None
+    take: Callable[[str], object] | None = None
+
+
+@dataclass(frozen=True)
+class Picked:
+    """A choice among named values. Options are given or worked out; `read` makes the value of an option's key."""
+
+    label: str
+    help: str
+    key: str = ""
+    options: Options | Callable[[], Options] = ()
+    words: str = ""
+    name: str = ""
+    read: Callable[[str], Any] = str
+    say: Callable[[Any], str] = str
+    shown: Callable[[Any], str] | None = None
+    take: Callable[[str], object] | None = None
+
+
+@dataclass(frozen=True)
+class Ticked:
+    """A tick; its words stand behind it."""
+
+    label: str
+    help: str
+    key: str = ""
+    words: str = ""
+    shown: Callable[[Any], bool] | None = None
+    take: Callable[[bool], object] | None = None
+
+    @property
+    def name(self) -> str:
+        return self.label
+
+
+@dataclass(frozen=True)
+class Said:
+    """A caption beside a field, made from the subject with each refresh."""
+
+    words: Callable[[Any], str] | str
+    name: str = ""
+
+
+Row = Typed | Picked | Ticked
+
+
+@dataclass(frozen=True)
+class Line:
+    """Fields side by side under one label."""
+
+    label: str
+    parts: tuple[Row | Said | None, ...]
+    """None stretches."""
+
+
+@dataclass
+class Form:
+    """Builds rows into a layout and keeps what shows their values. `kind` is the type of the subject's value."""
+
+    body: QVBoxLayout
+    subject: Subject
+    kind: type[msgspec.Struct] | None = None
+    to_all: Callable[[Row, Any], object] | None = None
+    refreshers: list[Callable[[], None]] = field(default_factory=list)
+    fields: dict[str, Field | Choice | Tick] = field(default_factory=dict)
+    """Every widget by the name of its row."""
+
+    def add(self, *rows: Row | Line) -> Form:
+        for one in rows:
+            if isinstance(one, Line):
+                self._line(one.label, one.parts)
+            elif isinstance(one, Ticked):
+                self._line(None, (one, None))
+            else:
+                narrow = isinstance(one, Typed) and one.width
+                self._line(one.label, (one, None) if narrow else (one,))
+        return self
+
+    def refresh(self) -> None:
+        for again in self.refreshers:
+            again()
+
+    # ---- building
+
+    def _line(self, words: str | None, parts: Iterable[Row | Said | None]) -> None:
+        widgets: list[QWidget | None] = []
+        refusals: list[QLabel] = []
+        for part in parts:
+            if part is None:
+                widgets.append(None)
+            elif isinstance(part, Said):
+                widgets.append(self._said(part))
+            else:
+                made = self.widget(part)
+                widgets.append(made)
+                if isinstance(made, Field):
+                    refusals.append(made.refusal)
+        self.body.addLayout(field_row(words, *widgets) if words is not None else row(*widgets))
+        for line in refusals:
+            self.body.addWidget(line)
+
+    def widget(self, one: Row) -> Field | Choice | Tick:
+        """The widget of one row, for a layout of the caller's own."""
+        made = (
+            self._tick(one)
+            if isinstance(one, Ticked)
+            else self._choice(one)
+            if isinstance(one, Picked)
+            else self._field(one)
+        )
+        self.fields[one.name or one.label] = made
+        return made
+
+    def _said(self, one: Said) -> QLabel:
+        if isinstance(one.words, str):
+            return label(one.words, 11, quiet=True)
+        made, words = label("", 11, quiet=True), one.words
+        self.refreshers.append(lambda: made.setText(words(self.subject.value())))
+        return made
+
+    def _field(self, one: Typed) -> Field:
+        reader = one.reader or (text_reader(self.kind, one.key) if self.kind and one.key else None)
+        made = Field(one.help, lambda t: self._take(one, reader, t), right=bool(one.width))
+        made.setAccessibleName(one.name or one.label)
+        made.setPlaceholderText(one.placeholder)
+        if one.width:
+            made.setFixedWidth(one.width)
+        if one.to_all and self.to_all and reader:
+            give, read = self.to_all, reader.read
+            made.apply_to_all = lambda t: give(one, read(t))
+
+        def show() -> None:
+            value = self.subject.value()
+            if value is not None:
+                made.set_value(one.shown(value) if one.shown else reader.say(getattr(value, one.key)) if reader else "")
+
+        self.refreshers.append(show)
+        return made
+
+    def _take(self, one: Typed, reader: Reader | None, typed: str) -> object:
+        if one.take:
+            return one.take(typed)
+        assert reader
+        return self.subject.change(one.words or one.label.lower(), **{one.key: reader.read(typed)})
+
+    def _choice(self, one: Picked) -> Choice:
+        def take(key: str) -> object:
+            if one.take:
+                return one.take(key)
+            return self.subject.change(one.words or one.label.lower(), **{one.key: one.read(key)})
+
+        made = Choice(one.help, take)
+        made.setAccessibleName(one.name or one.label)
+
+        def show() -> None:
+            value = self.subject.value()
+            if value is not None:
+                options = one.options() if callable(one.options) else one.options
+                made.set_options(list(options), one.shown(value) if one.shown else one.say(getattr(value, one.key)))
+
+        self.refreshers.append(show)
+        return made
+
+    def _tick(self, one: Ticked) -> Tick:
+        def take(on: bool) -> object:
+            return one.take(on) if one.take else self.subject.change(one.words or one.label.lower(), **{one.key: on})
+
+        made = Tick(one.label, one.help, take)
+        made.setAccessibleName(one.label)
+
+        def show() -> None:
+            value = self.subject.value()
+            if value is not None:
+                made.setChecked(one.shown(value) if one.shown else bool(getattr(value, one.key)))
+
+        self.refreshers.append(show)
+        return made
+
+
+def field_row(words: str, *widgets: QWidget | None) -> QHBoxLayout:
+    """A field with its label beside it."""
+    name = label(words, quiet=True)
+    name.setFixedWidth(LABEL_WIDTH)
+    made = row(name)
+    for w in widgets:
+        if w is None:
+            made.addStretch(1)
+        else:
+            made.addWidget(w, 0 if w.maximumWidth() < 1000 else 1)
+    return made
