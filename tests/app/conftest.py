@@ -6,8 +6,9 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from PySide6.QtCore import QEvent
-from PySide6.QtWidgets import QApplication, QWidget
+from PySide6.QtCore import QEvent, Qt, QTimer
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from welvo.app.computer import Computer
@@ -76,6 +77,38 @@ def field_of(root: Any, name: str) -> Any:
         if isinstance(w, Field | Choice | Tick) and w.accessibleName() == name and w.isVisibleTo(root):
             return w
     raise AssertionError(f"no field {name} can be seen")
+
+
+def in_dialog(act: Callable[[Any], object]) -> list[Any]:
+    """Does something in the next dialog that opens. It is closed afterwards, and stands in what is given back."""
+    done: list[Any] = []
+
+    def when_open() -> None:
+        dialog: Any = QApplication.activeModalWidget()
+        done.append(dialog)
+        try:
+            act(dialog)
+        finally:
+            if dialog.isVisible():
+                dialog.reject()
+
+    QTimer.singleShot(0, when_open)
+    return done
+
+
+def answer(words: str) -> list[Any]:
+    """Types a line into the next dialog and presses Enter."""
+
+    def type_it(dialog: Any) -> None:
+        dialog.line.setText(words)
+        QTest.keyClick(dialog.line, Qt.Key.Key_Return)
+
+    return in_dialog(type_it)
+
+
+def press_in_dialog(words: str) -> list[Any]:
+    """Presses the button with those words in the next dialog."""
+    return in_dialog(lambda d: next(b for b in d.findChildren(QPushButton) if b.text() == words).click())
 
 
 def hear(window: Window, wire_a: int = 1, **more: Any) -> None:

@@ -158,9 +158,9 @@ def test_planning_a_stranger_takes_what_is_known_of_it(small: Window) -> None:
     ):
         good = field.text()
         field.setText(bad)
-        assert not dialog.add.isEnabled() and says in dialog._saying.text()
+        assert not dialog.go.isEnabled() and says in dialog.saying.text()
         field.setText(good)
-    dialog._add()
+    dialog.go.click()
     assert small.session.rig.devices[dialog.made].ip == "127.0.0.99"
     assert [p.did for p in pairs_of(small.session)] == ["d", dialog.made]
 

@@ -248,22 +248,22 @@ def test_the_roll_sorts_filters_and_removes(window: Window, qtbot: QtBot) -> Non
 
 def test_adding_says_what_it_will_do_first(patch: Window) -> None:
     dialog = AddFixtures(patch.session, patch)
-    dialog._count.setText("200")
-    dialog._start.setText("1.300 +20")
+    dialog.count.setText("200")
+    dialog.start.setText("1.300 +20")
     assert (
-        "From there 11 fit into the universe, the rest goes on in the next." in dialog._saying.text()
-        and dialog._go.text() == "Add 200"
+        "From there 11 fit into the universe, the rest goes on in the next." in dialog.saying.text()
+        and dialog.go.text() == "Add 200"
     )
-    dialog._start.setText("1.600")
-    assert not dialog._go.isEnabled() and "no address 600" in dialog._saying.text()
-    dialog._start.setText("free")
-    dialog._count.setText("3")
-    dialog._number.setText("101")
-    dialog._add()
-    assert "Number 101 is taken" in dialog._saying.text() and dialog.made == []
-    dialog._number.setText("401")
-    dialog._name.setText("New #")
-    dialog._add()
+    dialog.start.setText("1.600")
+    assert not dialog.go.isEnabled() and "no address 600" in dialog.saying.text()
+    dialog.start.setText("free")
+    dialog.count.setText("3")
+    dialog.number.setText("101")
+    dialog.go.click()
+    assert "Number 101 is taken" in dialog.saying.text() and dialog.made == []
+    dialog.number.setText("401")
+    dialog.name.setText("New #")
+    dialog.go.click()
     assert [patch.session.rig.fixtures[k].name for k in dialog.made] == ["New 1", "New 2", "New 3"]
 
 

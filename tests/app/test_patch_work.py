@@ -56,7 +56,7 @@ def test_laying_out_shows_ghosts_first_and_is_one_undo(window: Window, qtbot: Qt
     form = window.patch.panel.form
     assert isinstance(form, LayForm) and window.session.history.undo_label == ""
     form.start.setText("10.1")
-    choose(window, "Way", "spacing")
+    choose(window, "Pattern", "spacing")
     form.by.setText("40")
     form.update_preview()
     ghosts = window.patch.tapes.ghosts["u10"]
@@ -193,7 +193,7 @@ def test_copied_rows_come_back_through_the_paste_dialog(window: Window, qtbot: Q
         and "1 row left out" in dialog.saying.text()
         and not dialog.grab().isNull()
     )
-    dialog.do()
+    dialog.go.click()
     assert starts(window, "f503") == ["10.001"] and any(f.number == 904 for f in window.session.rig.fixtures.values())
     dialog = PasteRows(window.session, "no headings", window)
     assert "headings" in dialog.saying.text() and not dialog.go.isEnabled()

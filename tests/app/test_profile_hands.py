@@ -8,9 +8,10 @@ from typing import Any
 import pytest
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
 from PySide6.QtGui import QHelpEvent, QMouseEvent
-from PySide6.QtWidgets import QApplication, QInputDialog
+from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
+from tests.app.conftest import answer
 from tests.app.test_profile_work import fresh, mode_of
 from tests.app.test_profiles_station import show, type_chart
 from welvo.app.profiles import compare
@@ -69,7 +70,7 @@ def test_the_scale_is_walked_by_keys(small: Window, qtbot: QtBot) -> None:
     moved = [(r.first, r.last) for r in station.channel.ranges]
     assert moved[0][0] == 0 and moved[-1][1] == 255  # a border moves, or the next range is chosen; no value is lost
     assert all(a[1] + 1 == b[0] for a, b in pairwise(moved))
-    station.ranges._gone()
+    station.ranges._remove()
     assert len(station.channel.ranges) < 3
 
 
@@ -119,10 +120,13 @@ def test_the_menus_of_modes_and_new_profiles_do_what_they_say(small: Window, mon
     station = small.profiles
     names = [a.text() for menu in (station.mode_menu(), station.new_menu()) for a in menu.actions()]
     assert {"Compare modes…", "Remove this mode…", "Plain strip of pixels…", "From the library…"} <= set(names)
-    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("30 GRB", True))
+    answer("30 GRB")
     station.ask_strip()
     assert station.mode.footprint == 90 and station.mode.channels[0].function == "ColorAdd_G"
-    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("RGB", True))
+    answer("RGX")
+    station.pixel_order()
+    assert station.mode.channels[0].function == "ColorAdd_G"  # refused, and left
+    answer("RGB")
     station.pixel_order()
     assert station.mode.channels[0].function == "ColorAdd_R"
     opened: list[object] = []

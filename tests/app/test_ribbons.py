@@ -26,8 +26,8 @@ def plan(hand: Hand, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
         at = next(i for i in range(dialog.model.count()) if "Penstock 12" in dialog.model.itemText(i))
         hand.clicks += 2  # open the list, choose
         dialog.model.setCurrentIndex(at)
-        dialog._say()
-        hand.click(dialog.add)
+        dialog.look()
+        hand.click(dialog.go)
         return int(bool(dialog.made))
 
     monkeypatch.setattr(AddDevice, "exec", answer)

@@ -269,7 +269,7 @@ def test_fields_of_a_segment_a_port_and_the_box(runs: Window) -> None:
 def test_splitting_in_the_dialog(runs: Window) -> None:
     dialog = SplitElement(runs.session, runs, pen(runs), "9")
     dialog.element.setCurrentIndex(dialog.element.findData("e1"))
-    dialog._other()
+    dialog._fill_in()
     dialog.ports.setText("9-12")
     dialog.row_.setText("60")
     dialog.back.click()
@@ -281,7 +281,7 @@ def test_splitting_in_the_dialog(runs: Window) -> None:
     assert "no port 9-99" in dialog.saying.text()
     dialog.ports.setText("9, 11")
     dialog.grab()
-    dialog._split()
+    dialog.go.click()
     ports = runs.session.rig.devices[pen(runs)].ports
     assert [(p, ports[p].run[0].first, ports[p].run[0].count, ports[p].run[0].reverse) for p in ("9", "11")] == [
         ("9", 1, 120, False),
@@ -296,13 +296,13 @@ def test_supplies_in_the_dialog(runs: Window) -> None:
     assert [r.cells[0] for r in dialog.list.rows.lines] == ["Ceiling tin", "Swarm tin"]
     dialog.name.setText("Sill tin")
     dialog.volts.setText("twelve")
-    dialog._add()
-    assert "numbers" in dialog.saying.text()
+    dialog.add.click()
+    assert "“twelve” is no number" in dialog.saying.text()
     dialog.volts.setText("12")
-    dialog._add()
+    dialog.add.click()
     assert [s.name for s in runs.session.rig.supplies.values()][-1] == "Sill tin"
     dialog.list.selectRow(0)
-    dialog._remove()
+    dialog.remove.click()
     assert "Ceiling tin" not in [s.name for s in runs.session.rig.supplies.values()]
     assert runs.session.rig.devices[pen(runs)].ports["1"].run[0].supply == ""
 
@@ -312,12 +312,16 @@ def test_a_model_is_made_in_the_window_and_kept(runs: Window) -> None:
     assert editor.model.name == "Penstock 12"
     editor.text.setPlainText(editor.text.toPlainText().replace("pixels_per_port = 680", "pixels_per_port = 300"))
     assert editor.model.pixels_per_port == 300
-    editor._put()
+    editor.in_rig.click()
     assert "RUN-01" in runs.session.report.codes  # the swarm has 400
     runs.session.undo()
     assert "RUN-01" not in runs.session.report.codes
     editor._new()
-    editor._take(lambda: {"name": "Tub 8", "ports": read_labels("A1-A4, B1-B4")})
+    for name, words in (("Name", "Tub 8"), ("Ports", "A1-A4, B1-B4")):
+        line = editor.form.fields[name]
+        assert isinstance(line, Field)
+        line.setText(words)
+        assert line.commit()
     assert 'name = "Tub 8"' in editor.text.toPlainText() and editor.keep.isEnabled()
     editor.modes.setPlainText("half: off B1-B4; pixels 500")
     assert editor.model.modes == (OutputMode(name="half", off=("B1", "B2", "B3", "B4"), pixels_per_port=500),)

@@ -9,10 +9,10 @@ from typing import Any
 
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QMessageBox, QPushButton, QWidget
+from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from tests.app.conftest import hear
+from tests.app.conftest import answer, hear, press_in_dialog
 from welvo.app.patch.laying_form import LayForm, ModeForm, PackForm
 from welvo.app.patch.pages import RenumberBlock
 from welvo.app.patch.paste import PasteRows
@@ -272,8 +272,8 @@ def test_a_waived_finding_is_listed_apart_and_can_be_woken(window: Window, monke
 
     window.toggle_findings()
     note = next(f for f in window.session.report.findings if f.code == "FEED-03")
-    monkeypatch.setattr("welvo.app.findings.QInputDialog.getText", lambda *a, **k: ("kept for the band", True))
     window.drawer.open_finding(note)
+    answer("kept for the band")
     window.drawer.findChild(Opened)._waive(window.session)
     assert "FEED-03" not in window.session.report.codes
     window.drawer._set_by("waived")
@@ -308,24 +308,17 @@ def test_saving_asks_for_a_name_once_and_the_ring_goes_out(
     assert small.save() and load(tmp_path / "hall.welvo").name == "Hall 2"
 
 
-@pytest.mark.parametrize(("answer", "stays"), [("Save them", False), ("Drop them", False), ("Stay here", True)])
-def test_leaving_with_unsaved_edits_asks(
-    small: Window, monkeypatch: pytest.MonkeyPatch, tmp_path: Path, answer: str, stays: bool
-) -> None:
+@pytest.mark.parametrize(("words", "stays"), [("Save them", False), ("Discard them", False), ("Stay here", True)])
+def test_leaving_with_unsaved_edits_asks(small: Window, tmp_path: Path, words: str, stays: bool) -> None:
     from welvo.rig.edits import rename_rig
 
     del small.may_leave  # the fixture's short cut
     small.session.path = tmp_path / "a.welvo"
     small.session.edit(rename_rig, "Changed")
 
-    def choose(box: QMessageBox) -> int:
-        button = next(b for b in box.buttons() if b.text() == answer)
-        monkeypatch.setattr(QMessageBox, "clickedButton", lambda _: button)
-        return 0
-
-    monkeypatch.setattr(QMessageBox, "exec", choose)
+    press_in_dialog(words)
     assert small.may_leave() is not stays
-    assert (tmp_path / "a.welvo").exists() is (answer == "Save them")
+    assert (tmp_path / "a.welvo").exists() is (words == "Save them")
     small.may_leave = lambda: True  # type: ignore[method-assign]
 
 
@@ -402,7 +395,7 @@ def test_no_label_or_button_is_cut_off_at_1280(window: Window) -> None:
 def test_help_on_what_has_focus(window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
     shown: list[str] = []
     monkeypatch.setattr("welvo.app.window.QWhatsThis.showText", lambda at, words, w: shown.append(words))
-    monkeypatch.setattr(window, "_show_text", lambda title, words: shown.append(title))
+    monkeypatch.setattr("welvo.app.widgets.dialogs.show_text", lambda parent, title, words: shown.append(title))
     window.session.select_items(["f207"])
     QApplication.processEvents()
     assert window.patch.panel.address

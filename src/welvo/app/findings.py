@@ -6,11 +6,11 @@ from collections.abc import Iterable
 
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QFrame, QInputDialog, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from welvo.app.network import Wire
 from welvo.app.session import Session
-from welvo.app.widgets import marks
+from welvo.app.widgets import dialogs, marks
 from welvo.app.widgets.fields import set_help
 from welvo.app.widgets.fixes import run_fix
 from welvo.app.widgets.painting import RIGHT, button, clear, column, label, row, text
@@ -113,9 +113,15 @@ class Opened(QFrame):
         self.setLayout(body)
 
     def _waive(self, session: Session) -> None:
-        reason, ok = QInputDialog.getText(self, "Waive", f"Why is “{self._finding.title}” fine here?")
-        if ok:
-            session.attempt(waive, self._finding.code, self._finding.subject, self._finding.fingerprint, reason)
+        f = self._finding
+        dialogs.ask_line(
+            self,
+            "Waive",
+            f"Why is “{f.title}” fine here?",
+            lambda reason: session.edit(waive, f.code, f.subject, f.fingerprint, reason),
+            go="Waive",
+            help_text="The reason, for whoever reads this later. It wakes when its facts change.",
+        )
 
 
 class _ChangeLine(QWidget):

@@ -150,9 +150,9 @@ def _lay_out(w: Window) -> None:
     w.patch.panel.lay_out()
     form = w.patch.panel.form
     assert isinstance(form, LayForm)
-    form.start.set_value("10.1")
-    form.way.setCurrentIndex(form.way.findData("spacing"))
-    form.by.set_value("50")
+    form.start.setText("10.1")
+    form.pattern.setCurrentIndex(form.pattern.findData("spacing"))
+    form.by.setText("50")
     form.update_preview()
 
 

@@ -12,13 +12,9 @@ from PySide6.QtCore import QEvent, QObject, QRectF, Qt, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QResizeEvent, QShortcut
 from PySide6.QtWidgets import (
     QApplication,
-    QDialog,
     QFileDialog,
-    QInputDialog,
     QMenu,
     QMenuBar,
-    QMessageBox,
-    QScrollArea,
     QStackedWidget,
     QToolTip,
     QWhatsThis,
@@ -34,9 +30,9 @@ from welvo.app.patch.tape_frame import NAMED
 from welvo.app.path import Ribbon
 from welvo.app.recovery import Keeper
 from welvo.app.session import Selection, Session
-from welvo.app.widgets import marks, theme
+from welvo.app.widgets import dialogs, marks, theme
 from welvo.app.widgets.fields import commit_focus
-from welvo.app.widgets.painting import button, column, label, row
+from welvo.app.widgets.painting import column, row
 from welvo.app.widgets.theme import THEME
 from welvo.formats import journal
 from welvo.live.interfaces import interfaces
@@ -377,7 +373,7 @@ class Window(QWidget):
         a(out, "Read the boxes again", self.wire.read_again, QKeySequence("F5"), QKeySequence("Shift+F5"))
         help_ = self.menus.addMenu("Help")
         a(help_, "Help on what has the focus", self.help_here, QKeySequence("F1"))
-        a(help_, "Keys", lambda: self._show_text("Keys", KEY_HELP))
+        a(help_, "Keys", lambda: dialogs.show_text(self, "Keys", KEY_HELP))
         a(help_, "About Welvo", self._about)
         a(edit, "Jump…", self.focus_jump, QKeySequence("Ctrl+K"))
 
@@ -462,16 +458,14 @@ class Window(QWidget):
         self.session.commit_pending()
         if not self.session.dirty:
             return True
-        box = QMessageBox(self)
-        box.setWindowTitle("Not saved")
-        box.setText(f"“{self.session.rig.name}” has changes that are in no file yet.")
-        save = box.addButton("Save them", QMessageBox.ButtonRole.AcceptRole)
-        drop = box.addButton("Drop them", QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton("Stay here", QMessageBox.ButtonRole.RejectRole)
-        box.exec()
-        if box.clickedButton() is save:
-            return self.save()
-        return box.clickedButton() is drop
+        wanted = dialogs.ask_act(
+            self,
+            "Not saved",
+            f"“{self.session.rig.name}” has changes that are in no file yet.",
+            [("discard", "Discard them"), ("save", "Save them")],
+            "Stay here",
+        )
+        return self.save() if wanted == "save" else wanted == "discard"
 
     def new_rig(self) -> None:
         if self.may_leave():
@@ -531,27 +525,30 @@ class Window(QWidget):
 
     def rename(self) -> None:
         self.session.commit_pending()
-        name, ok = QInputDialog.getText(
-            self, "Rename the rig", "What this installation is called:", text=self.session.rig.name
+        dialogs.ask_line(
+            self,
+            "Rename the rig",
+            "What this installation is called.",
+            lambda name: self.session.edit(rename_rig, name.strip()),
+            value=self.session.rig.name,
+            go="Rename",
         )
-        if ok and name.strip():
-            self.session.attempt(rename_rig, name.strip())
 
     def offer_recovery(self, found: list[journal.Recovered]) -> None:
         """Rigs of windows that ended without saving are offered back, newest first."""
         for r in found:
-            box = QMessageBox(self)
-            box.setWindowTitle("Not saved last time")
             when = time.strftime("%d %b, %H:%M:%S", time.localtime(r.written))
-            box.setText(f"“{r.name}” was open when Welvo ended without saving. Its last edits, of {when}, are kept.")
-            take = box.addButton("Open it", QMessageBox.ButtonRole.AcceptRole)
-            drop = box.addButton("Drop it", QMessageBox.ButtonRole.DestructiveRole)
-            box.addButton("Ask again later", QMessageBox.ButtonRole.RejectRole)
-            box.exec()
-            if box.clickedButton() is take:
+            wanted = dialogs.ask_act(
+                self,
+                "Not saved last time",
+                f"“{r.name}” was open when Welvo ended without saving. Its last edits, of {when}, are kept.",
+                [("discard", "Discard it"), ("open", "Open it")],
+                "Ask again later",
+            )
+            if wanted == "open":
                 self.recover(r)
                 return
-            if box.clickedButton() is drop:
+            if wanted == "discard":
                 r.file.unlink(missing_ok=True)
 
     def recover(self, r: journal.Recovered) -> None:
@@ -684,27 +681,13 @@ class Window(QWidget):
             at = w.mapToGlobal(w.rect().bottomLeft())
             QWhatsThis.showText(at, f"<p>{w.whatsThis()}</p>", w)
         else:
-            self._show_text("Keys", KEY_HELP)
-
-    def _show_text(self, title: str, html: str) -> None:
-        dialog = QDialog(self)
-        dialog.setWindowTitle(title)
-        body = column((20, 16, 20, 16), 12)
-        body.addWidget(label(title, 16, True))
-        words = label(html, 13, wrap=True)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setWidget(words)
-        body.addWidget(area, 1)
-        body.addLayout(row(None, button("Close", dialog.accept)))
-        dialog.setLayout(body)
-        dialog.resize(660, 480)
-        dialog.exec()
+            dialogs.show_text(self, "Keys", KEY_HELP)
 
     def _about(self) -> None:
         from welvo import __version__
 
-        self._show_text(
+        dialogs.show_text(
+            self,
             "About Welvo",
             f"<p>Welvo {__version__}. Define fixture profiles, patch them into universes, set the boxes, and prove it with light.</p>"
             "<p>Speaks Art-Net 4 and sACN (ANSI E1.31). Art-Net™ is a trademark of its owner.</p>",

@@ -31,7 +31,7 @@ MOST_OPEN = 512 * 2**20
 MOST_ENTRIES = 4096
 
 
-class RigFileError(Exception):
+class RigFileError(Refused):
     """A file that cannot be opened or written; the message says what, why and what to do."""
 
 

@@ -107,7 +107,7 @@ class Arrangement(Value, frozen=True, kw_only=True):
     serpentine: bool = False
     stagger: Annotated[float, Meta(ge=-1, le=1)] = 0.0
     rings: tuple[Annotated[int, Meta(ge=1, le=10000)], ...] = ()
-    angle: float = 0.0
+    angle: Annotated[float, Meta(ge=-360, le=360)] = 0.0
     clockwise: bool = True
     length: Annotated[float, Meta(ge=0, le=1e6)] = 0.0
 
@@ -124,7 +124,7 @@ class Backdrop(Value, frozen=True, kw_only=True):
     top: Annotated[float, Meta(ge=0, le=1)] = 0.0
     right: Annotated[float, Meta(ge=0, le=1)] = 1.0
     bottom: Annotated[float, Meta(ge=0, le=1)] = 1.0
-    turn: float = 0.0
+    turn: Annotated[float, Meta(ge=-360, le=360)] = 0.0
     x: float = 0.0
     y: float = 0.0
     wide: Annotated[float, Meta(gt=0, le=1e5)] = 10.0

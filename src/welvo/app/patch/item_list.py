@@ -21,7 +21,6 @@ from PySide6.QtGui import QKeyEvent, QKeySequence, QPainter, QShowEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QApplication,
-    QInputDialog,
     QMenu,
     QStyle,
     QStyledItemDelegate,
@@ -31,7 +30,7 @@ from PySide6.QtWidgets import (
 )
 
 from welvo.app.session import Session
-from welvo.app.widgets import marks
+from welvo.app.widgets import dialogs, marks
 from welvo.app.widgets.fields import Field
 from welvo.app.widgets.painting import RIGHT, text
 from welvo.app.widgets.tables import plain
@@ -461,11 +460,13 @@ class Roll(QTableView):
     def name_columns(self) -> None:
         """Ask for the names of the rig's own columns."""
         now = ", ".join(self.session.rig.columns)
-        names, ok = QInputDialog.getText(
-            self, "The rig's own columns", "Names with commas between, such as Hang point, Circuit, Use:", text=now
+        dialogs.ask_line(
+            self,
+            "The rig's own columns",
+            "Names with commas between, such as Position, Circuit, Purpose.",
+            lambda names: self.session.edit(set_columns, names.split(",")),
+            value=now,
         )
-        if ok:
-            self.session.attempt(set_columns, names.split(","))
 
     def copy_rows(self) -> None:
         """Put the selected rows on the clipboard, with headings, as a spreadsheet takes them."""

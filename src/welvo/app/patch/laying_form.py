@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
 
 from PySide6.QtCore import QRectF, QTimer, Signal
@@ -10,9 +9,8 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from welvo.app.session import Session
-from welvo.app.widgets.fields import Choice, Field, Tick
-from welvo.app.widgets.forms import field_row
-from welvo.app.widgets.painting import RIGHT, button, column, label, row, text
+from welvo.app.widgets.dialogs import Asks
+from welvo.app.widgets.painting import RIGHT, button, clear, column, label, row, text
 from welvo.app.widgets.panels import Title
 from welvo.app.widgets.theme import THEME
 from welvo.patch.consequences import Consequence, change_mode, consequences, say_all
@@ -24,20 +22,23 @@ from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Rig
 from welvo.rig.lookup import call, mode_of, universe_by_number, universes_in_order
 from welvo.rig.notation import plural, read_numbers, read_place, say_place
+from welvo.rig.readers import whole
 
-WAYS: dict[Way, str] = {
-    "packed": "packed, one behind the other", "spacing": "spacing: start to start", "gap": "gap: free slots between",
+PATTERNS: dict[Way, str] = {
+    "packed": "packed, one behind the other",
+    "spacing": "spacing: start to start",
+    "gap": "gap: free slots between",
     "round": "round starts: every …",
-}  # fmt: skip
+}
 
 
 MANY = 500
-"""Above so many things a preview waits for a pause in typing."""
+"""Above so many items a preview waits for a pause in typing."""
 
 
 @dataclass(frozen=True)
 class Ghost:
-    """What a form shows on a tape: a thing where it would stand."""
+    """What a form shows on a tape: an item where it would stand."""
 
     universe: str
     first: int
@@ -53,7 +54,7 @@ def ghosts_of(rig: Rig, steps: list[Step]) -> list[Ghost]:
 
 
 class Moves(QWidget):
-    """Lines of `thing   old → new`, at most some, and how many more there are."""
+    """Lines of `item   old → new`, at most some, and how many more there are."""
 
     def __init__(self, rows: list[tuple[str, str, str]], most: int = 14) -> None:
         super().__init__()
@@ -75,7 +76,7 @@ class Moves(QWidget):
             text(p, QRectF(0, 20 * len(self._rows), w, 20), f"and {self._more} more", "quiet", 11)
 
 
-class Proposal(QWidget):
+class Proposal(QWidget, Asks):
     """Base: a title, fields, what would happen, and the two ways out. Emits `ghosts` and, when over, `closed`."""
 
     ghosts = Signal(object)
@@ -84,29 +85,37 @@ class Proposal(QWidget):
     def __init__(self, session: Session, title: str, act: str) -> None:
         super().__init__()
         self.session = session
-        self.box = column(spacing=8)
-        self.box.addWidget(Title(title))
+        self.lines = column(spacing=8)
+        self.lines.addWidget(Title(title))
         self.go = button(act, self.do, primary=True)
         self.saying = label("", 11, wrap=True)
         self._list = column(spacing=0)
-        self.setLayout(self.box)
+        self._built = False
+        self.setLayout(self.lines)
+
+    def note(self, words: str) -> None:
+        self.lines.addWidget(label(words, 11, quiet=True, wrap=True))
 
     def finish(self) -> None:
         """Put what follows the fields below them."""
-        self.box.addWidget(self.saying)
-        self.box.addLayout(row(self.go, None, button("Leave it", self.leave, "Closes this and changes nothing.   Esc")))
-        self.box.addLayout(self._list)
+        self.lines.addWidget(self.saying)
+        leave = button("Leave it", self.leave, "Closes this and changes nothing.   Esc")
+        self.lines.addLayout(row(self.go, None, leave))
+        self.lines.addLayout(self._list)
+        self._built = True
         self.update_preview()
 
     def say(self, words: str, rows: list[tuple[str, str, str]], act: str, possible: bool) -> None:
-        from welvo.app.widgets.painting import clear
-
         self.saying.setText(words)
         clear(self._list)
         if rows:
             self._list.addWidget(Moves(rows))
         self.go.setText(act)
         self.go.setEnabled(possible)
+
+    def look(self) -> None:
+        if self._built:
+            self.update_preview()
 
     def update_preview(self) -> None:
         """Work out again what would happen, and show it."""
@@ -120,79 +129,54 @@ class Proposal(QWidget):
 
 
 class LayForm(Proposal):
-    """Give addresses to many things in one act."""
+    """Give addresses to many items in one act."""
 
     def __init__(self, session: Session, keys: list[str]) -> None:
-        super().__init__(session, f"Lay out {plural(len(keys), 'thing')}", "Lay out")
+        super().__init__(session, f"Lay out {plural(len(keys), 'item')}", "Lay out")
         self.keys = keys
         self.laid = Laid(())
         self._soon = QTimer(self, singleShot=True)
         self._soon.timeout.connect(self.update_preview)
-        self.start = self._line(
+        self.start = self.ask(
             "From",
             "Where the first one starts, such as 3.1; free for the first free place. A click on a tape sets it.",
             "free",
             96,
         )
-        self.way = Choice(
+        self.pattern = self.pick(
+            "Pattern",
             "How one follows the other. Spacing counts from start to start, gap the free slots between.",
-            lambda _: self.update_preview(),
+            list(PATTERNS.items()),
+            "packed",
         )
-        self.way.setAccessibleName("Way")
-        self.way.set_options(list(WAYS.items()), "packed")
-        self.box.addLayout(field_row("Way", self.way))
-        self.by = self._line(
-            "By", "How many slots: from start to start, free between, or between round starts.", "", 64
+        self.by = self.ask(
+            "By", "How many slots: from start to start, free between, or between round starts.", width=64
         )
-        self.order = Choice(
-            "In which order they are laid out. List is the order of the roll's selection.",
-            lambda _: self.update_preview(),
+        self.order = self.pick(
+            "Order",
+            "In which order they are laid out. List is the order of the list's selection.",
+            [(o, o) for o in ORDERS],
+            "list",
         )
-        self.order.setAccessibleName("Order")
-        self.order.set_options([(o, o) for o in ORDERS], "list")
-        self.box.addLayout(field_row("Order", self.order))
-        self.into = self._line(
-            "Into", "Which universes, such as 3-6, 9. Empty: from the first on, as many as it takes.", "", 0
+        self.into = self.ask("Into", "Which universes, such as 3-6, 9. Empty: from the first on, as many as it takes.")
+        self.which = self.pick(
+            "Breaks", "Fixtures with several breaks: all of them one after the other, or one break of each.", []
         )
-        self.which = Choice(
-            "Fixtures with several breaks: all of them one after the other, or one break of each.",
-            lambda _: self.update_preview(),
-        )
-        self.which.setAccessibleName("Breaks")
-        self.box.addLayout(field_row("Breaks", self.which))
         self._show_breaks()
-        self.headroom = self._line(
+        self.headroom = self.ask(
             "Headroom", "Slots that stay free at the end of each universe, for what comes later.", "0", 64
         )
-        self.together = Tick(
-            "Keep groups together",
-            "Each group in one universe; things of no group count as one.",
-            lambda _: self.update_preview(),
-        )
-        self.over = Tick(
+        self.together = self.tick("Keep groups together", "Each group in one universe; items of no group count as one.")
+        self.over = self.tick(
             "Over what is there",
-            "Lays them over other things, which will clash; locked ones are still gone around.",
-            lambda _: self.update_preview(),
+            "Lays them over other items, which will clash; locked ones are still gone around.",
         )
-        self.box.addLayout(row(self.together, None))
-        self.box.addLayout(row(self.over, None))
         self.finish()
 
-    def _line(self, words: str, help_text: str, value: str, width: int) -> Field:
-        made = Field(help_text, self._typed)
-        made.setAccessibleName(words)
-        made.set_value(value)
-        made.textEdited.connect(lambda _: self._soon.start(250 if len(self.keys) > MANY else 0))
-        if width:
-            made.setFixedWidth(width)
-            self.box.addLayout(field_row(words, made, None))
-        else:
-            self.box.addLayout(field_row(words, made))
-        return made
-
-    def _typed(self, _: str) -> bool:
-        self.update_preview()
-        return True
+    def look(self) -> None:
+        """Many items wait for a pause in typing."""
+        if self._built:
+            self._soon.start(250 if len(self.keys) > MANY else 0)
 
     def choose(self, keys: list[str]) -> None:
         """Lay out other things: what was selected meanwhile."""
@@ -202,11 +186,11 @@ class LayForm(Proposal):
 
     def from_here(self, universe: str, address: int) -> None:
         """Start at a slot that was clicked."""
-        self.start.set_value(say_place(self.session.rig.universes[universe].number, address))
+        self.start.setText(say_place(self.session.rig.universes[universe].number, address))
         self.update_preview()
 
     def breaks(self) -> list[tuple[str, int]]:
-        """The breaks to lay out, thing by thing: all, or those of one turn."""
+        """The breaks to lay out, item by item: all, or those of one turn."""
         rig, found = self.session.rig, []
         only = str(self.which.currentData())
         for key in self.keys:
@@ -242,8 +226,8 @@ class LayForm(Proposal):
             if not uid:
                 raise Refused(f"There is no universe {number} in this rig yet.")
             start = (uid, address)
-        way = next(w for w in WAYS if w == str(self.way.currentData()))
-        by = _count(self.by.text(), "By") if way != "packed" else 0
+        way = next(w for w in PATTERNS if w == str(self.pattern.currentData()))
+        by = whole(self.by.text(), 0, 512) if way != "packed" else 0
         into: tuple[str, ...] = ()
         if self.into.text().strip():
             wanted = read_numbers(self.into.text())
@@ -256,16 +240,16 @@ class LayForm(Proposal):
                     f"{say_place(rig.universes[start[0]].number, start[1])} lies in none of the universes {self.into.text().strip()}."
                 )
         order = next(o for o in ORDERS if o == str(self.order.currentData()))
-        room = _count(self.headroom.text(), "Headroom") if self.headroom.text().strip() else 0
+        room = whole(self.headroom.text(), 0, 512) if self.headroom.text().strip() else 0
         return Laying(start, way, by, order, into, room, self.together.isChecked(), self.over.isChecked())
 
     def update_preview(self) -> None:
         s = self.session
-        counted = str(self.way.currentData()) != "packed"
+        counted = str(self.pattern.currentData()) != "packed"
         self.by.setEnabled(counted)
         if counted and not self.by.text() and not self.by.hasFocus() and self.breaks():
             width = footprint_of(s.rig, *self.breaks()[0])
-            self.by.set_value("0" if str(self.way.currentData()) == "gap" else str(width))
+            self.by.setText("0" if str(self.pattern.currentData()) == "gap" else str(width))
         try:
             laying = self.laying()
             self.laid = lay(s.index, self.breaks(), laying)
@@ -336,14 +320,7 @@ class PackForm(Proposal):
         super().__init__(session, f"Pack universe {number}", "Pack")
         self.universe = universe
         self.steps: list[Step] = []
-        self.box.addWidget(
-            label(
-                "Closes the gaps with as few moves as can be. What is locked, shared, anchored or on a cable stays.",
-                11,
-                quiet=True,
-                wrap=True,
-            )
-        )
+        self.note("Closes the gaps with as few moves as can be. What is locked, shared, anchored or on a cable stays.")
         self.finish()
 
     def update_preview(self) -> None:
@@ -361,7 +338,7 @@ class PackForm(Proposal):
         if rows:
             words = f"{plural(len(rows), 'move')}: the last one ends at {packing.after} instead of {packing.before}."
             words += (
-                "" if packing.exact else " There may be a way with fewer moves; this many things were not all tried."
+                "" if packing.exact else " There may be a way with fewer moves; this many items were not all tried."
             )
         else:
             words = "Nothing to gain: there is no gap that could be closed."
@@ -393,13 +370,8 @@ class ModeForm(Proposal):
         self.keys, self.profile, self.mode = keys, profile, mode
         self.quiet = True
         """One fixture that would take other slots and meet nobody: nothing that has to be looked at first."""
-        self.box.addWidget(
-            label(
-                "Every thing whose slots would be others, before it is done. The lamps' own menus must be set as well.",
-                11,
-                quiet=True,
-                wrap=True,
-            )
+        self.note(
+            "Every item whose slots would be others, before it is done. The lamps' own menus must be set as well."
         )
         self.finish()
 
@@ -432,9 +404,3 @@ class ModeForm(Proposal):
 
 def _names(rig: Rig, keys: list[str]) -> str:
     return ", ".join(call(rig, k) for k in keys[:8]) + (f" and {len(keys) - 8} more" if len(keys) > 8 else "")
-
-
-def _count(words: str, what: str) -> int:
-    if not re.fullmatch(r"\s*\d{1,3}\s*", words) or int(words) > 512:
-        raise Refused(f"{what}: write a number of slots, 0 to 512.")
-    return int(words)

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QDialog, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
 from welvo.app.patch.laying_form import Moves
 from welvo.app.session import Selection, SelectionKind, Session
-from welvo.app.widgets.fields import Field, Tick, set_help
-from welvo.app.widgets.forms import field_row
-from welvo.app.widgets.painting import button, column, label, row
+from welvo.app.widgets.dialogs import Dialog, WishDialog
+from welvo.app.widgets.fields import set_help
+from welvo.app.widgets.painting import button, clear, column, label, row
 from welvo.app.widgets.tables import Head, Ledger, Line
 from welvo.patch import capacity
 from welvo.patch.arrange import renumbered
@@ -135,45 +135,27 @@ class WiresPage(Page):
         RenumberBlock(self.session, self).exec()
 
 
-class RenumberBlock(QDialog):
+class RenumberBlock(WishDialog):
     """A block of universes counted anew, with what it changes said before."""
 
     def __init__(self, session: Session, parent: QWidget) -> None:
-        super().__init__(parent)
+        super().__init__(parent, "Renumber a block", "Renumber", "Renumber a block of universes")
         self._session = session
-        self.setWindowTitle("Renumber a block")
-        self.setMinimumWidth(460)
         numbers = [session.rig.universes[u].number for u in universes_in_order(session.rig)]
-        body = column((20, 16, 20, 16), 10)
-        body.addWidget(label("Renumber a block of universes", 16, True))
-        self.block = Field(
+        self.block = self.ask(
+            "Universes",
             "Which universes, by their present numbers, such as 5-9, 12. What is patched in them goes along.",
-            lambda _: True,
+            f"{numbers[0]}-{numbers[-1]}" if len(numbers) > 1 else "".join(map(str, numbers)),
         )
-        self.block.setAccessibleName("Universes")
-        self.block.set_value(f"{numbers[0]}-{numbers[-1]}" if len(numbers) > 1 else "".join(map(str, numbers)))
-        self.first = Field("The number the first of them gets; the others count up from it.", lambda _: True)
-        self.first.setAccessibleName("New first")
-        self.first.setFixedWidth(84)
-        self.wires = Tick(
+        self.first = self.ask("New first", "The number the first of them gets; the others count up from it.", width=84)
+        self.wires = self.tick(
             "Their numbers on the wire too",
-            "Feeds go up or down by as much; ports that take them follow. Boxes that hold a copy must be set anew.",
-            lambda _: self.preview(),
+            "Feeds go up or down by as much; ports that listen to them follow. Devices that hold a copy must be set anew.",
+            on=True,
         )
-        self.wires.setChecked(True)
-        for words, w in (("Universes", self.block), ("New first", self.first)):
-            w.textChanged.connect(lambda _: self.preview())
-            body.addLayout(field_row(words, w, None) if w is self.first else field_row(words, w))
-        body.addWidget(self.wires)
-        self.saying = label("", 11, wrap=True)
-        self.saying.setMinimumHeight(34)
-        body.addWidget(self.saying)
-        self._rows = QVBoxLayout()
-        body.addLayout(self._rows)
-        self.go = button("Renumber", self.do, primary=True)
-        body.addLayout(row(None, button("Cancel", self.reject), self.go))
-        self.setLayout(body)
-        self.preview()
+        self._moves = QVBoxLayout()
+        self.body.addLayout(self._moves)
+        self.finish()
 
     def _result(self) -> tuple[Rig, Change, list[tuple[str, str, str]]]:
         rig = self._session.rig
@@ -184,29 +166,18 @@ class RenumberBlock(QDialog):
         first = whole(self.first.text(), 1, 63999)
         return renumbered(rig, [universe_by_number(rig, n) for n in wanted], first, self.wires.isChecked())
 
-    def preview(self) -> None:
-        from welvo.app.widgets.painting import clear
+    def foresee(self) -> tuple[str, str]:
+        clear(self._moves)
+        _, _, said = self._result()
+        self._moves.addWidget(Moves(said, 10))
+        if not said:
+            return "That changes nothing.", ""
+        others = plural(len(said), "number")
+        return f"{others} would be others. Addresses, names and ports keep their universes.", f"Change {others}"
 
-        clear(self._rows)
-        try:
-            _, _, said = self._result()
-        except Refused as e:
-            self.saying.setText(str(e))
-            self.go.setEnabled(False)
-            return
-        self.saying.setText(
-            f"{plural(len(said), 'number')} would be others. Addresses, names and ports keep their universes."
-            if said
-            else "That changes nothing."
-        )
-        self._rows.addWidget(Moves(said, 10))
-        self.go.setEnabled(bool(said))
-        self.go.setText(f"Change {plural(len(said), 'number')}")
-
-    def do(self) -> None:
+    def do(self) -> object:
         made, change, _ = self._result()
-        self._session.take((made, change))
-        self.accept()
+        return self._session.take((made, change))
 
 
 CAPACITY_HEADS = (
@@ -283,27 +254,20 @@ class CapacityPage(Page):
         Trim(self.session, self).exec()
 
 
-class Trim(QDialog):
+class Trim(Dialog):
     """What a trim takes out, said before."""
 
     def __init__(self, session: Session, parent: QWidget) -> None:
-        super().__init__(parent)
+        super().__init__(parent, "Trim", "Take out what holds nothing")
         self._session = session
-        self.setWindowTitle("Trim")
-        self.setMinimumWidth(420)
         left = capacity.leftovers(session.index)
-        body = column((20, 16, 20, 16), 10)
-        body.addWidget(label("Take out what holds nothing", 16, True))
-        rows = [
-            (f"universe {session.rig.universes[u].number}", session.rig.universes[u].name or "–", f"gone {words}")
-            for u, words in left
-        ]
-        body.addWidget(Moves(rows, 12))
-        body.addWidget(label("Reserved universes stay. Undo brings all of it back.", 11, quiet=True))
+        universes = session.rig.universes
+        rows = [(f"universe {universes[u].number}", universes[u].name or "–", f"gone {words}") for u, words in left]
+        self.body.addWidget(Moves(rows, 12))
         self.go = button(f"Take out {plural(len(left), 'universe')}", self.do, primary=True)
         self.go.setEnabled(bool(left))
-        body.addLayout(row(None, button("Cancel", self.reject), self.go))
-        self.setLayout(body)
+        self.finish(self.go)
+        self.say("Reserved universes stay. Undo brings all of it back.")
 
     def do(self) -> None:
         self._session.edit(lambda _: capacity.trim(self._session.index))

@@ -2,38 +2,34 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QDialog, QPlainTextEdit, QWidget
+from PySide6.QtWidgets import QPlainTextEdit, QWidget
 
 from welvo.app.patch.laying_form import Moves
 from welvo.app.session import Session
+from welvo.app.widgets.dialogs import WishDialog
 from welvo.app.widgets.fields import set_help
-from welvo.app.widgets.painting import button, clear, column, label, row
+from welvo.app.widgets.painting import clear, column
 from welvo.patch import spreadsheet, table
-from welvo.rig.base import Refused
-from welvo.rig.notation import plural
+from welvo.rig.notation import plural, say_place
 
 EXAMPLE = "No.\tName\tProfile\tMode\tUniverse\tAddress\n101\tKelp 1\tBar 9\t38 slot\t1\t1"
 
 
-class PasteRows(QDialog):
+class PasteRows(WishDialog):
     """The text, what is new, changed and refused, and the one act."""
 
     def __init__(self, session: Session, text: str, parent: QWidget) -> None:
-        super().__init__(parent)
+        super().__init__(
+            parent,
+            "Paste from a spreadsheet",
+            "Paste",
+            note="Rows with headings; the number says which fixture. Known numbers are changed, new ones added, "
+            "nothing is taken away.",
+            wide=720,
+            high=560,
+        )
         self._session = session
         self.pasted: spreadsheet.Pasted | None = None
-        self.setWindowTitle("Paste from a spreadsheet")
-        self.resize(720, 560)
-        body = column((20, 16, 20, 16), 10)
-        body.addWidget(label("Paste from a spreadsheet", 16, True))
-        body.addWidget(
-            label(
-                "Rows with headings; the number says which fixture. Known numbers are changed, new ones added, nothing is taken away.",
-                11,
-                quiet=True,
-                wrap=True,
-            )
-        )
         self.text = QPlainTextEdit()
         set_help(
             self.text,
@@ -43,34 +39,21 @@ class PasteRows(QDialog):
         self.text.setAccessibleName("Table")
         self.text.setPlainText(text)
         self.text.setMinimumHeight(150)
-        body.addWidget(self.text, 1)
-        self.saying = label("", 13, wrap=True)
-        body.addWidget(self.saying)
+        self.body.addWidget(self.text, 1)
         self._rows = column(spacing=0)
-        body.addLayout(self._rows)
-        self.go = button("Paste", self.do, primary=True)
-        body.addLayout(row(None, button("Cancel", self.reject), self.go))
-        self.setLayout(body)
-        self.text.textChanged.connect(self.preview)
-        self.preview()
+        self.body.addLayout(self._rows)
+        self.text.textChanged.connect(self.look)
+        self.finish()
 
-    def preview(self) -> None:
-        """Read the text again and say what it would do."""
+    def foresee(self) -> tuple[str, str]:
         clear(self._rows)
         self.pasted = None
-        try:
-            found = spreadsheet.paste(self._session.index, self.text.toPlainText())
-        except Refused as e:
-            self.saying.setText(str(e))
-            self.go.setEnabled(False)
-            return
-        self.pasted = found
+        self.pasted = found = spreadsheet.paste(self._session.index, self.text.toPlainText())
         words = [f"{len(found.new)} new, {len(found.changed)} changed, {found.same} as they are."]
         if found.unread:
             words.append(f"Not read: {', '.join(found.unread[:6])}.")
         if found.refused:
             words.append(f"{plural(len(found.refused), 'row')} left out:")
-        self.saying.setText(" ".join(words))
         shown = []
         for r in found.refused[:8]:
             where, _, why = r.partition(": ")
@@ -80,16 +63,15 @@ class PasteRows(QDialog):
             old = table.cell(self._session.index, fid, "first") or "new"
             place = f.place(0)
             uni = found.rig.universes.get(place.universe)
-            new = f"{uni.number}.{place.address:03d} {f.name}" if uni and place.address else f.name
+            new = f"{say_place(uni.number, place.address)} {f.name}" if uni and place.address else f.name
             shown.append((str(f.number), old, new))
         if shown:
             self._rows.addWidget(Moves(shown, 10))
         count = len(found.new) + len(found.changed)
-        self.go.setText(f"Paste {plural(count, 'row')}" if count else "Paste")
-        self.go.setEnabled(bool(count))
+        return " ".join(words), f"Paste {plural(count, 'row')}" if count else ""
 
-    def do(self) -> None:
-        if self.pasted:
-            self._session.take((self.pasted.rig, self.pasted.change))
-            self._session.select_items([*self.pasted.new, *self.pasted.changed])
-            self.accept()
+    def do(self) -> object:
+        assert self.pasted  # the button is only there with something to paste
+        done = self._session.take((self.pasted.rig, self.pasted.change))
+        self._session.select_items([*self.pasted.new, *self.pasted.changed])
+        return done

@@ -9,7 +9,6 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QApplication,
-    QDialog,
     QLineEdit,
     QMenu,
     QPushButton,
@@ -19,6 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from welvo.app.network import Wire
+from welvo.app.patch.add_fixtures import AddFixtures
 from welvo.app.patch.item_list import Roll
 from welvo.app.patch.panel import PatchPanel
 from welvo.app.patch.slot_form import next_gap
@@ -26,127 +26,14 @@ from welvo.app.patch.tape_frame import NAMED
 from welvo.app.patch.tapes import Tapes
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.fields import Choice, Field, set_help
-from welvo.app.widgets.forms import field_row
 from welvo.app.widgets.painting import RIGHT, box, button, column, label, row, text
 from welvo.app.widgets.theme import THEME
-from welvo.patch.adding import Wish, add_fixtures, fit_from
 from welvo.patch.steps import footprint_of
-from welvo.rig.base import Refused
 from welvo.rig.document import Change
 from welvo.rig.edits import add_element, add_universe, lock, remove_things
 from welvo.rig.lookup import universes_in_order
 from welvo.rig.notation import plural
 from welvo.rig.patched import Element, Place
-
-
-class AddFixtures(QDialog):
-    """How many of what, from which number, where the first one starts. Says what will happen before it does."""
-
-    def __init__(self, session: Session, parent: QWidget) -> None:
-        super().__init__(parent)
-        self._session = session
-        self.setWindowTitle("Add fixtures")
-        self.setMinimumWidth(460)
-        body = column((20, 16, 20, 16), 10)
-        body.addWidget(label("Add fixtures", 16, True))
-        rig = session.rig
-        self._profile = Choice(
-            "Which fixture type. It must be in the rig; make it in Profiles first.", lambda _: self._modes()
-        )
-        self._profile.set_options(
-            [(k, f"{p.maker} {p.name}".strip()) for k, p in rig.profiles.items()], next(iter(rig.profiles), "")
-        )
-        self._mode = Choice("Which mode the lamps stand in. Their own menu must say the same.", lambda _: self._say())
-        self._count = self._line("12", "How many to add, 1 to 10 000.", 84)
-        self._number = self._line(
-            str(max((f.number for f in rig.fixtures.values()), default=100) + 1),
-            "The first number; the others count up from it.",
-            84,
-        )
-        self._name = self._line("", "A name for all of them; # becomes 1, 2, 3.")
-        self._start = self._line(
-            "free",
-            "Where the first one starts: 1.1 packed, 1.1 +40 every 40 slots, free for the next free places, or empty.",
-        )
-        for words, w in (
-            ("Profile", self._profile),
-            ("Mode", self._mode),
-            ("How many", self._count),
-            ("From number", self._number),
-            ("Name", self._name),
-            ("Starts at", self._start),
-        ):
-            w.setAccessibleName(words)
-            body.addLayout(field_row(words, w, None) if w.maximumWidth() < 1000 else field_row(words, w))
-        self._saying = label("", 11, quiet=True, wrap=True)
-        self._saying.setMinimumHeight(34)
-        body.addWidget(self._saying)
-        self._go = button("Add 12", self._add, primary=True)
-        self._go.setDefault(True)
-        body.addLayout(row(None, button("Cancel", self.reject), self._go))
-        self.setLayout(body)
-        self.made: list[str] = []
-        self._modes()
-        self._count.setFocus()
-        self._count.selectAll()
-
-    def _line(self, text: str, help_text: str, width: int = 0) -> QLineEdit:
-        made = QLineEdit(text)
-        set_help(made, help_text)
-        if width:
-            made.setFixedWidth(width)
-        made.textChanged.connect(lambda _: self._say())
-        return made
-
-    def _modes(self) -> None:
-        profile = self._session.rig.profiles.get(str(self._profile.currentData()))
-        if profile:
-            self._mode.set_options(
-                [(k, f"{m.name} · {plural(m.footprint, 'slot')}") for k, m in profile.modes.items()],
-                next(iter(profile.modes)),
-            )
-        self._say()
-
-    def wish(self) -> tuple[Wish, int]:
-        """What is asked for, or a Refused."""
-        try:
-            count, number = int(self._count.text()), int(self._number.text())
-        except ValueError:
-            raise Refused("How many, and from which number? Both are whole numbers.") from None
-        if not 1 <= count <= 10_000 or not 1 <= number <= 999_999:
-            raise Refused("Add 1 to 10 000 at a time; numbers run from 1 to 999 999.")
-        return Wish(
-            count, str(self._profile.currentData()), str(self._mode.currentData()), self._start.text().strip()
-        ), number
-
-    def _say(self) -> None:
-        try:
-            wish, _ = self.wish()
-            mode = self._session.rig.profiles[wish.profile].modes[wish.mode]
-            words = f"{wish.count} × {mode.footprint} slots = {wish.count * mode.footprint} slots."
-            if wish.start and wish.start.lower() != "free":
-                fits = fit_from(self._session.index, mode.breaks[0].slots, wish.start)
-                words += f" From there {fits} fit into the universe" + (
-                    ", the rest goes on in the next." if fits < wish.count else "."
-                )
-            self._saying.setText(words)
-            self._go.setText(f"Add {wish.count}")
-            self._go.setEnabled(True)
-        except (Refused, KeyError, ValueError) as e:
-            self._saying.setText(str(e))
-            self._go.setEnabled(False)
-
-    def _add(self) -> None:
-        try:
-            wish, number = self.wish()
-            result = add_fixtures(self._session.index, wish, number, self._name.text().strip())
-        except Refused as e:
-            self._saying.setText(str(e))
-            return
-        self.made = list(self._session.take(result).made)
-        self._session.select_items(self.made)
-        self.accept()
-
 
 if TYPE_CHECKING:
     from welvo.app.patch.pages import CapacityPage, SendersPage, WiresPage

@@ -131,7 +131,7 @@ class ChannelFields(QWidget):
             Line("Highlight", (value("Highlight", "highlight", HIGHLIGHT_HELP), None)),
             Line("When released", (value("When released", "release", RELEASE_HELP), None)),
             Line("Physical range", (low, Said("to"), high, unit)),
-            Line("", (snap, invert, None)),
+            Line(None, (snap, invert, None)),
             needs,
             master,
         )

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from PySide6.QtCore import QRectF
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QDialog, QScrollArea, QWidget
+from PySide6.QtWidgets import QScrollArea, QWidget
 
 from welvo.app.widgets import marks
-from welvo.app.widgets.fields import Choice
-from welvo.app.widgets.painting import button, column, label, row, text
+from welvo.app.widgets.dialogs import Asks, Dialog
+from welvo.app.widgets.painting import button, text
 from welvo.app.widgets.theme import THEME
 from welvo.patch.consequences import Consequence, say_all
 from welvo.rig.modes import Row, compare_modes
@@ -53,41 +53,33 @@ class CompareTable(QWidget):
             p.fillRect(QRectF(0, y + 23, w, 1), THEME.color("line"))
 
 
-class CompareModes(QDialog):
+class CompareModes(Dialog, Asks):
+    """Two modes of a profile; nothing is changed here."""
+
     def __init__(self, profile: Profile, left: str, parent: QWidget) -> None:
-        super().__init__(parent)
+        title = "Modes side by side"
+        super().__init__(parent, title, f"{profile.name}: {title.lower()}", wide=620, high=560)
         self._profile = profile
-        self.setWindowTitle("Modes side by side")
-        self.resize(620, 560)
-        ids = list(profile.modes)
-        right = next((k for k in ids if k != left), left)
+        self.lines = self.body
+        right = next((k for k in profile.modes if k != left), left)
         options = [
             (k, f"{m.name} · {' + '.join(str(b.slots) for b in m.breaks)} slots") for k, m in profile.modes.items()
         ]
-        self.left = Choice("The mode on the left. Nothing is changed here.", lambda _: self.refresh())
-        self.right = Choice("The mode on the right. Nothing is changed here.", lambda _: self.refresh())
-        for choice, value in ((self.left, left), (self.right, right)):
-            choice.set_options(options, value)
-            choice.setAccessibleName("Mode")
+        self.left = self.pick("Left", "The mode on the left. Nothing is changed here.", options, left)
+        self.right = self.pick("Right", "The mode on the right. Nothing is changed here.", options, right)
         self.table = CompareTable()
-        self._says = label("", 11, quiet=True)
         area = QScrollArea()
         area.setWidgetResizable(True)
         area.setWidget(self.table)
-        body = column((20, 16, 20, 16), 10)
-        body.addWidget(label(f"{profile.name}: modes side by side", 16, True))
-        body.addLayout(row(self.left, self.right))
-        body.addWidget(self._says)
-        body.addWidget(area, 1)
-        body.addLayout(row(None, button("Close", self.accept)))
-        self.setLayout(body)
-        self.refresh()
+        self.body.addWidget(area, 1)
+        self.finish(button("Close", self.accept), leave="", room=18)
+        self.look()
 
-    def refresh(self) -> None:
+    def look(self) -> None:
         a, b = self._profile.modes[str(self.left.currentData())], self._profile.modes[str(self.right.currentData())]
         rows = compare_modes(a, b)
         self.table.show_rows(rows, (a.name, b.name))
-        self._says.setText(summary(a, b, rows))
+        self.say(summary(a, b, rows))
 
 
 def summary(a: Mode, b: Mode, rows: list[Row]) -> str:
@@ -96,22 +88,16 @@ def summary(a: Mode, b: Mode, rows: list[Row]) -> str:
     return f"{a.name} has {plural(only_a, 'function')} more, {b.name} has {only_b} more; {plural(other, 'function')} stand elsewhere or behave otherwise."
 
 
-class Preview(QDialog):
+class Preview(Dialog):
     """What an act would do to addresses; the button that does it names how many."""
 
     def __init__(self, title: str, found: list[Consequence], act: str, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.setWindowTitle(title)
-        self.resize(560, min(560, 200 + 24 * len(found)))
-        body = column((20, 16, 20, 16), 8)
-        body.addWidget(label(title, 16, True, wrap=True))
-        body.addWidget(label(say_all(found), 13, wrap=True))
+        super().__init__(parent, title, note=say_all(found), wide=560, high=min(560, 200 + 24 * len(found)))
         area = QScrollArea()
         area.setWidgetResizable(True)
         area.setWidget(ConsequenceTable(found))
-        body.addWidget(area, 1)
-        body.addLayout(row(None, button("Leave it as it is", self.reject), button(act, self.accept, primary=True)))
-        self.setLayout(body)
+        self.body.addWidget(area, 1)
+        self.finish(button(act, self.accept, primary=True), leave="Leave it as it is", room=4)
 
 
 class ConsequenceTable(QWidget):

@@ -8,12 +8,14 @@ import platformdirs
 from msgspec.structs import replace
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QDialog, QFileDialog, QLineEdit, QPushButton, QScrollArea, QWidget
+from PySide6.QtWidgets import QFileDialog, QLineEdit, QScrollArea, QWidget
 
 from welvo.app.profiles.compare import Preview
 from welvo.app.session import Session
+from welvo.app.widgets.dialogs import Dialog
 from welvo.app.widgets.fields import set_help
-from welvo.app.widgets.painting import box, button, column, label, row, text
+from welvo.app.widgets.painting import box, button, text
+from welvo.app.widgets.refusals import guarded
 from welvo.app.widgets.theme import THEME
 from welvo.formats.library import (
     Book,
@@ -26,7 +28,6 @@ from welvo.formats.library import (
     save_profile,
     search,
 )
-from welvo.formats.rigfile import RigFileError
 from welvo.patch.consequences import consequences, revise
 from welvo.rig.edits import add_profile
 from welvo.rig.lookup import used_by
@@ -154,32 +155,33 @@ class Shelf(QWidget):
             super().keyPressEvent(e)
 
 
-class Library(QDialog):
+class Library(Dialog):
     """`made` is the profile of the rig that the dialog leaves chosen."""
 
     def __init__(self, session: Session, parent: QWidget, pid: str = "") -> None:
-        super().__init__(parent)
-        self._session = session
-        self._pid = pid if pid in session.rig.profiles else ""
-        self.made = ""
-        self.doubts: list[str] = []
-        self.setWindowTitle("Library")
-        self.resize(760, 600)
         self.filter = QLineEdit()
         self.filter.setPlaceholderText("Maker, name, footprint or function: rgbw, 44, gobo")
         set_help(
             self.filter,
             "Searches maker, name, footprint and functions. Shows only what has every word; nothing is changed.",
         )
+        files = (
+            button("Import file…", self.import_file, "Reads a .gdtf, .csv, .txt or .json into the rig."),
+            button("Export…", self.export, "Writes the profile shown in the station as .gdtf, .csv or .json."),
+        )
+        super().__init__(parent, "Library", beside=(self.filter, *files), wide=760, high=600)
+        self._session = session
+        self._pid = pid if pid in session.rig.profiles else ""
+        self.made = ""
+        self.doubts: list[str] = []
         self.filter.textChanged.connect(lambda _: self.refresh())
         self.shelf = Shelf(session)
-        self.shelf.taken.connect(lambda _: self.take())
+        self.shelf.taken.connect(lambda _: guarded(self, self.take))
         self.shelf.picked.connect(self._picked)
         area = QScrollArea()
         area.setWidgetResizable(True)
         area.setWidget(self.shelf)
-        self._says = label("", 11, wrap=True)
-        self._says.setMinimumHeight(48)
+        self.body.addWidget(area, 1)
         self.take_button = button(
             "Take into the rig",
             self.take,
@@ -194,23 +196,7 @@ class Library(QDialog):
             self.keep,
             "Puts the profile shown in the station into your own folder, for other rigs.",
         )
-        body = column((20, 16, 20, 16), 8)
-        body.addLayout(
-            row(
-                label("Library", 16, True),
-                8,
-                self.filter,
-                button("Import file…", self.import_file, "Reads a .gdtf, .csv, .txt or .json into the rig."),
-                button("Export…", self.export, "Writes the profile shown in the station as .gdtf, .csv or .json."),
-            )
-        )
-        body.addWidget(area, 1)
-        body.addWidget(self._says)
-        body.addLayout(row(self.save_button, self.revise_button, None, button("Close", self.reject), self.take_button))
-        self.setLayout(body)
-        for b in self.findChildren(QPushButton):
-            b.setAutoDefault(b is self.take_button)
-        self.take_button.setDefault(True)
+        self.finish(self.take_button, self.save_button, self.revise_button, leave="Close", room=48)
         self._own, self._problems = own_books(folder())
         self.refresh()
         self.filter.setFocus()
@@ -221,7 +207,7 @@ class Library(QDialog):
     def refresh(self) -> None:
         self.shelf.show_books(search(self.books(), self.filter.text()))
         if self._problems:
-            self._says.setText("In your folder: " + " ".join(self._problems[:2]))
+            self.say("In your folder: " + " ".join(self._problems[:2]))
 
     def _picked(self) -> None:
         b = self.shelf.book
@@ -230,13 +216,13 @@ class Library(QDialog):
         self.revise_button.setEnabled(bool(b and self._pid and b.source != f"rig:{self._pid}"))
         self.save_button.setEnabled(bool(self._pid))
         if b is None:
-            self._says.setText(
+            self.say(
                 f"Nothing has “{self.filter.text()}”. Import the maker's GDTF file, or paste the manual's table in the station."
             )
         else:
             now = self._session.rig.profiles.get(self._pid)
             related = now is not None and b.source != f"rig:{self._pid}" and b.profile.name == now.name
-            self._says.setText(
+            self.say(
                 "Differences: " + "; ".join(differences(now, b.profile)[:3] or ["none"])
                 if related and now
                 else b.profile.notes
@@ -269,15 +255,11 @@ class Library(QDialog):
             self.accept()
 
     def keep(self) -> None:
-        try:
-            path = save_profile(folder(), self._session.rig.profiles[self._pid])
-        except RigFileError as e:
-            self._says.setText(str(e))
-            return
+        path = save_profile(folder(), self._session.rig.profiles[self._pid])
         self._own, self._problems = own_books(folder())
         know_library(self._session)
         self.refresh()
-        self._says.setText(f"Kept as {path.name}. It is there for every rig of this computer now.")
+        self.say(f"Kept as {path.name}. It is there for every rig of this computer now.")
 
     def import_file(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
@@ -286,12 +268,9 @@ class Library(QDialog):
         if name:
             self.import_path(Path(name))
 
-    def import_path(self, path: Path) -> bool:
-        try:
-            profile, doubts = open_any(path)
-        except RigFileError as e:
-            self._says.setText(str(e))
-            return False
+    def import_path(self, path: Path) -> None:
+        """Take a file's profile into the rig. Raises Refused when it cannot be read."""
+        profile, doubts = open_any(path)
         self.doubts = doubts
         self._add(profile)
         if doubts:
@@ -299,7 +278,6 @@ class Library(QDialog):
             self._session.say(
                 f"{profile.name}: {plural(len(doubts), 'doubt')}. " + " ".join(doubts[:2]) + more, "warning"
             )
-        return True
 
     def export(self) -> None:
         if not self._pid:
@@ -313,7 +291,8 @@ class Library(QDialog):
         if name:
             self.export_path(Path(name))
 
-    def export_path(self, path: Path) -> bool:
+    def export_path(self, path: Path) -> None:
+        """Write the station's profile in the format of the file's suffix. Raises Refused when it cannot be written."""
         from welvo.formats.channel_csv import write_csv
         from welvo.formats.gdtf_write import dumps_gdtf
         from welvo.formats.library import profile_json
@@ -330,12 +309,5 @@ class Library(QDialog):
             path = path if path.suffix == ".gdtf" else path.with_name(path.name + ".gdtf")
             data, doubts = dumps_gdtf(profile)
             lost = [f"{d.where}: {d.message}" for d in doubts]
-        try:
-            write_atomic(path, data, keep=True)
-        except RigFileError as e:
-            self._says.setText(str(e))
-            return False
-        self._says.setText(
-            f"Written as {path.name}." + (" Not held by that format: " + "; ".join(lost[:3]) if lost else "")
-        )
-        return True
+        write_atomic(path, data, keep=True)
+        self.say(f"Written as {path.name}." + (" Not held by that format: " + "; ".join(lost[:3]) if lost else ""))

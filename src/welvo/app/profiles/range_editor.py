@@ -7,12 +7,14 @@ from collections.abc import Callable
 from msgspec.structs import replace
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QDialog, QPlainTextEdit, QWidget
+from PySide6.QtWidgets import QPlainTextEdit, QWidget
 
-from welvo.app.session import Session
 from welvo.app.widgets import marks
-from welvo.app.widgets.fields import Choice, Field, set_help
+from welvo.app.widgets.dialogs import WishDialog
+from welvo.app.widgets.fields import set_help
+from welvo.app.widgets.forms import Form, Picked, Subject, Typed
 from welvo.app.widgets.painting import RIGHT, box, button, column, label, row, text, width_of
+from welvo.app.widgets.refusals import guarded
 from welvo.app.widgets.theme import THEME
 from welvo.formats.ranges import read_ranges, write_ranges
 from welvo.rig.attributes import word_for
@@ -200,118 +202,96 @@ class Scale(QWidget):
         return None
 
 
-class PasteRanges(QDialog):
-    """The table of a manual as text, with what it would become."""
+class PasteRanges(WishDialog):
+    """The table of a manual as text, with what it would become; `ranges` once it is taken."""
 
     def __init__(self, channel: Channel, parent: QWidget) -> None:
-        super().__init__(parent)
+        super().__init__(
+            parent,
+            "Ranges from the manual",
+            "Put in",
+            f"Ranges of {word_for(channel.function, channel.name or '?')}",
+            "One line each: 0–6 closed, 007-121 strobe slow…fast, 122 to 255: open",
+            wide=460,
+            high=440,
+        )
         self.channel = channel
         self.ranges: tuple[Range, ...] = ()
-        self.setWindowTitle("Ranges from the manual")
-        self.resize(460, 420)
-        body = column((20, 16, 20, 16), 8)
-        body.addWidget(label(f"Ranges of {word_for(channel.function, channel.name or '?')}", 16, True))
-        body.addWidget(
-            label("One line each: 0–6 closed, 007-121 strobe slow…fast, 122 to 255: open", 11, quiet=True, wrap=True)
-        )
         self.edit = QPlainTextEdit(write_ranges(sorted_ranges(channel.ranges)))
         set_help(
             self.edit,
             "The manual's table of values and what they do. Wrong borders make the lamp strobe where it should be open.",
         )
-        self.edit.textChanged.connect(self._read)
-        body.addWidget(self.edit, 1)
-        self._says = label("", 11, wrap=True)
-        self._says.setMinimumHeight(48)
-        body.addWidget(self._says)
-        self.go = button("Take", self.accept, primary=True)
-        body.addLayout(row(None, button("Cancel", self.reject), self.go))
-        self.setLayout(body)
-        self._read()
+        self.edit.textChanged.connect(self.look)
+        self.body.addWidget(self.edit, 1)
+        self.finish(room=48)
 
-    def _read(self) -> None:
+    def foresee(self) -> tuple[str, str]:
         self.ranges, problems = read_ranges(self.edit.toPlainText(), self.channel.top)
+        if problems:
+            raise Refused(" ".join(f"Line {p.line + 1}: {p.message}" for p in problems[:2]))
         trial = replace(self.channel, ranges=self.ranges)
-        gaps, overlaps = range_gaps(trial), range_overlaps(trial)
-        words = [f"Line {p.line + 1}: {p.message}" for p in problems[:2]]
-        words += [f"Nothing is said of {a}–{b}." for a, b in gaps[:1]] + [
-            f"“{a}” and “{b}” overlap." for _, _, a, b in overlaps[:1]
-        ]
-        self._says.setText(
-            " ".join(words) or f"{plural(len(self.ranges), 'range')}, 0 to {self.channel.top} without a gap."
-        )
-        self.go.setText(f"Put in {plural(len(self.ranges), 'range')}")
-        self.go.setEnabled(not problems)
+        words = [f"Nothing is said of {a}–{b}." for a, b in range_gaps(trial)[:1]]
+        words += [f"“{a}” and “{b}” overlap." for _, _, a, b in range_overlaps(trial)[:1]]
+        found = plural(len(self.ranges), "range")
+        return " ".join(words) or f"{found}, 0 to {self.channel.top} without a gap.", f"Put in {found}"
+
+    def do(self) -> object:
+        return self.ranges
+
+
+FIRST = Typed("From", "The first value of this range. What is before it keeps its own values.", "first", width=64)
+LAST = Typed(
+    "To", "The last value of this range. A gap or an overlap behind it is shown on the scale.", "last", width=64
+)
+NAME = Typed(
+    "Name", "What the manual says of these values. Shown on faders and sheets.", "name", width=190, name="Range name"
+)
+DOES = Picked(
+    "What it does",
+    "What the lamp does in this range. “Closed” keeps it dark; a wrong hint makes diagnosis wrong.",
+    "does",
+    HINTS,
+)
+LOW = Typed(
+    "Means from",
+    "What the first value means physically, in the channel's unit, such as 1 (Hz). Empty when unknown.",
+    "low",
+    width=56,
+)
+HIGH_END = Typed(
+    "Means to",
+    "What the last value means physically, in the channel's unit, such as 20 (Hz). Empty when unknown.",
+    "high",
+    width=56,
+)
 
 
 class RangeEditor(QWidget):
-    """Scale and edit line. `change(channel, label)` takes a new channel over."""
+    """Scale and edit line. `change(channel, label)` takes a new channel over, or raises Refused."""
 
-    def __init__(self, session: Session, change: Callable[[Channel, str], object]) -> None:
+    def __init__(self, change: Callable[[Channel, str], object]) -> None:
         super().__init__()
-        self._session, self._change = session, change
+        self._change = change
         self.scale = Scale()
         self.scale.chosen.connect(lambda _: self.refresh())
-        self.scale.changed.connect(lambda c, words: change(c, words))
-
-        def field(words: str, help_text: str, key: str, wide: int, read: Callable[[str], object]) -> Field:
-            made = Field(help_text, lambda t: self._set(**{key: read(t)}), right=wide < 80)
-            made.setAccessibleName(words)
-            made.setFixedWidth(wide)
-            return made
-
-        self.first = field(
-            "From", "The first value of this range. What is before it keeps its own values.", "first", 64, _whole
-        )
-        self.last = field(
-            "To",
-            "The last value of this range. A gap or an overlap behind it is shown on the scale.",
-            "last",
-            64,
-            _whole,
-        )
-        self.name = field(
-            "Name", "What the manual says of these values. Shown on faders and sheets.", "name", 190, str.strip
-        )
-        self.low = field(
-            "Means from",
-            "What the first value means physically, in the channel's unit, such as 1 (Hz). Empty when unknown.",
-            "low",
-            56,
-            _number,
-        )
-        self.high = field(
-            "Means to",
-            "What the last value means physically, in the channel's unit, such as 20 (Hz). Empty when unknown.",
-            "high",
-            56,
-            _number,
-        )
-        self.does = Choice(
-            "What the lamp does in this range. “Closed” keeps it dark; a wrong hint makes diagnosis wrong.",
-            lambda v: self._set(does=v),
-        )
-        self.does.set_options([(k, w) for k, w in HINTS], "")
-        self.does.setAccessibleName("What it does")
-        self.paste = button("Paste table…", self.paste_table, "Reads the manual's table of values at once.")
-        self._remove = button("Remove", self._gone, "Takes this range out; the one before it takes over its values.")
-        self._dash, self._dots = label("–"), label("…")
-        line = row(
-            self.first,
-            self._dash,
-            self.last,
-            self.name,
-            self.does,
-            self.low,
-            self._dots,
-            self.high,
-            None,
-            self._remove,
-            self.paste,
-            spacing=6,
-        )
-        line.setContentsMargins(LEFT, 0, LEFT, 0)
+        self.scale.changed.connect(lambda c, words: guarded(self.scale, change, c, words))
         body = column(spacing=2)
+        self.form = Form(body, Subject(self._range, self._set), Range)
+        between = {"From": label("–"), "Means from": label("…")}
+        self.first, self.last, self.name, self.does, self.low, self.high = (
+            self.form.widget(r) for r in (FIRST, LAST, NAME, DOES, LOW, HIGH_END)
+        )
+        self.paste = button("Paste table…", self.paste_table, "Reads the manual's table of values at once.")
+        remove = button("Remove", self._remove, "Takes this range out; the one before it takes over its values.")
+        self._of_range: list[QWidget] = []
+        for made in self.form.fields.values():
+            self._of_range.append(made)
+            if made.accessibleName() in between:
+                self._of_range.append(between[made.accessibleName()])
+        self._of_range.append(remove)
+        line = row(*self._of_range[:-1], None, remove, self.paste, spacing=6)
+        line.setContentsMargins(LEFT, 0, LEFT, 0)
         body.addWidget(self.scale)
         body.addLayout(line)
         self.setLayout(body)
@@ -331,26 +311,18 @@ class RangeEditor(QWidget):
         return ranges[self.scale.current] if self.scale.current < len(ranges) else None
 
     def refresh(self) -> None:
-        r = self._range()
-        for w in (self.first, self.last, self.name, self.low, self.high, self.does, self._remove):
-            w.setVisible(r is not None)
-        self._dash.setVisible(r is not None)
-        self._dots.setVisible(r is not None)
+        there = self._range() is not None
+        for w in self._of_range:
+            w.setVisible(there)
         self.paste.setEnabled(self.channel is not None)
-        self.first.set_value(str(r.first) if r else "")
-        self.last.set_value(str(r.last) if r else "")
-        self.name.set_value(r.name if r else "")
-        self.low.set_value(f"{r.low:g}" if r and r.low is not None else "")
-        self.high.set_value(f"{r.high:g}" if r and r.high is not None else "")
-        self.does.set_options([(k, w) for k, w in HINTS], r.does if r else "")
+        self.form.refresh()
 
-    def _set(self, **fields: object) -> object:
-        c = self.channel
-        if c is None or self._range() is None:
-            return True
-        return self._change(set_range(c, self.scale.current, **fields), "change a range")
+    def _set(self, _: str, **fields: object) -> object:
+        if self.channel is None:
+            return None
+        return self._change(set_range(self.channel, self.scale.current, **fields), "change a range")
 
-    def _gone(self) -> None:
+    def _remove(self) -> None:
         if self.channel and self._range():
             self._change(remove_range(self.channel, self.scale.current), "remove a range")
 
@@ -358,19 +330,5 @@ class RangeEditor(QWidget):
         if self.channel:
             dialog = PasteRanges(self.channel, self)
             if dialog.exec():
-                self._change(
-                    replace(self.channel, ranges=dialog.ranges), f"put in {plural(len(dialog.ranges), 'range')}"
-                )
-
-
-def _whole(t: str) -> int:
-    if not t.strip().isdigit():
-        raise Refused(f"“{t.strip()}” is no value; write a whole number.")
-    return int(t)
-
-
-def _number(t: str) -> float | None:
-    try:
-        return float(t.replace(",", ".")) if t.strip() else None
-    except ValueError:
-        raise Refused(f"“{t.strip()}” is no number.") from None
+                made = plural(len(dialog.ranges), "range")
+                self._change(replace(self.channel, ranges=dialog.ranges), f"put in {made}")

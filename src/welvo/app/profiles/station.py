@@ -7,7 +7,7 @@ from functools import lru_cache, partial
 
 from msgspec.structs import replace
 from PySide6.QtGui import QTextCursor
-from PySide6.QtWidgets import QHBoxLayout, QInputDialog, QMenu, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from welvo.app.network import Wire
 from welvo.app.profiles.chart_line import ChartLine
@@ -17,7 +17,7 @@ from welvo.app.profiles.range_editor import RangeEditor
 from welvo.app.profiles.ruler import Ruler
 from welvo.app.profiles.tryout import TryOut
 from welvo.app.session import Selection, Session
-from welvo.app.widgets import marks
+from welvo.app.widgets import dialogs, marks
 from welvo.app.widgets.face_editor import FaceEditor
 from welvo.app.widgets.fields import Choice, Field
 from welvo.app.widgets.painting import button, clear, column, label, row
@@ -27,7 +27,7 @@ from welvo.formats.chart_write import write_chart
 from welvo.patch.consequences import Consequence, consequences, order_modes, remove_mode, say_all, with_mode
 from welvo.rig.attributes import word_for
 from welvo.rig.base import Refused
-from welvo.rig.colours import FUNCTIONS, LETTERS
+from welvo.rig.colours import FUNCTIONS, LETTERS, read_order
 from welvo.rig.document import Change, Edit, Picture, Rig, fresh_id, put
 from welvo.rig.edits import add_profile, remove_profile, set_profile
 from welvo.rig.lookup import used_by
@@ -67,7 +67,7 @@ class ProfilesStation(QWidget):
         self.ruler = Ruler()
         self.ruler.picked.connect(self._picked)
         self.ruler.moved.connect(self._moved)
-        self.ranges = RangeEditor(session, self._range_changed)
+        self.ranges = RangeEditor(self._range_changed)
         self.tryout = TryOut()
         self.tryout.pointed.connect(self._pointed)
         self.panel = ProfilesPanel(self, session, wire)
@@ -475,20 +475,20 @@ class ProfilesStation(QWidget):
         )
         brk = brk if components(mode, brk) else next((b for b in range(len(mode.breaks)) if components(mode, b)), 0)
         letters = "".join(LETTERS.get(f, "?") for f in now)
-        typed, ok = QInputDialog.getText(
+        dialogs.ask_line(
             self,
             "Pixel order",
-            "Components of one pixel in sending order, such as GRB.\nWrite “planes” behind it for all reds, then all greens …",
-            text=letters,
+            "Components of one pixel in sending order, such as GRB. Write “planes” behind it for all reds, then all "
+            "greens …",
+            lambda typed: self.set_pixel_order(brk, typed),
+            value=letters,
         )
-        if ok:
-            self.set_pixel_order(brk, typed)
 
     def set_pixel_order(self, brk: int, typed: str) -> None:
         planes = "plane" in typed.lower()
         letters = typed.upper().replace("PLANES", "").replace("PLANE", "").strip()
-        order = [FUNCTIONS[x] for x in letters if x in FUNCTIONS]
-        self._try(lambda m: arrange_pixels(m, brk, order, planes), f"pixel order {letters}")
+        order = [FUNCTIONS[x] for x in read_order(letters)]
+        self.edit_mode(lambda m: arrange_pixels(m, brk, order, planes), f"pixel order {letters}")
 
     # ---- modes and profiles
 
@@ -536,20 +536,19 @@ class ProfilesStation(QWidget):
         if profile is None:
             return
         users = used_by(self._session.rig, self.profile_id, self.mode_key)
-        others = {m.name: k for k, m in profile.modes.items() if k != self.mode_key}
+        others = [(k, m.name) for k, m in profile.modes.items() if k != self.mode_key]
         into = ""
         if users and others:
-            name, ok = QInputDialog.getItem(
+            chosen = dialogs.ask_which(
                 self,
                 "Remove a mode",
                 f"{plural(len(users), 'fixture')} stand in it. They go over to:",
-                list(others),
-                0,
-                False,
+                others,
+                "Look at it",
             )
-            if not ok:
+            if chosen is None:
                 return
-            into = others[name]
+            into = chosen
         try:
             after, change = remove_mode(self._session.rig, self.profile_id, self.mode_key, into)
         except Refused as e:
@@ -607,28 +606,25 @@ class ProfilesStation(QWidget):
         self.new_menu().exec(self.new.mapToGlobal(self.new.rect().bottomLeft()))
 
     def ask_strip(self) -> None:
-        typed, ok = QInputDialog.getText(
-            self, "A plain strip", "How many pixels, in which order: 60 RGB, 144 GRBW, 50 RGB 16 bit", text="60 RGB"
+        dialogs.ask_line(
+            self,
+            "A plain strip",
+            "How many pixels, in which order: 60 RGB, 144 GRBW, 50 RGB 16 bit.",
+            self.new_strip,
+            value="60 RGB",
+            go="Make it",
         )
-        if ok:
-            self.new_strip(typed)
 
     def new_strip(self, typed: str) -> str:
-        """A profile of a plain strip from `60 GRB`; gives its id, or says what is wrong."""
+        """A profile of a plain strip from `60 GRB`; gives its id. Raises Refused."""
         words = typed.upper().replace("BIT", "").split()
-        try:
-            if len(words) < 2 or not words[0].isdigit():
-                raise Refused("Say how many pixels and their components: 60 RGB, 144 GRBW.")
-            mode = strip_mode(int(words[0]), words[1], 2 if "16" in words[2:] else 1)
-        except Refused as e:
-            self._session.say(str(e), "error")
-            return ""
+        if len(words) < 2 or not words[0].isdecimal():
+            raise Refused("Say how many pixels and their components: 60 RGB, 144 GRBW.")
+        mode = strip_mode(int(words[0]), words[1], 2 if "16" in words[2:] else 1)
         made = Profile(name=f"Strip {words[0]} {words[1]}", maker="Generic", modes={"m1": mode})
-        change = self._session.attempt(add_profile, made)
-        if change is None:
-            return ""
-        self.show_profile(change.made[0])
-        return change.made[0]
+        pid = self._session.edit(add_profile, made).made[0]
+        self.show_profile(pid)
+        return pid
 
     def new_profile(self, chart: str = "dimmer") -> None:
         self.line.commit()

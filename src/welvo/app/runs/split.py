@@ -4,22 +4,23 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
+from PySide6.QtWidgets import QWidget
 
 from welvo.app.session import Session
-from welvo.app.widgets.fields import Choice, Tick, set_help
-from welvo.app.widgets.forms import field_row
-from welvo.app.widgets.painting import CENTRE, box, button, column, label, row, text
+from welvo.app.widgets.dialogs import WishDialog
+from welvo.app.widgets.painting import CENTRE, box, text
 from welvo.app.widgets.theme import THEME
 from welvo.rig.abilities import ability
 from welvo.rig.base import Refused
+from welvo.rig.document import Rig
 from welvo.rig.notation import plural, thousands
 from welvo.rig.plan import model_of
+from welvo.rig.readers import whole
 from welvo.runs.edits import Share, split, split_shares
 
 
 def read_ports(text: str, ports: list[str]) -> list[str]:
-    """`1-4`, `A1-A4, B2` → labels, in the order printed on the box."""
+    """`1-4`, `A1-A4, B2` → labels, in the order printed on the device."""
     found: list[str] = []
     for part in text.replace("–", "-").replace(";", ",").split(","):
         t = part.strip()
@@ -89,137 +90,91 @@ class Drawing(QWidget):
             p.drawPolyline([QPointF(x - d, y - 3), QPointF(x, y), QPointF(x - d, y + 3)])
 
 
-class SplitElement(QDialog):
+class SplitElement(WishDialog):
     """Which element, over which ports, by rows or in equal parts, there and back or not."""
 
     def __init__(self, session: Session, parent: QWidget, did: str, first_port: str = "") -> None:
-        super().__init__(parent)
-        self._session, self._did = session, did
-        self.setWindowTitle("Split an element")
-        self.setMinimumSize(620, 520)
         rig = session.rig
-        model = model_of(rig, did)
-        self._ports = [
-            p
-            for p in (model.ports if model else rig.devices[did].ports)
-            if ability(rig, did, p).gives == "pixels" and not ability(rig, did, p).off
-        ]
-        body = column((20, 16, 20, 16), 8)
-        body.addWidget(label(f"Split an element over ports of {rig.devices[did].name}", 16, True))
+        heading = f"Split an element over ports of {rig.devices[did].name}"
+        super().__init__(parent, "Split an element", "Split", heading, wide=620, high=540)
+        self._session, self._did = session, did
+        self._ports = _pixel_ports(rig, did)
         chosen = session.selection.first if session.selection.first in rig.elements else next(iter(rig.elements), "")
-        self.element = Choice(
-            "Which element is split. Wherever it hangs on this box now, it is taken down there.",
-            lambda _: self._other(),
-        )
-        self.element.set_options(
+        self.element = self.pick(
+            "Element",
+            "Which element is split. Wherever it is attached to this device now, it is detached there.",
             [(k, f"{e.name} · {plural(e.pixels, 'pixel')}") for k, e in rig.elements.items() if e.kind != "block"],
             chosen,
+            self._fill_in,
         )
         free = [p for p in self._ports if not (rig.devices[did].ports.get(p) and rig.devices[did].ports[p].run)]
         start = first_port if first_port in self._ports else (free or self._ports or [""])[0]
         at = self._ports.index(start) if start in self._ports else 0
         ports = self._ports[at : at + 4]
-        self.ports = self._line(
-            f"{ports[0]}-{ports[-1]}" if len(ports) > 1 else start, "The ports in order, such as 1-4 or 1, 3, 5."
+        self.ports = self.ask(
+            "Ports",
+            "The ports in order, such as 1-4 or 1, 3, 5.",
+            f"{ports[0]}-{ports[-1]}" if len(ports) > 1 else start,
         )
-        self.row_ = self._line("0", "How many pixels one row has; 0: equal parts without rows.", 84)
-        self.each = self._line("0", "How many rows go to each port; 0: as evenly as they come out.", 84)
-        self.fold = self._line(
-            "0", "After how many LEDs each port's cable turns back; 0: it does not. Set it in one place only.", 84
+        self.row_ = self.ask(
+            "Row of", "How many pixels one row has; 0: equal parts without rows.", "0", 84, after="pixels"
         )
-        self.back = Tick(
-            "Every second part there and back",
-            "Every second port's cable comes in at the far end.",
-            lambda _: self._say(),
+        self.each = self.ask(
+            "Each port", "How many rows go to each port; 0: as evenly as they come out.", "0", 84, after="rows"
         )
-        self.last = Tick(
-            "Begin with the last pixels",
-            "The first port gets the last rows: the cable comes in from that side.",
-            lambda _: self._say(),
+        self.fold = self.ask(
+            "Folded every",
+            "After how many LEDs each port's cable turns back; 0: it does not. Set it in one place only.",
+            "0",
+            84,
+            after="pixels",
         )
-        for words, w in (("Element", self.element), ("Ports", self.ports)):
-            w.setAccessibleName(words)
-            body.addLayout(field_row(words, w))
-        line = field_row("Row of", self.row_)
-        for words, w in (("rows each", self.each), ("fold every", self.fold)):
-            w.setAccessibleName(words)
-            line.addWidget(label(words, quiet=True))
-            line.addWidget(w)
-        line.addStretch(1)
-        self.row_.setAccessibleName("Row of")
-        body.addLayout(line)
-        body.addLayout(row(self.back, self.last, None))
+        self.back = self.tick("Every second part there and back", "Every second port's cable comes in at the far end.")
+        self.last = self.tick(
+            "Begin with the last pixels", "The first port gets the last rows: the cable comes in from that side."
+        )
         self.drawing = Drawing()
-        body.addWidget(self.drawing, 1)
-        self.saying = label("", 11, quiet=True, wrap=True)
-        self.saying.setMinimumHeight(30)
-        body.addWidget(self.saying)
-        self.go = button("Split", self._split, "Hangs the parts on the ports.", primary=True)
-        self.go.setDefault(True)
-        body.addLayout(row(None, button("Cancel", self.reject), self.go))
-        self.setLayout(body)
-        self._other()
+        self.body.addWidget(self.drawing, 1)
+        self._fill_in()
+        self.finish()
 
-    def _line(self, value: str, help_text: str, width: int = 0) -> QLineEdit:
-        made = QLineEdit(value)
-        set_help(made, help_text)
-        if width:
-            made.setFixedWidth(width)
-        made.textChanged.connect(lambda _: self._say())
-        return made
-
-    def _other(self) -> None:
+    def _fill_in(self) -> None:
         """Another element: what is known of its rows is filled in."""
         element = self._session.rig.elements.get(str(self.element.currentData()))
         if element:
             across = len({round(s.x, 3) for s in element.spots}) if element.kind == "rows" and element.spots else 0
             self.row_.setText(str(across if across and element.pixels % across == 0 else element.fold or 0))
             self.fold.setText(str(element.fold if element.unfolds == "box" else 0))
-        self._say()
 
     def shares(self) -> tuple[list[Share], int, int, int]:
         """The shares as they are asked for, with the element's pixels, row and fold. Raises Refused."""
         element = self._session.rig.elements.get(str(self.element.currentData()))
         if element is None:
             raise Refused("There is no element of pixels in this rig yet.")
-        values = []
-        for w in (self.row_, self.each, self.fold):
-            t = w.text().strip() or "0"
-            if not t.isdigit() or int(t) > 100_000:
-                raise Refused(f"“{t}” is no number of pixels or rows.")
-            values.append(int(t))
-        row_, each, fold = values
+        row_, each, fold = (whole(w.text().strip() or "0", 0, 100_000) for w in (self.row_, self.each, self.fold))
         ports = read_ports(self.ports.text(), self._ports)
         found = split_shares(element.pixels, ports, row_, each, self.back.isChecked(), self.last.isChecked())
         return found, element.pixels, row_, fold
 
-    def _say(self) -> None:
-        try:
-            found, pixels, row_, fold = self.shares()
-        except Refused as e:
-            self.saying.setText(str(e))
-            self.go.setEnabled(False)
-            self.drawing.show_shares([], 0, 0, 0)
-            return
+    def foresee(self) -> tuple[str, str]:
+        self.drawing.show_shares([], 0, 0, 0)
+        found, pixels, row_, fold = self.shares()
         self.drawing.show_shares(found, pixels, row_, fold)
         most = max(s.pixels for s in found)
-        over = [
-            s.label
-            for s in found
-            if (limit := ability(self._session.rig, self._did, s.label).pixels) and s.pixels > limit
-        ]
+        limits = {s.label: ability(self._session.rig, self._did, s.label).pixels for s in found}
+        over = [s.label for s in found if limits[s.label] and s.pixels > limits[s.label]]
         words = f"{plural(len(found), 'port')}, up to {thousands(most)} pixels each."
         if over:
             words += f" Port {over[0]} cannot take that many."
-        self.saying.setText(words)
-        self.go.setText(f"Split over {plural(len(found), 'port')}")
-        self.go.setEnabled(True)
+        return words, f"Split over {plural(len(found), 'port')}"
 
-    def _split(self) -> None:
-        try:
-            found, _, _, fold = self.shares()
-        except Refused as e:
-            self.saying.setText(str(e))
-            return
-        self._session.edit(split, str(self.element.currentData()), self._did, found, fold)
-        self.accept()
+    def do(self) -> object:
+        found, _, _, fold = self.shares()
+        return self._session.edit(split, str(self.element.currentData()), self._did, found, fold)
+
+
+def _pixel_ports(rig: Rig, did: str) -> list[str]:
+    model = model_of(rig, did)
+    labels = model.ports if model else rig.devices[did].ports
+    able = {p: ability(rig, did, p) for p in labels}
+    return [p for p in labels if able[p].gives == "pixels" and not able[p].off]

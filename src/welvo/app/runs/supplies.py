@@ -1,16 +1,17 @@
-"""The rig's power supplies: what each gives, what hangs on it, what it has to give at full white."""
+"""The rig's power supplies: what each gives, what it feeds, what it has to give at full white."""
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QDialog, QLineEdit, QWidget
+from PySide6.QtWidgets import QWidget
 
 from welvo.app.session import Session
-from welvo.app.widgets.fields import set_help
+from welvo.app.widgets.dialogs import Dialog, asked
 from welvo.app.widgets.forms import field_row
-from welvo.app.widgets.painting import button, column, label, row
+from welvo.app.widgets.painting import button, label
 from welvo.app.widgets.tables import Head, Ledger, Line
-from welvo.rig.base import Refused
 from welvo.rig.notation import plural
+from welvo.rig.readers import Number
+from welvo.rig.runs import Supply
 from welvo.runs.edits import add_supply, remove_supply
 from welvo.runs.power import loads
 
@@ -23,51 +24,26 @@ HEADS = (
 )
 
 
-class Supplies(QDialog):
+class Supplies(Dialog):
     """A list with one line to add to it. Segments are given their supply in the panel of Runs."""
 
     def __init__(self, session: Session, parent: QWidget) -> None:
-        super().__init__(parent)
+        note = "What each segment is fed by is said in its panel. At full white is what all of them take together."
+        super().__init__(parent, "Supplies", note=note, wide=600, high=380)
         self._session = session
-        self.setWindowTitle("Supplies")
-        self.setMinimumSize(600, 380)
-        body = column((20, 16, 20, 16), 10)
-        body.addWidget(label("Supplies", 16, True))
-        body.addWidget(
-            label(
-                "What each segment is fed by is said in its panel. At full white is what all of them take together.",
-                11,
-                quiet=True,
-                wrap=True,
-            )
-        )
         self.list = Ledger("Supplies", HEADS)
-        body.addWidget(self.list, 1)
-        self.name, self.volts, self.amps = QLineEdit(), QLineEdit("5"), QLineEdit("20")
-        for w, words, wide in (
-            (self.name, "What the crew calls the supply, such as Tin by the door.", 0),
-            (self.volts, "Volts it gives: 5, 12, 24. A string must be made for the same.", 64),
-            (self.amps, "Amperes it is rated for. More than that at full white is a finding.", 64),
-        ):
-            set_help(w, words)
-            if wide:
-                w.setFixedWidth(wide)
-        for w, words in ((self.name, "Name"), (self.volts, "Volts"), (self.amps, "Amperes")):
-            w.setAccessibleName(words)
-        line = field_row("New", self.name, self.volts)
-        line.addWidget(label("V", quiet=True))
-        line.addWidget(self.amps)
-        line.addWidget(label("A", quiet=True))
-        self.add = button("Add", self._add, "Adds a supply of that name.")
-        line.addWidget(self.add)
-        body.addLayout(line)
-        self.saying = label("", 11, quiet=True, wrap=True)
-        body.addWidget(self.saying)
-        self.gone = button(
+        self.body.addWidget(self.list, 1)
+        self.name = asked("Name", "What the crew calls the supply, such as Tin by the door.")
+        self.volts = asked("Volts", "Volts it gives: 5, 12, 24. A string must be made for the same.", "5", 64)
+        self.amps = asked("Amperes", "Amperes it is rated for. More than that at full white is a finding.", "20", 64)
+        self.add = button("Add", self._add, "Adds a supply of that name.", primary=True)
+        volts, amps = label("V", quiet=True), label("A", quiet=True)
+        self.body.addLayout(field_row("New", self.name, self.volts, volts, self.amps, amps, self.add))
+        self.remove = button(
             "Remove", self._remove, "Takes the chosen supply out; what it fed gets its power from before."
         )
-        body.addLayout(row(self.gone, None, button("Done", self.accept)))
-        self.setLayout(body)
+        self.finish(None, self.remove, leave="Close", room=18)
+        self.add.setDefault(True)
         session.changed.connect(self._changed)
         self.fill()
 
@@ -81,29 +57,23 @@ class Supplies(QDialog):
             sid: sum(s.supply == sid for d in rig.devices.values() for p in d.ports.values() for s in p.run)
             for sid in rig.supplies
         }
-        self.list.show_lines([
-            Line(sid, (s.name, f"{s.volts:g}", f"{s.amps:g} A", f"{takes.get(sid, 0):.1f} A", plural(feeds[sid], "segment")))
-            for sid, s in rig.supplies.items()
-        ], self._chosen())  # fmt: skip
-        self.gone.setEnabled(bool(rig.supplies))
+        lines = []
+        for sid, s in rig.supplies.items():
+            at_white, segments = f"{takes.get(sid, 0):.1f} A", plural(feeds[sid], "segment")
+            lines.append(Line(sid, (s.name, f"{s.volts:g}", f"{s.amps:g} A", at_white, segments)))
+        self.list.show_lines(lines, self._chosen())
+        self.remove.setEnabled(bool(rig.supplies))
 
     def _chosen(self) -> str:
         at = self.list.currentIndex().row()
         return str(self.list.rows.lines[at].id) if 0 <= at < len(self.list.rows.lines) else ""
 
     def _add(self) -> None:
-        try:
-            volts, amps = float(self.volts.text().replace(",", ".")), float(self.amps.text().replace(",", "."))
-            made = add_supply(self._session.rig, self.name.text(), volts, amps)
-        except Refused as e:
-            self.saying.setText(str(e))
-            return
-        except ValueError:
-            self.saying.setText("Volts and amperes are numbers, such as 5 and 20.")
-            return
-        self._session.take(made)
+        volts = Number(Supply, "volts", "V").read(self.volts.text())
+        amps = Number(Supply, "amps", "A").read(self.amps.text())
+        self._session.edit(add_supply, self.name.text(), volts, amps)
         self.name.clear()
-        self.saying.setText("")
+        self.say("")
 
     def _remove(self) -> None:
         if self._chosen():

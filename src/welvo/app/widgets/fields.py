@@ -135,7 +135,10 @@ class Field(QLineEdit):
             if self.apply_to_all:
                 guarded(self, self.apply_to_all, self.text())
                 return
+        typed = self.pending
         super().keyPressEvent(e)
+        if typed and e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            e.accept()  # it took the text over, or said why not; a dialog's own act is the next Enter's
 
 
 class Choice(QComboBox):

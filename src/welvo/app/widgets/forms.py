@@ -104,9 +104,9 @@ Row = Typed | Picked | Ticked
 
 @dataclass(frozen=True)
 class Line:
-    """Fields side by side under one label."""
+    """Fields side by side under one label, or without one from the left edge."""
 
-    label: str
+    label: str | None
     parts: tuple[Row | Said | None, ...]
     """None stretches."""
 
