@@ -71,7 +71,7 @@ def test_planned_and_heard_stand_as_pairs(small: Window) -> None:
         and stranger.heard == ("WHO", "127.0.0.99", "not in the plan")
     )
     hear(small)
-    assert pairs_of(small.session)[0].mark == "agrees"
+    assert pairs_of(small.session)[0].mark == "matches"
 
 
 def test_only_what_differs_is_loud_and_its_buttons_name_the_value(small: Window, ears: Ears, qtbot: QtBot) -> None:
@@ -92,7 +92,7 @@ def test_only_what_differs_is_loud_and_its_buttons_name_the_value(small: Window,
     line = next(x for x in small.devices.settings.lines if x.key == "A.universe")
     assert line.mark == "claimed"  # sent, and not read back yet
     hear(small, wire_a=1)
-    assert next(x for x in small.devices.settings.lines if x.key == "A.universe").mark == "agrees"
+    assert next(x for x in small.devices.settings.lines if x.key == "A.universe").mark == "matches"
     assert small.session.observed.log[-1].what == "pushed A.universe 1"
 
 

@@ -73,12 +73,12 @@ def live(window: object, qtbot: QtBot) -> None:
     until(lambda: dimmer_at_the_lamp() == 255)
     until(lambda: window.bench._sentence.text() == "What you mean is on the wire and at the port.")
     wanted = [
-        "agrees",
-        "agrees",
-        "agrees",
-        "agrees",
+        "matches",
+        "matches",
+        "matches",
+        "matches",
         "claimed",
-        "agrees",
+        "matches",
     ]  # the port's own, once the box was read again
     until(lambda: bool(window.ribbon.shown) and [j.mark for j in window.ribbon.shown.joints] == wanted)
     engine = wire.engine

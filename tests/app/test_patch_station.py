@@ -90,9 +90,9 @@ def test_every_zoom_hits_the_slot_that_is_drawn_there(window: Window) -> None:
 def test_a_click_selects_and_the_roll_follows(patch: Window, qtbot: QtBot) -> None:
     view = patch.patch.tapes.viewport()
     qtbot.mouseClick(view, LEFT, pos=point(patch, "u1", 12))
-    assert patch.session.selection.ids == ("b",) and patch.patch.roll.chosen() == ["b"]
+    assert patch.session.selection.ids == ("b",) and patch.patch.list.chosen() == ["b"]
     qtbot.mouseClick(view, LEFT, CTRL, pos=point(patch, "u1", 4))
-    assert set(patch.session.selection.ids) == {"a", "b"} and patch.patch.roll.chosen() == ["a", "b"]
+    assert set(patch.session.selection.ids) == {"a", "b"} and patch.patch.list.chosen() == ["a", "b"]
     qtbot.mouseClick(view, LEFT, pos=point(patch, "u1", 300))
     assert patch.session.selection == Selection("slot", (), slot=("u1", 300))
     qtbot.mouseClick(view, LEFT, pos=QPoint(60, point(patch, "u2", 1).y()))
@@ -206,9 +206,9 @@ def test_overlaps_lie_in_lanes_and_shares_in_one_block(patch: Window) -> None:
 def edit_cell(window: Window, qtbot: QtBot, row: int, column: int, typed: str, to_all: bool = False) -> None:
     from welvo.app.widgets.fields import Field
 
-    roll = window.patch.roll
+    roll = window.patch.list
     roll.setFocus()
-    roll.edit(roll.roll.index(row, column))
+    roll.edit(roll.items.index(row, column))
     editor = roll.viewport().findChildren(Field)[-1]
     editor.selectAll()
     qtbot.keyClicks(editor, typed)
@@ -232,18 +232,18 @@ def test_the_roll_edits_one_and_series_through_many(patch: Window, qtbot: QtBot)
 
 
 def test_the_roll_sorts_filters_and_removes(window: Window, qtbot: QtBot) -> None:
-    roll = window.patch.roll
-    assert roll.roll.keys[0] == "f101" and len(roll.roll.keys) == 108
+    roll = window.patch.list
+    assert roll.items.ids[0] == "f101" and len(roll.items.ids) == 108
     roll.sortByColumn(4, Qt.SortOrder.DescendingOrder)
-    assert window.session.index.spans(roll.roll.keys[0]) == ()  # what is nowhere stands at one end
+    assert window.session.index.spans(roll.items.ids[0]) == ()  # what is nowhere stands at one end
     window.patch.filter.setText("lagoon flood")
-    assert len(roll.roll.keys) == 25 and all(window.session.rig.fixtures[k].profile == "p4" for k in roll.roll.keys)
+    assert len(roll.items.ids) == 25 and all(window.session.rig.fixtures[k].profile == "p4" for k in roll.items.ids)
     window.patch.filter.setText("")
     window.session.select_items(["f101", "f102"])
     qtbot.keyClick(roll, Qt.Key.Key_Delete)
-    assert "f101" not in window.session.rig.fixtures and len(roll.roll.keys) == 106
+    assert "f101" not in window.session.rig.fixtures and len(roll.items.ids) == 106
     window.session.undo()
-    assert len(roll.roll.keys) == 108
+    assert len(roll.items.ids) == 108
 
 
 def test_adding_says_what_it_will_do_first(patch: Window) -> None:

@@ -158,23 +158,23 @@ def test_the_switch_picture_reads_back_and_explains(window: Window, qtbot: QtBot
 
 def test_rows_are_edited_with_series_in_any_column_and_locked_with_a_key(window: Window, qtbot: QtBot) -> None:
     window.show_station("Patch")
-    roll = window.patch.roll
+    roll = window.patch.list
     window.session.select_items(list(LAGOONS))
     assert (
-        roll.roll.change(list(LAGOONS), "own:Circuit", "C#8")
+        roll.items.change(list(LAGOONS), "own:Circuit", "C#8")
         and window.session.rig.fixtures["f506"].fields["Circuit"] == "C11"
     )
-    assert roll.roll.change(list(LAGOONS), "first", "+40") and starts(window, "f506") == ["4.481"]
-    assert not roll.roll.change(list(LAGOONS), "first", "+40") and window.message.severity == "error"
+    assert roll.items.change(list(LAGOONS), "first", "+40") and starts(window, "f506") == ["4.481"]
+    assert not roll.items.change(list(LAGOONS), "first", "+40") and window.message.severity == "error"
     qtbot.keyClick(roll, Qt.Key.Key_L, CTRL)
-    assert all(window.session.rig.fixtures[k].at[0].locked for k in LAGOONS) and roll.roll.locked("f503")
+    assert all(window.session.rig.fixtures[k].at[0].locked for k in LAGOONS) and roll.items.locked("f503")
     window.patch.filter.setText("is:locked circuit:c1")
-    assert set(roll.roll.keys) == {"f505", "f506"}
+    assert set(roll.items.ids) == {"f505", "f506"}
     window.patch.filter.setText("")
     assert [a.text() for a in roll.column_menu().actions()][-1] == "Name the rig's own columns…"
     roll._toggle("groups")
-    assert roll.isColumnHidden(roll.roll.columns.index("groups"))
-    assert {"Lay out…", "Unlock", "Duplicate"} <= {a.text() for a in window.patch.thing_menu().actions()}
+    assert roll.isColumnHidden(roll.items.columns.index("groups"))
+    assert {"Lay out…", "Unlock", "Duplicate"} <= {a.text() for a in window.patch.item_menu().actions()}
     window.patch._select_group("g1")
     assert window.session.selection.ids == tuple(f"f{n}" for n in range(101, 107))
 
@@ -182,7 +182,7 @@ def test_rows_are_edited_with_series_in_any_column_and_locked_with_a_key(window:
 def test_copied_rows_come_back_through_the_paste_dialog(window: Window, qtbot: QtBot) -> None:
     window.show_station("Patch")
     window.session.select_items(["f503", "f504"])
-    window.patch.roll.copy_rows()
+    window.patch.list.copy_rows()
     text = QApplication.clipboard().text()
     assert text.splitlines()[0].startswith("No.\tName") and len(text.splitlines()) == 3
     dialog = PasteRows(window.session, text, window)

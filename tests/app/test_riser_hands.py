@@ -195,7 +195,7 @@ def test_the_menu_inserts_at_the_very_pixel_and_leads_to_patch(runs: Window) -> 
     assert len(runs.session.rig.devices[pen(runs)].ports["1"].run) == 3
     acts["Show in Patch what hangs on port 1"].trigger()
     assert runs.station == "Patch" and runs.patch.filter.text() == 'on:"PENSTOCK/1"'
-    shown = runs.patch.roll.roll.keys
+    shown = runs.patch.list.items.ids
     assert sorted(shown) == ["c1", "c2", "c3"]
 
 

@@ -458,7 +458,7 @@ def test_only_what_hangs_on_a_port_can_be_shown_in_patch(runs: Window) -> None:
     runs.runs.pick("6", 2, 0)
     act = next(a for a in runs.runs.menu().actions() if a.text().startswith("Show in Patch"))
     act.trigger()
-    assert runs.station == "Patch" and sorted(runs.patch.roll.roll.keys) == [
+    assert runs.station == "Patch" and sorted(runs.patch.list.items.ids) == [
         "f531",
         "f532",
         "f533",
@@ -466,7 +466,7 @@ def test_only_what_hangs_on_a_port_can_be_shown_in_patch(runs: Window) -> None:
         "f535",
         "rim",
     ]
-    assert runs.patch.roll.roll.text("rim", "port") == "PENSTOCK · 6"
+    assert runs.patch.list.items.text("rim", "port") == "PENSTOCK · 6"
 
 
 def test_the_element_itself_is_changed_where_it_hangs_and_all_behind_it_moves(runs: Window) -> None:

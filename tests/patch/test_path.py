@@ -63,7 +63,7 @@ def test_a_path_that_agrees_from_end_to_end(rig: Rig) -> None:
     chain = path(index, seen(), find_target(index, "102"), 101.0, "Dim 255", True, "port gives 255")
     assert [h.role for h in chain.hops] == ["level", "universe", "feed", "device", "port", "line", "lamp"]
     assert [h.value for h in chain.hops] == ["Dim 255", "1.009", "sACN 1", "NODE", "A", "2nd on A", "9"]
-    assert [j.mark for j in chain.joints] == ["agrees", "agrees", "agrees", "agrees", "claimed", "agrees"]
+    assert [j.mark for j in chain.joints] == ["matches", "matches", "matches", "matches", "claimed", "matches"]
 
 
 def test_the_joint_that_differs_says_both_sides_and_the_rest_only_suffers(rig: Rig) -> None:

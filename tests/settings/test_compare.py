@@ -31,8 +31,8 @@ def test_outputs_stand_in_the_order_printed_on_the_box(rig: Rig) -> None:
 def test_each_setting_gets_the_mark_it_deserves(rig: Rig) -> None:
     marks = {x.key: x.mark for x in compare(rig, observed(), "d", 101.0)}
     assert marks == {
-        "ip": "agrees", "name": "silent", "A.protocol": "agrees", "A.universe": "differs", "A.merge": "silent",
-        "B.protocol": "agrees", "B.universe": "agrees", "B.merge": "silent",
+        "ip": "matches", "name": "silent", "A.protocol": "matches", "A.universe": "differs", "A.merge": "silent",
+        "B.protocol": "matches", "B.universe": "matches", "B.merge": "silent",
     }  # fmt: skip
     assert [x.key for x in differing(compare(rig, observed(), "d", 101.0))] == ["A.universe"]
 

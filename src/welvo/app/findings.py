@@ -14,6 +14,7 @@ from welvo.app.widgets import dialogs, marks
 from welvo.app.widgets.fields import set_help
 from welvo.app.widgets.fixes import run_fix
 from welvo.app.widgets.painting import RIGHT, button, clear, column, label, row, text
+from welvo.app.widgets.tables import copy_cells
 from welvo.app.widgets.theme import THEME
 from welvo.checks.registry import RULES, Finding
 from welvo.rig.edits import unwaive, waive
@@ -173,6 +174,7 @@ class Drawer(QFrame):
             b.setCheckable(True)
             self._by_buttons[key] = b
             bar.append(b)
+        bar.append(button("Copy", self.copy, "Puts the findings shown here on the clipboard, as a table."))
         top = row(*bar, spacing=4)
         top.setContentsMargins(16, 10, 12, 6)
         self._body = QVBoxLayout()
@@ -206,6 +208,10 @@ class Drawer(QFrame):
         report = self._session.report
         source: Iterable[Finding] = [f for f, _ in report.waived] if self.by == "waived" else report.findings
         return [f for f in source if not word or word in f"{f.code} {f.title} {f.where} {f.reason}".lower()]
+
+    def copy(self) -> None:
+        rows = [(f.code, str(f.severity), f.where, f.title, f.reason) for f in self.findings()]
+        self._session.say(copy_cells([("Code", "Severity", "Where", "Finding", "Reason"), *rows]))
 
     def refresh(self) -> None:
         for key, b in self._by_buttons.items():

@@ -81,7 +81,7 @@ class Ribbon(QWidget):
         """Counts where many things are selected; each joint shows its worst member."""
         s = self._session
         index = s.index
-        worst = {"differs": 5, "upstream": 4, "unknown": 3, "claimed": 2, "silent": 1, "agrees": 0}
+        worst = {"differs": 5, "upstream": 4, "unknown": 3, "claimed": 2, "silent": 1, "matches": 0}
         from welvo.patch.path import of_thing
 
         chains = [path(index, s.observed, of_thing(index, k), s.now(), "", self._wire.armed) for k in ids[:200]]
@@ -188,14 +188,14 @@ class Ribbon(QWidget):
         hung = {k for v in streams for p in v.pieces for k in (p.key, *p.segment.fixtures) if k}
         on = len(hung | {x.key for f in feeds for x in s.index.on(f.universe)})
         hops.append(Hop("lamps", plural(on, "thing"), "on all its ports", Goto("patch", "")))
-        joints = [Joint("agrees"), Joint("agrees" if heard else "unknown")]
+        joints = [Joint("matches"), Joint("matches" if heard else "unknown")]
         by_key = {x.key: x for x in lines}
         universe = by_key.get(f"{label}.universe")
         if universe and universe.mark == "differs":
             joints.append(Joint("differs", f"sends {universe.plan}", f"takes {universe.reported}"))
             joints.append(Joint("upstream"))
         else:
-            joints.append(Joint("differs" if off else ("agrees" if heard else "unknown")))
+            joints.append(Joint("differs" if off else ("matches" if heard else "unknown")))
             joints.append(Joint("unknown"))
         return Path(device.name, device.ip, tuple(hops), tuple(joints))
 

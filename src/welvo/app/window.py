@@ -152,6 +152,10 @@ class Window(QWidget):
         self.show_station("Patch" if session.rig.profiles else "Profiles")
         self._titles()
 
+    def informed(self, words: str) -> None:
+        """What a widget below this window did and has to say."""
+        self.session.say(words)
+
     def refused(self, why: str) -> None:
         """Where nothing nearer shows a refusal, the message line does."""
         self.session.say(why, "error")

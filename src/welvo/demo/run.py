@@ -241,7 +241,7 @@ def _live(rig: Rig, listener: Listener, say: Callable[[str], None]) -> EnginePro
 
     def agrees() -> bool:
         lines = {x.key: x for x in compare(rig, seen(), "d1", time.time())}
-        return lines["A.universe"].mark == "agrees" and lines["A.universe"].reported == 3
+        return lines["A.universe"].mark == "matches" and lines["A.universe"].reported == 3
 
     took = _wait("the box reads back what was pushed", agrees)
     say(f"8  push      universe 3 pushed to port A; read back equal after {1000 * took:.0f} ms")

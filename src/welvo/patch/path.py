@@ -493,7 +493,9 @@ def path(
     )
     feeds = [fid for fid, f in rig.feeds.items() if f.universe == target.universe]
     joints.append(
-        Joint("agrees" if armed and feeds and not off else "unknown", word=off or ("sending" if armed else "not armed"))
+        Joint(
+            "matches" if armed and feeds and not off else "unknown", word=off or ("sending" if armed else "not armed")
+        )
     )
     if not feeds:
         hops.append(Hop("feed", "no feed", "nothing carries this universe", Goto("universe", target.universe)))
@@ -516,7 +518,7 @@ def path(
             tuple(every_way(feed.protocol, feed.wire)),
         )
     )  # fmt: skip
-    joints.append(Joint("agrees"))
+    joints.append(Joint("matches"))
     if not port and not PROTOCOLS[feed.protocol].numbered:
         box = device_at(rig, feed.to) if PROTOCOLS[feed.protocol].carries == "octets" else ""
         name_ = rig.devices[box].name if box else feed.to or "no address"
@@ -545,7 +547,7 @@ def path(
     if not reaches:
         joints.append(Joint("differs", f"to {feed.to}", device.ip, "sent elsewhere"))
     else:
-        joints.append(Joint("agrees" if live else "unknown", word=state))
+        joints.append(Joint("matches" if live else "unknown", word=state))
     model = model_of(rig, did)
     takes = heard_port(model, heard, label) if model and heard and live else None
     says = say_wire(takes.protocol, takes.wire) if takes else "not known"
@@ -567,7 +569,7 @@ def path(
     elif wrong_feed:
         joints.append(Joint("differs", say_wire(feed.protocol, feed.wire), "port takes another feed"))
     else:
-        joints.append(Joint("claimed" if "claimed" in own else "agrees" if takes else "unknown"))
+        joints.append(Joint("claimed" if "claimed" in own else "matches" if takes else "unknown"))
     if hung:
         _along(index, hung, target, hops, joints)
     if nth:
@@ -580,7 +582,7 @@ def path(
         if hung and fixture and hung[1].segment.kind == "bridge" and span:
             at = str(hung[2] - (target.address - span.first))
         hops.append(Hop("lamp", at if fixture else target.label, lamp or "not read", Goto("patch", key)))
-        joints.append(Joint("agrees" if lamp else "unknown"))
+        joints.append(Joint("matches" if lamp else "unknown"))
     return Path(
         target.label, name, tuple(hops), tuple(_after_break(joints)), place_ways(index, target), key, tuple(feeds)
     )
@@ -617,7 +619,7 @@ def _after_break(joints: list[Joint]) -> list[Joint]:
     found: list[Joint] = []
     broken = False
     for joint in joints:
-        if broken and joint.mark in ("agrees", "differs"):
+        if broken and joint.mark in ("matches", "differs"):
             joint = Joint("upstream", word="see before")
         broken = broken or joint.mark == "differs"
         found.append(joint)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -31,15 +32,10 @@ ALIASES = {
 NOT_READ = ("last", "slots", "break")
 
 
-def copy_table(index: Index, keys: list[str]) -> str:
-    """Rows with their headings as a spreadsheet takes them: cells between tabs."""
+def cells_of(index: Index, keys: Sequence[str]) -> list[list[str]]:
+    """Headings and rows of items, as `paste` reads them back."""
     shown = columns(index.rig)
-    out = io.StringIO()
-    writer = csv.writer(out, dialect="excel-tab", lineterminator="\n")
-    writer.writerow([title(c) for c in shown])
-    for key in keys:
-        writer.writerow([cell(index, key, c) for c in shown])
-    return out.getvalue()
+    return [[title(c) for c in shown], *([cell(index, key, c) for c in shown] for key in keys)]
 
 
 def read_cells(text: str) -> list[list[str]]:

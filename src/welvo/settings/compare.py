@@ -11,7 +11,7 @@ from welvo.rig.plan import all_settings, model_of, planned
 from welvo.rig.wiring import SettingSpec, SettingValue
 from welvo.settings.artnet import reported
 
-Mark = Literal["agrees", "differs", "unknown", "claimed", "silent", "upstream"]
+Mark = Literal["matches", "differs", "unknown", "claimed", "silent", "upstream"]
 
 
 @dataclass(frozen=True)
@@ -52,7 +52,7 @@ def compare(rig: Rig, observed: Observed, device: str, now: float) -> list[Line]
         elif have is None or not is_live(heard, now):
             mark = "unknown"
         else:
-            mark = "agrees" if have == want else "differs"
+            mark = "matches" if have == want else "differs"
         lines.append(Line(key, port, spec, want, have, mark, heard.at if heard else 0.0))
     return lines
 

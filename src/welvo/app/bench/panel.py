@@ -73,7 +73,7 @@ class BenchPanel(Panel):
         hops: list[tuple[str, str, str]] = []
         broken = False
         for n, hop in enumerate(chain.hops):
-            mark: str = "agrees" if n == 0 else chain.joints[n - 1].mark
+            mark: str = "matches" if n == 0 else chain.joints[n - 1].mark
             if n == cause.hop and cause.certain:
                 mark, broken = "differs", True
             elif broken:

@@ -7,7 +7,7 @@ import time
 
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QScrollArea, QWidget
 
 from welvo.app.bench.faders import FOOT, HIGHEST, TOP, FaderBank
 from welvo.app.bench.panel import BenchPanel
@@ -15,6 +15,7 @@ from welvo.app.live_path import port_for
 from welvo.app.network import Wire
 from welvo.app.session import Session
 from welvo.app.widgets import marks
+from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Field
 from welvo.app.widgets.painting import CENTRE, button, column, label, row, text
 from welvo.app.widgets.theme import THEME
@@ -194,7 +195,10 @@ class BenchStation(QWidget):
         band.addLayout(said)
         inside.addLayout(band)
         self._faders.setLayout(inside)
-        self._empty = self._nothing()
+        self._empty = EmptyPage(
+            "Nothing picked",
+            ("Type a number, a range or an address above. Nothing leaves the computer before you arm.",),
+        )
         body.addWidget(self._faders, 1)
         body.addWidget(self._empty, 1)
         raw = row(
@@ -217,21 +221,6 @@ class BenchStation(QWidget):
         wire.ticked.connect(self.tick)
         wire.armed_changed.connect(self.tick)
         self.refresh()
-
-    def _nothing(self) -> QWidget:
-        made = QWidget()
-        body: QVBoxLayout = column((40, 40, 40, 40), 10)
-        body.addStretch(1)
-        for words, size in (
-            ("Nothing picked", 22),
-            ("Type a number, a range or an address above. Nothing leaves the computer before you arm.", 13),
-        ):
-            line = label(words, size, size == 22)
-            line.setAlignment(Qt.AlignmentFlag.AlignCenter)
-            body.addWidget(line)
-        body.addStretch(2)
-        made.setLayout(body)
-        return made
 
     # ---- what is picked
 
@@ -438,7 +427,7 @@ class BenchStation(QWidget):
                 if on_wire is not None
                 else "What you mean is what the port gives out; unicast cannot be overheard here."
             )
-            self._say("agrees", words)
+            self._say("matches", words)
         elif on_wire is not None:
             self._say(
                 "unknown",

@@ -52,8 +52,8 @@ def pairs_of(session: Session) -> list[Pair]:
         lines = compare(rig, observed, did, now)
         off = len(differing(lines))
         claimed = sum(x.mark == "claimed" for x in lines)
-        mark = "differs" if off else "claimed" if claimed else "agrees"
-        agree = sum(x.mark == "agrees" for x in lines)
+        mark = "differs" if off else "claimed" if claimed else "matches"
+        agree = sum(x.mark == "matches" for x in lines)
         third = (
             f"{plural(off, 'setting')} differ"
             if off > 1

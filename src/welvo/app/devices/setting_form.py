@@ -22,7 +22,7 @@ from welvo.rig.wiring import DeviceModel, SettingValue
 from welvo.settings.compare import Line
 
 SENTENCES = {
-    "agrees": "Read back, and equal.",
+    "matches": "Read back, and equal.",
     "claimed": "Pushed; the device has not said it yet.",
     "unknown": "The device has not said this.",
     "silent": "The plan does not care about it.",
@@ -49,18 +49,18 @@ class States(QWidget):
                 p.setPen(THEME.color("edge"))
                 p.drawLine(int(x - wide + 9), 9, int(x - 9), 9)
             marks.draw(p, mark, x - 6, 3, 12)
-            text(p, QRectF(wide * n, 20, wide, 18), words, "text" if mark == "agrees" else "quiet", 11, align=CENTRE)
+            text(p, QRectF(wide * n, 20, wide, 18), words, "text" if mark == "matches" else "quiet", 11, align=CENTRE)
 
 
 def states_of(line: Line, model: DeviceModel | None, pushed: bool) -> tuple[str, ...]:
     """Marks of the five states. A model that needs no save, apply or restart is active as soon as it took a value."""
-    planned = "agrees" if line.plan is not None else "silent"
+    planned = "matches" if line.plan is not None else "silent"
     equal = line.plan is not None and line.plan == line.reported
-    entered = "agrees" if equal else "claimed" if pushed else "unknown"
+    entered = "matches" if equal else "claimed" if pushed else "unknown"
     needs = line.spec.needs if model else ()
     saved = entered if "save" not in needs else "unknown"
     active = entered if not {"apply", "restart"} & set(needs) else "unknown"
-    return planned, entered, saved, active, "agrees" if line.mark == "agrees" else "unknown"
+    return planned, entered, saved, active, "matches" if line.mark == "matches" else "unknown"
 
 
 def show_setting(panel: FormPanel, did: str, line: Line, lines: dict[str, Line]) -> None:

@@ -187,7 +187,7 @@ class Settings(QWidget):
         for section in dict.fromkeys(x.port for x in self.lines):
             mine = [x for x in self.lines if x.port == section]
             off = len(differing(mine))
-            agree = sum(x.mark == "agrees" for x in mine)
+            agree = sum(x.mark == "matches" for x in mine)
             words = (
                 f"{off} of {len(mine)} {'differs' if off == 1 else 'differ'}"
                 if off
@@ -276,7 +276,7 @@ def summary(lines: list[Line]) -> str:
     off = len(differing(lines))
     if off:
         return f"{off} of {plural(len(lines), 'setting')} {'differs' if off == 1 else 'differ'}"
-    agree = sum(x.mark == "agrees" for x in lines)
+    agree = sum(x.mark == "matches" for x in lines)
     return (
         f"{agree} of {plural(len(lines), 'setting')} read back and equal" if agree else "nothing known of its settings"
     )

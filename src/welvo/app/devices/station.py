@@ -11,6 +11,7 @@ from welvo.app.devices.settings import Settings, summary
 from welvo.app.network import Wire
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.add_device import AddDevice
+from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.painting import button, column, label, row
 from welvo.rig.notation import plural
 from welvo.settings.compare import differing, is_live
@@ -55,7 +56,12 @@ class DevicesStation(QWidget):
         right.setLayout(inside)
         self._right = QStackedWidget()
         self._right.addWidget(right)
-        self._right.addWidget(self._empty())
+        self.empty = EmptyPage(
+            "No devices yet",
+            ("",),
+            button("Add device…", self.add_device, "Plans a device: model, name, address.", primary=True),
+        )
+        self._right.addWidget(self.empty)
         self._right.addWidget(QWidget())
         layout = column(spacing=0)
         layout.addLayout(bar)
@@ -71,23 +77,6 @@ class DevicesStation(QWidget):
         session.selection_changed.connect(self.refresh)
         wire.armed_changed.connect(self.refresh)
         self.refresh()
-
-    def _empty(self) -> QWidget:
-        made = QWidget()
-        body = column((40, 40, 40, 40), 10)
-        body.addStretch(1)
-        self._empty_words = label("", 13, wrap=True)
-        self._empty_words.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        title = label("No devices yet", 22, True)
-        title.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        body.addWidget(title)
-        body.addWidget(self._empty_words)
-        body.addLayout(
-            row(None, button("Add device…", self.add_device, "Plans a box: model, name, address.", primary=True), None)
-        )
-        body.addStretch(2)
-        made.setLayout(body)
-        return made
 
     def _device(self) -> str:
         s = self._session.selection
@@ -109,7 +98,7 @@ class DevicesStation(QWidget):
                 if heard
                 else "Nothing has answered so far."
             )
-            self._empty_words.setText(f"Listening on {self._wire.interface.label}. {so_far}")
+            self.empty.words[0].setText(f"Listening on {self._wire.interface.label}. {so_far}")
         self._right.setCurrentIndex(1 if not s.rig.devices else 0 if did else 2)
         if did:
             self._title.setText(s.rig.devices[did].name)

@@ -1,17 +1,13 @@
-"""The roll: fixtures and elements as a list that is sorted, filtered and edited, several at once if wanted."""
+"""The list of items: fixtures and elements, sorted, filtered and edited, several at once if wanted."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from functools import partial
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from PySide6.QtCore import (
-    QAbstractTableModel,
     QItemSelection,
     QItemSelectionModel,
-    QModelIndex,
-    QPersistentModelIndex,
     QRect,
     QRectF,
     Qt,
@@ -20,12 +16,10 @@ from PySide6.QtCore import (
 from PySide6.QtGui import QKeyEvent, QKeySequence, QPainter, QShowEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
-    QApplication,
     QMenu,
     QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
-    QTableView,
     QWidget,
 )
 
@@ -33,55 +27,69 @@ from welvo.app.session import Session
 from welvo.app.widgets import dialogs, marks
 from welvo.app.widgets.fields import Field
 from welvo.app.widgets.painting import RIGHT, text
-from welvo.app.widgets.tables import plain
+from welvo.app.widgets.tables import AnyIndex, Head, ListModel, ListView
 from welvo.app.widgets.theme import THEME
 from welvo.app.widgets.tints import spine, tint_of
 from welvo.checks.registry import SEVERITIES
 from welvo.patch import spreadsheet, table
 from welvo.rig.document import Change
 from welvo.rig.edits import lock, remove_things, set_columns
-from welvo.rig.notation import plural
 from welvo.settings.compare import compare
 
-SHOWN_FIRST = ("mark", "number", "name", "profile", "first", "last", "slots", "port", "agrees")
-"""Columns in the order shown; the rest of the table's follow. Mark, port and agrees are the roll's own."""
-OWN_TITLES = {"mark": "", "port": "Port", "agrees": "Agrees"}
+SHOWN_FIRST = ("mark", "number", "name", "profile", "first", "last", "slots", "port", "matches")
+"""Columns in the order shown; the rest of the table's follow. Mark, port and matches are this list's own."""
+OWN_TITLES = {"mark": "", "port": "Port", "matches": "Matches"}
 WIDTHS = {
-    "mark": 28, "number": 58, "name": 180, "profile": 200, "first": 78, "last": 68, "slots": 50, "port": 104,
-    "agrees": 108, "groups": 120, "turns": 80, "spot": 90, "note": 180,
-}  # fmt: skip
+    "mark": 28,
+    "number": 58,
+    "name": 180,
+    "profile": 200,
+    "first": 78,
+    "last": 68,
+    "slots": 50,
+    "port": 104,
+    "matches": 108,
+    "groups": 120,
+    "turns": 80,
+    "spot": 90,
+    "note": 180,
+}
 RIGHT_COLUMNS = ("number", "first", "last", "slots")
 FEW = 300
-AnyIndex = QModelIndex | QPersistentModelIndex
 
 
-class RollModel(QAbstractTableModel):
-    """Rows over the session, with an order and a filter of its own. What an edit did not touch is not looked at."""
+def _head(column: str) -> Head:
+    kind = "mark" if column == "mark" else "number" if column in RIGHT_COLUMNS else "text"
+    title = OWN_TITLES[column] if column in OWN_TITLES else table.title(column)
+    return Head(title, WIDTHS.get(column, 96), kind, table.help_for(column), column)
+
+
+class ItemModel(ListModel):
+    """Fixtures and elements, over the session. What an edit did not touch is not looked at."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self.keys: list[str] = []
-        self.columns: tuple[str, ...] = ()
-        self._filter = ""
-        self._sort = ("number", Qt.SortOrder.AscendingOrder)
+        self.sorted_by = (1, Qt.SortOrder.AscendingOrder)
         self._cells: dict[tuple[str, str], str] = {}
-        self._ranks: dict[str, tuple[Any, ...]] = {}
-        self._row_of: dict[str, int] = {}
         self._worst: dict[str, str] = {}
         self._by_universe: dict[str, tuple[str, str]] = {}
         self._on_line: dict[str, tuple[str, str]] = {}
         self._port_marks: dict[tuple[str, str], tuple[str, str]] = {}
-        self.hidden: Callable[[], bool] = lambda: False
+        self.asleep: Callable[[], bool] = lambda: False
         """Whether nobody looks: then an edit is only remembered, and looked at by `wake`."""
         self._slept = False
         session.changed.connect(self._follow)
         session.observed_changed.connect(self._observe)
         self.rebuild()
 
+    @property
+    def columns(self) -> tuple[str, ...]:
+        return tuple(h.key for h in self.heads)
+
     def _follow(self, change: Change) -> None:
         """Take over an edit: a few touched rows are looked at again, or the whole list where more hangs on it."""
-        if self.hidden():
+        if self.asleep():
             self._slept = True
             return
         everything = any(
@@ -95,16 +103,18 @@ class RollModel(QAbstractTableModel):
             return
         before = self._worst
         self._find_worst()
-        column = self._sort[0]
+        assert self.sorted_by
+        n = self.sorted_by[0]
         moved = False
         for k in touched:
             for c in self.columns:
                 self._cells.pop((k, c), None)
-            rank = self._rank(k, column)
+            rank = self.rank(k, n)
             moved = moved or rank != self._ranks[k] or bool(self._filter)
             self._ranks[k] = rank
-        if moved or (column == "mark" and before != self._worst) or "is:" in self._filter:
-            self._arrange()
+        if moved or (self.heads[n].key == "mark" and before != self._worst) or "is:" in self._filter:
+            self._ranks = self._ranks if moved else {}
+            self.arrange()
             return
         self._tell({self._row_of[k] for k in touched if k in self._row_of})
         if before != self._worst:
@@ -118,7 +128,7 @@ class RollModel(QAbstractTableModel):
             self.rebuild()
 
     def _tell(self, rows: set[int]) -> None:
-        last = len(self.columns) - 1
+        last = len(self.heads) - 1
         if len(rows) > 100:
             self.dataChanged.emit(self.index(min(rows), 0), self.index(max(rows), last))
             return
@@ -130,56 +140,24 @@ class RollModel(QAbstractTableModel):
         rest = [c for c in table.columns(self._session.rig) if c not in SHOWN_FIRST]
         shown = (*SHOWN_FIRST, *rest)
         self._cells.clear()
-        self._look()
-        if shown != self.columns:
-            self.beginResetModel()
-            self.columns = shown
-            if self._sort[0] not in shown:
-                self._sort = ("number", Qt.SortOrder.AscendingOrder)
-            self.keys = self._wanted()
-            self._row_of = {k: n for n, k in enumerate(self.keys)}
-            self.endResetModel()
-            return
         self._ranks = {}
-        self._arrange()
-
-    def _wanted(self) -> list[str]:
-        """The keys to show, filtered and in order."""
-        rig, index = self._session.rig, self._session.index
-        keys: list[str] = [*rig.fixtures, *rig.elements]
-        if self._filter:
-            keys = [k for k in keys if table.matches(index, k, self._filter, self._worst.get(k, ""))]
-        column, order = self._sort
-        if not self._ranks:
-            self._ranks = {k: self._rank(k, column) for k in (*rig.fixtures, *rig.elements)}
-        ranks = self._ranks
-        keys.sort(key=ranks.__getitem__, reverse=order == Qt.SortOrder.DescendingOrder)
-        return keys
-
-    def _arrange(self) -> None:
-        """Filter and sort again. Rows that only move are moved, so that an open editor stays with its row."""
-        keys = self._wanted()
-        if len(keys) != len(self.keys) or set(keys) != set(self.keys):
-            self.beginResetModel()
-            self.keys = keys
-            self._row_of = {k: n for n, k in enumerate(keys)}
-            self.endResetModel()
+        self._look()
+        if shown == self.columns:
+            self.arrange()
             return
-        if keys != self.keys:
-            self.layoutAboutToBeChanged.emit()
-            row_of = {k: n for n, k in enumerate(keys)}
-            before = self.persistentIndexList()
-            after = [self.index(row_of[self.keys[i.row()]], i.column()) for i in before]
-            self.keys = keys
-            self._row_of = row_of
-            self.changePersistentIndexList(before, after)
-            self.layoutChanged.emit()
-        if keys:
-            self.dataChanged.emit(self.index(0, 0), self.index(len(keys) - 1, len(self.columns) - 1))
+        before = self.columns[self.sorted_by[0]] if self.heads and self.sorted_by else "number"
+        self.beginResetModel()
+        self.heads = tuple(_head(c) for c in shown)
+        if self.sorted_by:
+            self.sorted_by = (shown.index(before if before in shown else "number"), self.sorted_by[1])
+        self.take_order(self.wanted())
+        self.endResetModel()
 
-    def row_of(self, key: str) -> int:
-        """The row of a thing, or −1 when the filter hides it."""
-        return self._row_of.get(key, -1)
+    def all_ids(self) -> list[str]:
+        return [*self._session.rig.fixtures, *self._session.rig.elements]
+
+    def matches(self, id_: str, words: str) -> bool:
+        return table.matches(self._session.index, id_, words, self._worst.get(id_, ""))
 
     def _find_worst(self) -> None:
         self._worst = {}
@@ -203,11 +181,11 @@ class RollModel(QAbstractTableModel):
             lines = {x.key: x.mark for x in compare(s.rig, s.observed, did, s.now())}
             for label in d.ports:
                 pair = {lines.get(f"{label}.universe", "unknown"), lines.get(f"{label}.protocol", "unknown")}
-                mark = next((m for m in ("differs", "claimed", "unknown", "silent") if m in pair), "agrees")
+                mark = next((m for m in ("differs", "claimed", "unknown", "silent") if m in pair), "matches")
                 self._port_marks[did, label] = (
                     ("upstream", f"see port {label}")
                     if mark == "differs"
-                    else (mark, {"agrees": "port agrees", "claimed": "pushed"}.get(mark, "not read"))
+                    else (mark, {"matches": "port agrees", "claimed": "pushed"}.get(mark, "not read"))
                 )
         self._on_line = {
             f: (did, label)
@@ -224,17 +202,18 @@ class RollModel(QAbstractTableModel):
     def _observe(self) -> None:
         before = (self._worst, self._port_marks, self._by_universe)
         self._look()
-        if before != (self._worst, self._port_marks, self._by_universe) and self.keys:
-            for key in [k for k in self._cells if k[1] in ("agrees", "port")]:
+        if before != (self._worst, self._port_marks, self._by_universe) and self.ids:
+            for key in [k for k in self._cells if k[1] in ("matches", "port")]:
                 del self._cells[key]
-            self.dataChanged.emit(self.index(0, 0), self.index(len(self.keys) - 1, len(self.columns) - 1))
+            self.dataChanged.emit(self.index(0, 0), self.index(len(self.ids) - 1, len(self.heads) - 1))
 
-    def _rank(self, key: str, column: str) -> tuple[Any, ...]:
-        if column == "mark":
-            return (SEVERITIES.index(self._worst[key]) if key in self._worst else 9,)
-        if column in ("port", "agrees"):
-            return (self.text(key, column).lower(),)
-        return table.rank(self._session.index, key, column)
+    def rank(self, id_: str, column: int) -> Any:
+        key = self.heads[column].key
+        if key == "mark":
+            return (SEVERITIES.index(self._worst[id_]) if id_ in self._worst else 9,)
+        if key in OWN_TITLES:
+            return super().rank(id_, column)
+        return table.rank(self._session.index, id_, key)
 
     def text(self, key: str, column: str) -> str:
         """What a cell says, worked out once until an edit touches its row."""
@@ -242,19 +221,19 @@ class RollModel(QAbstractTableModel):
             return self._worst.get(key, "")
         found = self._cells.get((key, column))
         if found is None:
-            if column in ("port", "agrees"):
+            if column in ("port", "matches"):
                 port = self._port(key)
                 device = self._session.rig.devices.get(port[0]) if port else None
                 found = f"{device.name} · {port[1]}" if port and device else ""
-                if column == "agrees":
+                if column == "matches":
                     found = self._port_marks.get(port, ("unknown", "not read"))[1] if port else ""
             else:
                 found = table.cell(self._session.index, key, column)
             self._cells[key, column] = found
         return found
 
-    def cell(self, key: str, column: int) -> str:
-        return self.text(key, self.columns[column])
+    def cell(self, id_: str, column: int) -> str:
+        return self.text(id_, self.heads[column].key)
 
     def mark(self, key: str) -> str:
         port = self._port(key)
@@ -265,60 +244,24 @@ class RollModel(QAbstractTableModel):
         f, e = rig.fixtures.get(key), rig.elements.get(key)
         return any(p.locked for p in f.at) if f else bool(e and e.at.locked)
 
-    def set_filter(self, word: str) -> None:
-        self._filter = word.strip()
-        self._arrange()
-
     # ---- Qt's side
 
-    def rowCount(self, parent: AnyIndex = QModelIndex()) -> int:  # noqa: B008
-        return 0 if parent.isValid() else len(self.keys)
-
-    def columnCount(self, parent: AnyIndex = QModelIndex()) -> int:  # noqa: B008
-        return len(self.columns)
-
-    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        if orientation != Qt.Orientation.Horizontal or section >= len(self.columns):
-            return None
-        column = self.columns[section]
-        if role == Qt.ItemDataRole.DisplayRole:
-            return OWN_TITLES[column] if column in OWN_TITLES else table.title(column)
-        if role == Qt.ItemDataRole.ToolTipRole:
-            return table.help_for(column) or None
-        if role == Qt.ItemDataRole.TextAlignmentRole:
-            return (
-                int(RIGHT)
-                if column in RIGHT_COLUMNS
-                else int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-            )
-        return None
-
     def data(self, index: AnyIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        if not index.isValid():
-            return None
-        key, column = self.keys[index.row()], self.columns[index.column()]
-        if role == Qt.ItemDataRole.DisplayRole:
-            return self.text(key, column)
-        if role == Qt.ItemDataRole.EditRole:
-            value = self.text(key, column)
+        if role == Qt.ItemDataRole.EditRole and index.isValid():
+            value = self.cell(self.ids[index.row()], index.column())
             return "" if value == "not patched" else value
         if role == Qt.ItemDataRole.ToolTipRole:
-            return table.help_for(column)
-        return None
+            return self.heads[index.column()].help
+        return super().data(index, role)
 
     def flags(self, index: AnyIndex) -> Qt.ItemFlag:
         flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
-        key = self.keys[index.row()] if index.isValid() else ""
-        column = self.columns[index.column()] if index.isValid() else ""
+        key = self.ids[index.row()] if index.isValid() else ""
+        column = self.heads[index.column()].key if index.isValid() else ""
         lamp = key in self._session.rig.fixtures
         if table.help_for(column) and (lamp or column in ("first", "groups", "note")):
             flags |= Qt.ItemFlag.ItemIsEditable
         return flags
-
-    def sort(self, column: int, order: Qt.SortOrder = Qt.SortOrder.AscendingOrder) -> None:
-        self._sort = (self.columns[column], order)
-        self._ranks = {}
-        self._arrange()
 
     def change(self, keys: list[str], column: str, typed: str) -> bool:
         """Edit one column of one or several rows; a series counts through them in list order."""
@@ -329,14 +272,14 @@ class RollModel(QAbstractTableModel):
 class _Delegate(QStyledItemDelegate):
     """Paints marks, spines and aligned numbers; edits with the project's own field."""
 
-    def __init__(self, table: Roll) -> None:
+    def __init__(self, table: ItemList) -> None:
         super().__init__(table)
         self._table = table
 
     def paint(self, p: QPainter, option: QStyleOptionViewItem, index: AnyIndex) -> None:
-        model = self._table.roll
-        key = model.keys[index.row()]
-        column = model.columns[index.column()]
+        model = self._table.items
+        key = model.ids[index.row()]
+        column = model.heads[index.column()].key
         r = QRectF(option.rect)
         selected = bool(option.state & QStyle.StateFlag.State_Selected)
         if selected:
@@ -353,7 +296,7 @@ class _Delegate(QStyledItemDelegate):
             k = tint_of(self._table.session.rig, key)
             spine(p, inner.left(), r.top() + 4, 16, k, THEME.tint(k)[0])
             text(p, inner.adjusted(12, 0, 0, 0), words)
-        elif column == "agrees":
+        elif column == "matches":
             if model.mark(key):
                 marks.draw(p, model.mark(key), inner.left(), r.top() + 6, 12)
             text(p, inner.adjusted(18, 0, 0, 0), words, "quiet", 11)
@@ -372,8 +315,8 @@ class _Delegate(QStyledItemDelegate):
             )
 
     def createEditor(self, parent: QWidget, option: QStyleOptionViewItem, index: AnyIndex) -> QWidget:
-        model = self._table.roll
-        key, column = model.keys[index.row()], model.columns[index.column()]
+        model = self._table.items
+        key, column = model.ids[index.row()], model.heads[index.column()].key
         keys = self._table.chosen()
         editor = Field(table.help_for(column), lambda t: model.change([key], column, t), parent)
         editor.apply_to_all = lambda t: model.change(keys if key in keys else [key], column, t)
@@ -393,31 +336,27 @@ class _Delegate(QStyledItemDelegate):
         editor.setGeometry(QRect(option.rect).adjusted(0, -1, 0, 1))
 
 
-class Roll(QTableView):
+class ItemList(ListView):
     """Selection here is the session's selection, both ways. Emits `paste` when the clipboard is to be read."""
 
     paste = Signal()
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
         self.session = session
+        self.items = ItemModel(session)
         self._busy = False
-        self.roll = RollModel(session)
-        self.roll.hidden = self._asleep
-        self.setModel(self.roll)
+        super().__init__("Fixtures and elements", self.items)
+        self.acts: Callable[[], QMenu] = super().row_menu
+        """What the station offers for the rows."""
+        self.items.asleep = self._asleep
         self.setItemDelegate(_Delegate(self))
-        self.setAccessibleName("Roll of fixtures and elements")
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.setEditTriggers(QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed)
-        header = plain(self)
-        header.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        header.customContextMenuRequested.connect(lambda at: self.column_menu().popup(header.mapToGlobal(at)))
-        self._hidden: set[str] = set()
-        self._widths()
-        self.roll.modelReset.connect(self._widths)
+        self.widths()
+        self.items.modelReset.connect(self.widths)
         self.setSortingEnabled(True)
         self.sortByColumn(1, Qt.SortOrder.AscendingOrder)
-        self.roll.modelReset.connect(self._show)
+        self.items.modelReset.connect(self._show)
         session.selection_changed.connect(self._show)
 
     def _asleep(self) -> bool:
@@ -425,37 +364,27 @@ class Roll(QTableView):
         return self.window().isVisible() and not self.isVisible()
 
     def showEvent(self, e: QShowEvent) -> None:
-        self.roll.wake()
+        self.items.wake()
         super().showEvent(e)
 
-    def _widths(self) -> None:
+    def widths(self) -> None:
         """Several breaks need wider columns for their addresses."""
+        super().widths()
         rig = self.session.rig
         used = {(f.profile, f.mode) for f in rig.fixtures.values()}
         most = max(
             (len(m.breaks) for p, v in rig.profiles.items() for k, m in v.modes.items() if (p, k) in used), default=1
         )
-        for n, column in enumerate(self.roll.columns):
-            wide = 52 * (min(most, 3) - 1) if column in ("first", "last") else 0
-            self.setColumnWidth(n, WIDTHS.get(column, 96) + wide - (60 if most > 1 and column == "name" else 0))
-            self.setColumnHidden(n, column in self._hidden)
+        for n, head in enumerate(self.items.heads if most > 1 else ()):
+            wide = 52 * (min(most, 3) - 1) if head.key in ("first", "last") else -60 if head.key == "name" else 0
+            self.setColumnWidth(n, head.width + wide)
 
     def column_menu(self) -> QMenu:
         """Which columns are shown, and the rig's own ones."""
-        menu = QMenu(self)
-        for n, column in enumerate(self.roll.columns):
-            words = str(self.roll.headerData(n, Qt.Orientation.Horizontal))
-            if words:
-                act = menu.addAction(words, partial(self._toggle, column))
-                act.setCheckable(True)
-                act.setChecked(column not in self._hidden)
+        menu = super().column_menu()
         menu.addSeparator()
         menu.addAction("Name the rig's own columns…", self.name_columns)
         return menu
-
-    def _toggle(self, column: str) -> None:
-        self._hidden ^= {column}
-        self._widths()
 
     def name_columns(self) -> None:
         """Ask for the names of the rig's own columns."""
@@ -468,19 +397,12 @@ class Roll(QTableView):
             value=now,
         )
 
-    def copy_rows(self) -> None:
-        """Put the selected rows on the clipboard, with headings, as a spreadsheet takes them."""
-        keys = self.chosen()
-        if keys:
-            QApplication.clipboard().setText(spreadsheet.copy_table(self.session.index, keys))
-            self.session.say(f"{plural(len(keys), 'row')} copied, with headings.")
+    def row_menu(self) -> QMenu:
+        return self.acts()
 
-    def chosen(self) -> list[str]:
-        """Keys of the selected rows, from top to bottom."""
-        rows: set[int] = set()
-        for r in self.selectionModel().selection().toList():
-            rows.update(range(r.top(), r.bottom() + 1))
-        return [self.roll.keys[n] for n in sorted(rows) if n < len(self.roll.keys)]
+    def as_cells(self, ids: Sequence[Any]) -> list[list[str]]:
+        """All columns that can be read back, shown or not."""
+        return spreadsheet.cells_of(self.session.index, ids)
 
     def selectionChanged(self, selected: QItemSelection, deselected: QItemSelection) -> None:
         super().selectionChanged(selected, deselected)
@@ -496,17 +418,18 @@ class Roll(QTableView):
         self._busy = True
         ids = self.session.selection.ids if self.session.selection.kind == "item" else ()
         picked = QItemSelection()
-        rows = sorted(n for n in (self.roll.row_of(k) for k in ids) if n >= 0)
+        rows = sorted(n for n in (self.items.row_of(k) for k in ids) if n >= 0)
         first = rows[0] if rows else -1
-        last = len(self.roll.columns) - 1
+        last = len(self.items.heads) - 1
         for a, b in _runs(rows):
-            picked.select(self.roll.index(a, 0), self.roll.index(b, last))
+            picked.select(self.items.index(a, 0), self.items.index(b, last))
         self.selectionModel().select(picked, QItemSelectionModel.SelectionFlag.ClearAndSelect)
         if first >= 0:
             self.selectionModel().setCurrentIndex(
-                self.roll.index(first, max(1, self.currentIndex().column())), QItemSelectionModel.SelectionFlag.NoUpdate
+                self.items.index(first, max(1, self.currentIndex().column())),
+                QItemSelectionModel.SelectionFlag.NoUpdate,
             )
-            self.scrollTo(self.roll.index(first, 0))
+            self.scrollTo(self.items.index(first, 0))
         self._busy = False
 
     def keyPressEvent(self, e: QKeyEvent) -> None:
@@ -514,13 +437,11 @@ class Roll(QTableView):
             e.accept()  # what the editor let through must not reach the list
         elif e.key() == Qt.Key.Key_Delete and self.chosen():
             self.session.attempt(remove_things, self.chosen())
-        elif e.matches(QKeySequence.StandardKey.Copy):
-            self.copy_rows()
         elif e.matches(QKeySequence.StandardKey.Paste):
             self.paste.emit()
         elif e.key() == Qt.Key.Key_L and e.modifiers() == Qt.KeyboardModifier.ControlModifier and self.chosen():
             keys = self.chosen()
-            self.session.attempt(lock, keys, not all(self.roll.locked(k) for k in keys))
+            self.session.attempt(lock, keys, not all(self.items.locked(k) for k in keys))
         elif e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.currentIndex().isValid():
             self.edit(self.currentIndex())
         else:

@@ -9,7 +9,7 @@ from welvo.app.session import Selection, SelectionKind, Session
 from welvo.app.widgets.dialogs import Dialog, WishDialog
 from welvo.app.widgets.fields import set_help
 from welvo.app.widgets.painting import button, clear, column, label, row
-from welvo.app.widgets.tables import Head, Ledger, Line
+from welvo.app.widgets.tables import Head, ListRow, RowList
 from welvo.patch import capacity
 from welvo.patch.arrange import renumbered
 from welvo.patch.table import whole
@@ -81,7 +81,7 @@ class WiresPage(Page):
             label("Numbers on the wire", 13, True), self.filter, self.total, None,
             button("Renumber a block…", self.renumber, "Counts universes anew with everything that refers to them, shown first."),
         )  # fmt: skip
-        self.feeds = Ledger("Feeds", WIRE_HEADS)
+        self.feeds = RowList("Feeds", WIRE_HEADS)
         self.feeds.picked.connect(lambda fid: session.select(Selection("feed", (fid,))))
         self.lines.addWidget(self.feeds, 3)
         self.strip(
@@ -89,7 +89,7 @@ class WiresPage(Page):
             label("at the planned rates, while everything moves", 11, quiet=True),
             None,
         )
-        self.boxes = Ledger("Boxes", BOX_HEADS)
+        self.boxes = RowList("Boxes", BOX_HEADS)
         self.boxes.picked.connect(lambda did: session.select(Selection("device", (did,))))
         self.lines.addWidget(self.boxes, 2)
 
@@ -113,7 +113,7 @@ class WiresPage(Page):
                 cells[0] or "z", (r.wire.split()[0], zero), zero, zero, zero, r.universe, r.name.lower(), beware or "~", r.sender.lower(), r.to,
                 r.takers.lower(), int(r.shown or -1), r.rate, r.packets, r.bits,
             )  # fmt: skip
-            lines.append(Line(r.feed, cells, ranks, quiet=not r.in_use))
+            lines.append(ListRow(r.feed, cells, ranks, quiet=not r.in_use))
         chosen = s.selection.first if s.selection.kind == "feed" else ""
         self.feeds.show_lines(lines, chosen)
         self.total.setText(
@@ -123,7 +123,7 @@ class WiresPage(Page):
         found = []
         for did, b in load.boxes.items():
             link = f"{b.link} Mbit/s{' radio' if b.wireless else ''}"
-            found.append(Line(did, (
+            found.append(ListRow(did, (
                 marks_of.get(did, ""), s.rig.devices[did].name, link, say_bits(b.own.bits), say_bits(b.multicast.bits), say_bits(b.broadcast.bits),
                 f"{100 * b.share:.1f} %", thousands(round(b.worst.packets)), say_bits(b.if_broadcast.bits),
             ), ("", s.rig.devices[did].name.lower(), b.link, b.own.bits, b.multicast.bits, b.broadcast.bits, b.share, b.worst.packets, b.if_broadcast.bits)))  # fmt: skip
@@ -196,7 +196,7 @@ class CapacityPage(Page):
         )
         self.words = label("", 11, quiet=True)
         self.strip(label("Capacity", 13, True), self.words, None, self.trim)
-        self.table = Ledger("Capacity", CAPACITY_HEADS)
+        self.table = RowList("Capacity", CAPACITY_HEADS)
         self.table.picked.connect(self._pick)
         self.lines.addWidget(self.table, 1)
 
@@ -231,7 +231,9 @@ class CapacityPage(Page):
                 r.used / r.possible if r.possible else 0,
                 r.note,
             )
-            lines.append(Line((r.kind, r.id, r.unit), cells, ranks, quiet="not in use" in r.note, bold=r.kind == "rig"))
+            lines.append(
+                ListRow((r.kind, r.id, r.unit), cells, ranks, quiet="not in use" in r.note, bold=r.kind == "rig")
+            )
         self.table.show_lines(
             lines, ("universe", s.selection.first, "slots") if s.selection.kind == "universe" else None
         )
@@ -291,14 +293,14 @@ class SendersPage(Page):
             label("Senders", 13, True), label("desks and programs that feed universes, with what they can number", 11, quiet=True), None,
             button("Add sender", self.add_sender, "A desk or a program that feeds universes in the show."),
         )  # fmt: skip
-        self.senders = Ledger("Senders", SENDER_HEADS)
+        self.senders = RowList("Senders", SENDER_HEADS)
         self.senders.picked.connect(lambda sid: session.select(Selection("sender", (sid,))))
         self.lines.addWidget(self.senders, 1)
         self.strip(
             label("Uses", 13, True), label("what one show leaves switched off; nothing is taken out of the rig", 11, quiet=True), None,
             button("Everything", lambda: session.edit(set_use, ""), "Use the whole rig again."), button("Add use", self.add_use, "A show that uses only a part of the rig."),
         )  # fmt: skip
-        self.uses = Ledger("Uses", USE_HEADS)
+        self.uses = RowList("Uses", USE_HEADS)
         self.uses.picked.connect(lambda uid: session.select(Selection("use", (uid,))))
         self.lines.addWidget(self.uses, 1)
 
@@ -323,7 +325,7 @@ class SendersPage(Page):
                 v.brightness,
                 len(feeds),
             )
-            lines.append(Line(sid, cells, ranks))
+            lines.append(ListRow(sid, cells, ranks))
         self.senders.show_lines(lines, s.selection.first if s.selection.kind == "sender" else "")
         found = []
         for uid, u in s.rig.uses.items():
@@ -331,10 +333,10 @@ class SendersPage(Page):
             boxes = ", ".join(s.rig.devices[d].name for d in u.devices_off if d in s.rig.devices)
             now = uid == s.rig.use
             found.append(
-                Line(
+                ListRow(
                     uid,
                     (
-                        "agrees" if now else "",
+                        "matches" if now else "",
                         u.name,
                         ", ".join(map(str, numbers)) or "none",
                         boxes or "none",

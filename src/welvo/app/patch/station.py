@@ -1,4 +1,4 @@
-"""The Patch station: tapes above, the roll below."""
+"""The Patch station: tapes above, the list below."""
 
 from __future__ import annotations
 
@@ -19,12 +19,13 @@ from PySide6.QtWidgets import (
 
 from welvo.app.network import Wire
 from welvo.app.patch.add_fixtures import AddFixtures
-from welvo.app.patch.item_list import Roll
+from welvo.app.patch.item_list import ItemList
 from welvo.app.patch.panel import PatchPanel
 from welvo.app.patch.slot_form import next_gap
 from welvo.app.patch.tape_frame import NAMED
 from welvo.app.patch.tapes import Tapes
 from welvo.app.session import Selection, Session
+from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Choice, Field, set_help
 from welvo.app.widgets.painting import RIGHT, box, button, column, label, row, text
 from welvo.app.widgets.theme import THEME
@@ -39,7 +40,7 @@ if TYPE_CHECKING:
     from welvo.app.patch.pages import CapacityPage, SendersPage, WiresPage
 
 PAGES = {
-    "Tapes": "Every universe as a tape of its slots, and the roll of all things.",
+    "Tapes": "Every universe as a tape of its slots, and the list of all items.",
     "Wires": "All numbers on the wire in every way of counting, and what each box would get.",
     "Capacity": "What is used, reserved and possible.",
     "Senders": "Who feeds the universes, and which part of the rig a show uses.",
@@ -54,7 +55,7 @@ class PatchStation(QWidget):
         self._session = session
         self.panel = PatchPanel(session, wire)
         self.tapes = Tapes(session)
-        self.roll = Roll(session)
+        self.list = ItemList(session)
         self.add = button(
             "Add…", self.add_fixtures, "Fixtures: how many of what, and where the first one starts.   Ctrl+Shift+I"
         )
@@ -88,7 +89,7 @@ class PatchStation(QWidget):
         set_help(
             self.filter, "Shows only rows of the roll with this word. Hides the others; nothing is changed.   Ctrl+F"
         )
-        self.filter.textChanged.connect(self.roll.roll.set_filter)
+        self.filter.textChanged.connect(self.list.items.set_filter)
         self._zooms = row_of(zooms)
         self._title = label("Patch", 16, True)
         self._title.setVisible(not THEME.step)  # larger text needs the room; the rail says it too
@@ -115,7 +116,17 @@ class PatchStation(QWidget):
         self.wish.setFixedWidth(340)
         self._tapes_or_empty = QStackedWidget()
         self._tapes_or_empty.addWidget(self.tapes)
-        self._tapes_or_empty.addWidget(self._empty())
+        self._empty = _EmptyTapes(
+            "No fixtures yet",
+            (
+                "A fixture is one lamp of a profile, at an address.",
+                "Say how many of what, and where the first one starts.",
+            ),
+            self.wish,
+            button("Add", self.wish.commit, primary=True),
+            hint=True,
+        )
+        self._tapes_or_empty.addWidget(self._empty)
         split = QSplitter(Qt.Orientation.Vertical)
         split.addWidget(self._tapes_or_empty)
         below = QWidget()
@@ -130,7 +141,7 @@ class PatchStation(QWidget):
         )
         strip.setContentsMargins(16, 4, 16, 4)
         under.addLayout(strip)
-        under.addWidget(self.roll, 1)
+        under.addWidget(self.list, 1)
         below.setLayout(under)
         self._below = below
         split.addWidget(below)
@@ -149,12 +160,9 @@ class PatchStation(QWidget):
         self.page = "Tapes"
         self.show_page("Tapes")
         self.panel.preview.connect(self.tapes.show_ghosts)
-        self.roll.paste.connect(self.paste_clipboard)
-        self.roll.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        self.roll.customContextMenuRequested.connect(
-            lambda at: self.thing_menu().popup(self.roll.viewport().mapToGlobal(at))
-        )
-        self.tapes.menu_wanted.connect(lambda at: self.thing_menu().popup(at))
+        self.list.paste.connect(self.paste_clipboard)
+        self.list.acts = self.item_menu
+        self.tapes.menu_wanted.connect(lambda at: self.item_menu().popup(at))
         session.changed.connect(self._changed)
         self._zoomed(self.tapes.level_name)
         self._which()
@@ -210,30 +218,31 @@ class PatchStation(QWidget):
         menu.addAction("Add block of slots", self._add_block)
         menu.addSeparator()
         menu.addAction("Paste from a spreadsheet…", self.paste_clipboard)
-        menu.addAction("Copy the selected rows", self.roll.copy_rows)
+        menu.addAction("Copy the selected rows", self.list.copy_rows)
         menu.addSeparator()
         menu.addAction("Pack this universe…", self.panel.pack)
         menu.addAction("Next gap that fits", self.next_gap)
-        menu.addAction("Name the rig's own columns…", self.roll.name_columns)
+        menu.addAction("Name the rig's own columns…", self.list.name_columns)
         return menu
 
-    def thing_menu(self) -> QMenu:
-        """Acts on what is selected, for the roll and the tapes."""
+    def item_menu(self) -> QMenu:
+        """Acts on what is selected, for the list and the tapes."""
         menu = QMenu(self)
         s = self._session
         keys = list(s.selection.ids) if s.selection.kind == "item" else []
         if not keys:
             menu.addAction("Add fixtures…", self.add_fixtures)
             menu.addAction("Paste from a spreadsheet…", self.paste_clipboard)
+            self.list.add_copying(menu)
             return menu
         menu.addAction("Edit the address", self.edit_address)
         menu.addAction("Lay out…", self.panel.lay_out)
         menu.addAction("Pick up", self.tapes.pick_up)
         menu.addSeparator()
-        locked = all(self.roll.roll.locked(k) for k in keys)
+        locked = all(self.list.items.locked(k) for k in keys)
         menu.addAction("Unlock" if locked else "Lock", lambda: s.attempt(lock, keys, not locked))
         menu.addAction("Duplicate", lambda: self.panel.copy(keys))
-        menu.addAction("Copy rows", self.roll.copy_rows)
+        self.list.add_copying(menu)
         menu.addAction("Pack this universe…", self.panel.pack)
         menu.addAction("Next gap that fits", self.next_gap)
         menu.addSeparator()
@@ -290,35 +299,13 @@ class PatchStation(QWidget):
         self.group.set_options([("", "Group"), *groups], "")
         self.group.setEnabled(bool(groups))
 
-    def _empty(self) -> QWidget:
-        """What an empty rig shows: what a fixture is, and one field to begin with."""
-        made = _EmptyTapes()
-        body = column((40, 40, 40, 40), 10)
-        body.addStretch(1)
-        for words, size in (
-            ("No fixtures yet", 22),
-            ("A fixture is one lamp of a profile, at an address.", 13),
-            ("Say how many of what, and where the first one starts.", 13),
-        ):
-            line = label(words, size, size == 22)
-            line.setAlignment(Qt.AlignmentFlag.AlignCenter)
-            body.addWidget(line)
-        self._add_primary = button("Add", self.wish.commit, primary=True)
-        body.addLayout(row(None, self.wish, self._add_primary, None))
-        self._hint = label("", 11, quiet=True, wrap=True)
-        self._hint.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        body.addWidget(self._hint)
-        body.addStretch(2)
-        made.setLayout(body)
-        return made
-
     def _which(self) -> None:
         rig = self._session.rig
         empty = not rig.fixtures and not rig.elements
         self._tapes_or_empty.setCurrentIndex(1 if empty else 0)
         self._below.setVisible(not empty)
         names = ", ".join(p.name for p in list(rig.profiles.values())[:4])
-        self._hint.setText(
+        self._empty.hint.setText(
             f"This rig's profiles: {names}, and every generic of the library: RGBW, Moving head, spot, Strip RGB …"
             if names
             else "Every generic of the library can be named: 12 x RGBW at 1.1; 4 x Moving head, spot at 2.1 +24"
@@ -390,7 +377,7 @@ class PatchStation(QWidget):
         self.panel.build()
 
 
-class _EmptyTapes(QWidget):
+class _EmptyTapes(EmptyPage):
     """Where there is nothing yet the tapes stay as empty shapes."""
 
     def paintEvent(self, _: QPaintEvent) -> None:

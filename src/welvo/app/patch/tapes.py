@@ -233,7 +233,7 @@ class Tapes(TapeView):
                 return "error", f"{call(rig, who)} {met}" + (
                     f" · {len(hit)} of {len(lands)} do not fit" if len(hit) > 1 else ""
                 )
-            return "agrees", f"free for all {len(lands)}"
+            return "matches", f"free for all {len(lands)}"
         if land.past_end:
             return "warning", f"ends {plural(land.past_end, 'slot')} past " + (land.why or "the universe")
         if land.meets:
@@ -246,8 +246,8 @@ class Tapes(TapeView):
         if land.cuts:
             return "warning", f"cuts pixel {land.cuts[0]} at {rig.universes[land.universe].size}"
         if land.goes_on:
-            return "agrees", f"free · goes on into universe {land.goes_on}"
-        return "agrees", f"free · {plural(land.free_before, 'slot')} before, {land.free_after} after"
+            return "matches", f"free · goes on into universe {land.goes_on}"
+        return "matches", f"free · {plural(land.free_before, 'slot')} before, {land.free_after} after"
 
     def carry_more(self) -> str:
         """What else the drop would do: who follows, and the other ways to drop."""

@@ -18,6 +18,7 @@ from welvo.app.profiles.ruler import Ruler
 from welvo.app.profiles.tryout import TryOut
 from welvo.app.session import Selection, Session
 from welvo.app.widgets import dialogs, marks
+from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.face_editor import FaceEditor
 from welvo.app.widgets.fields import Choice, Field
 from welvo.app.widgets.painting import button, clear, column, label, row
@@ -643,31 +644,21 @@ class ProfilesStation(QWidget):
         self._session.attempt(remove_profile, self.profile_id)
 
     def _empty(self) -> QWidget:
-        made = QWidget()
-        body = column((40, 40, 40, 40), 10)
-        body.addStretch(1)
-        for words, size in (
-            ("No profiles yet", 22), ("A profile is one fixture type, as its manual's channel table says.", 13),
-            ("Paste the table here, type it, or take a generic.", 13),
-        ):  # fmt: skip
-            body.addLayout(row(None, label(words, size, size == 22), None))
         self.first = Field(
             "A channel table: pan 16, tilt 16, dimmer, 7 x (amber white). Makes a new profile of it.", self._first
         )
         self.first.setPlaceholderText("pan 16, tilt 16, dimmer, 7 x (amber white)")
         self.first.setFixedWidth(420)
-        body.addLayout(
-            row(
-                None,
-                self.first,
-                button("Make profile", self.first.commit, primary=True),
-                button("Library…", self.open_library, "Generics, your own folder, GDTF files."),
-                None,
-            )
+        return EmptyPage(
+            "No profiles yet",
+            (
+                "A profile is one fixture type, as its manual's channel table says.",
+                "Paste the table here, type it, or take a generic.",
+            ),
+            self.first,
+            button("Make profile", self.first.commit, primary=True),
+            button("Library…", self.open_library, "Generics, your own folder, GDTF files."),
         )
-        body.addStretch(2)
-        made.setLayout(body)
-        return made
 
     def _first(self, words: str) -> object:
         if words.strip():

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QApplication
 
 from welvo.app.runs.riser import write_mime
 from welvo.app.session import Session
-from welvo.app.widgets.tables import Head, Ledger, Line
+from welvo.app.widgets.tables import Head, ListRow, RowList
 from welvo.patch.along import part_name
 from welvo.patch.cable import Piece
 from welvo.rig.lookup import mode_of
@@ -28,7 +28,7 @@ HEADS = (
 )  # fmt: skip
 
 
-class SegmentList(Ledger):
+class SegmentList(RowList):
     """The roll of segments: rows can be dragged onto the riser; Del takes down."""
 
     def __init__(self, remove: Callable[[], None]) -> None:
@@ -68,14 +68,14 @@ class RunRows:
 
     def __init__(self, session: Session) -> None:
         self._session = session
-        self._kept: dict[tuple[str, str], tuple[tuple[Any, ...], list[Line]]] = {}
+        self._kept: dict[tuple[str, str], tuple[tuple[Any, ...], list[ListRow]]] = {}
         """Rows of each port, with what they were made from."""
         session.replaced.connect(self._kept.clear)
 
-    def segments(self, which: str, box: str, port: str) -> list[Line]:
+    def segments(self, which: str, box: str, port: str) -> list[ListRow]:
         rig = self._session.rig
         worst = self._worst()
-        found: list[Line] = []
+        found: list[ListRow] = []
         keep = self.on_selection(box, port) if which == "selection" else None
         for did, device in rig.devices.items():
             if which in ("box", "port") and did != box:
@@ -96,7 +96,7 @@ class RunRows:
                 found += kept[1] if keep is None else [x for n, x in enumerate(kept[1]) if (did, port_label, n) in keep]
         return found
 
-    def _line(self, did: str, port: str, n: int, s: Segment, piece: Piece | None, mark: str) -> Line:
+    def _line(self, did: str, port: str, n: int, s: Segment, piece: Piece | None, mark: str) -> ListRow:
         rig = self._session.rig
         name = part_name(rig, piece) if piece else s.name or "DMX line"
         first, last = (piece.place(1), piece.place(piece.slots)) if piece and piece.slots else (None, None)
@@ -114,7 +114,7 @@ class RunRows:
         order = model.ports.index(port) if model and port in model.ports else 0
         ranks = ({"error": 0, "warning": 1, "note": 2}.get(mark, 3), order, n, name.lower(), leds, piece.px if piece else 0, piece.slots if piece else 0,
                  first or (0, 0), last or (0, 0), cells[9], cells[10])  # fmt: skip
-        return Line(SegmentRef(did, port, n), cells, ranks, quiet=s.kind in ("null", "extension"))
+        return ListRow(SegmentRef(did, port, n), cells, ranks, quiet=s.kind in ("null", "extension"))
 
     def _worst(self) -> dict[SegmentRef, str]:
         order = {"error": 3, "warning": 2, "note": 1}
@@ -125,7 +125,7 @@ class RunRows:
                 found[where] = f.severity
         return found
 
-    def loose(self) -> list[Line]:
+    def loose(self) -> list[ListRow]:
         """Elements, and fixtures without an address, that hang on no cable."""
         rig, cables = self._session.rig, self._session.index.cables
         found = []
@@ -144,7 +144,7 @@ class RunRows:
                     f"{e.kind} · {e.order}" if e.kind != "block" else "block of slots",
                     "",
                 )
-                found.append(Line(key, cells))
+                found.append(ListRow(key, cells))
         for key, f in rig.fixtures.items():
             mode = mode_of(rig, f)
             if not cables.hung(key) and mode and f.place(0).way == "none":
@@ -161,7 +161,7 @@ class RunRows:
                     f"fixture · {mode.name}",
                     "",
                 )
-                found.append(Line(key, cells))
+                found.append(ListRow(key, cells))
         return found
 
     def _patched(self, key: str) -> tuple[str, str]:

@@ -15,6 +15,7 @@ from welvo.app.runs.riser import Riser
 from welvo.app.runs.riser_drawing import At
 from welvo.app.runs.segment_list import RunRows, SegmentList
 from welvo.app.session import Selection, Session
+from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Choice, set_help
 from welvo.app.widgets.painting import RIGHT, button, column, label, row, text
 from welvo.formats.models import shipped_pixels
@@ -142,20 +143,11 @@ class RunsStation(QWidget):
         self.refresh()
 
     def _empty(self) -> QWidget:
-        made = QWidget()
-        body = column((40, 40, 40, 40), 10)
-        body.addStretch(1)
-        title = label("Nothing to hang pixels on yet", 22, True)
-        words = label("A run hangs on a port. Plan the box that has the port first.", 13, wrap=True)
-        for w in (title, words):
-            w.setAlignment(Qt.AlignmentFlag.AlignCenter)
-            body.addWidget(w)
-        body.addLayout(
-            row(None, button("Add device…", self.add_device, "Plans a box: model, name, address.", primary=True), None)
+        return EmptyPage(
+            "Nothing to attach pixels to yet",
+            ("A run is attached to a port. Plan the device that has the port first.",),
+            button("Add device…", self.add_device, "Plans a device: model, name, address.", primary=True),
         )
-        body.addStretch(2)
-        made.setLayout(body)
-        return made
 
     # ---- what is shown
 

@@ -8,7 +8,7 @@ from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Dialog, asked
 from welvo.app.widgets.forms import field_row
 from welvo.app.widgets.painting import button, label
-from welvo.app.widgets.tables import Head, Ledger, Line
+from welvo.app.widgets.tables import Head, ListRow, RowList
 from welvo.rig.notation import plural
 from welvo.rig.readers import Number
 from welvo.rig.runs import Supply
@@ -31,7 +31,7 @@ class Supplies(Dialog):
         note = "What each segment is fed by is said in its panel. At full white is what all of them take together."
         super().__init__(parent, "Supplies", note=note, wide=600, high=380)
         self._session = session
-        self.list = Ledger("Supplies", HEADS)
+        self.list = RowList("Supplies", HEADS)
         self.body.addWidget(self.list, 1)
         self.name = asked("Name", "What the crew calls the supply, such as Tin by the door.")
         self.volts = asked("Volts", "Volts it gives: 5, 12, 24. A string must be made for the same.", "5", 64)
@@ -60,7 +60,7 @@ class Supplies(Dialog):
         lines = []
         for sid, s in rig.supplies.items():
             at_white, segments = f"{takes.get(sid, 0):.1f} A", plural(feeds[sid], "segment")
-            lines.append(Line(sid, (s.name, f"{s.volts:g}", f"{s.amps:g} A", at_white, segments)))
+            lines.append(ListRow(sid, (s.name, f"{s.volts:g}", f"{s.amps:g} A", at_white, segments)))
         self.list.show_lines(lines, self._chosen())
         self.remove.setEnabled(bool(rig.supplies))
 

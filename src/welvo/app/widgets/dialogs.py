@@ -75,6 +75,9 @@ class Dialog(QDialog):
             self.saying.setProperty("refusal", wrong)
             restyle(self.saying)
 
+    def informed(self, words: str) -> None:
+        self.say(words)
+
     def refused(self, why: str) -> None:
         self.say(why, wrong=True)
 

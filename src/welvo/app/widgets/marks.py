@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QWidget
 from welvo.app.widgets.theme import THEME
 
 WORDS = {
-    "error": "error", "warning": "warning", "note": "note", "agrees": "agrees", "differs": "differs",
+    "error": "error", "warning": "warning", "note": "note", "matches": "matches", "differs": "differs",
     "upstream": "differs upstream", "unknown": "not known", "claimed": "said, not read back", "silent": "plan is silent",
 }  # fmt: skip
 
@@ -90,7 +90,7 @@ def draw(p: QPainter, mark: str, x: float, y: float, size: float = 12, none: boo
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(c("note"))
         p.drawEllipse(r.center(), size * 0.13, size * 0.13)
-    elif mark == "agrees":
+    elif mark == "matches":
         p.fillRect(r.adjusted(1, 1, -1, -1), c("accent"))
     elif mark in ("differs", "upstream"):
         _cut_square(p, r, c("error") if mark == "differs" else c("quiet"), mark == "differs")

@@ -1,16 +1,30 @@
-"""A plain table for what is looked up and compared: sorted by any column, one row selected, bars where there is room."""
+"""The one model and the one view of all lists: sorted in natural order, filtered, with columns to hide, copied from and
+exported.
+
+A list is rows by id. The model keeps the order and the filter, and moves rows instead of building them anew, so that an
+open editor and the selection stay with their row; what a cell says and what it is sorted by comes from a subclass. One
+subclass here takes finished rows; the list of items works its cells out while they are painted, because a rig has
+thousands of them.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Hashable
+import csv
+import io
+from collections.abc import Hashable, Sequence
 from dataclasses import dataclass
+from functools import partial
+from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QRectF, Qt, Signal
-from PySide6.QtGui import QPainter
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QPoint, QRectF, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QKeySequence, QPainter
 from PySide6.QtWidgets import (
     QAbstractItemView,
+    QApplication,
+    QFileDialog,
     QHeaderView,
+    QMenu,
     QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
@@ -20,8 +34,10 @@ from PySide6.QtWidgets import (
 
 from welvo.app.widgets import marks
 from welvo.app.widgets.painting import LEFT, RIGHT, box, text
+from welvo.app.widgets.refusals import guarded, inform
 from welvo.app.widgets.theme import THEME
-from welvo.rig.notation import natural
+from welvo.formats.rigfile import write_atomic
+from welvo.rig.notation import natural, plural
 
 AnyIndex = QModelIndex | QPersistentModelIndex
 
@@ -34,57 +50,101 @@ class Head:
     width: int
     kind: str = "text"
     help: str = ""
+    key: str = ""
 
 
-@dataclass(frozen=True)
-class Line:
-    """One row: an id, its cells, what each is sorted by (the cell itself when absent), and whether it is quiet."""
+class ListModel(QAbstractTableModel):
+    """Rows by id under columns. Subclasses say which ids there are, what a cell says and what it is sorted by."""
 
-    id: Hashable
-    cells: tuple[str, ...]
-    ranks: tuple[Any, ...] = ()
-    quiet: bool = False
-    bold: bool = False
-
-
-class _Model(QAbstractTableModel):
-    def __init__(self, heads: tuple[Head, ...]) -> None:
+    def __init__(self, heads: tuple[Head, ...] = ()) -> None:
         super().__init__()
         self.heads = heads
-        self.lines: list[Line] = []
-        self._sort: tuple[int, Qt.SortOrder] | None = None
+        self.ids: list[Any] = []
+        self.sorted_by: tuple[int, Qt.SortOrder] | None = None
+        self._filter = ""
+        self._ranks: dict[Any, Any] = {}
+        self._row_of: dict[Any, int] = {}
 
-    def show(self, lines: list[Line]) -> None:
-        wanted = self._sorted(lines)
-        if wanted == self.lines:
+    # ---- what a subclass says
+
+    def all_ids(self) -> list[Any]:
+        raise NotImplementedError
+
+    def cell(self, id_: Any, column: int) -> str:
+        raise NotImplementedError
+
+    def rank(self, id_: Any, column: int) -> Any:
+        """What a row is sorted by in a column; the default is natural order, empty cells at one end."""
+        words = self.cell(id_, column)
+        return (not words, natural(words))
+
+    def matches(self, id_: Any, words: str) -> bool:
+        """Whether a row is shown under a filter that is not empty."""
+        have = " ".join(self.cell(id_, n) for n in range(len(self.heads))).lower()
+        return all(w in have for w in words.lower().split())
+
+    # ---- order and filter
+
+    def set_filter(self, words: str) -> None:
+        self._filter = words.strip()
+        self.arrange()
+
+    def sort(self, column: int, order: Qt.SortOrder = Qt.SortOrder.AscendingOrder) -> None:
+        self.sorted_by = (column, order) if column >= 0 else None
+        self._ranks = {}
+        self.arrange()
+
+    def row_of(self, id_: Any) -> int:
+        """The row of an id, or −1 when the filter hides it."""
+        return self._row_of.get(id_, -1)
+
+    def wanted(self) -> list[Any]:
+        """The ids to show, filtered and in order."""
+        ids = self.all_ids()
+        if self.sorted_by and not self._ranks:
+            self._ranks = {i: self.rank(i, self.sorted_by[0]) for i in ids}
+        if self._filter:
+            ids = [i for i in ids if self.matches(i, self._filter)]
+        if self.sorted_by:
+            ids.sort(key=self._ranks.__getitem__, reverse=self.sorted_by[1] == Qt.SortOrder.DescendingOrder)
+        return ids
+
+    def take_order(self, ids: list[Any]) -> None:
+        self.ids = ids
+        self._row_of = {i: n for n, i in enumerate(ids)}
+
+    def arrange(self) -> None:
+        """Filter and sort again. Rows that only move are moved, so that an open editor stays with its row."""
+        ids = self.wanted()
+        if len(ids) != len(self.ids) or set(ids) != set(self.ids):
+            self.beginResetModel()
+            self.take_order(ids)
+            self.endResetModel()
             return
-        if [x.id for x in wanted] == [x.id for x in self.lines]:
-            self.lines = wanted
-            self.dataChanged.emit(self.index(0, 0), self.index(len(wanted) - 1, len(self.heads) - 1))
-            return
-        self.beginResetModel()
-        self.lines = wanted
-        self.endResetModel()
+        if ids != self.ids:
+            self.layoutAboutToBeChanged.emit()
+            row_of = {i: n for n, i in enumerate(ids)}
+            before = self.persistentIndexList()
+            after = [self.index(row_of[self.ids[x.row()]], x.column()) for x in before]
+            self.take_order(ids)
+            self.changePersistentIndexList(before, after)
+            self.layoutChanged.emit()
+        self.tell_all()
 
-    def _sorted(self, lines: list[Line]) -> list[Line]:
-        if self._sort is None:
-            return lines
-        column, order = self._sort
+    def tell_all(self) -> None:
+        if self.ids:
+            self.dataChanged.emit(self.index(0, 0), self.index(len(self.ids) - 1, len(self.heads) - 1))
 
-        def rank(line: Line) -> tuple[Any, ...]:
-            value = line.ranks[column] if column < len(line.ranks) else line.cells[column]
-            return (True, natural(value)) if isinstance(value, str) else (False, value)
-
-        return sorted(lines, key=rank, reverse=order == Qt.SortOrder.DescendingOrder)
+    # ---- Qt's side
 
     def rowCount(self, parent: AnyIndex = QModelIndex()) -> int:  # noqa: B008
-        return 0 if parent.isValid() else len(self.lines)
+        return 0 if parent.isValid() else len(self.ids)
 
     def columnCount(self, parent: AnyIndex = QModelIndex()) -> int:  # noqa: B008
         return len(self.heads)
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        if orientation != Qt.Orientation.Horizontal:
+        if orientation != Qt.Orientation.Horizontal or section >= len(self.heads):
             return None
         head = self.heads[section]
         if role == Qt.ItemDataRole.DisplayRole:
@@ -97,22 +157,61 @@ class _Model(QAbstractTableModel):
 
     def data(self, index: AnyIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if index.isValid() and role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
-            return self.lines[index.row()].cells[index.column()]
+            return self.cell(self.ids[index.row()], index.column())
         return None
 
-    def sort(self, column: int, order: Qt.SortOrder = Qt.SortOrder.AscendingOrder) -> None:
-        self._sort = (column, order) if column >= 0 else None
-        self.show(list(self.lines))
+
+@dataclass(frozen=True)
+class ListRow:
+    """One row: an id, its cells, what each is sorted by (the cell itself when absent), and whether it is quiet."""
+
+    id: Hashable
+    cells: tuple[str, ...]
+    ranks: tuple[Any, ...] = ()
+    quiet: bool = False
+    bold: bool = False
+
+
+class RowModel(ListModel):
+    """Finished rows, shown anew as a whole; only what became another is told."""
+
+    def __init__(self, heads: tuple[Head, ...]) -> None:
+        super().__init__(heads)
+        self.rows: dict[Any, ListRow] = {}
+
+    @property
+    def lines(self) -> list[ListRow]:
+        """The rows as they stand, filtered and in order."""
+        return [self.rows[i] for i in self.ids]
+
+    def show(self, rows: Sequence[ListRow]) -> None:
+        now = {r.id: r for r in rows}
+        if now == self.rows and list(now) == list(self.rows):
+            return
+        self.rows = now
+        self._ranks = {}
+        self.arrange()
+
+    def all_ids(self) -> list[Any]:
+        return list(self.rows)
+
+    def cell(self, id_: Any, column: int) -> str:
+        return self.rows[id_].cells[column]
+
+    def rank(self, id_: Any, column: int) -> Any:
+        row = self.rows[id_]
+        value = row.ranks[column] if column < len(row.ranks) else row.cells[column]
+        return (True, natural(value)) if isinstance(value, str) else (False, value)
 
 
 class _Delegate(QStyledItemDelegate):
-    def __init__(self, ledger: Ledger) -> None:
-        super().__init__(ledger)
-        self._ledger = ledger
+    def __init__(self, shown: RowList) -> None:
+        super().__init__(shown)
+        self._rows = shown.rows
 
     def paint(self, p: QPainter, option: QStyleOptionViewItem, index: AnyIndex) -> None:
-        head = self._ledger.rows.heads[index.column()]
-        line = self._ledger.rows.lines[index.row()]
+        head = self._rows.heads[index.column()]
+        line = self._rows.rows[self._rows.ids[index.row()]]
         words = line.cells[index.column()]
         r = QRectF(option.rect)
         if option.state & QStyle.StateFlag.State_Selected:
@@ -161,54 +260,153 @@ def _bar(p: QPainter, r: QRectF, words: str) -> None:
     )
 
 
-def plain(table: QTableView) -> QHeaderView:
-    """What every list has: whole rows of 24, no grid, columns of a width of their own. Gives its header."""
-    table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-    table.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
-    table.setShowGrid(False)
-    table.setWordWrap(False)
-    side = table.verticalHeader()
-    side.setVisible(False)
-    side.setDefaultSectionSize(24)
-    side.setMinimumSectionSize(24)
-    header = table.horizontalHeader()
-    header.setMinimumSectionSize(24)
-    header.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
-    header.setStretchLastSection(True)
-    header.setHighlightSections(False)
-    return header
+def written(cells: Sequence[Sequence[str]], between: str) -> str:
+    """Rows of cells as text; what holds the character between them is quoted."""
+    out = io.StringIO()
+    csv.writer(out, delimiter=between, lineterminator="\n").writerows(cells)
+    return out.getvalue()
 
 
-class Ledger(QTableView):
+def copy_cells(cells: Sequence[Sequence[str]]) -> str:
+    """Put headings and rows on the clipboard, as a spreadsheet takes them, and say so."""
+    QApplication.clipboard().setText(written(cells, "\t"))
+    return f"{plural(len(cells) - 1, 'row')} copied, with headings."
+
+
+class ListView(QTableView):
+    """What every list has: whole rows, columns to hide, copying and export."""
+
+    def __init__(self, name: str, model: ListModel) -> None:
+        super().__init__()
+        self.listed = model
+        self.hidden: set[str] = set()
+        self.setModel(model)
+        self.setAccessibleName(name)
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        self.setShowGrid(False)
+        self.setWordWrap(False)
+        side = self.verticalHeader()
+        side.setVisible(False)
+        side.setDefaultSectionSize(24)
+        side.setMinimumSectionSize(24)
+        header = self.horizontalHeader()
+        header.setMinimumSectionSize(24)
+        header.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
+        header.setStretchLastSection(True)
+        header.setHighlightSections(False)
+        header.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        header.customContextMenuRequested.connect(lambda at: self.column_menu().popup(header.mapToGlobal(at)))
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.customContextMenuRequested.connect(self._offer)
+
+    # ---- columns
+
+    def widths(self) -> None:
+        """Give every column its width, and hide those that are not wanted."""
+        for n, head in enumerate(self.listed.heads):
+            self.setColumnWidth(n, head.width)
+            self.setColumnHidden(n, (head.key or head.title) in self.hidden)
+
+    def column_menu(self) -> QMenu:
+        """Which columns are shown."""
+        menu = QMenu(self)
+        for head in self.listed.heads:
+            if head.title:
+                act = menu.addAction(head.title, partial(self._toggle, head.key or head.title))
+                act.setCheckable(True)
+                act.setChecked((head.key or head.title) not in self.hidden)
+        return menu
+
+    def _toggle(self, key: str) -> None:
+        self.hidden ^= {key}
+        self.widths()
+
+    # ---- copying
+
+    def row_menu(self) -> QMenu:
+        """What can be done with the rows: here, what every list has."""
+        menu = QMenu(self)
+        self.add_copying(menu)
+        return menu
+
+    def add_copying(self, menu: QMenu) -> None:
+        menu.addAction("Copy rows", self.copy_rows).setEnabled(bool(self.chosen()))
+        menu.addAction("Copy the whole list", partial(self.copy_rows, whole=True))
+        menu.addAction("Export as CSV…", self.export)
+
+    def _offer(self, at: QPoint) -> None:
+        self.row_menu().popup(self.viewport().mapToGlobal(at))
+
+    def chosen(self) -> list[Any]:
+        """Ids of the selected rows, from top to bottom."""
+        rows: set[int] = set()
+        for r in self.selectionModel().selection().toList():
+            rows.update(range(r.top(), r.bottom() + 1))
+        return [self.listed.ids[n] for n in sorted(rows) if n < len(self.listed.ids)]
+
+    def as_cells(self, ids: Sequence[Any]) -> list[list[str]]:
+        """Headings and rows as they are shown, without marks, bars and hidden columns."""
+        shown = [
+            n
+            for n, h in enumerate(self.listed.heads)
+            if h.title and h.kind not in ("mark", "bar") and not self.isColumnHidden(n)
+        ]
+        titles = [self.listed.heads[n].title for n in shown]
+        return [titles, *([self.listed.cell(i, n) for n in shown] for i in ids)]
+
+    def copy_rows(self, *, whole: bool = False) -> None:
+        """Put the selected rows, or all, on the clipboard, with headings, as a spreadsheet takes them."""
+        ids = self.listed.ids if whole else self.chosen()
+        if ids:
+            inform(self, copy_cells(self.as_cells(ids)))
+
+    def export(self) -> None:
+        """Ask for a file and write the whole list into it."""
+        start = str(Path.home() / f"{self.accessibleName()}.csv")
+        name, _ = QFileDialog.getSaveFileName(self, "Export the list", start, "CSV table (*.csv)")
+        if name:
+            guarded(self, self.export_to, Path(name))
+
+    def export_to(self, path: Path) -> None:
+        """Write all rows that are shown. Raises Refused when the file cannot be written."""
+        path = path if path.suffix else path.with_suffix(".csv")
+        write_atomic(path, written(self.as_cells(self.listed.ids), ",").encode(), keep=True)
+        inform(self, f"{plural(len(self.listed.ids), 'row')} written to {path.name}.")
+
+    def keyPressEvent(self, e: QKeyEvent) -> None:
+        if e.matches(QKeySequence.StandardKey.Copy):
+            self.copy_rows()
+        else:
+            super().keyPressEvent(e)
+
+
+class RowList(ListView):
     """Emits `picked` with the id of the row that was chosen by hand."""
 
     picked = Signal(object)
 
     def __init__(self, name: str, heads: tuple[Head, ...], parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.rows = _Model(heads)
-        self.setModel(self.rows)
+        self.rows = RowModel(heads)
+        super().__init__(name, self.rows)
         self.setItemDelegate(_Delegate(self))
-        self.setAccessibleName(name)
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        header = plain(self)
-        for n, head in enumerate(heads):
-            self.setColumnWidth(n, head.width)
-        header.setSortIndicator(-1, Qt.SortOrder.AscendingOrder)
+        self.widths()
+        self.horizontalHeader().setSortIndicator(-1, Qt.SortOrder.AscendingOrder)
         self.setSortingEnabled(True)
         self._busy = False
         self.selectionModel().currentRowChanged.connect(self._current)
 
     def _current(self, now: QModelIndex, _: QModelIndex) -> None:
         if now.isValid() and not self._busy:
-            self.picked.emit(self.rows.lines[now.row()].id)
+            self.picked.emit(self.rows.ids[now.row()])
 
-    def show_lines(self, lines: list[Line], chosen: Hashable = None) -> None:
+    def show_lines(self, lines: list[ListRow], chosen: Hashable = None) -> None:
         """Show other rows; the row of `chosen` is selected without telling anybody."""
         self._busy = True
         self.rows.show(lines)
-        row = next((n for n, line in enumerate(self.rows.lines) if chosen not in (None, "") and line.id == chosen), -1)
+        row = self.rows.row_of(chosen) if chosen not in (None, "") else -1
         if row >= 0:
             self.selectRow(row)
         else:

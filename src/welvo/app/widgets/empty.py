@@ -1,0 +1,32 @@
+"""The page of a station that has nothing to show yet: what belongs here, and the first thing to do."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QLabel, QWidget
+
+from welvo.app.widgets.painting import column, label, row
+
+
+class EmptyPage(QWidget):
+    """A title, one or two sentences, and the widgets to begin with; a hint stands quietly under them."""
+
+    def __init__(self, title: str, words: tuple[str, ...], *begin: QWidget, hint: bool = False) -> None:
+        super().__init__()
+        body = column((40, 40, 40, 40), 10)
+        body.addStretch(1)
+        self.words = [_centred(label(w, 13, wrap=True)) for w in words]
+        for line in (_centred(label(title, 22, True)), *self.words):
+            body.addWidget(line)
+        if begin:
+            body.addLayout(row(None, *begin, None))
+        self.hint = _centred(label("", 11, quiet=True, wrap=True))
+        if hint:
+            body.addWidget(self.hint)
+        body.addStretch(2)
+        self.setLayout(body)
+
+
+def _centred(made: QLabel) -> QLabel:
+    made.setAlignment(Qt.AlignmentFlag.AlignCenter)
+    return made
