@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
+from welvo.app.commands import key_rows
 from welvo.checks import checker  # noqa: F401  (importing it registers the rules)
 from welvo.checks.registry import RULES
 from welvo.formats.rigfile import schema
@@ -50,6 +51,20 @@ def findings() -> str:
     return "\n".join(out) + "\n"
 
 
+def keys() -> str:
+    """`docs/keys.md`: every key, from the table of commands."""
+    out = [
+        "# Keys",
+        "",
+        "Made from `app/commands.py` by `make docs`. Menus open with Alt and their underlined letter.",
+        "",
+        "| where | keys | what they do |",
+        "| --- | --- | --- |",
+        *(f"| {where} | {said} | {what} |" for where, said, what in key_rows()),
+    ]
+    return "\n".join(out) + "\n"
+
+
 def words() -> str:
     """`docs/functions.md`: the words a chart understands."""
     out = [
@@ -67,6 +82,7 @@ def words() -> str:
 MADE = {
     "findings.md": findings,
     "functions.md": words,
+    "keys.md": keys,
     "rig.schema.json": lambda: json.dumps(schema(), indent=1, ensure_ascii=False) + "\n",
 }
 

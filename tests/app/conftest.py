@@ -49,7 +49,7 @@ def make(qtbot: QtBot, tmp_path: Path) -> Iterator[Callable[[Rig], Window]]:
         w.deleteLater()
     # Without an event loop of its own a test run never gets to deferred deletes, and each window would slow the next.
     QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
-    THEME.name, THEME.step = "dusk", 0
+    THEME.name, THEME.step = "dark", 0
 
 
 @pytest.fixture

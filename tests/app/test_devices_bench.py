@@ -39,7 +39,7 @@ class Ears:
     def sources(self, now: float) -> list[Any]:
         return []
 
-    def levels(self, protocol: str, wire: int) -> None:
+    def levels(self, protocol: str, network: int) -> None:
         return None
 
     def own(self, cid: bytes) -> None: ...
@@ -51,7 +51,7 @@ class Ears:
 @pytest.fixture
 def ears(small: Window) -> Ears:
     made = Ears(small)
-    small.wire.listener = made  # type: ignore[assignment]
+    small.network.listener = made  # type: ignore[assignment]
     return made
 
 
@@ -134,7 +134,7 @@ def test_identify_lets_the_box_blink_and_stop(small: Window, ears: Ears, qtbot: 
 
 
 def test_a_push_that_cannot_be_done_says_why(small: Window, ears: Ears) -> None:
-    assert not small.wire.push("d", ("A.universe",))
+    assert not small.network.push("d", ("A.universe",))
     assert "has answered yet" in small.message.words and small.session.observed.log[-1].what.startswith("push failed")
 
 
@@ -187,17 +187,17 @@ def pick(window: Window, qtbot: QtBot, typed: str) -> None:
 def test_nothing_is_sent_before_arming(bench: Window, qtbot: QtBot, engines: list[Recorder]) -> None:
     pick(bench, qtbot, "101-102")
     bench.bench.bank.hold(2, 1.0)
-    assert engines == [] and not bench.wire.armed
+    assert engines == [] and not bench.network.armed
     assert bench.bench._sentence.text().startswith("Not armed")
     qtbot.mouseClick(bench.head.arm, Qt.MouseButton.LeftButton)
     (engine,) = engines
     assert [s["wire"] for s in engine.streams[0]] == [1, 2]
     assert engine.frames[-1][4] == engine.frames[-1][12] == 255
-    bench.wire.levels.hold(["a"], "Dimmer", 0.0)
-    bench.wire.touch()
+    bench.network.levels.hold(["a"], "Dimmer", 0.0)
+    bench.network.touch()
     qtbot.waitUntil(lambda: engine.frames[-1][4] == 0, timeout=1000)
     qtbot.keyClick(bench, Qt.Key.Key_F9, Qt.KeyboardModifier.ShiftModifier)
-    assert not bench.wire.armed and not engine.alive
+    assert not bench.network.armed and not engine.alive
 
 
 def test_arming_without_a_feed_is_refused(bench: Window, engines: list[Recorder]) -> None:
@@ -205,17 +205,17 @@ def test_arming_without_a_feed_is_refused(bench: Window, engines: list[Recorder]
 
     bench.session.edit(remove_feed, "w1")
     bench.session.edit(remove_feed, "w2")
-    assert not bench.wire.arm() and engines == [] and "Nothing to arm" in bench.message.words
+    assert not bench.network.arm() and engines == [] and "Nothing to arm" in bench.message.words
 
 
 def test_other_universes_disarm_and_other_feeds_do_not(bench: Window, engines: list[Recorder]) -> None:
     from welvo.rig.edits import add_universe, set_feed
 
-    assert bench.wire.arm()
+    assert bench.network.arm()
     bench.session.edit(set_feed, "w1", "x", priority=150)
-    assert engines[0].streams[-1][0]["priority"] == 150 and bench.wire.armed
+    assert engines[0].streams[-1][0]["priority"] == 150 and bench.network.armed
     bench.session.edit(add_universe)
-    assert not bench.wire.armed and "Disarmed" in bench.message.words
+    assert not bench.network.armed and "Disarmed" in bench.message.words
 
 
 def test_picking_by_numbers_addresses_and_names(bench: Window, qtbot: QtBot) -> None:
@@ -235,7 +235,7 @@ def test_picking_by_numbers_addresses_and_names(bench: Window, qtbot: QtBot) -> 
 
 def test_faders_by_mouse_and_keys(bench: Window, qtbot: QtBot) -> None:
     pick(bench, qtbot, "101")
-    bank, levels = bench.bench.bank, bench.wire.levels
+    bank, levels = bench.bench.bank, bench.network.levels
     column = bank.column(2)
     qtbot.mouseClick(bank, Qt.MouseButton.LeftButton, pos=QPoint(int(column.center().x()), 34))
     assert levels.held["a", "Dimmer"] == 1.0
@@ -258,14 +258,14 @@ def test_faders_by_mouse_and_keys(bench: Window, qtbot: QtBot) -> None:
 
 def test_buttons_of_the_bench(bench: Window, qtbot: QtBot) -> None:
     pick(bench, qtbot, "201")
-    levels = bench.wire.levels
+    levels = bench.network.levels
     qtbot.mouseClick(button(bench, "Light up"), Qt.MouseButton.LeftButton)
-    assert bench.wire.frames()["u2"][:5].tolist() == [255] * 5
+    assert bench.network.frames()["u2"][:5].tolist() == [255] * 5
     qtbot.keyClick(bench, Qt.Key.Key_F9)
-    assert levels.blackout and bench.wire.frames()["u2"][:5].tolist() == [0] * 5 and bench.bench.blackout.isChecked()
+    assert levels.blackout and bench.network.frames()["u2"][:5].tolist() == [0] * 5 and bench.bench.blackout.isChecked()
     qtbot.keyClick(bench, Qt.Key.Key_F9)
     qtbot.mouseClick(button(bench, "Zero all"), Qt.MouseButton.LeftButton)
-    assert bench.wire.frames()["u2"][:5].tolist() == [0] * 5 and levels.held
+    assert bench.network.frames()["u2"][:5].tolist() == [0] * 5 and levels.held
     qtbot.mouseClick(button(bench, "Release all"), Qt.MouseButton.LeftButton)
     assert not levels.held
 
@@ -281,11 +281,11 @@ def test_raw_slots_are_held_and_bad_ones_refused(bench: Window, qtbot: QtBot) ->
         b.raw_place.setText(place)
         b.raw_level.setText(level)
         b._hold_raw()
-        assert says in bench.message.words and not bench.wire.levels.raw
+        assert says in bench.message.words and not bench.network.levels.raw
     b.raw_place.setText("1.005")
     b.raw_level.setText("50%")
     b._hold_raw()
-    assert bench.wire.levels.raw == {("u1", 5): 128} and b._raw_words.text() == "101 · dimmer · 128 = 50 % = 0x80"
+    assert bench.network.levels.raw == {("u1", 5): 128} and b._raw_words.text() == "101 · dimmer · 128 = 50 % = 0x80"
 
 
 def test_levels_in_every_writing() -> None:
@@ -298,25 +298,25 @@ def test_levels_in_every_writing() -> None:
 def test_the_panel_names_the_cause_and_offers_the_fix(bench: Window, ears: Ears, qtbot: QtBot) -> None:
     hear(bench, wire_a=2)
     pick(bench, qtbot, "101")
-    bench.wire.arm()
-    bench.wire.levels.hold(["a"], "Dimmer", 1.0)
-    bench.wire.touch()
+    bench.network.arm()
+    bench.network.levels.hold(["a"], "Dimmer", 1.0)
+    bench.network.touch()
     bench.bench.panel.refresh()
     QApplication.processEvents()
     qtbot.mouseClick(button(bench, "Push sACN 1"), Qt.MouseButton.LeftButton)
     assert isinstance(ears.sent[0][0], artnet.Address)
-    bench.wire.disarm()
+    bench.network.disarm()
 
 
 def test_settings_of_this_computer_survive_and_bad_ones_are_replaced() -> None:
     from welvo.app.computer import Computer
 
-    Computer(theme="paper", recent=["a"]).save()
+    Computer(theme="light", recent=["a"]).save()
     found = Computer.load()
-    assert (found.theme, found.recent) == ("paper", ["a"])
+    assert (found.theme, found.recent) == ("light", ["a"])
     found.remember("b")
     found.remember("a")
     assert found.recent == ["a", "b"]
     for bad in (b"{", b'{"theme": 5}', b'{"theme": "neon"}'):
         Computer.file().write_bytes(bad)
-        assert Computer.load().theme == "dusk"
+        assert Computer.load().theme == "dark"

@@ -29,7 +29,7 @@ def test_from_dark_to_light_in_the_window(demo: Demo, qtbot: QtBot, tmp_path: Pa
     window = make_window(Session(demo.rig), Computer(), "127.0.0.1", tmp_path)
     window.may_leave = lambda: True  # type: ignore[method-assign]
     window.show()
-    window.wire.start()
+    window.network.start()
     try:
         live(window, qtbot)
     finally:
@@ -43,13 +43,13 @@ def live(window: object, qtbot: QtBot) -> None:
     from welvo.app.window import Window
 
     assert isinstance(window, Window)
-    session, wire = window.session, window.wire
+    session, network = window.session, window.network
 
     def until(condition: Callable[[], bool]) -> None:
         qtbot.waitUntil(condition, timeout=15_000)
 
     def dimmer_at_the_lamp() -> int:
-        given = wire.port_gives("d1", "A")
+        given = network.port_gives("d1", "A")
         return given[149] if given else -1
 
     until(lambda: len(session.observed.heard) == 4)
@@ -57,11 +57,11 @@ def live(window: object, qtbot: QtBot) -> None:
     session.select_items(["f207"])
     window.show_station("Bench")
     qtbot.mouseClick(window.head.arm, Qt.MouseButton.LeftButton)
-    assert wire.armed and "Armed" not in window.message.words
+    assert network.armed and "Armed" not in window.message.words
     for function, value in (("Dimmer", 1.0), ("Shutter1", 1.0), ("ColorAdd_R", 1.0)):
-        wire.levels.hold(["f207"], function, value)
-    wire.touch()
-    until(lambda: (wire.on_wire("u3") or bytes(512))[149] == 255)
+        network.levels.hold(["f207"], function, value)
+    network.touch()
+    until(lambda: (network.on_wire("u3") or bytes(512))[149] == 255)
     until(lambda: session.report.codes == EXPECTED_LIVE)
     time.sleep(0.5)
     until(lambda: window.bench._sentence.text().startswith("Port A of WEIR-2 gives out other levels"))
@@ -81,8 +81,8 @@ def live(window: object, qtbot: QtBot) -> None:
         "matches",
     ]  # the port's own, once the box was read again
     until(lambda: bool(window.ribbon.shown) and [j.mark for j in window.ribbon.shown.joints] == wanted)
-    engine = wire.engine
+    engine = network.engine
     assert engine
-    wire.disarm()
+    network.disarm()
     assert not engine.alive
     until(lambda: not [s for s in session.observed.sources if s.own and s.protocol == "sacn"])

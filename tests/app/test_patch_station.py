@@ -9,8 +9,9 @@ from PySide6.QtGui import QWheelEvent
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from welvo.app.patch.station import AddFixtures
-from welvo.app.patch.tape_frame import GUTTER, HEADER, NAMED
+from welvo.app.commands import ZOOMS
+from welvo.app.patch.add_fixtures import AddFixtures
+from welvo.app.patch.tape_frame import GUTTER, HEADER
 from welvo.app.patch.tape_painting import blocks_of
 from welvo.app.session import Selection
 from welvo.app.window import Window
@@ -49,7 +50,7 @@ def patch(small: Window) -> Window:
 def test_zooms_have_names_and_steps_in_between(window: Window, qtbot: QtBot) -> None:
     window.show_station("Patch")
     tapes = window.patch.tapes
-    for n, name in enumerate(NAMED, 1):
+    for n, name in enumerate(ZOOMS, 1):
         qtbot.keyClick(window, str(n), CTRL)
         assert tapes.level_name == name and window.patch._zoom[name].isChecked()
         assert not tapes.grab().isNull()
@@ -72,7 +73,7 @@ def test_zooms_have_names_and_steps_in_between(window: Window, qtbot: QtBot) -> 
 
 def test_every_zoom_hits_the_slot_that_is_drawn_there(window: Window) -> None:
     tapes = window.patch.tapes
-    for level in NAMED:
+    for level in ZOOMS:
         tapes.set_level(level)
         for universe, address in (("u1", 1), ("u1", 41), ("u2", 300)):
             tapes._centre(address)
@@ -308,6 +309,6 @@ def test_a_thousand_universes_are_drawn_and_found(make: Callable[[Rig], Window])
 
     window = make(Rig(universes={f"u{n}": Universe(number=n) for n in range(1, 1001)}))
     window.session.select(Selection("universe", ("u700",)))
-    for level in NAMED:
+    for level in ZOOMS:
         window.patch.tapes.set_level(level)
         assert not window.patch.tapes.grab().isNull()

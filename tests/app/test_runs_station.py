@@ -362,7 +362,7 @@ def test_a_finding_leads_to_its_segment(runs: Window) -> None:
 
 @pytest.mark.parametrize("step", [0, 2])
 def test_nothing_in_the_panel_is_wider_than_the_panel(runs: Window, step: int) -> None:
-    runs.set_look("dusk", step)
+    runs.set_look("dark", step)
     did = pen(runs)
     runs.session.edit(hang_wish, did, "8", "lamps 3: dimmer red green")
     for device, port, n in (

@@ -14,7 +14,7 @@ DUSK = "#a37640/#462d0b #71c4aa/#245748 #bac8fe/#4e577b #b19454/#4d3d15 #2f918a/
 PAPER = "#a97c46/#fce3c8 #046852/#b1d8ca #343d72/#b7bfdf #866b29/#e8d9ba #369890/#c7f2ed #584e87/#cdc9ea #4b4303/#c6c3a1 #0b7d87/#b9e4e8"
 
 
-@pytest.mark.parametrize(("theme", "wanted"), [("dusk", DUSK), ("paper", PAPER)])
+@pytest.mark.parametrize(("theme", "wanted"), [("dark", DUSK), ("light", PAPER)])
 def test_the_first_eight_tints(theme: str, wanted: str) -> None:
     for k, pair in enumerate(wanted.split()):
         for have, want in zip(tint_hex(k, theme), pair.split("/")):
@@ -23,7 +23,7 @@ def test_the_first_eight_tints(theme: str, wanted: str) -> None:
     assert [weave(k) for k in (0, 7, 8, 16, 24)] == [0, 0, 1, 2, 0]
 
 
-@pytest.mark.parametrize("theme", ["dusk", "paper"])
+@pytest.mark.parametrize("theme", ["dark", "light"])
 def test_contrasts(theme: str) -> None:
     t = TOKENS[theme]
     for ground in ("station", "raised", "select"):
@@ -41,7 +41,7 @@ def test_contrasts(theme: str) -> None:
         spine, body = tint_hex(k, theme)
         floor = 5.55 if k < 8 else 4.5
         assert contrast(t["text"], body) >= floor and contrast(spine, t["field"]) >= 3.3, k
-    assert TOKENS["dusk"].keys() == TOKENS["paper"].keys()
+    assert TOKENS["dark"].keys() == TOKENS["light"].keys()
 
 
 def test_a_colour_that_does_not_exist_loses_chroma_until_it_does() -> None:

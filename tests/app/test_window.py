@@ -13,10 +13,11 @@ from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QPushButton, Q
 from pytestqt.qtbot import QtBot
 
 from tests.app.conftest import answer, hear, press_in_dialog
+from welvo.app.commands import PATCH_PAGES
+from welvo.app.patch.add_fixtures import AddFixtures
 from welvo.app.patch.laying_form import LayForm, ModeForm, PackForm
 from welvo.app.patch.pages import RenumberBlock
 from welvo.app.patch.paste import PasteRows
-from welvo.app.patch.station import PAGES, AddFixtures
 from welvo.app.profiles.compare import CompareModes
 from welvo.app.profiles.library import Library
 from welvo.app.profiles.range_editor import PasteRanges
@@ -78,7 +79,7 @@ def everywhere(window: Window) -> list[QWidget]:
     window.session.edit(add_feed, "u1", "ddp")
     window.session.edit(add_feed, "u1", "serial")
     window.show_station("Patch")
-    for page in PAGES:
+    for page in PATCH_PAGES:
         window.patch.show_page(page)
         window.session.select(Selection("universe", ("u1",)))
         QApplication.processEvents()
@@ -142,7 +143,7 @@ def test_a_value_being_typed_is_committed(small: Window, qtbot: QtBot, tmp_path:
         assert small.session.save(tmp_path / "x.welvo")
         assert load(tmp_path / "x.welvo").fixtures["a"].name == "Over the door"
     elif how == "arm":
-        assert small.wire.arm()
+        assert small.network.arm()
     elif how == "undo":
         small.session.undo()  # the value is taken over first, and then undone: redo has it
         small.session.redo()
@@ -201,7 +202,7 @@ def test_the_jump_box_goes_where_it_is_told(window: Window, qtbot: QtBot) -> Non
     jump("Undertow")
     jump("lift lobby")
     assert window.session.selection == Selection("universe", ("u12",))
-    jump("Former finding")
+    jump("Previous finding")
     assert window.drawer.isVisible()
     window.focus_jump()
     qtbot.keyClicks(window.jump, "zzz")
@@ -344,18 +345,18 @@ def test_a_recovered_rig_comes_back_unsaved(small: Window, rig: Rig, tmp_path: P
 
 
 def test_both_themes_and_larger_text_draw_every_station(window: Window) -> None:
-    for theme, step in (("paper", 0), ("paper", 2), ("dusk", 2)):
+    for theme, step in (("light", 0), ("light", 2), ("dark", 2)):
         window.set_look(theme, step)
         for name in window.stations:
             window.show_station(name)
             assert not window.grab().isNull()
-    window.set_look("dusk", 0)
-    assert (THEME.name, THEME.step) == ("dusk", 0)
+    window.set_look("dark", 0)
+    assert (THEME.name, THEME.step) == ("dark", 0)
 
 
 def test_larger_text_fits_at_1280_and_leaves_the_menus(window: Window) -> None:
     window.resize(1280, 800)
-    window.set_look("dusk", 2)
+    window.set_look("dark", 2)
     QApplication.processEvents()
     picture = window.menus.grab().toImage()
     shades = {picture.pixel(x, y) for x in range(picture.width()) for y in range(picture.height())}

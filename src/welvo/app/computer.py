@@ -15,7 +15,7 @@ class Computer(msgspec.Struct, kw_only=True):
     """Kept in the user's configuration folder. Unreadable settings are replaced by these defaults."""
 
     interface: str = "127.0.0.1"
-    theme: str = "dusk"
+    theme: str = "dark"
     text_step: int = 0
     recent: list[str] = []
     width: int = 1280
@@ -36,8 +36,9 @@ class Computer(msgspec.Struct, kw_only=True):
             found = msgspec.json.decode(cls.file().read_bytes(), type=cls)
         except (OSError, msgspec.DecodeError):
             return cls()
-        if found.theme not in ("dusk", "paper"):
-            found.theme = "dusk"
+        found.theme = {"dusk": "dark", "paper": "light"}.get(found.theme, found.theme)  # as they were called once
+        if found.theme not in ("dark", "light"):
+            found.theme = "dark"
         return found
 
     def save(self) -> None:

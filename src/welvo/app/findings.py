@@ -8,7 +8,7 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from welvo.app.network import Wire
+from welvo.app.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import dialogs, marks
 from welvo.app.widgets.fields import set_help
@@ -62,7 +62,7 @@ class Opened(QFrame):
 
     go = Signal(object)
 
-    def __init__(self, session: Session, wire: Wire, finding: Finding) -> None:
+    def __init__(self, session: Session, network: Network, finding: Finding) -> None:
         super().__init__()
         self._finding = finding
         c = THEME.color
@@ -88,7 +88,7 @@ class Opened(QFrame):
         for n, fix in enumerate(finding.fixes[:5]):
             made = button(
                 fix.label,
-                lambda fix=fix: run_fix(session, wire, fix),
+                lambda fix=fix: run_fix(session, network, fix),
                 "; ".join(f"{a}: {b} → {d}" for a, b, d in fix.changes),
                 primary=n == 0,
             )
@@ -152,10 +152,10 @@ class Drawer(QFrame):
     go = Signal(object)
     closed = Signal()
 
-    def __init__(self, session: Session, wire: Wire, parent: QWidget) -> None:
+    def __init__(self, session: Session, network: Network, parent: QWidget) -> None:
         super().__init__(parent)
         self._session = session
-        self._wire = wire
+        self._network = network
         self.setObjectName("drawer")
         self.setAccessibleName("Findings")
         self.by = "cause"
@@ -256,7 +256,7 @@ class Drawer(QFrame):
             line.clicked.connect(lambda f=f: self._session.attempt(unwaive, f.code, f.subject))
             self._body.addWidget(line)
         elif (f.code, f.subject) == self.open_subject:
-            opened = Opened(self._session, self._wire, f)
+            opened = Opened(self._session, self._network, f)
             opened.go.connect(self.go)
             self._body.addWidget(opened)
         else:

@@ -7,9 +7,10 @@ from functools import partial
 
 from PySide6.QtCore import QPoint, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QMenuBar, QWidget
+from PySide6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QMenuBar, QSizePolicy, QWidget
 
-from welvo.app.network import Wire
+from welvo.app.commands import STATIONS, said_keys
+from welvo.app.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.fields import set_help
@@ -18,10 +19,6 @@ from welvo.app.widgets.theme import THEME
 from welvo.rig.lookup import universes_in_order
 from welvo.rig.refs import Goto
 
-STATIONS = ("Profiles", "Patch", "Runs", "Devices", "Bench")
-KEYS = {"Profiles": 1, "Patch": 2, "Runs": 3, "Devices": 4, "Bench": 5}
-"""Alt and this number goes to the station; 3 and 6 are kept for Runs and Sheets."""
-
 
 class ArmSwitch(QWidget):
     """Says whether output leaves the computer, and through which interface. Click or Enter arms and disarms."""
@@ -29,9 +26,9 @@ class ArmSwitch(QWidget):
     toggled = Signal()
     choose = Signal()
 
-    def __init__(self, wire: Wire) -> None:
+    def __init__(self, network: Network) -> None:
         super().__init__()
-        self._wire = wire
+        self._network = network
         self.setFixedHeight(30)
         self.setMinimumWidth(212)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -40,11 +37,11 @@ class ArmSwitch(QWidget):
             "Arm lets levels leave this computer through the interface shown; disarming ends all streams. "
             "A receiver may jump to what you hold. Right click chooses the interface."
         )
-        wire.armed_changed.connect(self.update)
+        network.armed_changed.connect(self.update)
 
     def paintEvent(self, _: QPaintEvent) -> None:
         p = QPainter(self)
-        armed = self._wire.armed
+        armed = self._network.armed
         r = QRectF(self.rect())
         outline = "accent" if armed or self.hasFocus() else "edge"
         box(p, r, "accent_wash" if armed else "field", outline, 15, 2 if armed or self.hasFocus() else 1)
@@ -59,9 +56,9 @@ class ArmSwitch(QWidget):
             pen.setWidthF(2)
             p.setPen(pen)
             p.drawEllipse(11, 9, 12, 12)
-        name = self._wire.interface.name
+        name = self._network.interface.name
         if armed:
-            text(p, r.adjusted(32, 0, -10, 0), f"Armed · {self._wire.armed_universes} univ · {name}", bold=True)
+            text(p, r.adjusted(32, 0, -10, 0), f"Armed · {self._network.armed_universes} univ · {name}", bold=True)
         else:
             text(p, r.adjusted(32, 0, -10, 0), "Not armed", bold=True)
             text(p, r.adjusted(0, 0, -14, 0), name, "quiet", align=RIGHT)
@@ -91,7 +88,7 @@ class Counts(QWidget):
         self.setMinimumWidth(190)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName("Findings")
-        self.setToolTip("Errors, warnings and notes. Click or Alt+0 opens the findings.")
+        self.setToolTip(f"Errors, warnings and notes. Click or {said_keys('findings')} opens the findings.")
         session.changed.connect(lambda _: self.update())
         session.observed_changed.connect(self.update)
 
@@ -224,40 +221,61 @@ class JumpBox(QLineEdit):
         super().focusOutEvent(e)  # type: ignore[arg-type]
 
 
-class SavedRing(QWidget):
-    """An amber ring and “not saved” beside the rig's name while the file is older than the rig."""
+class RigName(QWidget):
+    """The rig's name and file; an amber ring and “not saved” beside them while the file is older than the rig."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self.setFixedSize(86, 30)
-        session.changed.connect(lambda _: self.update())
+        self.setFixedHeight(30)
+        session.changed.connect(lambda _: self._fit())
+        session.replaced.connect(self._fit)
+        self._fit()
+
+    def _parts(self) -> tuple[str, str]:
+        path = self._session.path
+        return self._session.rig.name or "no name", "not saved" if self._session.dirty else path.name if path else ""
+
+    def _fit(self) -> None:
+        name, file = self._parts()
+        self.setAccessibleName(f"Rig {name}, {file}".rstrip(", "))
+        self.setToolTip(str(self._session.path or "in no file yet"))
+        self.setMaximumWidth(10 + min(200, width_of(name, 13, True)) + 8 + 14 + min(160, width_of(file, 11)) + 10)
+        self.update()
 
     def paintEvent(self, _: QPaintEvent) -> None:
-        if not self._session.dirty:
-            return
         p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        pen = p.pen()
-        pen.setColor(THEME.color("warning"))
-        pen.setWidthF(2)
-        p.setPen(pen)
-        p.drawEllipse(3, 11, 8, 8)
-        text(p, QRectF(18, 0, 70, 30), "not saved", "quiet", 11)
+        name, file = self._parts()
+        ring = 14 if self._session.dirty else 0
+        beside = min(width_of(file, 11) + 2, 160, max(0, self.width() // 2)) if file else 0
+        wide = min(width_of(name, 13, True) + 2, self.width() - 18 - ring - beside)
+        text(p, QRectF(10, 0, wide, 30), name, bold=True)
+        x = 10 + wide + 8
+        if ring:
+            p.setRenderHint(QPainter.RenderHint.Antialiasing)
+            pen = p.pen()
+            pen.setColor(THEME.color("warning"))
+            pen.setWidthF(2)
+            p.setPen(pen)
+            p.drawEllipse(QRectF(x, 11, 8, 8))
+        text(p, QRectF(x + ring, 0, beside, 30), file, "quiet", 11)
 
 
 class Head(QFrame):
-    def __init__(self, session: Session, wire: Wire, menus: QMenuBar, jump: JumpBox) -> None:
+    def __init__(self, session: Session, network: Network, menus: QMenuBar, jump: JumpBox) -> None:
         super().__init__()
         self.setFixedHeight(44)
         self.setObjectName("head")
         self.setAutoFillBackground(True)
-        self.arm = ArmSwitch(wire)
+        self.arm = ArmSwitch(network)
         self.counts = Counts(session)
-        self.ring = SavedRing(session)
+        self.rig_name = RigName(session)
         self.menus = menus
         menus.setFixedHeight(30)
-        layout = row(menus, self.ring, None, spacing=0)
+        menus.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Fixed)
+        layout = row(menus, spacing=0)
+        layout.addWidget(self.rig_name, 2)
+        layout.addStretch(1)
         layout.setContentsMargins(8, 0, 16, 0)
         layout.addWidget(jump, 3)
         layout.addStretch(0)
@@ -315,7 +333,7 @@ class Rail(QWidget):
 
     def mouseMoveEvent(self, e: QMouseEvent) -> None:
         self._hover = self._at(e.position().y())
-        self.setToolTip(f"{self._hover}   Alt+{KEYS[self._hover]}" if self._hover else "")
+        self.setToolTip(f"{self._hover}   {said_keys('station.' + self._hover)}" if self._hover else "")
         self.update()
 
     def leaveEvent(self, _: object) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from welvo.app.network import Wire
+from welvo.app.network import Network
 from welvo.app.session import Session
 from welvo.patch.path import Path, Target, path
 from welvo.rig.plan import port_of_fixture, ports_taking
@@ -17,14 +17,14 @@ def port_for(session: Session, universe: str, key: str) -> tuple[str, str] | Non
     return next((p for fid, f in rig.feeds.items() if f.universe == universe for p in ports_taking(rig, fid)), None)
 
 
-def chain_of(session: Session, wire: Wire, target: Target, which_feed: int = 0) -> Path:
+def chain_of(session: Session, network: Network, target: Target, which_feed: int = 0) -> Path:
     level, lamp = "", ""
     if target.universe and target.address:
-        frame = wire.frame(target.universe)
+        frame = network.frame(target.universe)
         if frame is not None:
             level = str(int(frame[target.address - 1]))
         port = port_for(session, target.universe, target.key)
-        given = wire.port_gives(*port) if port else None
+        given = network.port_gives(*port) if port else None
         if given is not None and target.address <= 512:
             lamp = f"port gives {given[target.address - 1]}"
-    return path(session.index, session.observed, target, session.now(), level, wire.armed, lamp, which_feed)
+    return path(session.index, session.observed, target, session.now(), level, network.armed, lamp, which_feed)

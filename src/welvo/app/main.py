@@ -12,7 +12,7 @@ from PySide6.QtCore import QSocketNotifier, QTimer
 from PySide6.QtWidgets import QApplication
 
 from welvo.app.computer import Computer
-from welvo.app.network import Wire
+from welvo.app.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import theme
 from welvo.app.widgets.theme import THEME
@@ -46,7 +46,7 @@ def make_window(session: Session, computer: Computer, interface: str = "", state
     app = QApplication.instance()
     assert isinstance(app, QApplication)
     theme.apply(app)
-    window = Window(session, Wire(session, interface or computer.interface), computer, state_folder)
+    window = Window(session, Network(session, interface or computer.interface), computer, state_folder)
     window.resize(max(1120, computer.width), max(640, computer.height))
     return window
 
@@ -63,8 +63,8 @@ def start_demo(window: Window) -> None:
         window.session.say(f"The demo's stand-ins cannot be started: {e}", "error")
         return
     window.on_close.append(demo.stop)
-    if window.wire.interface != LOOPBACK:
-        window.wire.use(LOOPBACK)
+    if window.network.interface != LOOPBACK:
+        window.network.use(LOOPBACK)
     window.session.replace(demo.rig, None)
     window.session.select_items(["f207"])
 
@@ -88,7 +88,7 @@ def run(arguments: list[str]) -> int:
     window.open_demo = lambda: start_demo(window)
     notifier = _quit_on_signals(window)
     window.show()
-    window.wire.start()
+    window.network.start()
     if demo:
         start_demo(window)
     elif arguments:

@@ -23,7 +23,7 @@ from welvo.rig.protocol import PROTOCOLS, say_wire
 from welvo.rig.wiring import SettingValue
 
 
-class Wire(QObject):
+class Network(QObject):
     """Nothing is sent before `arm`. `armed_changed` tells the head; `ticked` comes ten times a second with news."""
 
     armed_changed = Signal()

@@ -7,7 +7,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from welvo.app.live_path import chain_of
-from welvo.app.network import Wire
+from welvo.app.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.painting import CENTRE, box, fitting, text
@@ -26,10 +26,10 @@ class Ribbon(QWidget):
 
     go = Signal(object)
 
-    def __init__(self, session: Session, wire: Wire) -> None:
+    def __init__(self, session: Session, network: Network) -> None:
         super().__init__()
         self._session = session
-        self._wire = wire
+        self._network = network
         self.setFixedHeight(84)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -42,7 +42,7 @@ class Ribbon(QWidget):
         session.selection_changed.connect(self._reset)
         session.changed.connect(lambda _: self.refresh())
         session.observed_changed.connect(self.refresh)
-        wire.ticked.connect(self.refresh)
+        network.ticked.connect(self.refresh)
         self.refresh()
 
     def _reset(self) -> None:
@@ -75,7 +75,7 @@ class Ribbon(QWidget):
         target = s.target()
         if target is None:
             return None
-        return chain_of(s, self._wire, target, self.which_feed)
+        return chain_of(s, self._network, target, self.which_feed)
 
     def _many(self, ids: tuple[str, ...]) -> Path:
         """Counts where many things are selected; each joint shows its worst member."""
@@ -84,7 +84,7 @@ class Ribbon(QWidget):
         worst = {"differs": 5, "upstream": 4, "unknown": 3, "claimed": 2, "silent": 1, "matches": 0}
         from welvo.patch.path import of_thing
 
-        chains = [path(index, s.observed, of_thing(index, k), s.now(), "", self._wire.armed) for k in ids[:200]]
+        chains = [path(index, s.observed, of_thing(index, k), s.now(), "", self._network.armed) for k in ids[:200]]
         longest = max(chains, key=lambda c: len(c.hops))
         hops: list[Hop] = []
         joints: list[Joint] = []
@@ -127,7 +127,7 @@ class Ribbon(QWidget):
             Target("", 0, uid, 1, str(universe.number)),
             s.now(),
             "",
-            self._wire.armed,
+            self._network.armed,
             "",
             self.which_feed,
         )

@@ -197,26 +197,26 @@ def _devices(w: Window) -> None:
 def _bench(w: Window) -> None:
     w.session.select_items(["f207"])
     w.show_station("Bench")
-    w.wire.arm()
-    w.wire.levels.hold(["f207"], "Dimmer", 1.0)
-    w.wire.levels.hold(["f207"], "Shutter1", 247 / 255)
-    w.wire.levels.hold(["f207"], "ColorAdd_G", 1.0)
-    w.wire.levels.hold(["f207"], "ColorAdd_B", 0.4)
-    w.wire.touch()
+    w.network.arm()
+    w.network.levels.hold(["f207"], "Dimmer", 1.0)
+    w.network.levels.hold(["f207"], "Shutter1", 247 / 255)
+    w.network.levels.hold(["f207"], "ColorAdd_G", 1.0)
+    w.network.levels.hold(["f207"], "ColorAdd_B", 0.4)
+    w.network.touch()
     wait(seconds=2.0, condition=lambda: False)
 
 
 def _paper(w: Window) -> None:
-    w.wire.disarm()
-    w.wire.levels.release()
+    w.network.disarm()
+    w.network.levels.release()
     w.show_station("Patch")
     w.session.select_items(["f207"])
-    w.set_look("paper", 0)
+    w.set_look("light", 0)
     w.patch.tapes.toggle_lens("u3", 145)
 
 
 def _empty(w: Window) -> None:
-    w.set_look("dusk", 0)
+    w.set_look("dark", 0)
     w.session.replace(Rig(), None)
     w.show_station("Patch")
 
@@ -243,7 +243,7 @@ def main(folder: Path, only: list[str] | None = None, size: tuple[int, int] = (1
             computer = Computer(width=size[0], height=size[1])
             window = make_window(Session(demo.rig), computer, "127.0.0.1", Path(state))
             window.show()
-            window.wire.start()
+            window.network.start()
             heard = wait(
                 lambda: len(window.session.observed.heard) == 4 and "DEV-02" in window.session.report.codes, 15
             )

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
 
 from PySide6.QtCore import QEvent, QObject, QRectF, Qt, QTimer
-from PySide6.QtGui import QAction, QCloseEvent, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QResizeEvent, QShortcut
+from PySide6.QtGui import QAction, QCloseEvent, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
@@ -21,18 +21,19 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
+from welvo.app import commands
 from welvo.app.computer import Computer
 from welvo.app.findings import Drawer
-from welvo.app.head import KEYS, Head, JumpBox, Rail
-from welvo.app.network import Wire
-from welvo.app.patch.station import PAGES, PatchStation
-from welvo.app.patch.tape_frame import NAMED
+from welvo.app.head import Head, JumpBox, Rail
+from welvo.app.network import Network
+from welvo.app.patch.station import PatchStation
 from welvo.app.path import Ribbon
 from welvo.app.recovery import Keeper
 from welvo.app.session import Selection, Session
 from welvo.app.widgets import dialogs, marks, theme
 from welvo.app.widgets.fields import commit_focus
 from welvo.app.widgets.painting import column, row
+from welvo.app.widgets.refusals import guarded
 from welvo.app.widgets.theme import THEME
 from welvo.formats import journal
 from welvo.live.interfaces import interfaces
@@ -48,24 +49,6 @@ if TYPE_CHECKING:
     from welvo.app.runs.station import RunsStation
 
     Station = ProfilesStation | PatchStation | RunsStation | DevicesStation | BenchStation
-KEY_HELP = """<table cellpadding="3">
-<tr><td><b>Alt+1 to Alt+5</b></td><td>Profiles, Patch, Runs, Devices, Bench</td></tr>
-<tr><td><b>Alt+0</b></td><td>findings; F8 and Shift+F8 step through them</td></tr>
-<tr><td><b>Ctrl+K</b></td><td>jump box: 207, 3.045, ribbon/27, 304/2, 207:5, run 1169, PENSTOCK 6 px 31, an IP address, a name, a command</td></tr>
-<tr><td><b>F6, Shift+F6</b></td><td>next and former region of the window</td></tr>
-<tr><td><b>F9, Shift+F9</b></td><td>blackout; disarm at once</td></tr>
-<tr><td><b>F5, Shift+F5</b></td><td>read the boxes again</td></tr>
-<tr><td><b>F1</b></td><td>help on the field that has the focus</td></tr>
-<tr><td><b>Alt+Left, Alt+Right</b></td><td>what was selected before, and after</td></tr>
-<tr><td><b>Ctrl+1 to Ctrl+4</b></td><td>zoom of the tapes: Field, Fit, Block, Slot; Ctrl+plus and Ctrl+minus for steps</td></tr>
-<tr><td><b>On tapes</b></td><td>arrows walk, Enter edits the address, Space opens the lens, Ctrl+M picks up: arrows move, Enter drops, Ctrl+Enter drops a copy, Shift+Enter swaps, Esc gives back</td></tr>
-<tr><td><b>In the roll</b></td><td>F2 or Enter edits, Ctrl+Enter gives the value to all selected, Ctrl+L locks, Ctrl+C copies rows, Ctrl+V pastes a table, Del removes</td></tr>
-<tr><td><b>On cables</b></td><td>arrows walk ports and segments, with Shift they carry the segment along, N the next pixel, Del takes a segment down, Ctrl+wheel widens the cells</td></tr>
-<tr><td><b>Ctrl+Shift+L</b></td><td>lay out what is selected, shown on the tapes first</td></tr>
-<tr><td><b>Ctrl+Shift+I, Ctrl+Shift+D</b></td><td>add; duplicate what is selected</td></tr>
-<tr><td><b>Ctrl+Shift+G</b></td><td>next gap that holds what is selected</td></tr>
-<tr><td><b>On faders</b></td><td>Left and Right walk, Up and Down by 1, PgUp and PgDn by 16, Home 0, End full, digits type a value, Del gives back</td></tr>
-</table>"""
 
 
 class Message(QWidget):
@@ -120,22 +103,24 @@ class Message(QWidget):
 class Window(QWidget):
     """One window over one session. `open_demo` is called by the menu's Drift Gallery entry."""
 
-    def __init__(self, session: Session, wire: Wire, computer: Computer, state_folder: Path | None = None) -> None:
+    def __init__(
+        self, session: Session, network: Network, computer: Computer, state_folder: Path | None = None
+    ) -> None:
         super().__init__()
-        self.session, self.wire, self.computer = session, wire, computer
+        self.session, self.network, self.computer = session, network, computer
         self.open_demo: Callable[[], object] | None = None
         self.on_close: list[Callable[[], object]] = []
         self.keeper = Keeper(session, state_folder or Computer.state_folder())
         self.setMinimumSize(1120, 640)
-        self.patch = PatchStation(session, wire)
+        self.patch = PatchStation(session, network)
         self._built: list[Station] = []
         self.stack, self.panels = QStackedWidget(), QStackedWidget()
         self.panels.setFixedWidth(300)
         self._menus()
-        self.jump = JumpBox(session, self._commands, self.go)
-        self.head = Head(session, wire, self.menus, self.jump)
+        self.jump = JumpBox(session, self._offered, self.go)
+        self.head = Head(session, network, self.menus, self.jump)
         self.rail = Rail()
-        self.ribbon = Ribbon(session, wire)
+        self.ribbon = Ribbon(session, network)
         self._enter(self.patch)
         layout = column(spacing=0)
         layout.addWidget(self.head)
@@ -145,10 +130,9 @@ class Window(QWidget):
         layout.addLayout(middle, 1)
         layout.addWidget(self.ribbon)
         self.setLayout(layout)
-        self.drawer = Drawer(session, wire, self)
+        self.drawer = Drawer(session, network, self)
         self.message = Message(self)
         self._connect()
-        self._shortcuts()
         self.show_station("Patch" if session.rig.profiles else "Profiles")
         self._titles()
 
@@ -171,7 +155,7 @@ class Window(QWidget):
         self.head.arm.choose.connect(self._choose_interface)
         self.ribbon.go.connect(self.go)
         self.drawer.go.connect(self.go)
-        self.wire.armed_changed.connect(self._titles)
+        self.network.armed_changed.connect(self._titles)
 
     # ---- stations
 
@@ -186,7 +170,7 @@ class Window(QWidget):
     def profiles(self) -> ProfilesStation:
         from welvo.app.profiles.station import ProfilesStation
 
-        made = ProfilesStation(self.session, self.wire)
+        made = ProfilesStation(self.session, self.network)
         self._enter(made)
         return made
 
@@ -194,21 +178,21 @@ class Window(QWidget):
     def runs(self) -> RunsStation:
         from welvo.app.runs.station import RunsStation
 
-        made = RunsStation(self.session, self.wire)
+        made = RunsStation(self.session, self.network)
         made.show_in_patch.connect(self._show_in_patch)
         self._enter(made)
         return made
 
     def _show_in_patch(self, wanted: str) -> None:
         """Show only those rows of the roll that answer a filter."""
-        self._page("Tapes")
+        self.show_page("Tapes")
         self.patch.filter.setText(wanted)
 
     @cached_property
     def devices(self) -> DevicesStation:
         from welvo.app.devices.station import DevicesStation
 
-        made = DevicesStation(self.session, self.wire)
+        made = DevicesStation(self.session, self.network)
         made.runs.connect(lambda did: self.go(to_run(did)))
         self._enter(made)
         return made
@@ -217,7 +201,7 @@ class Window(QWidget):
     def bench(self) -> BenchStation:
         from welvo.app.bench.station import BenchStation
 
-        made = BenchStation(self.session, self.wire)
+        made = BenchStation(self.session, self.network)
         self._enter(made)
         return made
 
@@ -316,101 +300,73 @@ class Window(QWidget):
             self.message._place()
         super().resizeEvent(e)
 
-    # ---- menus
+    # ---- commands
 
     def _menus(self) -> None:
+        """Build the menus from the table of commands; what is in none of them has its keys all the same."""
         self.menus = QMenuBar()
         self.menus.setNativeMenuBar(False)
-        self.rig_menu = self.menus.addMenu("Rig")
-        a = self._action
-        a(self.rig_menu, "New rig", self.new_rig, QKeySequence.StandardKey.New)
-        a(self.rig_menu, "Open…", self.open_dialog, QKeySequence.StandardKey.Open)
-        self._recent = self.rig_menu.addMenu("Open recent")
+        self.actions_by_id: dict[str, QAction] = {}
+        self._menu_of: dict[str, QMenu] = {
+            name: self.menus.addMenu(words)
+            for name, words in zip(commands.MENUS, commands.with_mnemonics(commands.MENUS))
+        }
+        for c in commands.COMMANDS:
+            action = QAction(self)
+            action.triggered.connect(lambda *_, c=c: guarded(self, c.act, self))
+            action.setShortcuts([QKeySequence(k) for k in c.keys])
+            action.setToolTip(commands.tip(c.id))
+            self.addAction(action)
+            self.actions_by_id[c.id] = action
+            if c.menu:
+                menu = self._menu_of[c.menu]
+                if c.line:
+                    menu.addSeparator()
+                menu.addAction(action)
+        self._recent = QMenu("Open recent", self)
+        self._menu_of["File"].insertMenu(self.actions_by_id["demo"], self._recent)
         self._recent.aboutToShow.connect(self._fill_recent)
-        a(self.rig_menu, "Open the Drift Gallery (demo)", lambda: self.open_demo and self.open_demo())
-        self.rig_menu.addSeparator()
-        a(self.rig_menu, "Save", self.save, QKeySequence.StandardKey.Save)
-        a(self.rig_menu, "Save as…", self.save_as, QKeySequence("Ctrl+Shift+S"))
-        a(self.rig_menu, "Rename the rig…", self.rename)
-        self.rig_menu.addSeparator()
-        a(self.rig_menu, "Quit", self.close, QKeySequence.StandardKey.Quit)
-        edit = self.menus.addMenu("Edit")
-        self._undo = a(edit, "Undo", self.session.undo, QKeySequence.StandardKey.Undo)
-        self._redo = a(edit, "Redo", self.session.redo, QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y"))
-        edit.addSeparator()
-        a(edit, "Add…", self.add_here, QKeySequence("Ctrl+Shift+I"))
-        a(edit, "Duplicate", self._duplicate, QKeySequence("Ctrl+Shift+D"))
-        a(edit, "Lay out…", partial(self._on_tapes, self.patch.panel.lay_out), QKeySequence("Ctrl+Shift+L"))
-        a(edit, "Pack this universe…", partial(self._on_tapes, self.patch.panel.pack))
-        a(edit, "Paste from a spreadsheet…", partial(self._on_tapes, self.patch.paste_clipboard))
-        a(edit, "Next gap that fits", partial(self._on_tapes, self.patch.next_gap), QKeySequence("Ctrl+Shift+G"))
-        a(edit, "Selection before", lambda: self.session.step_selection(True), QKeySequence("Alt+Left"))
-        a(edit, "Selection after", lambda: self.session.step_selection(False), QKeySequence("Alt+Right"))
-        a(edit, "Filter the list", self._focus_filter, QKeySequence.StandardKey.Find)
-        view = self.menus.addMenu("View")
-        for name, n in KEYS.items():
-            a(view, name, partial(self.show_station, name), QKeySequence(f"Alt+{n}"))
-        for page in PAGES:
-            a(view, f"Patch: {page}", partial(self._page, page))
-        a(view, "Findings", self.toggle_findings, QKeySequence("Alt+0"))
-        a(view, "Next finding", lambda: self._step_finding(False), QKeySequence("F8"))
-        a(view, "Former finding", lambda: self._step_finding(True), QKeySequence("Shift+F8"))
-        view.addSeparator()
-        for n, level in enumerate(NAMED, 1):
-            a(view, f"Zoom: {level}", partial(self._zoom_to, level), QKeySequence(f"Ctrl+{n}"))
-        a(view, "Zoom in", lambda: self._zoom_step(1), QKeySequence("Ctrl++"), QKeySequence("Ctrl+="))
-        a(view, "Zoom out", lambda: self._zoom_step(-1), QKeySequence("Ctrl+-"))
-        a(view, "Zoom: whole universe", partial(self._zoom_to, "Fit"), QKeySequence("Ctrl+0"))
-        view.addSeparator()
-        a(view, "Dusk or paper", self.toggle_theme)
-        a(view, "Larger text on or off", self.toggle_text)
-        self._panel_action = a(view, "Hide the panel", self.toggle_panel)
-        a(view, "Full screen", self.toggle_full_screen, QKeySequence("F11"))
-        out = self.menus.addMenu("Output")
-        self._arm = a(out, "Arm", self.toggle_arm)
-        a(out, "Disarm at once", self.wire.disarm, QKeySequence("Shift+F9"))
-        a(out, "Blackout", lambda: self.bench.toggle_blackout(), QKeySequence("F9"))
-        a(out, "Release all", lambda: self.bench._release())
-        self._interfaces = out.addMenu("Interface")
-        self._interfaces.aboutToShow.connect(lambda: self._fill_interfaces(self._interfaces))
-        out.addSeparator()
-        a(out, "Read the boxes again", self.wire.read_again, QKeySequence("F5"), QKeySequence("Shift+F5"))
-        help_ = self.menus.addMenu("Help")
-        a(help_, "Help on what has the focus", self.help_here, QKeySequence("F1"))
-        a(help_, "Keys", lambda: dialogs.show_text(self, "Keys", KEY_HELP))
-        a(help_, "About Welvo", self._about)
-        a(edit, "Jump…", self.focus_jump, QKeySequence("Ctrl+K"))
+        interface = QMenu("Interface", self)
+        self._menu_of["Output"].insertMenu(self.actions_by_id["read"], interface)
+        interface.aboutToShow.connect(lambda: self._fill_interfaces(interface))
 
-    def _action(
-        self, menu: QMenu, words: str, act: Callable[[], object], *keys: QKeySequence | QKeySequence.StandardKey
-    ) -> QAction:
-        made = QAction(words, self)
-        made.triggered.connect(lambda *_: act())
-        if keys:
-            made.setShortcuts([QKeySequence(k) for k in keys])
-        menu.addAction(made)
-        self.addAction(made)
-        return made
+    def _show_commands(self) -> None:
+        """Bring words and whether it applies up to date, with Alt letters that no two entries of a menu share."""
+        for name, menu in self._menu_of.items():
+            of_menu = [c for c in commands.COMMANDS if c.menu == name]
+            said = commands.with_mnemonics(c.shown(self) if c.shown else c.words for c in of_menu)
+            for c, words in zip(of_menu, said):
+                action = self.actions_by_id[c.id]
+                if action.text() != words:
+                    action.setText(words)
+                action.setEnabled(c.when(self))
+            menu.setToolTipsVisible(True)
 
-    def _commands(self) -> dict[str, Callable[[], object]]:
-        """Every menu entry as a command of the jump box."""
-        found: dict[str, Callable[[], object]] = {}
-        for menu in self.menus.actions():
-            inside = menu.menu()
-            for action in inside.actions() if isinstance(inside, QMenu) else ():
-                if action.text() and not action.menu() and action.isEnabled():
-                    found[action.text()] = action.trigger
-        return found
+    def _offered(self) -> dict[str, Callable[[], object]]:
+        """What the jump box can do: every command with words in a menu that applies now."""
+        return {
+            (c.shown(self) if c.shown else c.words): self.actions_by_id[c.id].trigger
+            for c in commands.COMMANDS
+            if c.menu and c.when(self)
+        }
 
-    def _shortcuts(self) -> None:
-        for keys, back in (("F6", False), ("Shift+F6", True)):
-            QShortcut(QKeySequence(keys), self, partial(self._next_region, back))
+    @property
+    def light(self) -> bool:
+        return THEME.name == "light"
+
+    @property
+    def large(self) -> bool:
+        return bool(THEME.step)
+
+    @property
+    def panel_shown(self) -> bool:
+        return not self.panels.isHidden()
 
     def focus_jump(self) -> None:
         self.jump.setFocus()
         self.jump.selectAll()
 
-    def _next_region(self, back: bool) -> None:
+    def next_region(self, back: bool) -> None:
         """F6: head, rail, station, panel, path."""
         regions: list[QWidget] = [self.head, self.rail, self.stack, self.panels, self.ribbon]
         focus = QApplication.focusWidget()
@@ -438,20 +394,13 @@ class Window(QWidget):
 
     def _titles(self) -> None:
         rig = self.session.rig
-        self.rig_menu.setTitle((rig.name or "Rig").replace("&", "&&")[:28])
-        self.menus.setMinimumWidth(min(480, self.menus.sizeHint().width()))  # the jump box gives way, not the menus
         self.setWindowTitle(f"{rig.name}{' · not saved' if self.session.dirty else ''} · Welvo")
-        history = self.session.history
-        self._undo.setText(f"Undo: {history.undo_label}" if history.undo_label else "Undo")
-        self._undo.setEnabled(bool(history.undo_label))
-        self._redo.setText(f"Redo: {history.redo_label}" if history.redo_label else "Redo")
-        self._redo.setEnabled(bool(history.redo_label))
-        self._arm.setText("Disarm" if self.wire.armed else "Arm")
+        self._show_commands()
 
     def _replaced(self) -> None:
-        self.wire.disarm()
-        self.wire.levels.release()
-        self.wire.touch()
+        self.network.disarm()
+        self.network.levels.release()
+        self.network.touch()
         self.patch.tapes.lens = None
         self.show_station("Patch" if self.session.rig.profiles else "Profiles")
 
@@ -566,14 +515,14 @@ class Window(QWidget):
             e.ignore()
             return
         self.computer.width, self.computer.height = self.width(), self.height()
-        self.computer.interface = self.wire.interface.ip
+        self.computer.interface = self.network.interface.ip
         self.computer.save()
         self.shut()
         e.accept()
 
     def shut(self) -> None:
         """End output, listening and what was started with the window; the journal is not needed any more."""
-        self.wire.close()
+        self.network.close()
         self.keeper.discard()
         for act in self.on_close:
             act()
@@ -582,17 +531,17 @@ class Window(QWidget):
     # ---- acting
 
     def toggle_arm(self) -> None:
-        if self.wire.armed:
-            self.wire.disarm()
+        if self.network.armed:
+            self.network.disarm()
         else:
-            self.wire.arm()
+            self.network.arm()
 
     def _fill_interfaces(self, menu: QMenu) -> None:
         menu.clear()
         for i in interfaces():
-            action = menu.addAction(i.label, partial(self.wire.use, i))
+            action = menu.addAction(i.label, partial(self.network.use, i))
             action.setCheckable(True)
-            action.setChecked(i.ip == self.wire.interface.ip)
+            action.setChecked(i.ip == self.network.interface.ip)
 
     def _choose_interface(self) -> None:
         menu = QMenu(self)
@@ -609,52 +558,52 @@ class Window(QWidget):
         elif self.station == "Profiles":
             self.profiles.new_profile()
 
-    def _on_tapes(self, act: Callable[[], object] | None = None) -> None:
+    def on_tapes(self, act: Callable[[], object] | None = None) -> None:
         """Bring the tapes to the front, for acts that belong to them."""
         self.show_station("Patch")
         self.patch.show_page("Tapes")
         if act:
             act()
 
-    def _duplicate(self) -> None:
+    def duplicate(self) -> None:
         if self.station == "Patch":
             self.patch.duplicate()
 
-    def _page(self, name: str) -> None:
+    def show_page(self, name: str) -> None:
         self.show_station("Patch")
         self.patch.show_page(name)
 
-    def _focus_filter(self) -> None:
+    def focus_filter(self) -> None:
         field = self.drawer.filter if self.drawer.isVisible() else self.patch.filter
         if not self.drawer.isVisible():
             self.show_station("Patch")
         field.setFocus()
         field.selectAll()
 
-    def _step_finding(self, back: bool) -> None:
+    def step_finding(self, back: bool) -> None:
         if not self.drawer.isVisible():
             self.toggle_findings()
         self.drawer.step(back)
 
-    def _zoom_to(self, level: str) -> None:
-        self._on_tapes()
+    def zoom_to(self, level: str) -> None:
+        self.on_tapes()
         self.patch.tapes.set_level(level)
 
-    def _zoom_step(self, by: int) -> None:
+    def zoom_step(self, by: int) -> None:
         if self.station == "Runs":
             self.runs.opened.zoom(1.5 if by > 0 else 1 / 1.5)
         else:
             self.patch.tapes.zoom(by)
 
     def toggle_panel(self) -> None:
-        self.panels.setVisible(not self.panels.isVisible())
-        self._panel_action.setText("Hide the panel" if self.panels.isVisible() else "Show the panel")
+        self.panels.setVisible(not self.panel_shown)
+        self._show_commands()
 
     def toggle_full_screen(self) -> None:
         self.showNormal() if self.isFullScreen() else self.showFullScreen()
 
     def toggle_theme(self) -> None:
-        self.set_look("paper" if THEME.name == "dusk" else "dusk", THEME.step)
+        self.set_look("dark" if self.light else "light", THEME.step)
 
     def toggle_text(self) -> None:
         self.set_look(THEME.name, 0 if THEME.step else 2)
@@ -667,6 +616,7 @@ class Window(QWidget):
         app = QApplication.instance()
         if isinstance(app, QApplication):
             theme.apply(app)
+        self._show_commands()
         self.restyle()
 
     def restyle(self) -> None:
@@ -685,9 +635,16 @@ class Window(QWidget):
             at = w.mapToGlobal(w.rect().bottomLeft())
             QWhatsThis.showText(at, f"<p>{w.whatsThis()}</p>", w)
         else:
-            dialogs.show_text(self, "Keys", KEY_HELP)
+            self.show_keys()
 
-    def _about(self) -> None:
+    def show_keys(self) -> None:
+        rows = "".join(
+            f"<tr><td>{where}</td><td><b>{keys}</b></td><td>{what}</td></tr>"
+            for where, keys, what in commands.key_rows()
+        )
+        dialogs.show_text(self, "Keys", f'<table cellpadding="3">{rows}</table>')
+
+    def show_about(self) -> None:
         from welvo import __version__
 
         dialogs.show_text(

@@ -7,7 +7,7 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from welvo.app.live_path import chain_of
-from welvo.app.network import Wire
+from welvo.app.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.fixes import run_fix
@@ -46,16 +46,16 @@ class Hops(QWidget):
 class BenchPanel(Panel):
     """Why the first of the picked things is dark: the cause, its fix, then the hops."""
 
-    def __init__(self, session: Session, wire: Wire) -> None:
-        super().__init__(session, wire)
+    def __init__(self, session: Session, network: Network) -> None:
+        super().__init__(session, network)
         self._state: object = None
-        for signal in (session.selection_changed, session.observed_changed, wire.ticked, wire.armed_changed):
+        for signal in (session.selection_changed, session.observed_changed, network.ticked, network.armed_changed):
             signal.connect(self.refresh)
         session.changed.connect(lambda _: self.refresh())
         self.refresh()
 
     def refresh(self) -> None:
-        s, wire = self.session, self.wire
+        s, network = self.session, self.network
         key = s.selection.first if s.selection.kind == "item" else ""
         if not key or (key not in s.rig.fixtures and key not in s.rig.elements):
             if self._state != "nothing":
@@ -63,8 +63,8 @@ class BenchPanel(Panel):
                 clear(self.body)
                 self.nothing()
             return
-        chain = chain_of(s, wire, of_thing(s.index, key))
-        cause = why_dark(s.index, wire.levels, key, chain, wire.armed)
+        chain = chain_of(s, network, of_thing(s.index, key))
+        cause = why_dark(s.index, network.levels, key, chain, network.armed)
         fixes = (
             [x for f in s.report.findings if key in f.items and f.code == "WIRE-01" for x in f.fixes[:1]]
             if cause.hop > 0
@@ -91,7 +91,7 @@ class BenchPanel(Panel):
             self.body.addWidget(
                 button(
                     fix.label,
-                    lambda fix=fix: run_fix(s, wire, fix),
+                    lambda fix=fix: run_fix(s, network, fix),
                     "; ".join(f"{a}: {b} → {c}" for a, b, c in fix.changes),
                     primary=True,
                 )

@@ -11,8 +11,9 @@ from PySide6.QtWidgets import QScrollArea, QWidget
 
 from welvo.app.bench.faders import FOOT, HIGHEST, TOP, FaderBank
 from welvo.app.bench.panel import BenchPanel
+from welvo.app.commands import said_keys
 from welvo.app.live_path import port_for
-from welvo.app.network import Wire
+from welvo.app.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.empty import EmptyPage
@@ -100,9 +101,9 @@ class Arrived(QWidget):
 class BenchStation(QWidget):
     name = "Bench"
 
-    def __init__(self, session: Session, wire: Wire) -> None:
+    def __init__(self, session: Session, network: Network) -> None:
         super().__init__()
-        self._session, self._wire = session, wire
+        self._session, self._network = session, network
         self._meant_at = 0.0
         self._meant: bytes | None = None
         self._raw_here = self._raw_value = ""
@@ -123,10 +124,10 @@ class BenchStation(QWidget):
             "Zero all", self._zero, "Holds every function of what is picked at 0; heads keep their position."
         )
         self.release = button(
-            "Release all", self._release, "Gives back everything you hold; every channel goes to its default."
+            "Release all", self.release_all, "Gives back everything you hold; every channel goes to its default."
         )
         self.blackout = button(
-            "Blackout   F9",
+            f"Blackout   {said_keys('blackout')}",
             self.toggle_blackout,
             "Intensity, colour and shutter of everything go out as 0 until you take it away again.",
             strong=True,
@@ -136,7 +137,7 @@ class BenchStation(QWidget):
             label("Bench", 16, True), 8, self.pick, self._what, None, self.full, self.zero, self.release, self.blackout
         )
         bar.setContentsMargins(16, 8, 16, 8)
-        self.bank = FaderBank(session, wire.levels)
+        self.bank = FaderBank(session, network.levels)
         self.bank.moved.connect(self._moved)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
@@ -215,11 +216,11 @@ class BenchStation(QWidget):
         body.addLayout(raw)
         body.addStretch(0)
         self.setLayout(body)
-        self.panel = BenchPanel(session, wire)
+        self.panel = BenchPanel(session, network)
         session.selection_changed.connect(self.refresh)
         session.changed.connect(lambda _: self.refresh())
-        wire.ticked.connect(self.tick)
-        wire.armed_changed.connect(self.tick)
+        network.ticked.connect(self.tick)
+        network.armed_changed.connect(self.tick)
         self.refresh()
 
     # ---- what is picked
@@ -302,27 +303,27 @@ class BenchStation(QWidget):
     # ---- acting
 
     def _moved(self) -> None:
-        self._wire.touch()
+        self._network.touch()
         self.tick()
 
     def _light(self) -> None:
         for fader in self.bank.faders:
             if fader.family in ("intensity", "colour") and not fader.function.startswith("ColorSub"):
-                self._wire.levels.hold(self.keys, fader.function, 1.0)
+                self._network.levels.hold(self.keys, fader.function, 1.0)
             elif fader.function == "Shutter1":
-                self._wire.levels.hold(self.keys, fader.function, open_share(self._session, self.keys, fader.top))
+                self._network.levels.hold(self.keys, fader.function, open_share(self._session, self.keys, fader.top))
         self._after()
 
     def _zero(self) -> None:
-        self._wire.levels.zero(self._session.rig, self.keys)
+        self._network.levels.zero(self._session.rig, self.keys)
         self._after()
 
-    def _release(self) -> None:
-        self._wire.levels.release()
+    def release_all(self) -> None:
+        self._network.levels.release()
         self._after()
 
     def toggle_blackout(self) -> None:
-        self._wire.levels.blackout = not self._wire.levels.blackout
+        self._network.levels.blackout = not self._network.levels.blackout
         self._after()
 
     def _after(self) -> None:
@@ -359,40 +360,40 @@ class BenchStation(QWidget):
             self._session.say("Say which slot and at what level, such as 3.150 at 255.", "warning")
             return
         number, address = read_place(place)
-        self._wire.levels.hold_slot(universe_by_number(self._session.rig, number), address, read_level(level))
+        self._network.levels.hold_slot(universe_by_number(self._session.rig, number), address, read_level(level))
         self._after()
 
     # ---- looking
 
     def tick(self) -> None:
-        self.blackout.setChecked(self._wire.levels.blackout)
+        self.blackout.setChecked(self._network.levels.blackout)
         if not self.isVisible() or not self.keys:
             return
-        s, wire, span = self._session, self._wire, self._span
+        s, network, span = self._session, self._network, self._span
         if span is None:
             self._say("unknown", "It has no address, so there is nothing to compare.")
             return
-        frame = wire.frame(span.universe)
+        frame = network.frame(span.universe)
         cut = slice(span.first - 1, min(span.last, 512))
         meant = frame[cut].tobytes() if frame is not None else b""
         if meant != self._meant:
             self._meant, self._meant_at = meant, time.monotonic()
-        whole = wire.on_wire(span.universe)
+        whole = network.on_wire(span.universe)
         on_wire = whole[cut] if whole is not None else None
         port = port_for(s, span.universe, span.key)
-        given = wire.port_gives(*port) if port else None
+        given = network.port_gives(*port) if port else None
         gives = given[cut] if given is not None else None
         name = f"port {port[1]} gives" if port else "port gives"
-        loose = time.monotonic() - self._meant_at < SETTLE or not wire.armed
+        loose = time.monotonic() - self._meant_at < SETTLE or not network.armed
         self.arrived.set_levels((meant, on_wire, gives), ("meant", "on the wire", name), loose)
-        self._arrived_note.setText("live" if wire.armed else "not armed: nothing is sent")
+        self._arrived_note.setText("live" if network.armed else "not armed: nothing is sent")
         self._judge(port, on_wire, gives)
 
     def _judge(self, port: tuple[str, str] | None, on_wire: bytes | None, gives: bytes | None) -> None:
         """One sentence that names the cause."""
-        s, wire, span = self._session, self._wire, self._span
+        s, network, span = self._session, self._network, self._span
         assert span is not None
-        if not wire.armed:
+        if not network.armed:
             self._say("unknown", "Not armed: what you hold stands under “meant” only. Arm in the head to send it.")
             return
         off_wire, off_port = self.arrived.differing(1), self.arrived.differing(2)

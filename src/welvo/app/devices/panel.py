@@ -8,7 +8,7 @@ from collections.abc import Callable
 from PySide6.QtCore import Signal
 
 from welvo.app.devices.setting_form import show_setting
-from welvo.app.network import Wire
+from welvo.app.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets.fields import Field
 from welvo.app.widgets.forms import Subject, Typed
@@ -34,8 +34,8 @@ class DevicesPanel(FormPanel):
     runs = Signal(str)
     plan = Signal(str)
 
-    def __init__(self, lines: Callable[[], list[Line]], session: Session, wire: Wire) -> None:
-        super().__init__(session, wire)
+    def __init__(self, lines: Callable[[], list[Line]], session: Session, network: Network) -> None:
+        super().__init__(session, network)
         self._lines = lines
         self._state: object = None
         self._shown_for: object = None
@@ -100,7 +100,7 @@ class DevicesPanel(FormPanel):
     def _buttons(self, did: str, heard: Heard | None) -> None:
         s = self.session
         ip = s.rig.devices[did].ip
-        read = button("Read again", self.wire.read_again, "Asks all devices for their settings now.   F5")
+        read = button("Read again", self.network.read_again, "Asks all devices for their settings now.   F5")
         on = ip in self._identifying
         blink = button(
             "Stop blinking" if on else "Identify",
@@ -114,7 +114,7 @@ class DevicesPanel(FormPanel):
         self.body.addLayout(row(read, blink))
 
     def _identify(self, ip: str, on: bool) -> None:
-        if self.wire.identify(ip, on):
+        if self.network.identify(ip, on):
             (self._identifying.add if on else self._identifying.discard)(ip)
         self._state = None
         self.refresh()
@@ -151,11 +151,11 @@ class DevicesPanel(FormPanel):
             Typed("Note", "Where it stands, which key opens it. Free words; nothing depends on them.", "note"),
         )
         for f in self._cards(did)[:3]:
-            self.body.addWidget(finding_card(s, self.wire, f))
+            self.body.addWidget(finding_card(s, self.network, f))
         if heard:
             self.body.addWidget(Ways("What it says of itself", _facts(heard)))
         elif device.ip:
-            where = f"Planned at {device.ip}, never heard on {self.wire.interface.name}."
+            where = f"Planned at {device.ip}, never heard on {self.network.interface.name}."
             self.words(f"{where} The plan stands; nothing is known about the device.", quiet=False)
         else:
             self.words("It has no address yet, so it cannot be heard.", quiet=False)

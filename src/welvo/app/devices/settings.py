@@ -9,7 +9,7 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QVBoxLayout, QWidget
 
-from welvo.app.network import Wire
+from welvo.app.network import Network
 from welvo.app.session import Selection, Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.fields import Choice
@@ -138,9 +138,9 @@ def _columns(width: float) -> tuple[float, float, float]:
 class Settings(QWidget):
     """The table of one device, rebuilt only when a value or a mark is another one."""
 
-    def __init__(self, session: Session, wire: Wire) -> None:
+    def __init__(self, session: Session, network: Network) -> None:
         super().__init__()
-        self._session, self._wire = session, wire
+        self._session, self._network = session, network
         self.did = ""
         self._state: object = None
         self.lines: list[Line] = []
@@ -206,7 +206,7 @@ class Settings(QWidget):
             self._body.addLayout(head)
             for x in mine:
                 plan, has = said(x, by_key)
-                push = partial(self._wire.push, self.did, (x.key,))
+                push = partial(self._network.push, self.did, (x.key,))
                 take = partial(self._session.edit, plan_setting, self.did, x.key, x.reported)
                 line = SettingRow(x, plan, has, crowded, push, take)
                 line.picked.connect(partial(self._pick, x))

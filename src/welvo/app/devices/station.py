@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QScrollArea, QStackedWidget, QWidget
 from welvo.app.devices.pairs import PairList
 from welvo.app.devices.panel import DevicesPanel
 from welvo.app.devices.settings import Settings, summary
-from welvo.app.network import Wire
+from welvo.app.network import Network
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.add_device import AddDevice
 from welvo.app.widgets.empty import EmptyPage
@@ -23,12 +23,12 @@ class DevicesStation(QWidget):
     name = "Devices"
     runs = Signal(str)
 
-    def __init__(self, session: Session, wire: Wire) -> None:
+    def __init__(self, session: Session, network: Network) -> None:
         super().__init__()
-        self._session, self._wire = session, wire
+        self._session, self._network = session, network
         self._listening = label("", 11, quiet=True)
         self.add = button("Add device…", self.add_device, "Plans a box: model, name, address.   Ctrl+Shift+I")
-        self._read = button("Read all", wire.read_again, "Asks all boxes for their settings now.   Shift+F5")
+        self._read = button("Read all", network.read_again, "Asks all boxes for their settings now.   Shift+F5")
         bar = row(label("Devices", 16, True), 8, self._listening, None, self._read, self.add)
         bar.setContentsMargins(16, 8, 16, 8)
         self.pairs = PairList(session)
@@ -43,7 +43,7 @@ class DevicesStation(QWidget):
         self.push_all = button(
             "Push", self._push_all, "Sends every planned value that differs to the box.", primary=True
         )
-        self.settings = Settings(session, wire)
+        self.settings = Settings(session, network)
         head = row(self._title, 8, self._counts, None, self.push_all)
         head.setContentsMargins(16, 6, 16, 0)
         scroll = QScrollArea()
@@ -69,13 +69,13 @@ class DevicesStation(QWidget):
         below.addWidget(self._right, 1)
         layout.addLayout(below, 1)
         self.setLayout(layout)
-        self.panel = DevicesPanel(lambda: self.settings.lines, session, wire)
+        self.panel = DevicesPanel(lambda: self.settings.lines, session, network)
         self.panel.runs.connect(self.runs)
         self.panel.plan.connect(self.add_device)
         session.changed.connect(lambda _: self.refresh())
         session.observed_changed.connect(self.refresh)
         session.selection_changed.connect(self.refresh)
-        wire.armed_changed.connect(self.refresh)
+        network.armed_changed.connect(self.refresh)
         self.refresh()
 
     def _device(self) -> str:
@@ -85,7 +85,7 @@ class DevicesStation(QWidget):
     def refresh(self) -> None:
         s = self._session
         self._listening.setText(
-            f"listening on {self._wire.interface.label}" if s.observed.listening else "not listening"
+            f"listening on {self._network.interface.label}" if s.observed.listening else "not listening"
         )
         did = self._device()
         if self.settings.did != did:
@@ -98,7 +98,7 @@ class DevicesStation(QWidget):
                 if heard
                 else "Nothing has answered so far."
             )
-            self.empty.words[0].setText(f"Listening on {self._wire.interface.label}. {so_far}")
+            self.empty.words[0].setText(f"Listening on {self._network.interface.label}. {so_far}")
         self._right.setCurrentIndex(1 if not s.rig.devices else 0 if did else 2)
         if did:
             self._title.setText(s.rig.devices[did].name)
@@ -113,7 +113,7 @@ class DevicesStation(QWidget):
     def _push_all(self) -> None:
         did = self._device()
         if did:
-            self._wire.push(did, tuple(self._pushable()))
+            self._network.push(did, tuple(self._pushable()))
 
     def choose_first(self) -> None:
         """Coming here with nothing chosen shows the first box rather than an empty half."""

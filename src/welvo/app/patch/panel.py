@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QVBoxLayout
 
-from welvo.app.network import Wire
+from welvo.app.network import Network
 from welvo.app.patch.item_form import Acts, show_item, show_many, show_more
 from welvo.app.patch.laying_form import LayForm, ModeForm, PackForm, Proposal
 from welvo.app.patch.sender_form import show_sender, show_use
@@ -29,8 +29,8 @@ class PatchPanel(FormPanel):
 
     preview = Signal(object)
 
-    def __init__(self, session: Session, wire: Wire) -> None:
-        super().__init__(session, wire)
+    def __init__(self, session: Session, network: Network) -> None:
+        super().__init__(session, network)
         self._built_for: object = None
         self.address: Field | None = None
         self.form: Proposal | None = None
@@ -41,7 +41,7 @@ class PatchPanel(FormPanel):
         session.changed.connect(lambda _: self.refresh())
         session.observed_changed.connect(self._cards_if_changed)
         session.replaced.connect(self.close_form)
-        wire.armed_changed.connect(self.refresh)
+        network.armed_changed.connect(self.refresh)
         self.build()
 
     # ---- forms
@@ -196,7 +196,7 @@ class PatchPanel(FormPanel):
         self._card_state = state
         clear(self._live)
         for f in cards[:3]:
-            self._live.addWidget(finding_card(self.session, self.wire, f))
+            self._live.addWidget(finding_card(self.session, self.network, f))
         if len(cards) > 3:
             self._live.addWidget(label(f"and {len(cards) - 3} more findings", 11, quiet=True))
         if s.kind in ("item", "slot") and ways and len(s.ids) < 2:

@@ -17,12 +17,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from welvo.app.network import Wire
+from welvo.app.commands import PATCH_PAGES, ZOOMS
+from welvo.app.network import Network
 from welvo.app.patch.add_fixtures import AddFixtures
 from welvo.app.patch.item_list import ItemList
 from welvo.app.patch.panel import PatchPanel
 from welvo.app.patch.slot_form import next_gap
-from welvo.app.patch.tape_frame import NAMED
 from welvo.app.patch.tapes import Tapes
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.empty import EmptyPage
@@ -39,21 +39,14 @@ from welvo.rig.patched import Element, Place
 if TYPE_CHECKING:
     from welvo.app.patch.pages import CapacityPage, SendersPage, WiresPage
 
-PAGES = {
-    "Tapes": "Every universe as a tape of its slots, and the list of all items.",
-    "Wires": "All numbers on the wire in every way of counting, and what each box would get.",
-    "Capacity": "What is used, reserved and possible.",
-    "Senders": "Who feeds the universes, and which part of the rig a show uses.",
-}
-
 
 class PatchStation(QWidget):
     name = "Patch"
 
-    def __init__(self, session: Session, wire: Wire) -> None:
+    def __init__(self, session: Session, network: Network) -> None:
         super().__init__()
         self._session = session
-        self.panel = PatchPanel(session, wire)
+        self.panel = PatchPanel(session, network)
         self.tapes = Tapes(session)
         self.list = ItemList(session)
         self.add = button(
@@ -67,7 +60,7 @@ class PatchStation(QWidget):
         self.more = button("More", self._pop_more, "Universes, elements, packing, pasting, copying.")
         self._pages: dict[str, QPushButton] = {}
         pages: list[QWidget | int | None] = []
-        for name, help_ in PAGES.items():
+        for name, help_ in PATCH_PAGES.items():
             b = button(name, lambda name=name: self.show_page(name), help_)
             b.setCheckable(True)
             b.setProperty("segment", True)
@@ -75,7 +68,7 @@ class PatchStation(QWidget):
             pages.append(b)
         self._zoom = {}
         zooms: list[QWidget | int | None] = []
-        for n, name in enumerate(NAMED):
+        for n, name in enumerate(ZOOMS):
             b = button(name, lambda name=name: self.tapes.set_level(name), f"Ctrl+{n + 1}")
             b.setCheckable(True)
             b.setProperty("segment", True)

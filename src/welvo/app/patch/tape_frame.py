@@ -26,7 +26,6 @@ HEADER = 24
 COLUMN = 168
 TILE = 360
 """Height of one kept picture of the Field: 30 rows."""
-NAMED = ("Field", "Fit", "Block", "Slot")
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,7 @@ from typing import Any, Protocol
 
 from PySide6.QtCore import QTimer
 
-from welvo.app.network import Wire
+from welvo.app.network import Network
 from welvo.app.profiles.channel_form import ChannelFields
 from welvo.app.session import Session
 from welvo.app.widgets.face import Face
@@ -92,8 +92,8 @@ class ProfileView(Protocol):
 class ProfilesPanel(FormPanel):
     """The face, then the selected channels, then what the profile is called and what is known of the lamp."""
 
-    def __init__(self, view: ProfileView, session: Session, wire: Wire) -> None:
-        super().__init__(session, wire)
+    def __init__(self, view: ProfileView, session: Session, network: Network) -> None:
+        super().__init__(session, network)
         self._view = view
         self.face = Face()
         self._walk = QTimer(self, interval=250)

@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from PySide6.QtGui import QTextCursor
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
-from welvo.app.network import Wire
+from welvo.app.network import Network
 from welvo.app.profiles.chart_line import ChartLine
 from welvo.app.profiles.compare import CompareModes, Preview
 from welvo.app.profiles.panel import ProfilesPanel
@@ -51,7 +51,7 @@ read_once = lru_cache(8)(read_chart)
 class ProfilesStation(QWidget):
     name = "Profiles"
 
-    def __init__(self, session: Session, wire: Wire) -> None:
+    def __init__(self, session: Session, network: Network) -> None:
         super().__init__()
         self._session = session
         self.profile_id = next(iter(session.rig.profiles), "")
@@ -71,7 +71,7 @@ class ProfilesStation(QWidget):
         self.ranges = RangeEditor(self._range_changed)
         self.tryout = TryOut()
         self.tryout.pointed.connect(self._pointed)
-        self.panel = ProfilesPanel(self, session, wire)
+        self.panel = ProfilesPanel(self, session, network)
         inner = QWidget()
         body = column(spacing=4)
         title = row(label("Chart line", 13, True), label("type it, or paste the manual's table", 11, quiet=True), None)

@@ -91,7 +91,7 @@ def cards_at(session: Session, did: str, at: At) -> list[Finding]:
 
 def show_cards(panel: FormPanel, did: str, at: At, most: int = 3) -> None:
     for f in cards_at(panel.session, did, at)[:most]:
-        panel.body.addWidget(finding_card(panel.session, panel.wire, f))
+        panel.body.addWidget(finding_card(panel.session, panel.network, f))
 
 
 def say_what_it_is(here: Here) -> None:

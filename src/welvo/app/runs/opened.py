@@ -6,7 +6,7 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import QScrollArea, QToolTip
 
-from welvo.app.network import Wire
+from welvo.app.network import Network
 from welvo.app.runs.opened_behind import (
     BOX_WIDE,
     CELL,
@@ -39,8 +39,8 @@ class Opened(OpenedBehind):
     picked = Signal(str, int, int)
     fixture = Signal(str)
 
-    def __init__(self, session: Session, wire: Wire) -> None:
-        super().__init__(session, wire)
+    def __init__(self, session: Session, network: Network) -> None:
+        super().__init__(session, network)
         self._zoom = 1.0
         self._seen = (0, 1000)
         self.setMouseTracking(True)
@@ -379,7 +379,7 @@ class Opened(OpenedBehind):
         self.setFocus()
         for r, f in self._buttons:
             if r.contains(e.position()) and f.fixes:
-                run_fix(self._session, self._wire, f.fixes[0])
+                run_fix(self._session, self._network, f.fixes[0])
                 return
         for r, key in self._lamps:
             if r.contains(e.position()):

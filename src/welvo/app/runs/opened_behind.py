@@ -6,7 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
-from welvo.app.network import Wire
+from welvo.app.network import Network
 from welvo.app.runs.riser_drawing import At
 from welvo.app.session import Session
 from welvo.app.widgets import marks
@@ -34,9 +34,9 @@ TAPE = 96
 class OpenedBehind(QWidget):
     """Knows where the cable lies, paints the tapes below it, and remembers where lamps, fixes and faults stand."""
 
-    def __init__(self, session: Session, wire: Wire) -> None:
+    def __init__(self, session: Session, network: Network) -> None:
         super().__init__()
-        self._session, self._wire = session, wire
+        self._session, self._network = session, network
         self.did = ""
         self.chosen = At("", -1, 0)
         self.stream: Stream | None = None

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from welvo.app.network import Wire
+from welvo.app.network import Network
 from welvo.app.runs.common import CableView, Here, cards_at
 from welvo.app.runs.device_form import show_device
 from welvo.app.runs.port_form import show_port
@@ -19,8 +19,8 @@ from welvo.rig.wiring import Port
 class RunsPanel(FormPanel):
     """Built anew for another place; refreshed for another value."""
 
-    def __init__(self, view: CableView, session: Session, wire: Wire) -> None:
-        super().__init__(session, wire)
+    def __init__(self, view: CableView, session: Session, network: Network) -> None:
+        super().__init__(session, network)
         self._view = view
         self._built: tuple[object, ...] = ()
 

@@ -8,7 +8,7 @@ from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QLineEdit, QMenu, QPushButton, QSplitter, QStackedWidget, QWidget
 
-from welvo.app.network import Wire
+from welvo.app.network import Network
 from welvo.app.runs.opened import Opened, OpenedArea
 from welvo.app.runs.panel import RunsPanel
 from welvo.app.runs.riser import Riser
@@ -63,9 +63,9 @@ class RunsStation(QWidget):
     name = "Runs"
     show_in_patch = Signal(str)
 
-    def __init__(self, session: Session, wire: Wire) -> None:
+    def __init__(self, session: Session, network: Network) -> None:
         super().__init__()
-        self._session, self._wire = session, wire
+        self._session, self._network = session, network
         self.did = ""
         self.at = At("", -1, 0)
         self._rows = RunRows(session)
@@ -92,7 +92,7 @@ class RunsStation(QWidget):
         bar.setContentsMargins(16, 8, 16, 8)
         self.riser = Riser(session)
         self.riser.picked.connect(self.pick)
-        self.opened = Opened(session, wire)
+        self.opened = Opened(session, network)
         self.opened.picked.connect(self.pick)
         self.opened.fixture.connect(lambda k: session.select_items([k]))
         drawings: tuple[Riser | Opened, ...] = (self.riser, self.opened)
@@ -137,7 +137,7 @@ class RunsStation(QWidget):
         layout.addLayout(bar)
         layout.addWidget(self.stack, 1)
         self.setLayout(layout)
-        self.panel = RunsPanel(self, session, wire)
+        self.panel = RunsPanel(self, session, network)
         session.changed.connect(lambda _: self.refresh())
         session.selection_changed.connect(self.refresh)
         self.refresh()

@@ -10,7 +10,7 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
 
-from welvo.app.network import Wire
+from welvo.app.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.fixes import run_fix
@@ -65,7 +65,7 @@ class Title(QWidget):
         text(p, QRectF(x + wide + 8, 5, self.width() - x - wide - 8, 20), self._beside)
 
 
-def finding_card(session: Session, wire: Wire, finding: Finding) -> QWidget:
+def finding_card(session: Session, network: Network, finding: Finding) -> QWidget:
     """A card with a bar in the severity's colour, the reason and the fixes."""
     card = QFrame()
     card.setObjectName("card")
@@ -82,7 +82,7 @@ def finding_card(session: Session, wire: Wire, finding: Finding) -> QWidget:
         body.addWidget(
             button(
                 fix.label,
-                lambda fix=fix: run_fix(session, wire, fix),
+                lambda fix=fix: run_fix(session, network, fix),
                 "; ".join(f"{a}: {b} → {d}" for a, b, d in fix.changes),
             )
         )
@@ -93,10 +93,10 @@ def finding_card(session: Session, wire: Wire, finding: Finding) -> QWidget:
 class Panel(QScrollArea):
     """Base of all panels: a column that is built anew for another selection and refreshed for another value."""
 
-    def __init__(self, session: Session, wire: Wire) -> None:
+    def __init__(self, session: Session, network: Network) -> None:
         super().__init__()
         self.session = session
-        self.wire = wire
+        self.network = network
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("Details")
@@ -128,8 +128,8 @@ class Panel(QScrollArea):
 class FormPanel(Panel):
     """A panel made of forms and of parts that are shown anew: `refresh` brings all of them up to date."""
 
-    def __init__(self, session: Session, wire: Wire) -> None:
-        super().__init__(session, wire)
+    def __init__(self, session: Session, network: Network) -> None:
+        super().__init__(session, network)
         self.refreshers: list[Callable[[], None]] = []
 
     def new_form(

@@ -10,13 +10,13 @@ from PySide6.QtGui import QColor, QFont, QFontMetrics, QPalette
 from PySide6.QtWidgets import QApplication
 
 TOKENS: dict[str, dict[str, str]] = {
-    "dusk": {
+    "dark": {
         "ground": "#0f151b", "station": "#151c24", "raised": "#1d2630", "field": "#0b1015", "line": "#2c3845",
         "edge": "#6b7a89", "text": "#ece6da", "quiet": "#b1ab9e", "select": "#27384a", "accent": "#58c9a6",
         "accent_ink": "#08130f", "accent_wash": "#173a33", "error": "#ff8577", "error_wash": "#45201f",
         "warning": "#f2bd4e", "warning_wash": "#3d3118", "note": "#93bce6", "note_wash": "#1e3044",
     },
-    "paper": {
+    "light": {
         "ground": "#eae5da", "station": "#f6f2e9", "raised": "#fffdf8", "field": "#ffffff", "line": "#d2cbbc",
         "edge": "#7d776a", "text": "#1b2229", "quiet": "#51585f", "select": "#dde4ea", "accent": "#08705a",
         "accent_ink": "#ffffff", "accent_wash": "#d3ebe2", "error": "#ad2318", "error_wash": "#fbdcd6",
@@ -38,7 +38,7 @@ SIZES = (11, 13, 16, 22)
 class Theme:
     """The theme in force. `step` is added to all four type sizes."""
 
-    name: str = "dusk"
+    name: str = "dark"
     step: int = 0
     family: str = ""
 
@@ -111,10 +111,10 @@ def oklch_hex(lightness: float, chroma: float, hue: float) -> str:
 def tint_hex(k: int, theme: str) -> tuple[str, str]:
     """Spine and body of tint k as hex."""
     hue = (55 + (15 + 102 * k) % 290) % 360
-    dusk = (0.60, 0.76, 0.84, 0.68)[k % 4]
-    light = dusk if theme == "dusk" else 1.22 - dusk
+    in_dark = (0.60, 0.76, 0.84, 0.68)[k % 4]
+    light = in_dark if theme == "dark" else 1.22 - in_dark
     spine = oklch_hex(light, 0.09, hue)
-    if theme == "dusk":
+    if theme == "dark":
         return spine, oklch_hex(0.32 + 0.6 * (light - 0.60), 0.06, hue)
     return spine, oklch_hex(0.93 - 0.5 * (0.62 - light), 0.045, hue)
 
