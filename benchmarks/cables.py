@@ -18,8 +18,8 @@ from welvo.rig.document import Rig
 from welvo.rig.patched import Element, Place
 from welvo.rig.runs import Segment
 from welvo.rig.wiring import Device, Feed, Port, Sender, Universe
-from welvo.runs.edits import hang
-from welvo.runs.pixels import box_sums, pixel_table
+from welvo.runs.edits import attach
+from welvo.runs.pixels import device_sums, pixel_table
 
 Say = Callable[..., None]
 Best = Callable[..., float]
@@ -51,7 +51,7 @@ def hall_of_pixels(follows: str = "universe") -> Rig:
 def all_sums(rig: Rig) -> int:
     """Every stream of a rig and every pixel's slot and universe.address, from nothing."""
     cables = Cables(rig)
-    return sum(len(pixel_table(s).slot) for s in cables.streams.values()) + len(box_sums(cables, "d"))
+    return sum(len(pixel_table(s).slot) for s in cables.streams.values()) + len(device_sums(cables, "d"))
 
 
 def cables(say: Say, best: Best) -> None:
@@ -97,7 +97,7 @@ def _painted(say: Say, best: Best) -> None:
             def insert() -> tuple[float, float]:
                 """(summed anew and the cables painted, the whole edit with findings, list, panel and the window)."""
                 session = window.session  # noqa: B023
-                new, change = hang(session.rig, "d", "A1", [Segment(kind="pixels", element="x")], 3)
+                new, change = attach(session.rig, "d", "A1", [Segment(kind="pixels", element="x")], 3)
                 index = Index(session.rig)
                 begun = time.perf_counter()
                 index.follow(new, change)

@@ -143,7 +143,7 @@ def patching(say: Say) -> None:
     empty = Index(bare)
     keys = [(k, 0) for k in bare.fixtures]
     for words, laying in (
-        ("packed", Laying()), ("spacing 40, by number", Laying(way="spacing", by=40, order="number")), ("groups, headroom 12", Laying(headroom=12, way="round", by=5, order="name")),
+        ("packed", Laying()), ("spacing 40, by number", Laying(pattern="spacing", by=40, order="number")), ("groups, headroom 12", Laying(headroom=12, pattern="round", by=5, order="name")),
     ):  # fmt: skip
         laid = quickest(lambda: take(bare, lay(empty, keys, laying)), 3)  # noqa: B023
         say(f"10 000 fixtures laid out and edited in, {words}", f"{laid:.0f} ms", "under 1 000 ms", laid < 1000)

@@ -281,7 +281,7 @@ def profiles() -> None:
 
     for count, moved in ((2000, 1), (2000, 200), (10_000, 200)):
         channels = tuple(
-            Channel(function="Dimmer", brk=n // 500, slots=(n % 500 + 1,), pixel=n + 1) for n in range(count)
+            Channel(function="Dimmer", break_no=n // 500, slots=(n % 500 + 1,), pixel=n + 1) for n in range(count)
         )
         mode = Mode(
             name="wall",

@@ -67,7 +67,7 @@ def test_planned_and_heard_stand_as_pairs(small: Window) -> None:
     known, stranger = pairs_of(small.session)
     assert (
         (known.mark, known.heard[2]) == ("differs", "1 setting differs")
-        and stranger.did == ""
+        and stranger.device_id == ""
         and stranger.heard == ("WHO", "127.0.0.99", "not in the plan")
     )
     hear(small)
@@ -162,7 +162,7 @@ def test_planning_a_stranger_takes_what_is_known_of_it(small: Window) -> None:
         field.setText(good)
     dialog.go.click()
     assert small.session.rig.devices[dialog.made].ip == "127.0.0.99"
-    assert [p.did for p in pairs_of(small.session)] == ["d", dialog.made]
+    assert [p.device_id for p in pairs_of(small.session)] == ["d", dialog.made]
 
 
 # ---- the Bench

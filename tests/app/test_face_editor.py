@@ -170,7 +170,7 @@ def test_the_face_goes_into_the_rig_with_its_picture_and_is_undone_as_one(
 
 
 def test_ten_thousand_pixels_are_shown_walked_and_hit(small: Window, qtbot: QtBot) -> None:
-    channels = [Channel(function="Dimmer", brk=n // 500, slots=(n % 500 + 1,), pixel=n + 1) for n in range(10_000)]
+    channels = [Channel(function="Dimmer", break_no=n // 500, slots=(n % 500 + 1,), pixel=n + 1) for n in range(10_000)]
     mode = Mode(name="wall", breaks=tuple(Break(slots=500) for _ in range(20)), channels=tuple(channels))
     dialog = FaceEditor(mode, None, small)
     type_into(dialog.field("Rows"), "100", qtbot)

@@ -16,11 +16,11 @@ from tests.app.conftest import answer, in_dialog
 from welvo.app.runs.supplies import Supplies
 from welvo.app.widgets.dialogs import ask_act, ask_line, ask_which
 from welvo.app.widgets.empty import EmptyPage
-from welvo.app.widgets.tables import Head, ListRow, RowList
+from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.app.window import Window
 from welvo.rig.base import Refused
 
-HEADS = (Head("", 20, "mark"), Head("Port", 60), Head("Pixels", 60, "number"), Head("Full", 60, "bar"))
+HEADS = (Column("", 20, "mark"), Column("Port", 60), Column("Pixels", 60, "number"), Column("Full", 60, "bar"))
 
 
 @pytest.fixture

@@ -64,7 +64,7 @@ def live(window: object, qtbot: QtBot) -> None:
     until(lambda: (network.on_wire("u3") or bytes(512))[149] == 255)
     until(lambda: session.report.codes == EXPECTED_LIVE)
     time.sleep(0.5)
-    until(lambda: window.bench._sentence.text().startswith("Port A of WEIR-2 gives out other levels"))
+    until(lambda: window.bench._sentence.text().startswith("Port A of WEIR-2 puts out other levels"))
     assert dimmer_at_the_lamp() != 255
     assert window.ribbon.shown and any(j.mark == "differs" and j.takes == "takes 2" for j in window.ribbon.shown.joints)
     push = next(b for b in window.bench.panel.findChildren(QPushButton) if b.text() == "Push sACN 3" and b.isVisible())
@@ -79,7 +79,7 @@ def live(window: object, qtbot: QtBot) -> None:
         "matches",
         "claimed",
         "matches",
-    ]  # the port's own, once the box was read again
+    ]  # the port's own, once the device was read again
     until(lambda: bool(window.ribbon.shown) and [j.mark for j in window.ribbon.shown.joints] == wanted)
     engine = network.engine
     assert engine

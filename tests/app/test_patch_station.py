@@ -207,10 +207,10 @@ def test_overlaps_lie_in_lanes_and_shares_in_one_block(patch: Window) -> None:
 def edit_cell(window: Window, qtbot: QtBot, row: int, column: int, typed: str, to_all: bool = False) -> None:
     from welvo.app.widgets.fields import Field
 
-    roll = window.patch.list
-    roll.setFocus()
-    roll.edit(roll.items.index(row, column))
-    editor = roll.viewport().findChildren(Field)[-1]
+    list_ = window.patch.list
+    list_.setFocus()
+    list_.edit(list_.items.index(row, column))
+    editor = list_.viewport().findChildren(Field)[-1]
     editor.selectAll()
     qtbot.keyClicks(editor, typed)
     qtbot.keyClick(editor, Qt.Key.Key_Return, CTRL if to_all else Qt.KeyboardModifier.NoModifier)
@@ -233,18 +233,18 @@ def test_the_roll_edits_one_and_series_through_many(patch: Window, qtbot: QtBot)
 
 
 def test_the_roll_sorts_filters_and_removes(window: Window, qtbot: QtBot) -> None:
-    roll = window.patch.list
-    assert roll.items.ids[0] == "f101" and len(roll.items.ids) == 108
-    roll.sortByColumn(4, Qt.SortOrder.DescendingOrder)
-    assert window.session.index.spans(roll.items.ids[0]) == ()  # what is nowhere stands at one end
+    list_ = window.patch.list
+    assert list_.items.ids[0] == "f101" and len(list_.items.ids) == 108
+    list_.sortByColumn(4, Qt.SortOrder.DescendingOrder)
+    assert window.session.index.spans(list_.items.ids[0]) == ()  # what is nowhere stands at one end
     window.patch.filter.setText("lagoon flood")
-    assert len(roll.items.ids) == 25 and all(window.session.rig.fixtures[k].profile == "p4" for k in roll.items.ids)
+    assert len(list_.items.ids) == 25 and all(window.session.rig.fixtures[k].profile == "p4" for k in list_.items.ids)
     window.patch.filter.setText("")
     window.session.select_items(["f101", "f102"])
-    qtbot.keyClick(roll, Qt.Key.Key_Delete)
-    assert "f101" not in window.session.rig.fixtures and len(roll.items.ids) == 106
+    qtbot.keyClick(list_, Qt.Key.Key_Delete)
+    assert "f101" not in window.session.rig.fixtures and len(list_.items.ids) == 106
     window.session.undo()
-    assert len(roll.items.ids) == 108
+    assert len(list_.items.ids) == 108
 
 
 def test_adding_says_what_it_will_do_first(patch: Window) -> None:

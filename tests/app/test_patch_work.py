@@ -94,7 +94,7 @@ def test_a_click_on_a_tape_sets_where_it_starts_and_wrong_wishes_are_said(window
     form.into.setText("9")
     form.update_preview()
     assert "found no place" in form.saying.text() or form.laid.steps
-    window.session.select_items(["f101", "f102"])  # other things are laid out instead
+    window.session.select_items(["f101", "f102"])  # other items are laid out instead
     assert form.keys == ["f101", "f102"] and window.patch.panel.form is form
     qtbot.keyClick(window, Qt.Key.Key_Escape)
     assert window.patch.panel.form is None and not window.patch.tapes.ghosts
@@ -158,22 +158,22 @@ def test_the_switch_picture_reads_back_and_explains(window: Window, qtbot: QtBot
 
 def test_rows_are_edited_with_series_in_any_column_and_locked_with_a_key(window: Window, qtbot: QtBot) -> None:
     window.show_station("Patch")
-    roll = window.patch.list
+    list_ = window.patch.list
     window.session.select_items(list(LAGOONS))
     assert (
-        roll.items.change(list(LAGOONS), "own:Circuit", "C#8")
+        list_.items.change(list(LAGOONS), "own:Circuit", "C#8")
         and window.session.rig.fixtures["f506"].fields["Circuit"] == "C11"
     )
-    assert roll.items.change(list(LAGOONS), "first", "+40") and starts(window, "f506") == ["4.481"]
-    assert not roll.items.change(list(LAGOONS), "first", "+40") and window.message.severity == "error"
-    qtbot.keyClick(roll, Qt.Key.Key_L, CTRL)
-    assert all(window.session.rig.fixtures[k].at[0].locked for k in LAGOONS) and roll.items.locked("f503")
+    assert list_.items.change(list(LAGOONS), "first", "+40") and starts(window, "f506") == ["4.481"]
+    assert not list_.items.change(list(LAGOONS), "first", "+40") and window.message.severity == "error"
+    qtbot.keyClick(list_, Qt.Key.Key_L, CTRL)
+    assert all(window.session.rig.fixtures[k].at[0].locked for k in LAGOONS) and list_.items.locked("f503")
     window.patch.filter.setText("is:locked circuit:c1")
-    assert set(roll.items.ids) == {"f505", "f506"}
+    assert set(list_.items.ids) == {"f505", "f506"}
     window.patch.filter.setText("")
-    assert [a.text() for a in roll.column_menu().actions()][-1] == "Name the rig's own columns…"
-    roll._toggle("groups")
-    assert roll.isColumnHidden(roll.items.columns.index("groups"))
+    assert [a.text() for a in list_.column_menu().actions()][-1] == "Name the rig's own columns…"
+    list_._toggle("groups")
+    assert list_.isColumnHidden(list_.items.columns.index("groups"))
     assert {"Lay out…", "Unlock", "Duplicate"} <= {a.text() for a in window.patch.item_menu().actions()}
     window.patch._select_group("g1")
     assert window.session.selection.ids == tuple(f"f{n}" for n in range(101, 107))
@@ -228,7 +228,7 @@ def test_all_that_is_selected_is_carried_by_the_same_step(patch: Window, qtbot: 
     assert not patch.patch.tapes.viewport().grab().isNull()
     qtbot.mouseRelease(patch.patch.tapes.viewport(), LEFT, pos=point(patch, "u2", 203))
     assert start(patch, "b")[0] == "u2" and start(patch, "b")[1] - start(patch, "a")[1] == 8
-    assert patch.session.history.undo_label.startswith("move 2 things to 2.")
+    assert patch.session.history.undo_label.startswith("move 2 items to 2.")
     patch.session.undo()
     qtbot.mouseClick(
         patch.patch.tapes.viewport(), LEFT, pos=point(patch, "u1", 3)
@@ -296,7 +296,7 @@ def test_a_use_switches_universes_off_without_taking_anything_away(window: Windo
     window.patch.show_page("Senders")
     window.session.select(Selection("use", ("y1",)))
     QApplication.processEvents()
-    press(window, "Use it")
+    press(window, "Use this show")
     assert window.session.rig.use == "y1" and window.session.rig.universes == before.universes
     assert "USE-01" in window.session.report.codes and "FEED-01" not in window.session.report.codes
     from welvo.live.output import streams
@@ -323,7 +323,7 @@ def test_a_use_switches_universes_off_without_taking_anything_away(window: Windo
     window.go(Goto("use", "y1"))
     press(window, "Use everything")
     assert window.session.rig.use == ""
-    window.patch.senders.add_use()
+    window.patch.senders.add_show()
     assert window.session.selection.kind == "use"
 
 

@@ -9,7 +9,7 @@ from welvo.app.profiles.ruler import cells_of
 from welvo.app.session import Selection
 from welvo.app.window import Window
 from welvo.formats.chart import read_chart
-from welvo.rig.edits import remove_things
+from welvo.rig.edits import remove_items
 
 
 def show(window: Window, pid: str) -> None:
@@ -49,7 +49,7 @@ def test_typing_a_chart_changes_the_ruler_and_the_rig(small: Window, qtbot: QtBo
 
 
 def test_a_word_that_is_not_known_is_underlined_and_offered(small: Window, qtbot: QtBot) -> None:
-    small.session.edit(remove_things, ["a", "b"])
+    small.session.edit(remove_items, ["a", "b"])
     show(small, "head")
     type_chart(small, "pan, dimer, tilt")
     marked = small.profiles.line.extraSelections()

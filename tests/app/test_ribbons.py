@@ -19,7 +19,7 @@ from welvo.runs.pixels import universes_of
 
 
 def plan(hand: Hand, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
-    """Answer the dialog that plans a box: a Penstock 12 under the name it proposes."""
+    """Answer the dialog that plans a device: a Penstock 12 under the name it proposes."""
 
     def answer(dialog: AddDevice) -> int:
         dialog.show()
@@ -41,7 +41,7 @@ def test_ribbons_panels_and_a_bridge_from_nothing(
     hand = Hand(window, qtbot)
     session = window.session
 
-    # the lamps that will hang behind the bridge, without an address
+    # the lamps that will are attached behind the bridge, without an address
     window.show_station("Patch")
     hand.clicks += 1
     hand.type(window.patch.wish, "5 x RGBW")
@@ -55,11 +55,11 @@ def test_ribbons_panels_and_a_bridge_from_nothing(
         "2 x 8x8 panel, fold 8 on 8",
         "bridge: 101-105 on 7",
     ):
-        hand.click(runs.hang)
-        qtbot.keyClicks(runs.hang, line)
+        hand.click(runs.attach)
+        qtbot.keyClicks(runs.attach, line)
         assert "port" in runs.saying.text(), runs.saying.text()
         hand.keys += len(line) + 1
-        qtbot.keyClick(runs.hang, Qt.Key.Key_Return)
+        qtbot.keyClick(runs.attach, Qt.Key.Key_Return)
         QApplication.processEvents()
     # the finding of the first port has the way out in one click
     hand.click(runs.riser, QPoint(int(runs.riser.column("1").center().x()), 15))
@@ -71,9 +71,9 @@ def test_ribbons_panels_and_a_bridge_from_nothing(
     hand.click(fix)
 
     rig = session.rig
-    (did,) = rig.devices
+    (device_id,) = rig.devices
     cables = session.index.cables
-    streams = [s for k, s in cables.streams.items() if k[0] == did]
+    streams = [s for k, s in cables.streams.items() if k[0] == device_id]
     assert [(s.label, s.leds or s.pixels) for s in streams] == [
         *((str(n), 165) for n in range(1, 7)),
         ("7", 172),
@@ -81,7 +81,7 @@ def test_ribbons_panels_and_a_bridge_from_nothing(
     ]
     assert [p.segment.reverse for p in streams[0].pieces] == [False, True, False]
     # 7 ports of 495 slots each in a universe of its own; the bridge's 21 slots do not fit behind 495 on the seventh
-    assert universes_of(cables, did) == {**dict.fromkeys(range(1, 7), 495), 7: 510, 8: 6, 9: 384}
+    assert universes_of(cables, device_id) == {**dict.fromkeys(range(1, 7), 495), 7: 510, 8: 6, 9: 384}
     lamps = [session.index.spans(k)[0] for k in rig.fixtures]
     assert [(rig.universes[s.universe].number, s.first) for s in lamps] == [
         (7, 496),

@@ -22,9 +22,9 @@ from welvo.patch.cable import Cables
 from welvo.rig.lookup import call
 from welvo.rig.refs import SegmentRef
 from welvo.rig.runs import Segment
-from welvo.runs.edits import hang, set_device_way
-from welvo.runs.geometry import lie, place_along
-from welvo.runs.wish import hang_wish
+from welvo.runs.edits import attach, set_device_way
+from welvo.runs.geometry import course_of, place_along
+from welvo.runs.wish import attach_wish
 
 
 def test_every_place_of_the_riser_says_what_it_is(runs: Window) -> None:
@@ -37,13 +37,13 @@ def test_every_place_of_the_riser_says_what_it_is(runs: Window) -> None:
     for led in (1, 28, 55):
         words, px = riser.words_at(At("1", 1, led)), stream.pieces[1].px + 55 - led
         universe, slot = stream.pieces[1].place((px - stream.pieces[1].px) * 3 + 1)
-        # hung reversed: the first on the cable is the last of the element
+        # attached reversed: the first on the cable is the last of the element
         assert f"/{56 - led} · {universe}.{slot:03d} · slot {(px - 1) * 3 + 1} of the stream" in words, words
 
 
 def test_a_point_on_every_stroke_is_the_pixel_that_is_drawn_there(runs: Window) -> None:
     riser = runs.runs.riser
-    for label, lay in riser.lies.items():
+    for label, lay in riser.courses.items():
         for n, piece in enumerate(riser._of[label].pieces):
             for led in {1, piece.leds // 2, piece.leds} if piece.segment.kind == "pixels" else ():
                 found = place_along(lay, n, led)
@@ -59,7 +59,7 @@ def test_a_cable_too_thin_for_lanes_is_drawn_whole_as_blocks() -> None:
     run = tuple(Segment(kind="pixels", element=f"e{n}", reverse=bool(n % 2)) for n in range(60))
     rig = box((*run, Segment(kind="null", count=20)), elements={f"e{n}": strip(50) for n in range(60)}, many=40)
     stream = Cables(rig).streams["d", "1"]
-    lay = lie(stream)
+    lay = course_of(stream)
     wide = lay_out(stream, lay, room_for(QRectF(0, 60, 1200, 500), lay, 2.0), {})
     thin = lay_out(stream, lay, room_for(QRectF(0, 60, 24, 500), lay, 2.0), {})
     assert not wide.block and len(wide.strings[0]) == 60 and len(wide.nulls) == 1 and wide.seams
@@ -106,20 +106,20 @@ def test_something_dragged_over_a_port_is_announced_and_forgotten(runs: Window) 
 
     name = call(before, "e1")
     assert over(riser.column("9").center().toPoint(), "e1").startswith(f"{name} to port 9, place 1 · ")
-    assert over(riser.column("9").center().toPoint(), "e1", "e2").startswith("2 things to port 9, place 1")
+    assert over(riser.column("9").center().toPoint(), "e1", "e2").startswith("2 items to port 9, place 1")
     # inside a long string, here one that folds: at the very pixel, which is where it lands then
-    swarm = riser.rect_of("7", riser.lies["7"].strokes[1]).center()
+    swarm = riser.rect_of("7", riser.courses["7"].strokes[1]).center()
     at = riser.at(QPointF(swarm.toPoint()))
     assert 140 < at.led < 160 and over(swarm.toPoint(), "e1").startswith(f"{name} to port 7, pixel {at.led}")
     assert runs.session.rig is before
-    bridge = riser.rect_of("6", riser.lies["6"].strokes[2]).center()
+    bridge = riser.rect_of("6", riser.courses["6"].strokes[2]).center()
     assert over(bridge.toPoint(), "e1").startswith(f"{name} to port 6, place 4")
     runs.session.edit(set_device_way, pen(runs), "mode", mode="6 long ports")
     words = over(riser.column("12").center().toPoint(), "e1")
     assert words.startswith("refused: ") and "switches port 12 of PENSTOCK off" in words
     riser.dragLeaveEvent(QDragLeaveEvent())
     assert riser._ghost is None
-    assert riser.drop_things(["e1"], at, riser.segment_for)
+    assert riser.drop_items(["e1"], at, riser.segment_for)
     stream = Cables(runs.session.rig).streams[pen(runs), "7"]
     assert next(p.px for p in stream.pieces if p.key == "e1") == at.led
 
@@ -128,7 +128,7 @@ def test_the_opened_cable_is_picked_zoomed_and_walked(runs: Window, qtbot: QtBot
     runs.runs.pick("3", 0, 0)
     opened = runs.runs.opened
     QApplication.processEvents()
-    for stroke in opened._lie.strokes:
+    for stroke in opened._course.strokes:
         if stroke.leds:
             r = opened.rect_of(stroke)
             qtbot.mouseClick(opened, Qt.MouseButton.LeftButton, pos=QPoint(int(r.left() + 1), int(r.center().y())))
@@ -164,13 +164,13 @@ def test_the_pointer_over_the_opened_cable_says_the_pixel_and_what_a_bridge_lack
 
     def over(n: int) -> str:
         QToolTip.hideText()
-        stroke = next(s for s in opened._lie.strokes if s.n == n)
+        stroke = next(s for s in opened._course.strokes if s.n == n)
         qtbot.mouseMove(opened, opened.rect_of(stroke).center().toPoint())
         return QToolTip.text()
 
     assert over(2).startswith("Bridge: not as it must be: ") and "brightness" in over(2).lower()
     words = over(0)
-    at = opened.at(opened.rect_of(next(s for s in opened._lie.strokes if s.n == 0)).center())
+    at = opened.at(opened.rect_of(next(s for s in opened._course.strokes if s.n == 0)).center())
     stream = runs.session.index.cables.streams[pen(runs), "6"]
     assert at.n == 0 and at.led and words.endswith(f"px {at.led} of the port")
     assert "206." in words and stream.pieces[0].place(1)[0] == 206
@@ -182,18 +182,18 @@ def test_the_menu_inserts_at_the_very_pixel_and_leads_to_patch(runs: Window) -> 
     acts = {a.text(): a for a in station.menu().actions()}
     px = station.riser.pixel_at(At("1", 1, 10))
     acts[f"Insert here, as pixel {px} of port 1…"].trigger()
-    assert station.hang.text() == f"10 RGB spare at {px}" and station.hang.selectedText() == "10 RGB spare"
-    assert station.hang_typed()
+    assert station.attach.text() == f"10 RGB spare at {px}" and station.attach.selectedText() == "10 RGB spare"
+    assert station.attach_typed()
     run = runs.session.rig.devices[pen(runs)].ports["1"].run
     assert [s.element for s in run] == ["c1", "c2", run[2].element, "c2", "c3"]
-    # hung there and back: what comes first on the cable are the last pixels of the ribbon
+    # attached there and back: what comes first on the cable are the last pixels of the ribbon
     assert [(s.first, s.count, s.reverse) for s in (run[1], run[3])] == [(47, 9, True), (1, 46, True)]
     assert runs.session.rig.elements[run[2].element].name == "spare"
     stream = runs.session.index.cables.streams[pen(runs), "1"]
     assert stream.pieces[2].px == px and stream.pixels == 175
     runs.session.undo()
     assert len(runs.session.rig.devices[pen(runs)].ports["1"].run) == 3
-    acts["Show in Patch what hangs on port 1"].trigger()
+    acts["Show in Patch what is attached to port 1"].trigger()
     assert runs.station == "Patch" and runs.patch.filter.text() == 'on:"PENSTOCK/1"'
     shown = runs.patch.list.items.ids
     assert sorted(shown) == ["c1", "c2", "c3"]
@@ -203,23 +203,23 @@ def test_an_empty_line_and_a_rig_without_boxes_hang_nothing(runs: Window) -> Non
     from welvo.rig.edits import remove_device
 
     station, start = runs.runs, runs.session.rig
-    assert not station.hang_typed() and runs.session.rig is start
-    for did in list(runs.session.rig.devices):
-        runs.session.edit(remove_device, did)
+    assert not station.attach_typed() and runs.session.rig is start
+    for device_id in list(runs.session.rig.devices):
+        runs.session.edit(remove_device, device_id)
     QApplication.processEvents()
     station.riser.grab()
     station.opened.grab()
     have = set(runs.session.rig.elements)
-    station.hang.setText("3 x 30 RGB moss")
-    station._preview(station.hang.text())
-    assert not station.hang_typed() and station.hang.text() == "3 x 30 RGB moss"
+    station.attach.setText("3 x 30 RGB moss")
+    station._preview(station.attach.text())
+    assert not station.attach_typed() and station.attach.text() == "3 x 30 RGB moss"
     assert set(runs.session.rig.elements) == have
 
 
 def test_a_converters_colour_is_tried_and_wrong_ones_stay_in_the_field(runs: Window) -> None:
-    did = pen(runs)
-    runs.session.edit(hang_wish, did, "8", "lamps 3: dimmer red green")
-    runs.session.select(Selection("segment", (did,), on=SegmentRef(did, "8", 0)))
+    device_id = pen(runs)
+    runs.session.edit(attach_wish, device_id, "8", "lamps 3: dimmer red green")
+    runs.session.select(Selection("segment", (device_id,), on=SegmentRef(device_id, "8", 0)))
     QApplication.processEvents()
     for text in ("255 0 0", "256 0 0 0", "red"):
         wrong = put(runs, "Colour", text)
@@ -262,7 +262,7 @@ def test_facts_of_a_model_that_cannot_be_read_stay_and_are_said(runs: Window) ->
     assert "No device of this rig is a New model" in editor.saying.text()
     for old, new, words in (
         ('kind = "pixel"', 'kind = "kettle"', "kettle"),
-        ('ports = ["1", "2", "3", "4"]', 'ports = ["1", "1"]', ""),
+        ('    "2",\n', '    "1",\n', ""),
         ('name = "New model"', "name = 7", ""),
     ):
         whole = editor.text.toPlainText()
@@ -276,9 +276,9 @@ def test_facts_of_a_model_that_cannot_be_read_stay_and_are_said(runs: Window) ->
 @pytest.mark.parametrize("share", [0.25, 0.9])
 def test_what_is_dropped_lands_by_the_half_it_is_over(runs: Window, share: float) -> None:
     riser = runs.runs.riser
-    runs.session.edit(hang, pen(runs), "9", [Segment(kind="null", count=40), Segment(kind="null", count=40)])
+    runs.session.edit(attach, pen(runs), "9", [Segment(kind="null", count=40), Segment(kind="null", count=40)])
     riser.grab()
-    stroke = riser.lies["9"].strokes[0]
+    stroke = riser.courses["9"].strokes[0]
     r = riser.rect_of("9", stroke)
     assert riser._landing(riser.at(QPointF(r.center().x(), r.top() + r.height() * share))) == (0 if share < 0.5 else 1)
     assert riser._landing(At("9", -1, 0)) == 2 and riser._landing(At("12", -1, 0)) == 0

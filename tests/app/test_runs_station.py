@@ -28,7 +28,7 @@ from welvo.rig.edits import set_profile
 from welvo.rig.refs import Goto, SegmentRef
 from welvo.rig.wiring import OutputMode
 from welvo.runs.edits import change_segment, set_model
-from welvo.runs.wish import hang_wish
+from welvo.runs.wish import attach_wish
 
 
 def pen(window: Window) -> str:
@@ -58,11 +58,11 @@ def rows(window: Window) -> list[list[str]]:
 
 def test_a_click_on_a_cable_selects_its_pixel_everywhere(runs: Window, qtbot: QtBot) -> None:
     riser = runs.runs.riser
-    stroke = riser.lies["1"].strokes[1]  # ceiling 2 comes back up
+    stroke = riser.courses["1"].strokes[1]  # ceiling 2 comes back up
     r = riser.rect_of("1", stroke)
     qtbot.mouseClick(riser, Qt.MouseButton.LeftButton, pos=QPoint(int(r.center().x()), int(r.bottom() - 1)))
     sel = runs.session.selection
-    # its data comes in at the bottom and it hangs reversed: there are its last pixels
+    # its data comes in at the bottom and it is attached reversed: there are its last pixels
     assert (sel.kind, sel.ids, sel.on) == ("item", ("c2",), (pen(runs), "1", 1))
     assert 1 <= sel.led < 8 and sel.pixel == 56 - sel.led
     runs.runs.pick("1", 1, 1)
@@ -152,24 +152,24 @@ def test_fields_of_a_bridge_say_and_set_its_addresses(runs: Window) -> None:
 def test_typing_hangs_and_what_cannot_be_hung_stays_in_the_field(runs: Window, qtbot: QtBot) -> None:
     station = runs.runs
     station.pick("8", -1, 0)
-    qtbot.keyClicks(station.hang, "3 x 30 RGB algae, there and back")
+    qtbot.keyClicks(station.attach, "3 x 30 RGB algae, there and back")
     assert station.saying.text() == "3 × 30 pixels on port 8; nothing behind moves, 1 universe more"
-    qtbot.keyClick(station.hang, Qt.Key.Key_Return)
+    qtbot.keyClick(station.attach, Qt.Key.Key_Return)
     assert [s.reverse for s in runs.session.rig.devices[pen(runs)].ports["8"].run] == [False, True, False]
-    assert station.hang.text() == ""
-    qtbot.keyClicks(station.hang, "5 wobbles on 99")
+    assert station.attach.text() == ""
+    qtbot.keyClicks(station.attach, "5 wobbles on 99")
     assert "no port 99" in station.saying.text()
-    qtbot.keyClick(station.hang, Qt.Key.Key_Return)
-    assert station.hang.text() == "5 wobbles on 99" and "no port 99" in runs.message.words
-    station.hang.setText("10 RGB moss on 1")
-    station._preview(station.hang.text())
+    qtbot.keyClick(station.attach, Qt.Key.Key_Return)
+    assert station.attach.text() == "5 wobbles on 99" and "no port 99" in runs.message.words
+    station.attach.setText("10 RGB moss on 1")
+    station._preview(station.attach.text())
     assert "behind move" in station.saying.text()  # ports 2 to 8 follow
 
 
 def test_dragging_moves_a_segment_and_drops_what_is_not_hung_yet(runs: Window, qtbot: QtBot) -> None:
-    station, riser, did = runs.runs, runs.runs.riser, pen(runs)
+    station, riser, device_id = runs.runs, runs.runs.riser, pen(runs)
     runs.session.edit(_typed_away, "e1")
-    a = riser.rect_of("1", riser.lies["1"].strokes[0]).center().toPoint()
+    a = riser.rect_of("1", riser.courses["1"].strokes[0]).center().toPoint()
     b = QPoint(int(riser.column("9").center().x()), 120)
     qtbot.mousePress(riser, Qt.MouseButton.LeftButton, pos=a)
     qtbot.mouseMove(riser, b)
@@ -177,24 +177,24 @@ def test_dragging_moves_a_segment_and_drops_what_is_not_hung_yet(runs: Window, q
         riser._ghost = riser._say_move(At("1", 0, 1), riser.at(QPointF(b)))
     assert riser._ghost and riser._ghost[2] and "to port 9, place 1 · " in riser._ghost[1] and "move" in riser._ghost[1]
     qtbot.mouseRelease(riser, Qt.MouseButton.LeftButton, pos=b)
-    ports = runs.session.rig.devices[did].ports
+    ports = runs.session.rig.devices[device_id].ports
     assert [s.element for s in ports["9"].run] == ["c1"] and [s.element for s in ports["1"].run] == ["c2", "c3"]
     runs.session.undo()
     riser.grab()
     # into the middle of the swarm, once it does not fold: it is cut at the very pixel
-    runs.session.edit(change_segment, did, "7", 0, fold=0)
+    runs.session.edit(change_segment, device_id, "7", 0, fold=0)
     riser.grab()
-    swarm = riser.rect_of("7", riser.lies["7"].strokes[0])
+    swarm = riser.rect_of("7", riser.courses["7"].strokes[0])
     at = QPointF(swarm.center().x(), swarm.top() + 100 * riser.scale + 0.1)
     mime = write_mime(["e1"])  # the event does not keep it alive
     event = QDropEvent(at, Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
     riser.dropEvent(event)
-    run = runs.session.rig.devices[did].ports["7"].run
+    run = runs.session.rig.devices[device_id].ports["7"].run
     assert [(s.element, s.first, s.count) for s in run] == [("sw", 1, 100), ("e1", 1, 0), ("sw", 101, 300)]
-    assert runs.session.rig.elements["e1"].at.way == "run"
-    # a DMX box refuses pixels, and says so
+    assert runs.session.rig.elements["e1"].at.origin == "run"
+    # a DMX device refuses pixels, and says so
     runs.session.select(Selection("device", ("d2",)))
-    assert not station.riser.drop_things(["e2"], At("1", -1, 0), station.riser.segment_for)
+    assert not station.riser.drop_items(["e2"], At("1", -1, 0), station.riser.segment_for)
     assert "gives DMX" in runs.message.words
 
 
@@ -224,8 +224,8 @@ def test_the_keyboard_walks_ports_segments_and_pixels(runs: Window, qtbot: QtBot
 
 
 def test_fields_of_a_segment_a_port_and_the_box(runs: Window) -> None:
-    did = pen(runs)
-    now = lambda: runs.session.rig.devices[did]  # noqa: E731
+    device_id = pen(runs)
+    now = lambda: runs.session.rig.devices[device_id]  # noqa: E731
     runs.runs.pick("7", 0, 0)
     QApplication.processEvents()
     put(runs, "Attached here", "1-100")
@@ -246,14 +246,14 @@ def test_fields_of_a_segment_a_port_and_the_box(runs: Window) -> None:
         assert wrong.property("wrong"), name
         wrong.revert()
     press(runs, "Keep it")
-    assert runs.session.rig.elements["sw"].at.way == "typed"
+    assert runs.session.rig.elements["sw"].at.origin == "typed"
     press(runs, "Follow it")
-    assert runs.session.rig.elements["sw"].at.way == "run"
+    assert runs.session.rig.elements["sw"].at.origin == "run"
     runs.runs.pick("7", -1, 0)
     QApplication.processEvents()
     put(runs, "Configured", "400")
     assert now().ports["7"].pixels == 400 and "RUN-20" in runs.session.report.codes
-    runs.session.select(Selection("device", (did,)))
+    runs.session.select(Selection("device", (device_id,)))
     QApplication.processEvents()
     mode = next(c for c in runs.runs.panel.findChildren(Choice) if c.accessibleName() == "Mode" and c.isVisible())
     mode._apply("6 long ports")
@@ -263,7 +263,7 @@ def test_fields_of_a_segment_a_port_and_the_box(runs: Window) -> None:
     assert "RUN-19" in runs.session.report.codes
     put(runs, "First universe", "300")
     press(runs, "Packed")
-    assert runs.session.index.cables.streams[did, "1"].start == (300, 1)
+    assert runs.session.index.cables.streams[device_id, "1"].start == (300, 1)
 
 
 def test_splitting_in_the_dialog(runs: Window) -> None:
@@ -354,7 +354,7 @@ def test_a_finding_leads_to_its_segment(runs: Window) -> None:
     for f in runs.session.report.findings:
         if f.goes_to.kind == "run":
             runs.go(f.goes_to)
-            assert runs.station == "Runs" and runs.runs.did == f.goes_to.id
+            assert runs.station == "Runs" and runs.runs.device_id == f.goes_to.id
             assert not f.goes_to.port or runs.runs.at.label == f.goes_to.port
     runs.go(Goto("unattached"))
     assert rows(runs)[0][3] == "ribbon"
@@ -363,15 +363,15 @@ def test_a_finding_leads_to_its_segment(runs: Window) -> None:
 @pytest.mark.parametrize("step", [0, 2])
 def test_nothing_in_the_panel_is_wider_than_the_panel(runs: Window, step: int) -> None:
     runs.set_look("dark", step)
-    did = pen(runs)
-    runs.session.edit(hang_wish, did, "8", "lamps 3: dimmer red green")
+    device_id = pen(runs)
+    runs.session.edit(attach_wish, device_id, "8", "lamps 3: dimmer red green")
     for device, port, n in (
-        (did, "", -1),
-        (did, "1", -1),
-        (did, "1", 1),
-        (did, "6", 1),
-        (did, "6", 2),
-        (did, "8", 0),
+        (device_id, "", -1),
+        (device_id, "1", -1),
+        (device_id, "1", 1),
+        (device_id, "6", 1),
+        (device_id, "6", 2),
+        (device_id, "8", 0),
         ("d1", "A", 0),
     ):
         runs.session.select(
@@ -419,20 +419,20 @@ def test_cables_boosters_and_plugs_of_a_line(runs: Window) -> None:
 def test_kinds_of_pixels_are_named_while_hanging_and_changed_in_their_dialog(runs: Window) -> None:
     station = runs.runs
     station.pick("8", -1, 0)
-    station.hang.setText("4 x 50 moss of Silk 60 W")
-    assert station.hang_typed()
+    station.attach.setText("4 x 50 moss of Silk 60 W")
+    assert station.attach_typed()
     rig = runs.session.rig
     made = [e for e in rig.elements.values() if e.name.startswith("moss")]
     assert len(made) == 4 and {(e.order, rig.pixel_types[e.type].name) for e in made} == {("RGBW", "Silk 60 W")}
     assert {s.order for s in rig.devices[pen(runs)].ports["8"].run} == {
         "GRBW"
     } and "RUN-08" not in runs.session.report.codes
-    station.hang.setText("10 RGB spare at 60")
-    assert station.hang_typed()
+    station.attach.setText("10 RGB spare at 60")
+    assert station.attach_typed()
     run = runs.session.rig.devices[pen(runs)].ports["8"].run
     assert [(s.first, s.count) for s in run[:4]] == [(1, 0), (1, 9), (1, 0), (10, 41)]
-    station.hang.setText("5 RGB of Velvet")
-    assert not station.hang_typed() and "no kind of pixels" in runs.message.words
+    station.attach.setText("5 RGB of Velvet")
+    assert not station.attach_typed() and "no kind of pixels" in runs.message.words
     dialog = PixelKinds(runs.session, runs)
     dialog._choose("silk")
     by = {f.accessibleName(): f for f in dialog.findChildren(Field)}
@@ -515,45 +515,45 @@ def test_a_pixel_of_a_port_is_found_by_its_number(runs: Window) -> None:
 
 
 def test_a_segment_is_carried_with_shift_and_the_arrows(runs: Window, qtbot: QtBot) -> None:
-    riser, did = runs.runs.riser, pen(runs)
+    riser, device_id = runs.runs.riser, pen(runs)
     shift = Qt.KeyboardModifier.ShiftModifier
     runs.runs.pick("1", 0, 0)
     qtbot.keyClick(riser, Qt.Key.Key_Down, shift)
-    assert [s.element for s in runs.session.rig.devices[did].ports["1"].run] == [
+    assert [s.element for s in runs.session.rig.devices[device_id].ports["1"].run] == [
         "c2",
         "c1",
         "c3",
     ] and runs.runs.at == At("1", 1, 0)
     qtbot.keyClick(riser, Qt.Key.Key_Right, shift)
-    assert [s.element for s in runs.session.rig.devices[did].ports["2"].run][-1] == "c1" and runs.runs.at == At(
+    assert [s.element for s in runs.session.rig.devices[device_id].ports["2"].run][-1] == "c1" and runs.runs.at == At(
         "2", 3, 0
     )
     qtbot.keyClick(riser, Qt.Key.Key_Down, shift)  # there is no later place
     qtbot.keyClick(riser, Qt.Key.Key_Left, shift)
-    assert [s.element for s in runs.session.rig.devices[did].ports["1"].run] == ["c2", "c3", "c1"]
-    runs.runs.did = "d1"
+    assert [s.element for s in runs.session.rig.devices[device_id].ports["1"].run] == ["c2", "c3", "c1"]
+    runs.runs.device_id = "d1"
     runs.runs.pick("A", 0, 0)
-    assert runs.runs.hang.placeholderText() == "line: 101-112"
+    assert runs.runs.attach.placeholderText() == "line: 101-112"
 
 
 def test_menus_pick_the_place_under_the_pointer_and_devices_lead_here(
     runs: Window, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(QMenu, "popup", lambda *_: None)
-    r = runs.runs.riser.rect_of("7", runs.runs.riser.lies["7"].strokes[0])
+    r = runs.runs.riser.rect_of("7", runs.runs.riser.courses["7"].strokes[0])
     runs.runs._menu_at(runs.runs.riser, r.center().toPoint())
     assert runs.runs.at.label == "7" and 40 < runs.runs.at.led < 60
     act = next(a for a in runs.runs.menu().actions() if a.text().startswith("Insert here"))
     act.trigger()
     assert (
-        runs.runs.hang.text() == f"10 RGB spare at {runs.runs.at.led}"
-        and runs.runs.hang.selectedText() == "10 RGB spare"
+        runs.runs.attach.text() == f"10 RGB spare at {runs.runs.at.led}"
+        and runs.runs.attach.selectedText() == "10 RGB spare"
     )
     runs.session.select(Selection("device", (pen(runs),)))
     runs.show_station("Devices")
     QApplication.processEvents()
     next(b for b in runs.devices.panel.findChildren(QPushButton) if b.text() == "Its runs").click()
-    assert runs.station == "Runs" and runs.runs.did == pen(runs)
+    assert runs.station == "Runs" and runs.runs.device_id == pen(runs)
 
 
 def test_an_element_is_arranged_like_a_lamps_face(runs: Window, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -561,8 +561,8 @@ def test_an_element_is_arranged_like_a_lamps_face(runs: Window, monkeypatch: pyt
 
     station = runs.runs
     station.pick("8", -1, 0)
-    station.hang.setText("ring 24 GRB halo; block 16 valves")
-    assert station.hang_typed()
+    station.attach.setText("ring 24 GRB halo; block 16 valves")
+    assert station.attach_typed()
     halo = next(k for k, e in runs.session.rig.elements.items() if e.name == "halo")
     assert runs.session.rig.elements[halo].kind == "ring" and len(runs.session.rig.elements[halo].spots) == 24
     assert [s.slots for s in runs.session.index.cables.streams[pen(runs), "8"].pieces] == [72, 16]

@@ -29,7 +29,7 @@ def test_sixty_fixtures_of_five_modes_from_an_empty_rig(make: Callable[[Rig], Wi
     hand.clicks += 1  # Patch in the rail
     station, session = window.patch, window.session
 
-    # the first line into the empty station's own field, the others into the field of the roll
+    # the first line into the empty station's own field, the others into the field of the list
     hand.type(station.wish, FIRST)
     assert len(session.rig.fixtures) == 16 and len(session.rig.universes) == 2
     for line in REST:

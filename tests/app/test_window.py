@@ -36,7 +36,7 @@ from welvo.formats.rigfile import load, save
 from welvo.rig.document import Rig
 from welvo.rig.edits import add_feed
 from welvo.rig.refs import SegmentRef
-from welvo.runs.wish import hang_wish
+from welvo.runs.wish import attach_wish
 
 SELECTIONS = [
     Selection("item", ("f207",)), Selection("item", ("f701",)), Selection("item", ("e1",)), Selection("item", ("e3",)),
@@ -58,8 +58,8 @@ def everywhere(window: Window) -> list[QWidget]:
             found += editors(window)
     window.show_station("Runs")
     pen = next(d for d, v in window.session.rig.devices.items() if v.name == "PENSTOCK")
-    window.session.edit(hang_wish, pen, "8", "lamps 3: dimmer red =9")
-    window.session.edit(hang_wish, pen, "8", "null 3")
+    window.session.edit(attach_wish, pen, "8", "lamps 3: dimmer red =9")
+    window.session.edit(attach_wish, pen, "8", "null 3")
     for device, port, n in (
         (pen, "", -1),
         (pen, "1", -1),
@@ -269,17 +269,17 @@ def test_findings_open_explain_and_fix(window: Window, qtbot: QtBot) -> None:
 
 
 def test_a_waived_finding_is_listed_apart_and_can_be_woken(window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
-    from welvo.app.findings import Opened, Row
+    from welvo.app.findings import FindingRow, OpenedFinding
 
     window.toggle_findings()
     note = next(f for f in window.session.report.findings if f.code == "FEED-03")
     window.drawer.open_finding(note)
     answer("kept for the band")
-    window.drawer.findChild(Opened)._waive(window.session)
+    window.drawer.findChild(OpenedFinding)._waive(window.session)
     assert "FEED-03" not in window.session.report.codes
     window.drawer._set_by("waived")
     QApplication.processEvents()
-    row = next(r for r in window.drawer.findChildren(Row) if r.finding.code == "FEED-03" and r.isVisible())
+    row = next(r for r in window.drawer.findChildren(FindingRow) if r.finding.code == "FEED-03" and r.isVisible())
     assert "kept for the band" in row.toolTip()
     row.clicked.emit()
     assert "FEED-03" in window.session.report.codes

@@ -8,7 +8,7 @@ from welvo.bench.why import held_dark, why_dark
 from welvo.demo.gallery import gallery
 from welvo.observed.values import NOTHING
 from welvo.patch.index import Index
-from welvo.patch.path import of_thing, path
+from welvo.patch.path import of_item, path
 from welvo.rig import edits
 from welvo.rig.document import Rig, put
 from welvo.rig.patched import Place
@@ -77,7 +77,7 @@ def test_a_fixture_past_the_end_of_its_universe_drives_only_slots_that_are_there
 
 def cause(rig: Rig, levels: Levels, key: str, armed: bool = True) -> str:
     index = Index(rig)
-    chain = path(index, NOTHING, of_thing(index, key), 0.0, "", armed)
+    chain = path(index, NOTHING, of_item(index, key), 0.0, "", armed)
     return why_dark(index, levels, key, chain, armed).sentence
 
 
@@ -126,13 +126,13 @@ def test_movement_that_is_swapped_and_inverted_in_the_plan(rig: Rig) -> None:
 
 
 def test_a_universe_that_is_not_in_use_is_the_cause_of_darkness(rig: Rig) -> None:
-    made, change = edits.change_use(rig, "", "", name="Matinee", universes_off=("u1",))
+    made, change = edits.change_show(rig, "", "", name="Matinee", universes_off=("u1",))
     key = change.made[0]
-    made, _ = edits.set_use(made, key)
+    made, _ = edits.set_show(made, key)
     index, levels = Index(made), Levels()
     for function in ("Dimmer", "Shutter1"):
         levels.hold(["a"], function, 1.0)
-    cause = why_dark(index, levels, "a", path(index, NOTHING, of_thing(index, "a"), 0.0, "255", True), True)
+    cause = why_dark(index, levels, "a", path(index, NOTHING, of_item(index, "a"), 0.0, "255", True), True)
     assert (
         cause.sentence == "Its universe is switched off in the use “Matinee”: nothing of it is sent." and cause.hop == 1
     )

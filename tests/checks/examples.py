@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from tests.checks.run_examples import RUN_EXAMPLES
 from tests.conftest import profile
 from welvo.rig.document import Rig, put
-from welvo.rig.edits import change_use, overlay, set_use
+from welvo.rig.edits import change_show, overlay, set_show
 from welvo.rig.patched import Element, Place
 from welvo.rig.profile import Mode, Range, Spot
 from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Sender
@@ -59,7 +59,7 @@ def _change(part: str, key: str, words: str, **fields: object) -> Example:
 
 
 def _box(words: str, link: int = 100, rate: float = 44, **model: object) -> Example:
-    """A second box whose two ports take the rig's feed and a new one, multicast at some rate."""
+    """A second device whose two ports take the rig's feed and a new one, multicast at some rate."""
 
     def make(rig: Rig) -> tuple[Rig, str]:
         made = DeviceModel(name="Tub 2", kind="pixel", ports=("1", "2"), link=link, **model)  # type: ignore[arg-type]
@@ -76,9 +76,9 @@ def _overlay_apart(rig: Rig) -> tuple[Rig, str]:
 
 
 def _part_off(rig: Rig) -> tuple[Rig, str]:
-    rig, change = change_use(rig, "", "", name="Matinee", universes_off=("u2",))
+    rig, change = change_show(rig, "", "", name="Matinee", universes_off=("u2",))
     key = change.made[0]
-    return set_use(rig, key)[0], "leaves out 1 universe and 0 boxes"
+    return set_show(rig, key)[0], "leaves out 1 universe and 0 devices"
 
 
 def _cut(rig: Rig) -> tuple[Rig, str]:

@@ -7,7 +7,7 @@ import pytest
 from msgspec.structs import replace
 
 from tests.checks.examples import EXAMPLES
-from tests.checks.run_examples import hangs, px, reef
+from tests.checks.run_examples import cabled, px, reef
 from tests.conftest import at, profile
 from welvo.checks.checker import Checker, check
 from welvo.checks.registry import RULES, SEVERITIES, Finding
@@ -41,10 +41,10 @@ def test_every_rule_is_documented_and_has_a_deliberate_fault_in_the_demo() -> No
 
 
 def test_a_boxs_universes_count_with_those_its_streams_run_through(rig: Rig) -> None:
-    """200 RGB pixels go through two universes; a box that takes one is told."""
-    made, _ = hangs("", reef(), element=px(200), m_universes=1)(rig)
+    """200 RGB pixels go through two universes; a device that takes one is told."""
+    made, _ = cabled("", reef(), element=px(200), m_universes=1)(rig)
     assert "PEN takes 2 universes and can take 1" in only(made, "DEV-05").title
-    lean, _ = hangs(
+    lean, _ = cabled(
         "", reef(), element=px(200), m_universes=9, m_modes=(OutputMode(name="lean", universes=1),), d_mode="lean"
     )(rig)
     assert "can take 1" in only(lean, "DEV-05").title
@@ -115,10 +115,10 @@ def test_feeds(rig: Rig) -> None:
     assert f.title == "Universes 1 and 2 both go out as sACN 1" and f.fixes[0].label == "Send 2 as sACN 2"
     unicast, _ = edits.set_feed(same, "w2", "", to="127.0.0.7")
     split, _ = edits.set_feed(unicast, "w1", "", to="127.0.0.8")
-    assert "FEED-01" not in check(split).codes  # one number, two boxes: they never meet
+    assert "FEED-01" not in check(split).codes  # one number, two devices: they never meet
     unfed, _ = edits.remove_feed(rig, "w1")
     assert only(unfed, "FEED-02").fixes[0].label == "Feed 1 by sACN 1"
-    empty, _ = edits.remove_things(rig, ["a", "b"])
+    empty, _ = edits.remove_items(rig, ["a", "b"])
     assert only(empty, "FEED-03").facts["universe"] == 1
     loud, _ = edits.set_feed(rig, "w2", "", to="broadcast")
     assert only(loud, "FEED-04").fixes[0].label == "Send to subscribers"

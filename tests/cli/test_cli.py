@@ -215,7 +215,7 @@ def test_runs_lists_streams_and_hangs_by_the_same_words(demo_file: str, tmp_path
     ].follows == "packed"
     for args, words in (
         (["--hang", "wobble"], "nothing of this rig"),
-        (["--box", "TUB"], "no box “TUB”"),
+        (["--box", "TUB"], "no device “TUB”"),
         (["--begin", "63999"], "they end at 63999"),
     ):
         bad = run(app, ["runs", demo_file, *args])

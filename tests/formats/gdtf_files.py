@@ -25,7 +25,7 @@ def channel(
     offset: str,
     default: str = "0/1",
     *,
-    brk: str = "1",
+    break_no: str = "1",
     highlight: str = "None",
     physical: tuple[float, float] = (0, 1),
     sets: str = "",
@@ -34,7 +34,7 @@ def channel(
     more: str = "",
 ) -> str:
     return (
-        f'<DMXChannel DMXBreak="{brk}" Offset="{offset}" InitialFunction="{geometry}_{attribute}.{attribute}.{attribute} 1" Highlight="{highlight}" Geometry="{geometry}">'
+        f'<DMXChannel DMXBreak="{break_no}" Offset="{offset}" InitialFunction="{geometry}_{attribute}.{attribute}.{attribute} 1" Highlight="{highlight}" Geometry="{geometry}">'
         f'<LogicalChannel Attribute="{attribute}" Snap="{snap}" Master="{master}" MibFade="0" DMXChangeTimeLimit="0">'
         f'<ChannelFunction Name="{attribute} 1" Attribute="{attribute}" DMXFrom="0/1" Default="{default}" PhysicalFrom="{physical[0]}" PhysicalTo="{physical[1]}">{sets}</ChannelFunction>{more}'
         "</LogicalChannel></DMXChannel>"
@@ -68,9 +68,9 @@ BODY = f'<Geometry Name="Body" Model="" Position="{UNIT}"><Beam Name="Light" Pos
 PIXEL = f'<Beam Name="Cell" Position="{UNIT}" BeamType="Glow" BeamAngle="120"/>'
 
 
-def references(count: int, stride: int, first: int = 1, columns: int = 99, brk: int = 1) -> str:
+def references(count: int, stride: int, first: int = 1, columns: int = 99, break_no: int = 1) -> str:
     return "".join(
-        f'<GeometryReference Name="P{n + 1}" Geometry="Cell" Position="{at(0.1 * (n % columns), -0.1 * (n // columns))}"><Break DMXBreak="{brk}" DMXOffset="{first + n * stride}"/></GeometryReference>'
+        f'<GeometryReference Name="P{n + 1}" Geometry="Cell" Position="{at(0.1 * (n % columns), -0.1 * (n // columns))}"><Break DMXBreak="{break_no}" DMXOffset="{first + n * stride}"/></GeometryReference>'
         for n in range(count)
     )
 
@@ -100,11 +100,11 @@ FILES: dict[str, bytes] = {
     "planes": gdtf("Slack", f'<Geometry Name="Body" Position="{UNIT}">{references(4, 1)}</Geometry>{PIXEL}', mode("planes", "Body", channel("Cell", "ColorAdd_R", "1") + channel("Cell", "ColorAdd_G", "5") + channel("Cell", "ColorAdd_B", "9"))),
     # two breaks: movement in one, pixels in another; the template says Overwrite
     "breaks": gdtf("Undertow two", f'<Geometry Name="Body" Position="{UNIT}"><Axis Name="Yoke" Position="{UNIT}"/>{references(3, 4, 1, 99, 2)}</Geometry>{PIXEL}',
-                   mode("two", "Body", channel("Yoke", "Pan", "1,2") + channel("Yoke", "Dimmer", "3") + "".join(channel("Cell", f"ColorAdd_{c}", str(n), brk="Overwrite") for n, c in enumerate("RGBW", 1)))),
+                   mode("two", "Body", channel("Yoke", "Pan", "1,2") + channel("Yoke", "Dimmer", "3") + "".join(channel("Cell", f"ColorAdd_{c}", str(n), break_no="Overwrite") for n, c in enumerate("RGBW", 1)))),
     # an attribute of the maker's own, a virtual channel, presets and macros
     "own": gdtf("Bubbler", BODY, mode("fun", "Body", channel("Body", "Bubbles", "1") + channel("Body", "Dimmer", "") + channel("Body", "Control1", "2"), '<FTMacros><FTMacro Name="m"/></FTMacros>')
                 + mode("empty", "Body", ""), "<PhysicalDescriptions><Emitters><Emitter Name='e'/></Emitters><Properties><Weight Value='7.5'/></Properties></PhysicalDescriptions><Models><Model Name='M' Length='0.4' Width='0.3' Height='0.5'/></Models>"),
-    # things that are wrong: a missing geometry, a bad offset, a bad value, two channels on one slot, five bytes
+    # items that are wrong: a missing geometry, a bad offset, a bad value, two channels on one slot, five bytes
     "wrong": gdtf("Wreck", '<Geometry Name="Body" Position="nonsense"><GeometryReference Name="r" Geometry="Gone"/></Geometry>', mode("bad", "Body", channel("Nowhere", "Dimmer", "1") + channel("Body", "Pan", "x") + channel("Body", "Tilt", "2", "999/1") + channel("Body", "Zoom", "2") + channel("Body", "Control1", "5,6,7,8,9") + channel("Body", "Mystery", "3"))
                   + mode("lost", "Nowhere", channel("Body", "Dimmer", "1"))),
 }  # fmt: skip

@@ -88,7 +88,7 @@ def test_functions_of_ones_own_percent_highlight_and_comments() -> None:
 def test_breaks_have_slots_of_their_own() -> None:
     mode = read_chart(UNDERTOW).mode("split")
     assert [(b.name, b.slots) for b in mode.breaks] == [("head", 11), ("pixels", 56)] and mode.pixels == 14
-    assert {c.slots[0] for c in mode.channels if c.brk == 1 and c.pixel == 1} == {1, 2, 3, 4}
+    assert {c.slots[0] for c in mode.channels if c.break_no == 1 and c.pixel == 1} == {1, 2, 3, 4}
 
 
 def test_an_absurd_count_is_refused_before_it_fills_the_memory() -> None:
@@ -133,7 +133,7 @@ def test_the_demos_charts_read_back_the_same() -> None:
                 assert again == mode, mode.name
 
 
-names = st.sampled_from([a.word for a in ATTRIBUTES] + ['"own thing"', "wobble", "?"])
+names = st.sampled_from([a.word for a in ATTRIBUTES] + ['"own item"', "wobble", "?"])
 items = st.one_of(
     names, st.builds(lambda n, w: f"{n} {w}", names.filter(lambda n: n not in ("wobble", "?")), st.sampled_from([8, 16, 24, 32])),
     st.builds(lambda n, v: f"{n} = {v}", names.filter(lambda n: n not in ("wobble", "?")), st.integers(0, 255)),

@@ -32,7 +32,7 @@ def only(name: str) -> Mode:
 
 
 def table(mode: Mode) -> list[tuple[str, tuple[int, ...], int, int]]:
-    return [(c.function, c.slots, c.brk, c.pixel) for c in mode.channels]
+    return [(c.function, c.slots, c.break_no, c.pixel) for c in mode.channels]
 
 
 def test_there_are_ten_files_written_by_hand() -> None:
@@ -105,7 +105,7 @@ def test_breaks_are_patched_apart() -> None:
     mode = only("breaks")
     assert [b.slots for b in mode.breaks] == [3, 12]
     assert [c.slots for c in mode.channels if c.pixel == 3] == [(9,), (10,), (11,), (12,)] and {
-        c.brk for c in mode.channels if c.pixel
+        c.break_no for c in mode.channels if c.pixel
     } == {1}
 
 
@@ -194,10 +194,10 @@ def test_any_chart_goes_through_gdtf(text: str) -> None:
     if not mode.channels or mode.pixels > 60:
         return
     back = next(iter(loads_gdtf(dumps_gdtf(Profile(name="X", modes={"m": mode}))[0]).profile.modes.values()))
-    wanted = [(c.function or "NoFeature", c.slots, c.brk, c.default, c.highlight) for c in mode.channels]
-    used = sorted({c.brk for c in mode.channels})
+    wanted = [(c.function or "NoFeature", c.slots, c.break_no, c.default, c.highlight) for c in mode.channels]
+    used = sorted({c.break_no for c in mode.channels})
     wanted = sorted((f, s, used.index(b), d, h) for f, s, b, d, h in wanted)  # type: ignore[type-var]
-    assert sorted((c.function, c.slots, c.brk, c.default, c.highlight) for c in back.channels) == wanted  # type: ignore[type-var]
+    assert sorted((c.function, c.slots, c.break_no, c.default, c.highlight) for c in back.channels) == wanted  # type: ignore[type-var]
 
 
 def test_what_gdtf_has_no_place_for_is_said() -> None:
@@ -299,7 +299,7 @@ def test_channel_tables_go_through_csv(text: str, semicolons: bool) -> None:
     if semicolons and ";" not in table_ and '"' not in table_:
         table_ = table_.replace(",", ";")
     back, problems = read_csv("\ufeff" + table_, "m")
-    bare = lambda m: [replace(c, brk=0, name=c.name.lower()) for c in m.channels]  # noqa: E731
+    bare = lambda m: [replace(c, break_no=0, name=c.name.lower()) for c in m.channels]  # noqa: E731
     assert bare(back) == bare(mode) and all("no function name" in p for p in problems)
 
 

@@ -52,7 +52,7 @@ def test_the_generics_are_whole_and_have_nothing_wrong() -> None:
 )
 def test_search_by_name_footprint_and_function(typed: str, first: str) -> None:
     assert search(generics(), typed)[0].profile.name == first
-    assert search(generics(), "no such thing") == []
+    assert search(generics(), "no such item") == []
 
 
 def test_the_users_folder_takes_profiles_and_gives_them_back(tmp_path: Path) -> None:

@@ -127,7 +127,7 @@ def test_as_many_functions_as_slots_are_as_many_channels() -> None:
 
 
 @pytest.mark.parametrize(
-    "words", ["1-2 red green blue", "1 wobble (fast), slowly = 3", "1 gap filler", "1 7 x white", "1 red/3 thing"]
+    "words", ["1-2 red green blue", "1 wobble (fast), slowly = 3", "1 gap filler", "1 7 x white", "1 red/3 item"]
 )
 def test_what_nobody_has_described_reads_back_as_it_was_written(words: str) -> None:
     mode = read_chart(words).mode("m")

@@ -55,7 +55,7 @@ def test_every_older_format_of_the_corpus_opens() -> None:
     assert old.format == FORMAT
     assert (old.fixtures["f1"].at[0].universe, old.fixtures["f1"].at[0].address) == ("u1", 1)
     assert (old.fixtures["f2"].at[0].universe, old.fixtures["f2"].at[0].address) == ("u7", 100)
-    assert old.fixtures["f3"].place(0).way == "none" and old.elements["e1"].at.address == 101
+    assert old.fixtures["f3"].place(0).origin == "none" and old.elements["e1"].at.address == 101
     assert {(f.protocol, f.wire, f.universe) for f in old.feeds.values()} == {("sacn", 1, "u1"), ("artnet", 0, "u1")}
     assert [s.kind for s in old.senders.values()] == ["bench"]
     assert load(CORPUS / "format-2.json").fixtures["f1"].at[0].address == 1

@@ -213,17 +213,17 @@ def test_synchronized_streams_leave_together_and_are_released_once() -> None:
     kinds = [
         type(p).__name__ if not isinstance(p, sacn.Data) else p.universe
         for p, _ in sent
-        if not isinstance(p, artnet.Dmx | artnet.Sync)
+        if not isinstance(p, artnet.Dmx | artnet.ArtSync)
     ]
-    assert kinds[:6] == [1, 2, "Sync", 1, 2, "Sync"]  # both frames, then the signal
+    assert kinds[:6] == [1, 2, "SyncPacket", 1, 2, "SyncPacket"]  # both frames, then the signal
     frames = [p for p, _ in sent if isinstance(p, sacn.Data)]
     assert all(p.sync == 7000 and p.options & sacn.FORCE_SYNC for p in frames)
-    signals = [(p, a) for p, a in sent if isinstance(p, sacn.Sync)]
+    signals = [(p, a) for p, a in sent if isinstance(p, sacn.SyncPacket)]
     assert [p.sequence for p, _ in signals[:3]] == [0, 1, 2] and {(p.address, a) for p, a in signals} == {
         (7000, ("239.255.27.88", 5568))
     }
-    art = [(type(p).__name__, a[0]) for p, a in sent if isinstance(p, artnet.Dmx | artnet.Sync)]
-    assert art[:4] == [("Dmx", "127.0.0.9"), ("Sync", "127.255.255.255")] * 2
+    art = [(type(p).__name__, a[0]) for p, a in sent if isinstance(p, artnet.Dmx | artnet.ArtSync)]
+    assert art[:4] == [("Dmx", "127.0.0.9"), ("ArtSync", "127.255.255.255")] * 2
 
 
 def test_on_change_only_is_silent_while_nothing_changes() -> None:
@@ -245,7 +245,7 @@ def test_on_change_only_is_silent_while_nothing_changes() -> None:
     r.run(1.0)
     assert r.run(4.0) == []  # neither keep-alive nor a signal
     r.levels(0, 7)
-    assert {type(p).__name__ for p, _ in r.run(0.5)} == {"Data", "Sync"}
+    assert {type(p).__name__ for p, _ in r.run(0.5)} == {"Data", "SyncPacket"}
 
 
 def test_a_ddp_box_gets_one_stream_out_of_two_universes_and_is_pushed_once_a_frame() -> None:

@@ -1,4 +1,4 @@
-"""From feeds to streams: what is in use, who is subscribed, and one stream for each DDP box."""
+"""From feeds to streams: what is in use, who is subscribed, and one stream for each DDP device."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from welvo.live.output import rows_of, streams, subscribers
 from welvo.observed.values import Heard, HeardPort
 from welvo.patch.index import Index
 from welvo.rig.document import Rig, put
-from welvo.rig.edits import change_use, set_feed, set_use
+from welvo.rig.edits import change_show, set_feed, set_show
 from welvo.rig.wiring import Feed
 
 LO = Interface("lo", "127.0.0.1", "255.0.0.0")
@@ -38,9 +38,9 @@ def test_all_that_goes_to_one_ddp_box_is_one_stream_and_what_is_not_in_use_stays
     assert (box["id"], box["length"], box["rate"], box["to"]) == ("ddp 127.0.0.70 1", 1024, 30, ["127.0.0.70"])
     assert [rows["u2"], 100, 30, 612] in box["parts"] and len(box["parts"]) == 4
     assert streams(fed, LO, {}, {}) == []  # without the index no stream can be put together
-    used, change = change_use(fed, "", "", name="Matinee", universes_off=("u1",))
+    used, change = change_show(fed, "", "", name="Matinee", universes_off=("u1",))
     key = change.made[0]
-    used, _ = set_use(used, key)
+    used, _ = set_show(used, key)
     (box,) = streams(used, LO, {}, {}, Index(used))
     assert {p[0] for p in box["parts"]} == {rows["u2"]} and box["length"] == 1024  # every octet keeps its place
     nowhere, _ = put(

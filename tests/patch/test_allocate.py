@@ -171,7 +171,7 @@ def test_every_break_is_placed(rig: Rig) -> None:
     new, change = add_fixtures(Index(split), read_wish(split, "2 x Split at 1.100 +2"))
     made = list(change.made)
     index = Index(new)
-    assert [(s.brk, s.first) for s in index.spans(made[0])] == [(0, 100), (1, 17)] and index.flagged() == set()
+    assert [(s.break_no, s.first) for s in index.spans(made[0])] == [(0, 100), (1, 17)] and index.flagged() == set()
 
 
 def test_two_breaks_never_land_on_each_other(rig: Rig) -> None:

@@ -62,7 +62,7 @@ def test_anchored_things_stand_behind_what_they_follow(rig: Rig) -> None:
     index = Index(anchored)
     assert spans(index, "b") == [("u1", 13, 20)] and index.dependents("a") == ["b"]
     moved, change = edits.move(anchored, "a", 0, "u2", 300)
-    assert index.follow(moved, change).things == {"a", "b"}
+    assert index.follow(moved, change).items == {"a", "b"}
     assert spans(index, "b") == [("u2", 312, 319)]
     behind, _ = edits.set_fixtures(rig, "", {"b": {"at": (Place(after="e", gap=1),)}})
     assert spans(Index(behind), "b") == [("u2", 132, 139)]
@@ -112,7 +112,7 @@ def apply(rig: Rig, step: tuple[Any, ...]) -> tuple[Rig, Change] | None:
     if kind == "element":
         return put(rig, "", elements={"e": Element(name="ribbon", pixels=rest[0], at=rest[1])})
     if kind == "remove" and (rest[0] in rig.fixtures or rest[0] in rig.elements):
-        return edits.remove_things(rig, [rest[0]])
+        return edits.remove_items(rig, [rest[0]])
     if kind == "add" and "u1" in rig.universes:
         return put(
             rig,

@@ -1,4 +1,4 @@
-"""Laying out many things, against a model that tries one slot after the other."""
+"""Laying out many items, against a model that tries one slot after the other."""
 
 from __future__ import annotations
 
@@ -46,9 +46,9 @@ def slow_lay(rig: Rig, widths: list[int], laying: Laying) -> list[tuple[str, int
             uid = order[at_universe]
             u = rig.universes[uid]
             for s in range(low, u.size - laying.headroom - width + 2):
-                if laying.way == "round" and (s - 1) % laying.by:
+                if laying.pattern == "round" and (s - 1) % laying.by:
                     continue
-                if laying.way == "spacing" and base and (s - base) % laying.by:
+                if laying.pattern == "spacing" and base and (s - base) % laying.by:
                     continue
                 slots = range(s, s + width)
                 if any(index.at(uid, a) or (uid, a) in mine or any(x <= a <= y for x, y in u.reserve) for a in slots):
@@ -58,8 +58,8 @@ def slow_lay(rig: Rig, widths: list[int], laying: Laying) -> list[tuple[str, int
                 base = s
                 low = (
                     max(s + laying.by, s + width)
-                    if laying.way == "spacing"
-                    else s + width + (laying.by if laying.way == "gap" else 0)
+                    if laying.pattern == "spacing"
+                    else s + width + (laying.by if laying.pattern == "gap" else 0)
                 )
                 placed = True
                 break
@@ -80,10 +80,10 @@ def wishes(draw: st.DrawFn) -> tuple[Rig, list[str], Laying]:
     rig = hall(fixtures={**lamps(*kinds), **there})
     reserve = draw(st.sampled_from([(), ((50, 55),), ((1, 2), (30, 33))]))
     rig = replace(rig, universes={u: replace(v, reserve=reserve) for u, v in rig.universes.items()})
-    way = draw(st.sampled_from(["packed", "gap", "spacing", "round"]))
+    pattern = draw(st.sampled_from(["packed", "gap", "spacing", "round"]))
     start = draw(st.none() | st.tuples(st.sampled_from(["u1", "u2"]), st.integers(1, 40)))
-    by = draw(st.integers(max(WIDTHS.values()), 40) if way == "spacing" else st.integers(1, 30))
-    return rig, kinds, Laying(start, way, by, headroom=draw(st.integers(0, 10)))
+    by = draw(st.integers(max(WIDTHS.values()), 40) if pattern == "spacing" else st.integers(1, 30))
+    return rig, kinds, Laying(start, pattern, by, headroom=draw(st.integers(0, 10)))
 
 
 @settings(max_examples=150)
@@ -166,9 +166,9 @@ def test_followers_are_named_and_only_what_changes_is_a_change() -> None:
     laid = lay(index, [("f0", 0), ("f1", 0)], Laying())
     assert [s.key for s in changed(index, laid)] == ["f1"] and followers(index, laid) == ["z"]
     new, change = take(rig, laid)
-    assert change.label == "lay out 2 things from 1.001" and Index(new).spans("z")[0].first == 21
+    assert change.label == "lay out 2 items from 1.001" and Index(new).spans("z")[0].first == 21
     with pytest.raises(Refused, match="step of 1 slot"):
-        lay(index, [("f0", 0)], Laying(way="spacing"))
+        lay(index, [("f0", 0)], Laying(pattern="spacing"))
 
 
 def test_a_share_goes_as_one_and_what_stood_behind_others_is_said() -> None:

@@ -50,7 +50,7 @@ def test_words_for_slots(rig: Rig) -> None:
 def test_every_way_of_saying_a_place(rig: Rig) -> None:
     index = Index(rig)
     ways = dict(path(index, NOTHING, find_target(index, "201"), 0.0).ways)
-    assert ways["Universe.address"] == "2.001" and ways["Running in rig"] == "513"
+    assert ways["Universe.address"] == "2.001" and ways["Running in the rig"] == "513"
     assert (
         ways["Running in device"] == "513"
         and ways["Art-Net net/sub/uni"] == "0/0/2"
@@ -107,7 +107,7 @@ def test_a_place_is_found_however_it_is_said(rig: Rig, text: str, universe: str,
 
 
 @pytest.mark.parametrize("text, why", [
-    ("run 0", "count from 1"), ("run 9999", "universe 20"), ("NODE run 5000", "2 ports"), ("NOBODY run 1", "no box"), ("101:99", "no slot 99"),
+    ("run 0", "count from 1"), ("run 9999", "universe 20"), ("NODE run 5000", "2 ports"), ("NOBODY run 1", "no device"), ("101:99", "no slot 99"),
     ("201/9", "no pixel 9"), ("777:1", "no fixture or element"), ("777/1", "no fixture 777"),
 ])  # fmt: skip
 def test_a_place_that_is_not_there_says_why(rig: Rig, text: str, why: str) -> None:

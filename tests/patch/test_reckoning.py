@@ -7,7 +7,7 @@ from msgspec.structs import replace
 
 from tests.conftest import at
 from welvo.patch import capacity
-from welvo.patch.arrange import copy_things, renumbered, swap, swap_things
+from welvo.patch.arrange import copy_items, renumbered, swap, swap_items
 from welvo.patch.index import Index
 from welvo.patch.landing import landing
 from welvo.patch.stream import boxes, stream_of
@@ -15,7 +15,7 @@ from welvo.patch.traffic import dmx_rate, frame_octets, say_bits, traffic
 from welvo.patch.wires import wire_table
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig, put
-from welvo.rig.edits import add_feed, change_use, lock, overlay, set_feed, set_port, set_universe, set_use, share
+from welvo.rig.edits import add_feed, change_show, lock, overlay, set_feed, set_port, set_show, set_universe, share
 from welvo.rig.patched import Element, Fixture, Place
 from welvo.rig.wiring import Feed
 
@@ -77,9 +77,9 @@ def test_what_each_box_gets_by_unicast_multicast_and_broadcast(rig: Rig) -> None
     away, _ = set_port(wide, "d", "A", "", feed="")
     box = traffic(Index(away)).boxes["d"]
     assert (box.own.bits, box.multicast.bits, box.broadcast.bits) == (0, one, art)
-    used, change = change_use(rig, "", "", name="Matinee", universes_off=("u1",))
+    used, change = change_show(rig, "", "", name="Matinee", universes_off=("u1",))
     key = change.made[0]
-    assert set(traffic(Index(set_use(used, key)[0])).feeds) == {"w2"}
+    assert set(traffic(Index(set_show(used, key)[0])).feeds) == {"w2"}
 
 
 def test_a_ddp_stream_with_and_without_running_numbers(rig: Rig) -> None:
@@ -130,7 +130,7 @@ def test_wire_numbers_in_all_countings_and_what_they_are_taken_for(rig: Rig) -> 
 
 def test_swapping_copying_and_a_block_with_another_number(rig: Rig) -> None:
     index = Index(rig)
-    swapped, change = swap_things(index, ("a", 0), ("c", 0))
+    swapped, change = swap_items(index, ("a", 0), ("c", 0))
     assert (swapped.fixtures["a"].at, swapped.fixtures["c"].at) == (
         at(2, 1),
         at(1, 1),
@@ -140,7 +140,7 @@ def test_swapping_copying_and_a_block_with_another_number(rig: Rig) -> None:
         swap(Index(high), ("a", 0), ("c", 0))
     with pytest.raises(Refused, match="101 is locked"):
         swap(Index(lock(rig, ["a"], True)[0]), ("a", 0), ("b", 0))
-    copied, change = copy_things(rig, ["a", "e"])
+    copied, change = copy_items(rig, ["a", "e"])
     made = list(change.made)
     assert (
         copied.fixtures[made[0]].number == 202

@@ -1,4 +1,4 @@
-"""Packing a universe anew, against a search through every order and every set of things that stay."""
+"""Packing a universe anew, against a search through every order and every set of items that stay."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from tests.conftest import at, profile
 from welvo.patch.index import Index
 from welvo.patch.laying import free_between
-from welvo.patch.repack import Item, pack, repack
+from welvo.patch.repack import Movable, pack, repack
 from welvo.patch.steps import apply_steps
 from welvo.rig.document import Rig
 from welvo.rig.edits import share
@@ -19,14 +19,14 @@ from welvo.rig.patched import Fixture, Place
 from welvo.rig.wiring import Universe
 
 
-def slow_best(items: list[Item], free: list[tuple[int, int]]) -> tuple[int, int] | None:
+def slow_best(items: list[Movable], free: list[tuple[int, int]]) -> tuple[int, int] | None:
     """(end of the last, moves) of the best packing: every order, and every place for the next from left to right.
 
-    In some best packing each thing stands right behind the one before, at a stretch's start, or where it stood.
+    In some best packing each item stands right behind the one before, at a stretch's start, or where it stood.
     """
     best: tuple[int, int] | None = None
 
-    def place(order: tuple[Item, ...], low: int, moves: int, end: int) -> None:
+    def place(order: tuple[Movable, ...], low: int, moves: int, end: int) -> None:
         nonlocal best
         if best and (end, moves) >= best:
             return
@@ -45,18 +45,18 @@ def slow_best(items: list[Item], free: list[tuple[int, int]]) -> tuple[int, int]
 
 
 @st.composite
-def cases(draw: st.DrawFn) -> tuple[list[Item], list[tuple[int, int]]]:
+def cases(draw: st.DrawFn) -> tuple[list[Movable], list[tuple[int, int]]]:
     limit = draw(st.integers(10, 40))
     taken = draw(st.lists(st.tuples(st.integers(1, 36), st.integers(1, 4)), max_size=2))
     free = free_between([(a, a + n - 1) for a, n in taken], limit)
     count = draw(st.integers(1, 6))
-    items = [Item(n, draw(st.integers(1, 38)), draw(st.integers(1, 6))) for n in range(count)]
+    items = [Movable(n, draw(st.integers(1, 38)), draw(st.integers(1, 6))) for n in range(count)]
     return items, free
 
 
 @settings(max_examples=100)
 @given(cases())
-def test_packing_equals_brute_force(case: tuple[list[Item], list[tuple[int, int]]]) -> None:
+def test_packing_equals_brute_force(case: tuple[list[Movable], list[tuple[int, int]]]) -> None:
     items, free = case
     wanted = slow_best(items, free)
     found, proved = pack(items, free)
@@ -72,7 +72,7 @@ def test_packing_equals_brute_force(case: tuple[list[Item], list[tuple[int, int]
 
 
 def test_eight_things_are_proved_best_quickly() -> None:
-    items = [Item(n, 500 - 41 * n, 3 + 5 * n) for n in range(8)]
+    items = [Movable(n, 500 - 41 * n, 3 + 5 * n) for n in range(8)]
     free = free_between([(20, 25), (100, 110)], 512)
     assert slow_best(items[:5], free) == (
         max(s + i.width - 1 for i in items[:5] for s in [(pack(items[:5], free)[0] or {})[i.name]]), 5

@@ -10,7 +10,7 @@ from welvo.patch import spreadsheet, table
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
-from welvo.rig.edits import lock, put_in_groups, remove_things, set_columns
+from welvo.rig.edits import lock, put_in_groups, remove_items, set_columns
 from welvo.rig.patched import Fixture, Place
 
 
@@ -82,8 +82,8 @@ def test_turns_spots_groups_and_own_columns(rig: Rig) -> None:
         turned.fixtures["a"].turns == ("pan inverted", "pan and tilt swapped")
         and table.cell(Index(turned), "a", "turns") == "pan, swap"
     )
-    hung = typed(rig, ["a"], "spot", "2.5; 0; 4")
-    assert hung.fixtures["a"].spot == (2.5, 0.0, 4.0) and table.cell(Index(hung), "a", "spot") == "2.5, 0, 4"
+    attached = typed(rig, ["a"], "spot", "2.5; 0; 4")
+    assert attached.fixtures["a"].spot == (2.5, 0.0, 4.0) and table.cell(Index(attached), "a", "spot") == "2.5, 0, 4"
     for column, text in (
         ("turns", "roll"),
         ("spot", "left"),
@@ -97,7 +97,7 @@ def test_turns_spots_groups_and_own_columns(rig: Rig) -> None:
     assert table.cell(Index(grouped), "b", "groups") == "All" and len(grouped.groups) == 2
     moved = typed(typed(grouped, ["a"], "number", "7"), ["a"], "first", "2.200")
     assert table.cell(Index(moved), "a", "groups") == "Left, All"  # groups survive edits
-    gone, _ = remove_things(moved, ["a"])
+    gone, _ = remove_items(moved, ["a"])
     assert all("a" not in g.members for g in gone.groups.values())
     alone, _ = put_in_groups(gone, ["e"], [])
     assert [g.name for g in alone.groups.values()] == ["All"] and not put_in_groups(alone, ["b"], [])[
@@ -147,7 +147,7 @@ def test_rows_change_known_numbers_and_add_new_ones(rig: Rig) -> None:
     }
     index = Index(rig)
     follow = index.follow(found.rig, found.change)  # the change says all that was touched
-    assert {"a", found.new[0]} <= follow.things and index.spans(found.new[0]) == Index(found.rig).spans(found.new[0])
+    assert {"a", found.new[0]} <= follow.items and index.spans(found.new[0]) == Index(found.rig).spans(found.new[0])
 
 
 def test_what_was_copied_pastes_back_as_it_was(rig: Rig) -> None:

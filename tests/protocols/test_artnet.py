@@ -42,7 +42,7 @@ def test_programming_a_page_is_these_octets() -> None:
 
 
 def test_sync_is_these_octets() -> None:
-    assert artnet.encode(artnet.Sync()) == bytes.fromhex(HEAD + "0052 000E 0000")
+    assert artnet.encode(artnet.ArtSync()) == bytes.fromhex(HEAD + "0052 000E 0000")
 
 
 def reply() -> artnet.PollReply:

@@ -42,8 +42,8 @@ def test_a_full_packet_has_the_lengths_of_the_standard() -> None:
 
 def test_a_synchronization_packet_is_these_octets() -> None:
     raw = bytes.fromhex(ROOT + "7021 00000008" + CID.hex() + "700B 00000001 05 1F40 0000")
-    assert sacn.encode(sacn.Sync(CID, 8000, 5)) == raw and len(raw) == 49
-    assert sacn.decode(raw) == sacn.Sync(CID, 8000, 5)
+    assert sacn.encode(sacn.SyncPacket(CID, 8000, 5)) == raw and len(raw) == 49
+    assert sacn.decode(raw) == sacn.SyncPacket(CID, 8000, 5)
 
 
 def test_a_discovery_packet_is_these_octets() -> None:
@@ -79,7 +79,7 @@ def test_one_wrong_octet_is_named(at: int, value: int, field: str) -> None:
 def test_universes_priorities_and_cids_that_do_not_exist_are_never_sent() -> None:
     for packet in (
         sacn.Data(CID, 0, b""), sacn.Data(CID, 64000, b""), sacn.Data(CID, 1, bytes(513)), sacn.Data(CID, 1, b"", priority=201),
-        sacn.Data(bytes(16), 1, b""), sacn.Data(b"short", 1, b""), sacn.Sync(CID, 0), sacn.Discovery(CID, "", (2, 1)),
+        sacn.Data(bytes(16), 1, b""), sacn.Data(b"short", 1, b""), sacn.SyncPacket(CID, 0), sacn.Discovery(CID, "", (2, 1)),
         sacn.Discovery(CID, "", tuple(range(1, 514))),
     ):  # fmt: skip
         with pytest.raises(WireError):
@@ -109,7 +109,7 @@ packets = st.one_of(
         st.text(max_size=15).filter(lambda t: "\0" not in t), st.integers(0, 200), st.integers(0, 255),
         st.sampled_from([0, 0x80, 0x40, 0x20]), st.integers(0, 63999), st.integers(0, 255),
     ),
-    st.builds(sacn.Sync, st.just(CID), st.integers(1, 63999), st.integers(0, 255)),
+    st.builds(sacn.SyncPacket, st.just(CID), st.integers(1, 63999), st.integers(0, 255)),
     st.builds(
         lambda u: sacn.Discovery(CID, "x", tuple(sorted(u)), 1, 2), st.sets(st.integers(1, 63999), max_size=512)
     ),

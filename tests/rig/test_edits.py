@@ -31,7 +31,7 @@ def test_a_locked_place_is_moved_by_nobody(rig: Rig) -> None:
 
 def test_taking_something_out_takes_it_out_of_shares_and_cables_too(rig: Rig) -> None:
     shared, _ = put(rig, "", shares={"x": Share(members=("a", "b", "c")), "y": Share(members=("a", "b"))})
-    new, _ = edits.remove_things(shared, ["a", "e"])
+    new, _ = edits.remove_items(shared, ["a", "e"])
     assert "a" not in new.fixtures and "e" not in new.elements
     assert new.shares["x"].members == ("b", "c") and "y" not in new.shares
     assert new.devices["d"].ports["A"].run[0].fixtures == ("b",)
@@ -40,7 +40,7 @@ def test_taking_something_out_takes_it_out_of_shares_and_cables_too(rig: Rig) ->
 def test_removing_a_universe_unpatches_and_unfeeds(rig: Rig) -> None:
     new, _ = edits.remove_universe(rig, "u1")
     assert "u1" not in new.universes and "w1" not in new.feeds
-    assert new.fixtures["a"].place(0).way == "none" and new.fixtures["c"].place(0).way == "typed"
+    assert new.fixtures["a"].place(0).origin == "none" and new.fixtures["c"].place(0).origin == "typed"
     assert new.devices["d"].ports["A"].feed == ""
 
 

@@ -20,7 +20,7 @@ def mode(text: str) -> Mode:
 
 
 def slots(m: Mode) -> list[tuple[str, int, tuple[int, ...]]]:
-    return [(c.short, c.brk, c.slots) for c in m.channels]
+    return [(c.short, c.break_no, c.slots) for c in m.channels]
 
 
 def test_many_channels_are_edited_in_one_act() -> None:

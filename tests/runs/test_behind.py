@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from msgspec.structs import replace
 
-from tests.checks.run_examples import RUN, _lamps, bridge, hangs, px, reef
+from tests.checks.run_examples import RUN, _lamps, bridge, cabled, px, reef
 from tests.conftest import profile
 from welvo.checks.checker import check
 from welvo.observed.values import NOTHING
@@ -26,7 +26,7 @@ from welvo.runs.lines import adapter, contacts
 
 def bridged(rig: Rig, width: int = 64, **fields: object) -> tuple[Rig, Cables, Stream, Piece]:
     """Ten RGB pixels, then a bridge with three four-slot lamps, at DMX 1, 5 and 20."""
-    made, _ = hangs("", reef(), bridge(width, ("g1", "g2", "g3"), dmx={"g3": 20}), rig=_lamps(3), **fields)(rig)
+    made, _ = cabled("", reef(), bridge(width, ("g1", "g2", "g3"), dmx={"g3": 20}), rig=_lamps(3), **fields)(rig)
     cables = Cables(made)
     stream = cables.streams["p", "1"]
     return made, cables, stream, stream.pieces[1]
@@ -92,16 +92,16 @@ def test_a_plain_pixel_in_the_bridges_place_shows_the_first_three_slots(rig: Rig
 def test_what_may_follow_a_bridge_is_a_fact_of_its_model(rig: Rig) -> None:
     for passes, slot, words in (("pixel", 25, "the next whole pixel"), ("slot", 23, "the very next slot")):
         model = DeviceModel(name="Siphon", kind="bridge", passes=passes)  # type: ignore[arg-type]
-        made, _ = hangs("", bridge(22, model="s"), reef(), rig={"device_models": {"s": model}})(rig)
+        made, _ = cabled("", bridge(22, model="s"), reef(), rig={"device_models": {"s": model}})(rig)
         cables = Cables(made)
         first, second = cables.streams["p", "1"].pieces
         assert second.stream == slot and words in goes_on(cables, first)[1] and str(slot) in goes_on(cables, first)[1]
         assert "RUN-11" not in check(made).codes
-    assert "RUN-11" in check(hangs("", bridge(22), reef())(rig)[0]).codes
+    assert "RUN-11" in check(cabled("", bridge(22), reef())(rig)[0]).codes
 
 
 def test_a_fixture_with_an_address_that_the_bridge_does_not_carry_is_named(rig: Rig) -> None:
-    made, _ = hangs("", reef(), bridge(64, ("g1",)), rig=_lamps(1))(rig)
+    made, _ = cabled("", reef(), bridge(64, ("g1",)), rig=_lamps(1))(rig)
     typed = {"g1": replace(made.fixtures["g1"], at=(Place(universe="u11", address=100),))}
     far, _ = put(made, "", fixtures=typed)
     found = next(f for f in check(far).findings if f.code == "RUN-18")
@@ -119,7 +119,7 @@ def test_a_converter_lists_its_slots_and_what_a_colour_sends(rig: Rig) -> None:
     lamps = Segment(
         kind="lamps", element="r", functions=("V", "R", "G", "B", "=200"), start=11, spacing=10, fixtures=("g1",)
     )
-    made, _ = hangs("", lamps, element=px(3), rig=_lamps(1, "dimmer, red, green, blue, shutter, zoom"))(rig)
+    made, _ = cabled("", lamps, element=px(3), rig=_lamps(1, "dimmer, red, green, blue, shutter, zoom"))(rig)
     cables = Cables(made)
     stream = cables.streams["p", "1"]
     slots = slot_map(cables, stream, stream.pieces[0])

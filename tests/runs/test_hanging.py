@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from tests.checks.run_examples import _lamps, hangs, px, reef
+from tests.checks.run_examples import _lamps, cabled, px, reef
 from tests.runs.test_sums import box, strip
 from welvo.checks.checker import Checker, check
 from welvo.formats.models import shipped
@@ -23,13 +23,12 @@ from welvo.runs.consequences import if_longer, moved
 from welvo.runs.cut import cut
 from welvo.runs.edits import (
     add_supply,
+    attach,
     begin_and_make,
     begin_at,
     change_segment,
     fix_addresses,
     follow_runs,
-    hang,
-    hanging,
     insert_at_pixel,
     make_to_fit,
     move_segment,
@@ -39,10 +38,11 @@ from welvo.runs.edits import (
     split,
     split_shares,
     take_down,
+    what_follows,
 )  # fmt: skip
-from welvo.runs.geometry import lie
+from welvo.runs.geometry import course_of
 from welvo.runs.pixels import universes_of
-from welvo.runs.wish import hang_wish, read_hanging
+from welvo.runs.wish import attach_wish, read_attach
 
 
 @pytest.fixture
@@ -52,7 +52,7 @@ def twelve() -> Rig:
 
 
 def test_ribbons_are_hung_three_to_a_port_there_and_back(twelve: Rig) -> None:
-    rig, change = hang_wish(
+    rig, change = attach_wish(
         twelve, "d1", "2", "7 x 55 GRB ribbon, 3 to a port, there and back; null 4 on 3; cable 2,5 m on 3"
     )
     made = list(change.made)
@@ -62,10 +62,10 @@ def test_ribbons_are_hung_three_to_a_port_there_and_back(twelve: Rig) -> None:
     assert [len(ports[p].run) for p in "1234"] == [0, 3, 5, 1]
     assert [s.reverse for s in ports["2"].run] == [False, True, False]
     assert [(s.kind, s.count, s.length) for s in ports["3"].run[3:]] == [("null", 4, 0.0), ("extension", 0, 2.5)]
-    more, change = hang_wish(rig, "d1", "12", "10 ribbon")
+    more, change = attach_wish(rig, "d1", "12", "10 ribbon")
     again = list(change.made)
     assert more.elements[again[0]].name == "ribbon"
-    more, change = hang_wish(more, "d1", "12", "2 x 10 ribbon")
+    more, change = attach_wish(more, "d1", "12", "2 x 10 ribbon")
     again = list(change.made)
     assert [more.elements[k].name for k in again] == ["ribbon 8", "ribbon 9"]
 
@@ -73,7 +73,7 @@ def test_ribbons_are_hung_three_to_a_port_there_and_back(twelve: Rig) -> None:
 @pytest.mark.parametrize(
     ("text", "words"),
     [
-        ("", "Say what is to hang"), ("99 x 55 RGB, 3 to a port", "need 33 ports from 1 on; PEN has 12"), ("0 RGB", "1 to 100 000 pixels"),
+        ("", "Say what is to attach"), ("99 x 55 RGB, 3 to a port", "need 33 ports from 1 on; PEN has 12"), ("0 RGB", "1 to 100 000 pixels"),
         ("5 RGB on 13", "no port 13; it has 1"), ("wobble", "nothing of this rig"), ("bridge 600", "1 to 512 slots"), ("bridge: 7", "no fixture 7"),
         ("line: 1", "no fixture 1"), ("line", "gives pixel data: a DMX line needs a bridge"), ("lamps 600", "1 to 512 lamps"),
         ("3 x 55 RGB, 0 to a port", "0 to a port"), ("lamps 3: red wobble", "no function"), ("9999 x 5 RGB", "too many"),
@@ -81,7 +81,7 @@ def test_ribbons_are_hung_three_to_a_port_there_and_back(twelve: Rig) -> None:
 )  # fmt: skip
 def test_what_cannot_be_hung_is_refused_with_the_reason(twelve: Rig, text: str, words: str) -> None:
     with pytest.raises(Refused, match=words):
-        hang_wish(twelve, "d1", "1", text)
+        attach_wish(twelve, "d1", "1", text)
 
 
 def test_a_port_that_a_mode_switches_off_is_refused_by_name(twelve: Rig) -> None:
@@ -89,69 +89,71 @@ def test_a_port_that_a_mode_switches_off_is_refused_by_name(twelve: Rig) -> None
         set_device_way(twelve, "d1", "", mode="8 ports")
     long, _ = set_device_way(twelve, "d1", "", mode="6 long ports")
     with pytest.raises(Refused, match="Mode “6 long ports” switches port 2 of PEN off"):
-        hang_wish(long, "d1", "2", "55 RGB")
+        attach_wish(long, "d1", "2", "55 RGB")
     # several ports: the dead ones are left out
-    rig, _ = hang_wish(long, "d1", "1", "4 x 55 RGB, 1 to a port")
+    rig, _ = attach_wish(long, "d1", "1", "4 x 55 RGB, 1 to a port")
     assert [p for p, v in rig.devices["d1"].ports.items() if v.run] == ["1", "3", "5", "7"]
     with pytest.raises(Refused, match="has no port X"):
-        hang(twelve, "d1", "X", [Segment(kind="null", count=1)])
+        attach(twelve, "d1", "X", [Segment(kind="null", count=1)])
     node, change = add_device(Rig(), shipped()["sluice-4"], "S")
-    did = change.made[0]
+    device_id = change.made[0]
     with pytest.raises(Refused, match="gives DMX"):
-        hang_wish(node, did, "1", "55 RGB")
+        attach_wish(node, device_id, "1", "55 RGB")
     four, change = add_device(Rig(), shipped()["culvert-4"], "C")
-    did = change.made[0]
+    device_id = change.made[0]
     with pytest.raises(Refused, match="takes 510 slots of a universe, never 512"):
-        set_device_way(four, did, "", size=512)
+        set_device_way(four, device_id, "", size=512)
     with pytest.raises(Refused, match="keep them whole"):
-        set_device_way(four, did, "", packs="dense")
+        set_device_way(four, device_id, "", packs="dense")
 
 
 def test_hanging_patches_what_has_no_address_and_leaves_the_rest(rig: Rig) -> None:
-    made, _ = hangs("", reef(), element=replace(px(10), at=Place(universe="u12", address=7)))(rig)
-    have = hanging(made, "p")
+    made, _ = cabled("", reef(), element=replace(px(10), at=Place(universe="u12", address=7)))(rig)
+    have = what_follows(made, "p")
     assert (have.new, have.typed) == ((), ("r",))
     with pytest.raises(Refused, match="Nothing to patch"):
         follow_runs(made, "p")
     every, _ = follow_runs(made, "p", all_of_them=True)
-    assert every.elements["r"].at.way == "run" and Index(every).spans("r")[0].first == 1
+    assert every.elements["r"].at.origin == "run" and Index(every).spans("r")[0].first == 1
     kept, _ = fix_addresses(every, Cables(every), ["r"])
     assert kept.elements["r"].at == Place(universe="u11", address=1)
-    locked, _ = hangs("", reef(), element=replace(px(10), at=Place(universe="u12", address=7, locked=True)))(rig)
-    assert hanging(locked, "p").locked == ("r",)
+    locked, _ = cabled("", reef(), element=replace(px(10), at=Place(universe="u12", address=7, locked=True)))(rig)
+    assert what_follows(locked, "p").locked == ("r",)
 
 
 def test_taking_down_gives_the_address_back_only_when_it_hangs_nowhere_else(rig: Rig) -> None:
-    made, _ = hangs("", reef(count=4), reef(first=5))(rig)
+    made, _ = cabled("", reef(count=4), reef(first=5))(rig)
     half, _ = take_down(made, "p", "1", [0])
-    assert half.elements["r"].at.way == "run"
+    assert half.elements["r"].at.origin == "run"
     none, _ = take_down(half, "p", "1", [0])
-    assert none.elements["r"].at == Place() and not Cables(none).hung("r")
+    assert none.elements["r"].at == Place() and not Cables(none).attached("r")
 
 
 def test_inserting_at_a_pixel_cuts_what_is_there_and_moves_the_rest(rig: Rig) -> None:
-    made, _ = hangs("", reef(), rig={"elements": {"q": replace(px(3), name="spar")}})(rig)
+    made, _ = cabled("", reef(), rig={"elements": {"q": replace(px(3), name="spar")}})(rig)
     new, _ = insert_at_pixel(made, "p", "1", 5, [Segment(kind="pixels", element="q")])
     run = new.devices["p"].ports["1"].run
     assert [(s.element, s.first, s.count) for s in run] == [("r", 1, 4), ("q", 1, 0), ("r", 5, 6)]
     spans = [(s.first, s.last, s.offset) for s in Index(new).spans("r")]
     assert spans == [(1, 12, 0), (22, 39, 12)]
-    assert moved(Cables(made), new, "p").things == ("r",)
+    assert moved(Cables(made), new, "p").items == ("r",)
     end, _ = insert_at_pixel(made, "p", "1", 99, [Segment(kind="pixels", element="q")])
     assert [s.element for s in end.devices["p"].ports["1"].run] == ["r", "q"]
     with pytest.raises(Refused, match="inside a bridge"):
         insert_at_pixel(
-            hangs("", Segment(kind="bridge", width=30))(rig)[0], "p", "1", 5, [Segment(kind="null", count=1)]
+            cabled("", Segment(kind="bridge", width=30))(rig)[0], "p", "1", 5, [Segment(kind="null", count=1)]
         )
     with pytest.raises(Refused, match="inside a converter"):
-        insert_at_pixel(hangs("", Segment(kind="lamps", count=9))(rig)[0], "p", "1", 5, [Segment(kind="null", count=1)])
+        insert_at_pixel(
+            cabled("", Segment(kind="lamps", count=9))(rig)[0], "p", "1", 5, [Segment(kind="null", count=1)]
+        )
     with pytest.raises(Refused, match="every 4 pixels only"):
-        sends = hangs("", reef(), element=px(10, fold=2, unfolds="sender"))(rig)[0]
+        sends = cabled("", reef(), element=px(10, fold=2, unfolds="sender"))(rig)[0]
         insert_at_pixel(sends, "p", "1", 4, [Segment(kind="null", count=1)])
 
 
 def test_an_element_begins_where_its_first_pixel_is(rig: Rig) -> None:
-    made, _ = hangs("", reef(reverse=True), element=px(10))(rig)
+    made, _ = cabled("", reef(reverse=True), element=px(10))(rig)
     new, _ = insert_at_pixel(made, "p", "1", 5, [Segment(kind="null", count=2)])
     parts = Cables(new).streams["p", "1"].pieces
     assert [part_name(new, p) for p in parts] == ["reef 7–10", "2 null", "reef 1–6"]
@@ -163,7 +165,7 @@ def test_an_element_begins_where_its_first_pixel_is(rig: Rig) -> None:
 
 
 def test_a_folded_string_is_cut_inside_a_stretch_and_nothing_is_folded_wrong(rig: Rig) -> None:
-    made, _ = hangs("", reef(fold=5), element=px(20, fold=5))(rig)
+    made, _ = cabled("", reef(fold=5), element=px(20, fold=5))(rig)
     new, _ = insert_at_pixel(made, "p", "1", 9, [Segment(kind="null", count=3)])
     run = new.devices["p"].ports["1"].run
     assert [(s.kind, s.first, s.count, s.fold, s.reverse) for s in run] == [
@@ -219,15 +221,15 @@ def test_moving_a_segment_says_what_moves_before_it_is_done() -> None:
     run = tuple(Segment(kind="pixels", element=k) for k in "ab")
     rig = box(run, (Segment(kind="pixels", element="c"),), elements=elements)
     new, _ = move_segment(rig, "d", "1", 0, "2", 1)
-    assert moved(Cables(rig), new, "d").things == ("a", "b", "c")
+    assert moved(Cables(rig), new, "d").items == ("a", "b", "c")
     assert [s.element for s in new.devices["d"].ports["2"].run] == ["c", "a"]
-    assert if_longer(Cables(rig), "d", "1", 0).things == ("b", "c")
-    assert if_longer(Cables(rig), "d", "1", 0, 160).words == "2 things behind move, 1 universe more"
+    assert if_longer(Cables(rig), "d", "1", 0).items == ("b", "c")
+    assert if_longer(Cables(rig), "d", "1", 0, 160).words == "2 items behind move, 1 universe more"
     assert if_longer(Cables(rig), "d", "2", 0).words == "nothing behind moves"
 
 
 def test_universes_are_made_and_fed_to_fit_with_headroom(twelve: Rig) -> None:
-    rig, _ = hang_wish(twelve, "d1", "1", "3 x 171 RGB, 1 to a port")
+    rig, _ = attach_wish(twelve, "d1", "1", "3 x 171 RGB, 1 to a port")
     with pytest.raises(Refused, match="has a universe to begin at yet"):
         make_to_fit(rig, "d1")
     each, _ = begin_and_make(rig, "d1", 5, "universe", headroom=1)
@@ -241,7 +243,7 @@ def test_universes_are_made_and_fed_to_fit_with_headroom(twelve: Rig) -> None:
         make_to_fit(packed, "d1")
     with pytest.raises(Refused, match="they end at 63999"):
         begin_and_make(rig, "d1", 63999, "universe")
-    with pytest.raises(Refused, match="hang something first"):
+    with pytest.raises(Refused, match="attach something first"):
         begin_at(twelve, "d1", 1, "packed")
 
 
@@ -250,7 +252,7 @@ def test_two_ports_that_share_slots_are_told_exactly(rig: Rig) -> None:
 
     second = Port(feed="w11", start=31, run=(Segment(kind="pixels", element="q"),))
     elements = {"q": replace(px(5), name="spar")}
-    made, _ = hangs("", reef(), second=second, rig={"elements": elements}, p_pixels=12)(rig)
+    made, _ = cabled("", reef(), second=second, rig={"elements": elements}, p_pixels=12)(rig)
     found = [f for f in check(made).findings if f.code == "RUN-04"]
     assert [(f.title, f.facts["first"]) for f in found] == [
         ("What port 1 is configured for and spar on port 2 share 6 slots", "11.031")
@@ -297,8 +299,8 @@ def test_supplies_come_and_go(rig: Rig) -> None:
     made, change = add_supply(rig, " Tin ", 5, 20)
     sid = change.made[0]
     assert made.supplies[sid].name == "Tin"
-    hung, _ = hangs("", reef(supply=sid))(made)
-    gone, _ = remove_supply(hung, sid)
+    attached, _ = cabled("", reef(supply=sid))(made)
+    gone, _ = remove_supply(attached, sid)
     assert not gone.supplies and gone.devices["p"].ports["1"].run[0].supply == ""
     for name, volts, amps in (("", 5, 5), ("x", 0, 5), ("x", 5, 5000)):
         with pytest.raises(Refused):
@@ -311,9 +313,9 @@ def test_a_cable_lies_as_it_bends() -> None:
     run = tuple(Segment(kind="pixels", element="e", reverse=n == 1) for n in range(3))
     rig = box(run, (Segment(kind="pixels", element="e", fold=20),), elements=elements)
     cables = Cables(rig)
-    straight = lie(cables.streams["d", "1"])
+    straight = course_of(cables.streams["d", "1"])
     assert (straight.lanes, straight.leds) == (3, 55) and [s.up for s in straight.strokes] == [False, True, False]
-    fold = lie(cables.streams["d", "2"])
+    fold = course_of(cables.streams["d", "2"])
     assert [(s.first, s.leds, s.up) for s in fold.strokes] == [(1, 20, False), (21, 20, True), (41, 15, False)]
     assert fold.leds == 20
 
@@ -323,7 +325,7 @@ def test_following_edits_of_runs_finds_what_checking_anew_finds(rig: Rig, seed: 
     import random
 
     pick = random.Random(seed)
-    made, _ = hangs(
+    made, _ = cabled(
         "",
         reef(),
         Segment(kind="bridge", width=30, fixtures=("g1", "g2")),
@@ -336,7 +338,7 @@ def test_following_edits_of_runs_finds_what_checking_anew_finds(rig: Rig, seed: 
         run = rig.devices["p"].ports["1"].run
         at = pick.randrange(len(run)) if run else 0
         acts = [
-            lambda: hang(
+            lambda: attach(
                 rig,
                 "p",
                 pick.choice(["1", "2"]),
@@ -393,7 +395,7 @@ def _resize(rig: Rig, key: str, pixels: int) -> tuple[Rig, object]:
 
 
 def test_reading_only_plans_and_changes_nothing(twelve: Rig) -> None:
-    wish = read_hanging(twelve, "d1", "1", "2 x 8x8 panel; 165 ribbon fold 55 on 5")
+    wish = read_attach(twelve, "d1", "1", "2 x 8x8 panel; 165 ribbon fold 55 on 5")
     assert {p: len(s) for p, s in wish.ports.items()} == {"1": 2, "5": 1} and len(wish.elements) == 3
     panel: Element = next(iter(wish.elements.values()))
     assert (panel.kind, panel.pixels, len(panel.spots)) == ("rows", 64, 64)
@@ -403,7 +405,7 @@ def test_reading_only_plans_and_changes_nothing(twelve: Rig) -> None:
 def test_a_lamp_hung_as_itself_takes_its_own_slots_and_no_more(rig: Rig) -> None:
     """A bar of one dimmer, one shutter and 4 × RGB takes 14 slots; the reef behind it begins at slot 15."""
     bar = replace(rig.fixtures["c"], number=250, at=(Place(from_run=True),))
-    made, _ = hangs("", Segment(kind="pixels", element="k"), reef(), rig={"fixtures": {"k": bar}})(rig)
+    made, _ = cabled("", Segment(kind="pixels", element="k"), reef(), rig={"fixtures": {"k": bar}})(rig)
     index = Index(made)
     first, second = index.cables.streams["p", "1"].pieces
     assert (first.slots, first.leds, second.stream) == (14, 5, 15)
@@ -414,12 +416,12 @@ def test_a_lamp_hung_as_itself_takes_its_own_slots_and_no_more(rig: Rig) -> None
 
 
 def test_parts_of_an_element_are_told_in_its_own_order(rig: Rig) -> None:
-    made, _ = hangs("", reef(first=6), reef(count=5))(rig)
+    made, _ = cabled("", reef(first=6), reef(count=5))(rig)
     assert [(s.first, s.last, s.offset) for s in Index(made).spans("r")] == [(16, 30, 0), (1, 15, 15)]
 
 
 def test_removing_a_box_leaves_nothing_on_a_cable_that_is_gone(rig: Rig) -> None:
-    made, _ = hangs("", reef(), Segment(kind="bridge", width=30, fixtures=("g1",)), rig=_lamps(1))(rig)
+    made, _ = cabled("", reef(), Segment(kind="bridge", width=30, fixtures=("g1",)), rig=_lamps(1))(rig)
     gone, change = remove_device(made, "p")
     assert gone.elements["r"].at == Place() and gone.fixtures["g1"].at == (Place(),)
     assert change.ids("elements") == {"r"} and "PATCH-05" not in check(gone).codes

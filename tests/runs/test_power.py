@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from tests.checks.run_examples import SILK, hangs, px, reef
+from tests.checks.run_examples import SILK, cabled, px, reef
 from welvo.patch.cable import Cables
 from welvo.rig.document import Rig
 from welvo.rig.runs import PixelType, Segment, Supply
@@ -30,11 +30,11 @@ def test_case_3_a_ribbon_of_100_behind_ten_metres_of_cable(rig: Rig) -> None:
     """100 pixels of 3 · 20 mA at 50 % take 3 A. Ten metres of 2.5 mm² lose 2 · 0.0175 · 10 · 3 / 2.5 = 0.42 V: 4.58 V
     at its beginning. In the ribbon, 20 mm and 0.5 mm² from pixel to pixel, 0.0014 V for each ampere; 99 + 98 + … + 1 = 4950
     steps of 30 mA lose 0.0014 · 4950 · 0.03 = 0.2079 V: 4.3721 V at its end."""
-    made, _ = hangs("", reef(length=10, area=2.5), element=px(100, type="silk"), p_brightness=0.5)(rig)
+    made, _ = cabled("", reef(length=10, area=2.5), element=px(100, type="silk"), p_brightness=0.5)(rig)
     cables = Cables(made)
     (s,) = stretches(cables, cables.streams["p", "1"])
     assert (round(s.amps, 9), round(s.volts, 6), round(s.end, 6), s.below) == (3.0, 4.58, 4.3721, 0)
-    full, _ = hangs("", reef(length=10, area=2.5), element=px(100, type="silk"))(rig)
+    full, _ = cabled("", reef(length=10, area=2.5), element=px(100, type="silk"))(rig)
     cables = Cables(full)
     (s,) = stretches(cables, cables.streams["p", "1"])
     # at full white all losses double: 4.16 V to begin with, and the chips' 4 V end after pixel p with
@@ -56,7 +56,7 @@ def test_a_supply_feeds_what_hangs_behind_it_until_the_next(rig: Rig) -> None:
         "t": replace(px(50, type="silk"), name="tern"),
     }
     run = (reef(), Segment(kind="pixels", element="q", supply="tin"), Segment(kind="pixels", element="t"))
-    made, _ = hangs(
+    made, _ = cabled(
         "",
         *run,
         element=px(50, type="silk"),
@@ -74,7 +74,7 @@ def test_a_supply_feeds_what_hangs_behind_it_until_the_next(rig: Rig) -> None:
 
 def test_wires_are_joined_by_what_they_do(rig: Rig) -> None:
     wires = (("V+", "red"), ("data", "black"), ("ground", "green"))
-    made, _ = hangs("", reef(), element=px(10, type="silk"), m_wires=wires, m_connector="JST", m_sex="male")(rig)
+    made, _ = cabled("", reef(), element=px(10, type="silk"), m_wires=wires, m_connector="JST", m_sex="male")(rig)
     cables = Cables(made)
     (joint,) = joints(cables, cables.streams["p", "1"])
     assert joint.wires == (("V+", "red", "red"), ("data", "black", "green"), ("ground", "green", "black"))
@@ -85,7 +85,7 @@ def test_strings_of_a_kind_join_and_parts_of_one_string_are_no_joint(rig: Rig) -
     more = {"q": replace(px(4, type="silk"), name="weed"), "x": replace(px(4), name="moss")}
     run = (reef(count=6), reef(first=7), Segment(kind="extension", length=2), Segment(kind="pixels", element="q"),
            Segment(kind="pixels", element="x"), Segment(kind="pixels", element="q"))  # fmt: skip
-    made, _ = hangs("", *run, element=px(10, type="silk"), rig={"elements": more}, m_connector="JST", m_sex="female")(
+    made, _ = cabled("", *run, element=px(10, type="silk"), rig={"elements": more}, m_connector="JST", m_sex="female")(
         rig
     )
     cables = Cables(made)
@@ -100,6 +100,6 @@ def test_strings_of_a_kind_join_and_parts_of_one_string_are_no_joint(rig: Rig) -
 
 def test_a_frame_takes_ten_microseconds_a_component_and_the_pause(rig: Rig) -> None:
     """100 RGB pixels and 10 null pixels: 110 · 3 · 10 µs + 300 µs = 3.6 ms."""
-    made, _ = hangs("", reef(), Segment(kind="null", count=10), element=px(100, type="silk"))(rig)
+    made, _ = cabled("", reef(), Segment(kind="null", count=10), element=px(100, type="silk"))(rig)
     cables = Cables(made)
     assert round(frame_ms(cables, cables.streams["p", "1"]), 6) == 3.6

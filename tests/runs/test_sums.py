@@ -14,7 +14,7 @@ from welvo.rig.document import Rig
 from welvo.rig.patched import Element, Place
 from welvo.rig.runs import Segment
 from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Universe
-from welvo.runs.pixels import astray, box_sums, choices, cuts, pixel_table, universes_of
+from welvo.runs.pixels import astray, choices, cuts, device_sums, pixel_table, universes_of
 
 BOX = DeviceModel(name="Penstock", kind="pixel", ports=("1", "2", "3"), own_starts=True)
 
@@ -181,7 +181,7 @@ def test_dense_cuts_the_171st_pixel_and_whole_pixels_leave_two_slots() -> None:
 
 
 def test_sender_and_box_of_two_sizes_part_at_the_first_slot_behind_the_shorter() -> None:
-    """The sender uses 510 of a universe, the box takes 512: slot 511 of the stream is 2.001 here and 1.511 there."""
+    """The sender uses 510 of a universe, the device takes 512: slot 511 of the stream is 2.001 here and 1.511 there."""
     run = (Segment(kind="pixels", element="e"),)
     rig = box(run, elements={"e": strip(200)}, size=510, packs="dense")
     cables = Cables(rig)
@@ -212,7 +212,7 @@ def test_elements_get_their_addresses_from_the_cable_and_everything_behind_moves
     from welvo.rig.document import Change
 
     followed = index.follow(new, Change("", {"devices": frozenset("d"), "elements": frozenset("x")}))
-    assert {"b", "c", "x"} <= followed.things and "a" not in followed.things
+    assert {"b", "c", "x"} <= followed.items and "a" not in followed.items
     assert followed.ports == {("d", "1"), ("d", "2")}
     assert [(s.universe, s.first, s.last) for s in index.spans("c")] == [("u2", 121, 150)]
     fresh = Index(new)
@@ -233,7 +233,7 @@ def test_null_pixels_lengthen_the_cable_and_grouping_shortens_the_stream() -> No
     assert (where.slot, where.on_port, where.places, where.cable) == (13, 5, ((1, 13), (1, 14), (1, 15)), 25)
     (where,) = pixel_places(cables, "a", 9)
     assert (where.data, where.slot, where.cable) == (3, 7, 7)
-    (port,) = box_sums(cables, "d")
+    (port,) = device_sums(cables, "d")
     assert (port.running, port.universes, port.ends, port.stream.leds) == (1, 1, 42, 25)
 
 

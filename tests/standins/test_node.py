@@ -1,4 +1,4 @@
-"""The simulated box: what its ports put out, on a clock that the test holds."""
+"""The simulated device: what its ports put out, on a clock that the test holds."""
 
 from __future__ import annotations
 
@@ -103,7 +103,7 @@ def test_old_sequence_numbers_previews_and_other_universes_change_nothing() -> N
         data(1, sequence=45),
         data(2, sequence=51, options=sacn.PREVIEW),
         data(3, universe=4),
-        sacn.Sync(bytes([1] * 16), 1),
+        sacn.SyncPacket(bytes([1] * 16), 1),
     ):
         node.take_sacn(packet, "")
     assert node.ports[0].levels(100.0)[0] == 10

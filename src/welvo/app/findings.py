@@ -21,7 +21,7 @@ from welvo.rig.edits import unwaive, waive
 from welvo.rig.notation import plural
 
 
-class Row(QWidget):
+class FindingRow(QWidget):
     """One finding as a line of the list."""
 
     clicked = Signal()
@@ -57,7 +57,7 @@ class Row(QWidget):
             super().keyPressEvent(e)
 
 
-class Opened(QFrame):
+class OpenedFinding(QFrame):
     """The open finding: its reason, what the fix changes, the fix, and the way there."""
 
     go = Signal(object)
@@ -233,8 +233,8 @@ class Drawer(QFrame):
         for f in found:
             groups.setdefault((f.cause or f.code) if self.by != "place" else f.where, []).append(f)
         for name, members in groups.items():
-            things = len({t for f in members for t in f.items})
-            extra = f" · {plural(things, 'fixture')}" if things > 1 and self.by == "cause" else ""
+            items = len({t for f in members for t in f.items})
+            extra = f" · {plural(items, 'fixture')}" if items > 1 and self.by == "cause" else ""
             head = label(name + extra, 11, quiet=True)
             head.setContentsMargins(16, 10, 16, 4)
             self._body.addWidget(head)
@@ -251,16 +251,16 @@ class Drawer(QFrame):
     def _add(self, f: Finding) -> None:
         if self.by == "waived":
             why = next(w for x, w in self._session.report.waived if x is f)
-            line = Row(f, True)
+            line = FindingRow(f, True)
             line.setToolTip(f"Waived: {why}. Click wakes it.")
             line.clicked.connect(lambda f=f: self._session.attempt(unwaive, f.code, f.subject))
             self._body.addWidget(line)
         elif (f.code, f.subject) == self.open_subject:
-            opened = Opened(self._session, self._network, f)
+            opened = OpenedFinding(self._session, self._network, f)
             opened.go.connect(self.go)
             self._body.addWidget(opened)
         else:
-            line = Row(f)
+            line = FindingRow(f)
             line.clicked.connect(lambda f=f: self.open_finding(f))
             self._body.addWidget(line)
 
@@ -287,7 +287,7 @@ class Drawer(QFrame):
         self.go.emit(f.goes_to)
 
     def step(self, back: bool) -> None:
-        """F8: the next or former finding, and its place."""
+        """F8: the next or previous finding, and its place."""
         found = self.findings()
         if not found:
             return

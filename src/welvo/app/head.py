@@ -167,9 +167,9 @@ class JumpBox(QLineEdit):
             u = rig.universes[uid]
             if t in u.name.lower() or t in (f"universe {u.number}", f"u{u.number}"):
                 found.append((f"universe {u.number}  {u.name}", partial(self._go, Goto("universe", uid))))
-        for did, d in rig.devices.items():
+        for device_id, d in rig.devices.items():
             if t in d.name.lower() or (d.ip and t in d.ip):
-                found.append((f"{d.name}  {d.ip}", partial(self._go, Goto("device", did))))
+                found.append((f"{d.name}  {d.ip}", partial(self._go, Goto("device", device_id))))
         for pid, profile in rig.profiles.items():
             if t in profile.name.lower():
                 found.append((f"{profile.name}  profile", partial(self._go, Goto("profile", pid))))

@@ -1,4 +1,4 @@
-"""The path of a thing with what the Bench holds and what the ports were seen to give."""
+"""The path of an item with what the Bench holds and what the ports were seen to give."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from welvo.rig.plan import port_of_fixture, ports_taking
 
 
 def port_for(session: Session, universe: str, key: str) -> tuple[str, str] | None:
-    """Device id and label of the port that gives out a thing's levels: its own line's, else its universe's."""
+    """Device id and label of the port that puts out an item's levels: its own line's, else its universe's."""
     rig = session.rig
     on = port_of_fixture(rig, key) if key in rig.fixtures else None
     if on:

@@ -85,7 +85,7 @@ class Network(QObject):
             self.listener = None
 
     def read_again(self) -> None:
-        """Ask all boxes at once instead of waiting for the next poll."""
+        """Ask all devices at once instead of waiting for the next poll."""
         if self.listener:
             self.listener.poll()
 
@@ -229,8 +229,10 @@ class Network(QObject):
             self.session.observe(heard=self.listener.heard(), sources=tuple(self.listener.sources(now)))
             self._watch.wanted = tuple(
                 (d.ip, m.status_port)
-                for did, d in self.session.rig.devices.items()
-                if (m := model_of(self.session.rig, did)) and m.status_port and d.ip in self.session.observed.heard
+                for device_id, d in self.session.rig.devices.items()
+                if (m := model_of(self.session.rig, device_id))
+                and m.status_port
+                and d.ip in self.session.observed.heard
             )
             if self.engine:
                 self._refresh_streams()
@@ -261,7 +263,7 @@ class Network(QObject):
     # ---- pushing
 
     def push(self, device: str, keys: tuple[str, ...]) -> bool:
-        """Push planned values to a box. Afterwards they are claimed until the box says them itself."""
+        """Push planned values to a device. Afterwards they are claimed until the device says them itself."""
         self.session.commit_pending()
         rig = self.session.rig
         model = model_of(rig, device)
@@ -287,7 +289,7 @@ class Network(QObject):
         return True
 
     def identify(self, ip: str, on: bool) -> bool:
-        """Let a box blink, or stop it."""
+        """Let a device blink, or stop it."""
         if not self.listener:
             return False
         try:

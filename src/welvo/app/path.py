@@ -78,13 +78,13 @@ class Ribbon(QWidget):
         return chain_of(s, self._network, target, self.which_feed)
 
     def _many(self, ids: tuple[str, ...]) -> Path:
-        """Counts where many things are selected; each joint shows its worst member."""
+        """Counts where many items are selected; each joint shows its worst member."""
         s = self._session
         index = s.index
         worst = {"differs": 5, "upstream": 4, "unknown": 3, "claimed": 2, "silent": 1, "matches": 0}
-        from welvo.patch.path import of_thing
+        from welvo.patch.path import of_item
 
-        chains = [path(index, s.observed, of_thing(index, k), s.now(), "", self._network.armed) for k in ids[:200]]
+        chains = [path(index, s.observed, of_item(index, k), s.now(), "", self._network.armed) for k in ids[:200]]
         longest = max(chains, key=lambda c: len(c.hops))
         hops: list[Hop] = []
         joints: list[Joint] = []
@@ -101,7 +101,7 @@ class Ribbon(QWidget):
                     max((c.joints[n - 1] for c in chains if n - 1 < len(c.joints)), key=lambda j: worst[j.mark])
                 )
         return Path(
-            plural(len(ids), "thing"),
+            plural(len(ids), "item"),
             ", ".join(call(s.rig, i) for i in ids[:4]) + (" …" if len(ids) > 4 else ""),
             tuple(hops),
             tuple(joints),
@@ -131,29 +131,29 @@ class Ribbon(QWidget):
             "",
             self.which_feed,
         )
-        things = {x.key for x in s.index.on(uid)}
+        items = {x.key for x in s.index.on(uid)}
         hops = [
-            Hop(h.role, str(universe.number), plural(len(things), "thing"), h.goes_to) if h.role == "universe" else h
+            Hop(h.role, str(universe.number), plural(len(items), "item"), h.goes_to) if h.role == "universe" else h
             for h in chain.hops
         ]
         return Path(
             f"{universe.number}", universe.name or "universe", tuple(hops), chain.joints, chain.ways, "", chain.feeds
         )
 
-    def _device(self, did: str) -> Path | None:
+    def _device(self, device_id: str) -> Path | None:
         from welvo.settings.compare import compare, differing
 
         s = self._session
-        device = s.rig.devices.get(did)
+        device = s.rig.devices.get(device_id)
         if device is None:
             return None
         taken = {p.feed: s.rig.feeds[p.feed] for p in device.ports.values() if p.feed in s.rig.feeds}
-        streams = [v for k, v in s.index.cables.streams.items() if k[0] == did]
+        streams = [v for k, v in s.index.cables.streams.items() if k[0] == device_id]
         through = {n for v in streams for n, _ in v.used}
         taken |= {k: f for k, f in s.rig.feeds.items() if through and s.rig.universes[f.universe].number in through}
         feeds = list(taken.values())
         numbers = sorted({s.rig.universes[f.universe].number for f in feeds} | through)
-        lines = compare(s.rig, s.observed, did, s.now())
+        lines = compare(s.rig, s.observed, device_id, s.now())
         off = [x for x in differing(lines) if x.port]
         heard = device.ip in s.observed.heard
         label = (
@@ -176,18 +176,18 @@ class Ribbon(QWidget):
                 "device",
                 device.name,
                 f"{device.ip or 'no address'} · {'heard' if heard else 'not heard'}",
-                Goto("device", did),
+                Goto("device", device_id),
             ),
             Hop(
                 "port",
                 label or "–",
                 (f"{plural(len(off), 'setting')} differ" if len(off) > 1 else "1 setting differs") if off else "",
-                Goto("port", did, label),
+                Goto("port", device_id, label),
             ),
         ]
-        hung = {k for v in streams for p in v.pieces for k in (p.key, *p.segment.fixtures) if k}
-        on = len(hung | {x.key for f in feeds for x in s.index.on(f.universe)})
-        hops.append(Hop("lamps", plural(on, "thing"), "on all its ports", Goto("patch", "")))
+        attached = {k for v in streams for p in v.pieces for k in (p.key, *p.segment.fixtures) if k}
+        on = len(attached | {x.key for f in feeds for x in s.index.on(f.universe)})
+        hops.append(Hop("lamps", plural(on, "item"), "on all its ports", Goto("patch", "")))
         joints = [Joint("matches"), Joint("matches" if heard else "unknown")]
         by_key = {x.key: x for x in lines}
         universe = by_key.get(f"{label}.universe")

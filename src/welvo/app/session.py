@@ -15,7 +15,7 @@ from welvo.checks.checker import Checker, Report
 from welvo.formats.rigfile import RigFileError, load, save
 from welvo.observed.values import NOTHING, Event, Observed, Written
 from welvo.patch.index import Followed, Index
-from welvo.patch.path import Target, find_target, of_pixel, of_segment, of_slot, of_thing
+from welvo.patch.path import Target, find_target, of_item, of_pixel, of_segment, of_slot
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Edit, Rig, everything
 from welvo.rig.history import History
@@ -37,7 +37,7 @@ class Selection:
     kind: SelectionKind = "none"
     ids: tuple[str, ...] = ()
     """Ids of what is selected; for a port the device and the label, for a segment its device."""
-    brk: int = 0
+    break_no: int = 0
     slot: tuple[str, int] | None = None
     pixel: int = 0
     setting: str = ""
@@ -73,7 +73,7 @@ class Session(QObject):
         self.index = Index(rig)
         self.checker = Checker(self.index, self.observed, self.now())
         self.followed = Followed(frozenset(rig.universes), frozenset())
-        """Universes and things that the last edit touched."""
+        """Universes and items that the last edit touched."""
         self.selection = Selection()
         self._before: list[Selection] = []
         self._after: list[Selection] = []
@@ -191,7 +191,7 @@ class Session(QObject):
         self.observed_changed.emit()
 
     def note_written(self, device: str, values: dict[str, Any], what: str) -> None:
-        """A push went out: its values are claimed until the box says them itself."""
+        """A push went out: its values are claimed until the device says them itself."""
         now = self.now()
         written = dict(self.observed.written)
         written[device] = {**written.get(device, {}), **{k: Written(v, now) for k, v in values.items()}}
@@ -211,8 +211,8 @@ class Session(QObject):
         self.selection = selection
         self.selection_changed.emit()
 
-    def select_items(self, keys: list[str], brk: int = 0, slot: tuple[str, int] | None = None) -> None:
-        self.select(Selection("item", tuple(keys), brk, slot) if keys else Selection())
+    def select_items(self, keys: list[str], break_no: int = 0, slot: tuple[str, int] | None = None) -> None:
+        self.select(Selection("item", tuple(keys), break_no, slot) if keys else Selection())
 
     def step_selection(self, back: bool) -> None:
         """Alt+Left and Alt+Right: what was selected before, and after."""
@@ -247,17 +247,17 @@ class Session(QObject):
         else:
             left = tuple(i for i in s.ids if i in part)
         if left != s.ids:
-            self.selection = Selection(s.kind, left, s.brk) if left else Selection()
+            self.selection = Selection(s.kind, left, s.break_no) if left else Selection()
             self.selection_changed.emit()
 
     def target(self) -> Target | None:
-        """What the path is shown for: the selected thing, pixel or slot."""
+        """What the path is shown for: the selected item, pixel or slot."""
         s = self.selection
         try:
             if s.kind == "item":
                 if s.slot and s.slot[0] in self.rig.universes:
-                    return Target(s.first, s.brk, s.slot[0], s.slot[1], of_thing(self.index, s.first).label)
-                return of_pixel(self.index, s.first, s.pixel) if s.pixel else of_thing(self.index, s.first, s.brk)
+                    return Target(s.first, s.break_no, s.slot[0], s.slot[1], of_item(self.index, s.first).label)
+                return of_pixel(self.index, s.first, s.pixel) if s.pixel else of_item(self.index, s.first, s.break_no)
             if s.kind == "slot" and s.slot:
                 return of_slot(self.index, *s.slot)
             if s.kind == "segment" and s.on:
@@ -286,7 +286,7 @@ class Session(QObject):
         elif typed.isdigit() or (found.key in self.rig.elements and typed == self.rig.elements[found.key].name.lower()):
             self.select(Selection("item", (found.key,)))
         elif found.key:
-            self.select(Selection("item", (found.key,), found.brk, (found.universe, found.address)))
+            self.select(Selection("item", (found.key,), found.break_no, (found.universe, found.address)))
         else:
             self.select(Selection("slot", (), slot=(found.universe, found.address)))
         return True

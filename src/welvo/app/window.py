@@ -184,7 +184,7 @@ class Window(QWidget):
         return made
 
     def _show_in_patch(self, wanted: str) -> None:
-        """Show only those rows of the roll that answer a filter."""
+        """Show only those rows of the list that answer a filter."""
         self.show_page("Tapes")
         self.patch.filter.setText(wanted)
 
@@ -193,7 +193,7 @@ class Window(QWidget):
         from welvo.app.devices.station import DevicesStation
 
         made = DevicesStation(self.session, self.network)
-        made.runs.connect(lambda did: self.go(to_run(did)))
+        made.runs.connect(lambda device_id: self.go(to_run(device_id)))
         self._enter(made)
         return made
 
@@ -552,7 +552,7 @@ class Window(QWidget):
         if self.station == "Patch":
             self.patch.add_fixtures()
         elif self.station == "Runs":
-            self.runs.hang.setFocus()
+            self.runs.attach.setFocus()
         elif self.station == "Devices":
             self.devices.add_device()
         elif self.station == "Profiles":
@@ -650,7 +650,7 @@ class Window(QWidget):
         dialogs.show_text(
             self,
             "About Welvo",
-            f"<p>Welvo {__version__}. Define fixture profiles, patch them into universes, set the boxes, and prove it with light.</p>"
+            f"<p>Welvo {__version__}. Define fixture profiles, patch them into universes, set the devices, and prove it with light.</p>"
             "<p>Speaks Art-Net 4 and sACN (ANSI E1.31). Art-Net™ is a trademark of its owner.</p>",
         )
 

@@ -36,7 +36,7 @@ class Fader:
 
 
 class Levels:
-    """Held values by thing and function (0..1 of full), raw slots by universe and address, and what they make."""
+    """Held values by item and function (0..1 of full), raw slots by universe and address, and what they make."""
 
     def __init__(self) -> None:
         self.held: dict[tuple[str, str], float] = {}
@@ -55,7 +55,7 @@ class Levels:
         self.raw[universe, address] = level
 
     def release(self, keys: list[str] | None = None) -> None:
-        """Give back what is held, of some things or altogether; their channels go to their defaults."""
+        """Give back what is held, of some items or altogether; their channels go to their defaults."""
         if keys is None:
             self.held.clear()
             self.raw.clear()
@@ -64,14 +64,14 @@ class Levels:
         self.held = {k: v for k, v in self.held.items() if k[0] not in gone}
 
     def zero(self, rig: Rig, keys: list[str]) -> None:
-        """Hold every function of some things at zero; what moves the head stays where it is."""
+        """Hold every function of some items at zero; what moves the head stays where it is."""
         for key in keys:
             for fader in faders(rig, [key]):
                 if fader.family != "position":
                     self.held[key, fader.function] = 0.0
 
     def value(self, keys: list[str], function: str) -> float | None:
-        """What is held for a function if all the things agree, else None."""
+        """What is held for a function if all the items agree, else None."""
         values = {self.held.get((k, function)) for k in keys}
         return values.pop() if len(values) == 1 else None
 
@@ -103,13 +103,13 @@ class Levels:
             mode = mode_of(rig, fixture) if fixture else None
             if mode is None or fixture is None:
                 continue
-            at, values = self._template(mode, span.brk, dark)
+            at, values = self._template(mode, span.break_no, dark)
             if span.last > SLOTS:
                 at, values = at[at < SLOTS - span.first + 1], values[at < SLOTS - span.first + 1]
             found[at + (span.first - 1)] = values
             if fixture.turns:
                 for c in mode.channels:
-                    if c.brk == span.brk and c.default and turned(fixture, c.function, 0.0)[1]:
+                    if c.break_no == span.break_no and c.default and turned(fixture, c.function, 0.0)[1]:
                         _write(found, span.first, c, c.top - c.default)
         for span in spans:
             mine = functions.get(span.key)
@@ -119,7 +119,7 @@ class Levels:
             mode = mode_of(rig, fixture) if fixture else None
             if fixture and mode:
                 for c in mode.channels:
-                    if c.brk != span.brk or (dark and family_of(c.function) in DARK):
+                    if c.break_no != span.break_no or (dark and family_of(c.function) in DARK):
                         continue
                     function, _ = turned(fixture, function_key(c), 0.0)
                     level = mine.get(function)
@@ -132,15 +132,15 @@ class Levels:
                 found[address - 1] = level_
         return found
 
-    def _template(self, mode: Mode, brk: int, dark: bool) -> tuple[npt.NDArray[np.intp], Frame]:
+    def _template(self, mode: Mode, break_no: int, dark: bool) -> tuple[npt.NDArray[np.intp], Frame]:
         """Offsets within a break and the levels of what nobody holds there; kept for as long as the mode lives."""
-        key = (id(mode), brk, dark)
+        key = (id(mode), break_no, dark)
         kept = self._templates.get(key)
         if kept is None or kept[0] is not mode:
             at, values = [], []
             for c in mode.channels:
                 value = 0 if dark and family_of(c.function) in DARK else c.default
-                for n, slot in enumerate(c.slots if c.brk == brk and value else ()):
+                for n, slot in enumerate(c.slots if c.break_no == break_no and value else ()):
                     at.append(slot - 1)
                     values.append(value >> 8 * (len(c.slots) - 1 - n) & 255)
             kept = self._templates[key] = (mode, np.array(at, np.intp), np.array(values, np.uint8))
@@ -171,7 +171,7 @@ def turned(fixture: Fixture, function: str, level: float) -> tuple[str, float]:
 
 def function_key(c: Channel) -> str:
     """Channels that one fader moves together: same function, or the same undescribed slot."""
-    return c.function or f"?{c.brk}.{c.slots[0]}"
+    return c.function or f"?{c.break_no}.{c.slots[0]}"
 
 
 def _write(frame: Frame, start: int, c: Channel, value: int) -> None:
@@ -193,7 +193,7 @@ def faders(rig: Rig, keys: list[str]) -> list[Fader]:
                 continue
             kinds.add((fixture.profile, fixture.mode))
             mode = mode_of(rig, fixture)
-            for c in sorted(mode.channels, key=lambda c: (c.brk, c.slots[0])) if mode else ():
+            for c in sorted(mode.channels, key=lambda c: (c.break_no, c.slots[0])) if mode else ():
                 name = function_key(c)
                 if name not in found and c.function != "NoFeature":
                     word = word_for(c.function, c.name or "?")

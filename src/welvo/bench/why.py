@@ -1,4 +1,4 @@
-"""Why a thing is dark: the first hop on its way that keeps light from it, in one sentence."""
+"""Why an item is dark: the first hop on its way that keeps light from it, in one sentence."""
 
 from __future__ import annotations
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+import welvo.checks.attach_rules
 import welvo.checks.clash_rules
 import welvo.checks.device_rules
 import welvo.checks.feed_rules
-import welvo.checks.hang_rules
 import welvo.checks.line_rules
 import welvo.checks.patch_rules
 import welvo.checks.profile_rules
@@ -50,7 +50,7 @@ def subjects(rig: Rig, scope: Scope) -> list[Any]:
     if scope == "device":
         return list(rig.devices)
     if scope == "port":
-        return [PortRef(did, label) for did, d in rig.devices.items() for label in d.ports]
+        return [PortRef(device_id, label) for device_id, d in rig.devices.items() for label in d.ports]
     return [""]
 
 
@@ -117,21 +117,19 @@ class Checker:
         feeds = set(rig.feeds) if wires else {f for f, v in rig.feeds.items() if v.universe in universes}
         if wires:
             universes |= set(rig.universes)
-        things = (
-            set(followed.things) | set(followed.on_ports) | set(change.ids("fixtures")) | set(change.ids("elements"))
-        )
+        items = set(followed.items) | set(followed.on_ports) | set(change.ids("fixtures")) | set(change.ids("elements"))
         users = {before.fixtures[f].profile for f in change.ids("fixtures") if f in before.fixtures} | {
             rig.fixtures[f].profile for f in change.ids("fixtures") if f in rig.fixtures
         }
         touched: dict[str, set[Any]] = {
-            "universe": universes, "item": things, "profile": set(change.ids("profiles")), "feed": feeds,
+            "universe": universes, "item": items, "profile": set(change.ids("profiles")), "feed": feeds,
             "use": set(rig.profiles) | set(change.ids("profiles")) if change.ids("profiles") else users,
-            "device": set(rig.devices) if wires or change.ids("devices") else {did for did, _ in followed.ports}, "rig": {""},
+            "device": set(rig.devices) if wires or change.ids("devices") else {device_id for device_id, _ in followed.ports}, "rig": {""},
             "port": ports,
         }  # fmt: skip
         alive: dict[str, set[Any]] = {
-            "universe": set(rig.universes), "item": set(rig.fixtures) | set(rig.elements) if len(things) > 50 else {
-                t for t in things if t in rig.fixtures or t in rig.elements},
+            "universe": set(rig.universes), "item": set(rig.fixtures) | set(rig.elements) if len(items) > 50 else {
+                t for t in items if t in rig.fixtures or t in rig.elements},
             "profile": set(rig.profiles), "use": set(rig.profiles), "feed": set(rig.feeds), "device": set(rig.devices), "rig": {""},
             "port": set(subjects(rig, "port")),
         }  # fmt: skip
@@ -148,9 +146,9 @@ class Checker:
     def _carried(self, before: Rig, rig: Rig, change: Change, ports: set[PortRef]) -> set[str]:
         """The universes that the ports of an edit took before, and take now: by their feeds, and by their streams."""
         found: set[str] = set()
-        for did in change.ids("devices"):
+        for device_id in change.ids("devices"):
             for state in (before, rig):
-                device = state.devices.get(did)
+                device = state.devices.get(device_id)
                 for port in device.ports.values() if device else ():
                     feed = state.feeds.get(port.feed)
                     if feed:
@@ -167,16 +165,18 @@ class Checker:
             self._left, self._near = self._near, _universes_of_ports(self.context.index.cables)
             return set(subjects(rig, "port")) | set(subjects(before, "port"))
         found = set(followed.ports)
-        for did in change.ids("devices"):
-            old, new = before.devices.get(did), rig.devices.get(did)
+        for device_id in change.ids("devices"):
+            old, new = before.devices.get(device_id), rig.devices.get(device_id)
             if old and new and all(getattr(old, f) == getattr(new, f) for f in ("model", "mode", "firmware", "size", "packs", "brightness", "name")):  # fmt: skip
-                found |= {PortRef(did, p) for p in {*old.ports, *new.ports} if old.ports.get(p) is not new.ports.get(p)}
+                found |= {
+                    PortRef(device_id, p) for p in {*old.ports, *new.ports} if old.ports.get(p) is not new.ports.get(p)
+                }
             else:
-                found |= {PortRef(did, p) for d in (old, new) if d for p in d.ports}
+                found |= {PortRef(device_id, p) for d in (old, new) if d for p in d.ports}
         cables = self.context.index.cables
-        for key in change.ids("elements") | change.ids("fixtures") | followed.things:
-            found |= {ref for ref, _ in cables.hung(key)}
-        # what shares a universe with them on the same box may share slots with them now, or no longer
+        for key in change.ids("elements") | change.ids("fixtures") | followed.items:
+            found |= {ref for ref, _ in cables.attached(key)}
+        # what shares a universe with them on the same device may share slots with them now, or no longer
         self._left, self._near = self._near, _universes_of_ports(cables)
         before_ = self._left
         near: dict[str, set[int]] = {}

@@ -1,4 +1,4 @@
-"""Findings about things that use the same slots: by mistake, as a share, or laid over each other on purpose."""
+"""Findings about items that use the same slots: by mistake, as a share, or laid over each other on purpose."""
 
 from __future__ import annotations
 
@@ -39,7 +39,7 @@ def _words(ctx: Context, span: Span, first: int, last: int) -> str:
 
 
 def _functions(ctx: Context, span: Span, first: int, last: int) -> list[tuple[str, str]]:
-    """(family, word) of what a thing has on slots `first`..`last` of its universe, without repeats."""
+    """(family, word) of what an item has on slots `first`..`last` of its universe, without repeats."""
     fixture = ctx.rig.fixtures.get(span.key)
     if fixture is None:
         element = ctx.rig.elements.get(span.key)
@@ -49,7 +49,7 @@ def _functions(ctx: Context, span: Span, first: int, last: int) -> list[tuple[st
     found = [
         (family_of(c.function), word_for(c.function, "a channel"))
         for c in (mode.channels if mode else ())
-        if c.brk == span.brk and any(low <= s <= high for s in c.slots) and c.function != "NoFeature"
+        if c.break_no == span.break_no and any(low <= s <= high for s in c.slots) and c.function != "NoFeature"
     ]
     return list(dict.fromkeys(found))
 
@@ -72,8 +72,8 @@ def on_stage(ctx: Context, c: Clash) -> str:
     severity="error",
     scope="universe",
     group="Clashes",
-    title="Two things meet",
-    means="Two things that were not declared as a share or an overlay use the same slots of one universe.",
+    title="Two items meet",
+    means="Two items that were not declared as a share or an overlay use the same slots of one universe.",
     matters="Moving one of them also moves the other, usually another function of it.",
     put_right="Move one of them to a free place, put it into a shorter mode, or declare a share or an overlay if it is meant.",
     candidates=lambda ctx: ctx.index.flagged(),
@@ -123,7 +123,7 @@ def _clash_fixes(ctx: Context, c: Clash, names: str) -> list[Fix]:
 def _move_both(ctx: Context, c: Clash, names: str) -> list[Fix]:
     """Both next to each other at the first place behind them that holds them."""
     rig = ctx.index.rig
-    keys = [(c.a.key, c.a.brk), (c.b.key, c.b.brk)]
+    keys = [(c.a.key, c.a.break_no), (c.b.key, c.b.break_no)]
     order = universes_in_order(rig)
     universe, behind = c.a.universe, max(c.a.last, c.b.last) + 1
     if behind > ctx.index.limit(universe).slots:
@@ -270,17 +270,17 @@ def _share_fixes(ctx: Context, sid: str) -> list[Fix]:
         return [end]
     from welvo.patch.steps import Step
 
-    lead = {x.brk: x for x in first}
+    lead = {x.break_no: x for x in first}
     steps, changes = [], []
     for m in s.members[1:]:
         for span in ctx.index.spans(m):
-            to = lead.get(span.brk)
+            to = lead.get(span.break_no)
             if (
                 to
                 and (span.universe, span.first) != (to.universe, to.first)
-                and not rig.fixtures[m].place(span.brk).locked
+                and not rig.fixtures[m].place(span.break_no).locked
             ):
-                steps.append(Step(m, span.brk, to.universe, to.first))
+                steps.append(Step(m, span.break_no, to.universe, to.first))
                 new = say_place(rig.universes[to.universe].number, to.first)
                 changes.append(
                     (f"{call(rig, m)} · address", say_place(rig.universes[span.universe].number, span.first), new)
@@ -310,7 +310,7 @@ def _holds(ctx: Context, sid: str) -> bool:
     if any(f is None for f in found):
         return False
     kinds = {(f.profile, f.mode) for f in found if f}
-    places = [tuple((x.universe, x.first, x.brk) for x in mine) for mine in spans]
+    places = [tuple((x.universe, x.first, x.break_no) for x in mine) for mine in spans]
     return len(kinds) == 1 and len(set(places)) == 1 and bool(places[0])
 
 

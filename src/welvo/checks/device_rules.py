@@ -1,4 +1,4 @@
-"""Findings about boxes: what is planned for them and what they say themselves."""
+"""Findings about devices: what is planned for them and what they say themselves."""
 
 from __future__ import annotations
 
@@ -18,28 +18,28 @@ from welvo.settings.compare import compare, is_live
     severity="error",
     scope="device",
     group="Devices",
-    title="Two boxes planned at one address",
+    title="Two devices planned at one address",
     means="Two devices of the rig have the same IP address.",
     matters="Both answer, or neither: levels and settings reach one of them by chance.",
     put_right="Give one of them another address.",
 )
-def same_ip(ctx: Context, did: str) -> Iterator[Found]:
-    device = ctx.rig.devices[did]
+def same_ip(ctx: Context, device_id: str) -> Iterator[Found]:
+    device = ctx.rig.devices[device_id]
     for other_id, other in ctx.rig.devices.items():
-        if other_id < did and device.ip and other.ip == device.ip:
+        if other_id < device_id and device.ip and other.ip == device.ip:
             yield Found(
                 title=f"{other.name} and {device.name} are both at {device.ip}",
-                reason="Two boxes cannot have one address.",
+                reason="Two devices cannot have one address.",
                 facts={"ip": device.ip, "first": other.name, "second": device.name},
                 where=device.ip,
-                goes_to=Goto("device", did),
+                goes_to=Goto("device", device_id),
             )
 
 
-def _doubled(ctx: Context, did: str) -> bool:
-    """Another box is planned at the same address: what is heard there is held against that one only (DEV-01)."""
-    ip = ctx.rig.devices[did].ip
-    return any(d < did and other.ip == ip for d, other in ctx.rig.devices.items() if ip)
+def _doubled(ctx: Context, device_id: str) -> bool:
+    """Another device is planned at the same address: what is heard there is held against that one only (DEV-01)."""
+    ip = ctx.rig.devices[device_id].ip
+    return any(d < device_id and other.ip == ip for d, other in ctx.rig.devices.items() if ip)
 
 
 @rule(
@@ -47,15 +47,15 @@ def _doubled(ctx: Context, did: str) -> bool:
     severity="warning",
     scope="device",
     group="Devices",
-    title="A planned box is silent",
+    title="A planned device is silent",
     means="Welvo is listening, and a planned device has not answered for 10 seconds.",
     matters="It is off, on another network, or at another address; nothing is known of its settings.",
     put_right="Check power and cable, then the first three parts of both addresses.",
     live=True,
 )
-def silent(ctx: Context, did: str) -> Iterator[Found]:
-    device = ctx.rig.devices[did]
-    if not ctx.observed.listening or not device.ip or not used(ctx.rig, "devices", did):
+def silent(ctx: Context, device_id: str) -> Iterator[Found]:
+    device = ctx.rig.devices[device_id]
+    if not ctx.observed.listening or not device.ip or not used(ctx.rig, "devices", device_id):
         return
     heard = ctx.observed.heard.get(device.ip)
     if is_live(heard, ctx.now):
@@ -66,7 +66,7 @@ def silent(ctx: Context, did: str) -> Iterator[Found]:
         reason=f"Planned at {device.ip}. {ever}",
         facts={"device": device.name, "ip": device.ip, "heard before": "yes" if heard else "no"},
         where=device.ip,
-        goes_to=Goto("device", did),
+        goes_to=Goto("device", device_id),
     )
 
 
@@ -75,7 +75,7 @@ def silent(ctx: Context, did: str) -> Iterator[Found]:
     severity="note",
     scope="rig",
     group="Worth knowing",
-    title="A box that is not in the plan",
+    title="A device that is not in the plan",
     means="A device answered on the network that the rig does not know.",
     matters="It may be a spare, somebody else's, or a planned one at a wrong address.",
     put_right="Plan it in Devices, or leave it.",
@@ -86,7 +86,7 @@ def stranger(ctx: Context, _: str) -> Iterator[Found]:
         if is_live(heard, ctx.now) and not device_at(ctx.rig, ip):
             yield Found(
                 title=f"{heard.name or ip} is not in the plan",
-                reason=f"A box called “{heard.name}” answers at {ip}.",
+                reason=f"A device called “{heard.name}” answers at {ip}.",
                 facts={"ip": ip, "name": heard.name},
                 subject=ip,
                 where=ip,
@@ -99,29 +99,29 @@ def stranger(ctx: Context, _: str) -> Iterator[Found]:
     severity="warning",
     scope="device",
     group="Devices",
-    title="A setting of a box differs from the plan",
-    means="The box reports another value for a setting than the plan has.",
+    title="A setting of a device differs from the plan",
+    means="The device reports another value for a setting than the plan has.",
     matters="What was planned is not what happens.",
-    put_right="Push the plan's value, or plan the box's.",
+    put_right="Push the plan's value, or plan the device's.",
     live=True,
 )
-def differs(ctx: Context, did: str) -> Iterator[Found]:
-    device = ctx.rig.devices[did]
-    if _doubled(ctx, did) or not used(ctx.rig, "devices", did):
+def differs(ctx: Context, device_id: str) -> Iterator[Found]:
+    device = ctx.rig.devices[device_id]
+    if _doubled(ctx, device_id) or not used(ctx.rig, "devices", device_id):
         return
-    for line in compare(ctx.rig, ctx.observed, did, ctx.now):
+    for line in compare(ctx.rig, ctx.observed, device_id, ctx.now):
         if line.mark != "differs" or (line.port and line.spec.key in ("universe", "protocol")):
             continue
         plan, has = say_setting(line.spec, line.plan), say_setting(line.spec, line.reported)
         what = f"{device.name} · {line.port + ' · ' if line.port else ''}{line.spec.label}"
-        push = [Fix(f"Push {plan}", ((what, has, plan),), push=(did, (line.key,)))] if line.spec.writable else []
+        push = [Fix(f"Push {plan}", ((what, has, plan),), push=(device_id, (line.key,)))] if line.spec.writable else []
         yield Found(
-            title=f"{line.spec.label} of {device.name}: plan {plan}, box {has}",
-            reason=f"{what} is planned as {plan}; the box says {has}.",
+            title=f"{line.spec.label} of {device.name}: plan {plan}, device {has}",
+            reason=f"{what} is planned as {plan}; the device says {has}.",
             facts={"setting": line.key, "plan": plan, "reported": has},
-            subject=f"{did}/{line.key}",
+            subject=f"{device_id}/{line.key}",
             where=what,
-            goes_to=Goto("device", did),
+            goes_to=Goto("device", device_id),
             fixes=push,
         )
 
@@ -132,16 +132,16 @@ def differs(ctx: Context, did: str) -> Iterator[Found]:
     scope="device",
     group="Devices",
     title="A port takes another universe than the plan sends",
-    means="The box says that a port takes another protocol or universe than the feed planned for it.",
+    means="The device says that a port takes another protocol or universe than the feed planned for it.",
     matters="Everything on that port shows the levels of another universe, or nothing.",
     put_right="Push the plan to the port, or plan what the port has.",
     live=True,
 )
-def port_differs(ctx: Context, did: str) -> Iterator[Found]:
-    device = ctx.rig.devices[did]
-    if _doubled(ctx, did) or not used(ctx.rig, "devices", did):
+def port_differs(ctx: Context, device_id: str) -> Iterator[Found]:
+    device = ctx.rig.devices[device_id]
+    if _doubled(ctx, device_id) or not used(ctx.rig, "devices", device_id):
         return
-    lines = {line.key: line for line in compare(ctx.rig, ctx.observed, did, ctx.now)}
+    lines = {line.key: line for line in compare(ctx.rig, ctx.observed, device_id, ctx.now)}
     for label, port in device.ports.items():
         feed = ctx.rig.feeds.get(port.feed)
         uni, proto = lines.get(f"{label}.universe"), lines.get(f"{label}.protocol")
@@ -159,12 +159,12 @@ def port_differs(ctx: Context, did: str) -> Iterator[Found]:
             title=f"Port {label} takes {has}, the plan sends {sends}",
             reason=f"{plural(len(lamps), 'fixture')} on port {label} show the levels of {has}, or nothing.",
             facts={"device": device.name, "port": label, "takes": has, "sends": sends, "fixtures": len(lamps)},
-            subject=f"{did}/{label}",
+            subject=f"{device_id}/{label}",
             where=f"{device.name} · {label}",
             cause=f"Port {label} of {device.name} takes {has}",
-            goes_to=Goto("port", did, label),
+            goes_to=Goto("port", device_id, label),
             items=lamps,
-            fixes=[Fix(f"Push {sends}", ((f"{device.name} · port {label}", has, sends),), push=(did, keys))],
+            fixes=[Fix(f"Push {sends}", ((f"{device.name} · port {label}", has, sends),), push=(device_id, keys))],
         )
 
 

@@ -77,8 +77,8 @@ def same_wire(ctx: Context, fid: str) -> Iterator[Found]:
 def no_feed(ctx: Context, uid: str) -> Iterator[Found]:
     if ctx.feeds_by_universe.get(uid) or not used(ctx.rig, "universes", uid):
         return
-    things = {s.key for s in ctx.index.on(uid)}
-    if not things:
+    items = {s.key for s in ctx.index.on(uid)}
+    if not items:
         return
     number = ctx.rig.universes[uid].number
 
@@ -87,12 +87,12 @@ def no_feed(ctx: Context, uid: str) -> Iterator[Found]:
         return new, change
 
     yield Found(
-        title=f"Universe {number} has {plural(len(things), 'fixture')} and no feed",
-        reason=f"{plural(len(things), 'fixture')} in universe {number} get no levels: nothing sends it.",
-        facts={"universe": number, "things": len(things)},
+        title=f"Universe {number} has {plural(len(items), 'fixture')} and no feed",
+        reason=f"{plural(len(items), 'fixture')} in universe {number} get no levels: nothing sends it.",
+        facts={"universe": number, "things": len(items)},
         where=f"universe {number}",
         goes_to=Goto("universe", uid),
-        items=tuple(sorted(things)),
+        items=tuple(sorted(items)),
         fixes=[
             Fix(f"Feed {number} by sACN {number}", ((f"universe {number} · feed", "none", f"sACN {number}"),), edit)
         ],
@@ -131,7 +131,7 @@ def empty_feed(ctx: Context, fid: str) -> Iterator[Found]:
     group="Feeds",
     title="Art-Net levels sent as broadcast",
     means="A feed sends ArtDmx to everyone on the network.",
-    matters="Every box has to read every frame; Art-Net 4 wants levels unicast to subscribers only.",
+    matters="Every device has to read every frame; Art-Net 4 wants levels unicast to subscribers only.",
     put_right="Send to subscribers, or to one address. Keep broadcast only for old nodes that know nothing else.",
     candidates=lambda ctx: ctx.feeds_like(lambda f: f.to == "broadcast"),
 )
@@ -142,7 +142,7 @@ def broadcast(ctx: Context, fid: str) -> Iterator[Found]:
     wire = say_wire(feed.protocol, feed.wire)
     yield Found(
         title=f"{wire} goes to everyone",
-        reason="Every box on the network must read each of its frames.",
+        reason="Every device on the network must read each of its frames.",
         facts={"wire": wire},
         where=wire,
         goes_to=Goto("feed", fid),
@@ -163,8 +163,8 @@ def broadcast(ctx: Context, fid: str) -> Iterator[Found]:
     group="Feeds",
     title="Art-Net address 0/0/0",
     means="A feed uses Port-Address 0, which Art-Net 4 deprecates.",
-    matters="sACN has no universe 0, so a box that switches between the two cannot name it; new boxes may refuse it.",
-    put_right="Use 0/0/1 or higher, in the box as well.",
+    matters="sACN has no universe 0, so a device that switches between the two cannot name it; new devices may refuse it.",
+    put_right="Use 0/0/1 or higher, in the device as well.",
     candidates=lambda ctx: ctx.feeds_like(lambda f: f.wire == 0),
 )
 def port_address_zero(ctx: Context, fid: str) -> Iterator[Found]:
@@ -173,7 +173,7 @@ def port_address_zero(ctx: Context, fid: str) -> Iterator[Found]:
         number = ctx.rig.universes[feed.universe].number if feed.universe in ctx.rig.universes else 0
         yield Found(
             title=f"Universe {number} goes out as Art-Net 0/0/0",
-            reason="Address 0 is deprecated: a box that can also take sACN has no universe of that number.",
+            reason="Address 0 is deprecated: a device that can also take sACN has no universe of that number.",
             facts={"universe": number},
             where="Art 0/0/0",
             goes_to=Goto("feed", fid),
@@ -246,7 +246,7 @@ def nobody_takes(ctx: Context, fid: str) -> Iterator[Found]:
     number = ctx.rig.universes[feed.universe].number
     yield Found(
         title=f"No port takes {wire}",
-        reason=f"Universe {number} is sent as {wire}, and no planned port gives it out.",
+        reason=f"Universe {number} is sent as {wire}, and no planned port listens to it.",
         facts={"wire": wire, "universe": number},
         where=wire,
         goes_to=Goto("feed", fid),

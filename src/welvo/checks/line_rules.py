@@ -1,4 +1,4 @@
-"""Findings about what hangs behind bridges and converters, about DMX lines, and about power along a run."""
+"""Findings about what is attached behind bridges and converters, about DMX lines, and about power along a run."""
 
 from __future__ import annotations
 
@@ -26,8 +26,8 @@ from welvo.runs.power import joints, stretches
 
 
 def _bridges(here: PortHere) -> tuple[str, str, Stream | None, list[Piece]]:
-    (did, label), stream = here.ref, here.stream
-    return did, label, stream, [p for p in stream.pieces if p.segment.kind == "bridge"] if stream else []
+    (device_id, label), stream = here.ref, here.stream
+    return device_id, label, stream, [p for p in stream.pieces if p.segment.kind == "bridge"] if stream else []
 
 
 @rule(
@@ -36,24 +36,24 @@ def _bridges(here: PortHere) -> tuple[str, str, Stream | None, list[Piece]]:
     scope="port",
     group="Runs",
     title="Something behind a bridge that passes nothing on",
-    means="Something hangs on a cable behind a bridge whose model lets nothing follow.",
+    means="Something is attached to a cable behind a bridge whose model lets nothing follow.",
     matters="It gets no data.",
-    put_right="Hang it before the bridge, or on another port.",
+    put_right="Attach it before the bridge, or to another port.",
     candidates=streams,
 )
 def behind_a_bridge(ctx: Context, here: PortHere) -> Iterator[Found]:
-    did, label, stream, bridges = _bridges(here)
+    device_id, label, stream, bridges = _bridges(here)
     for p in bridges:
         after = [q for q in stream.pieces[p.n + 1 :] if q.segment.counts] if stream else []
         passes, says = goes_on(ctx.index.cables, p)
         if after and not passes:
             yield Found(
-                title=f"{piece_name(ctx.rig, after[0])} hangs behind {piece_name(ctx.rig, p)} and gets nothing",
-                reason=f"{says[:1].upper()}{says[1:]}; {plural(len(after), 'segment')} hang behind it.",
+                title=f"{piece_name(ctx.rig, after[0])} is attached behind {piece_name(ctx.rig, p)} and gets nothing",
+                reason=f"{says[:1].upper()}{says[1:]}; {plural(len(after), 'segment')} are attached behind it.",
                 facts={"segment": p.n + 1, "behind": len(after)},
                 subject=f"{here.ref}/{p.n}",
                 where=here.name,
-                goes_to=to_run(did, label, after[0].n),
+                goes_to=to_run(device_id, label, after[0].n),
                 items=tuple(q.key for q in after if q.key),
             )
 
@@ -71,23 +71,23 @@ def behind_a_bridge(ctx: Context, here: PortHere) -> Iterator[Found]:
     candidates=streams,
 )
 def dmx_comes_out_wrong(ctx: Context, here: PortHere) -> Iterator[Found]:
-    did, label, stream, bridges = _bridges(here)
+    device_id, label, stream, bridges = _bridges(here)
     for p in bridges:
         assert stream
         wrong = [d for d in demands(ctx.index.cables, stream, p) if not d.holds]
         if not wrong:
             continue
-        mendable = [d for d in wrong if d.edit]
+        fixable = [d for d in wrong if d.edit]
         fixes = []
-        if len(mendable) == 1 and mendable[0].edit:
-            fixes.append(Fix(mendable[0].fix, mendable[0].changes, mendable[0].edit))
-        elif mendable:
-            changes = tuple(c for d in mendable for c in d.changes)
+        if len(fixable) == 1 and fixable[0].edit:
+            fixes.append(Fix(fixable[0].fix, fixable[0].changes, fixable[0].edit))
+        elif fixable:
+            changes = tuple(c for d in fixable for c in d.changes)
             fixes.append(
                 Fix(
-                    f"Set the bridge right ({len(mendable)})",
+                    f"Set the bridge right ({len(fixable)})",
                     changes,
-                    partial(set_right, did=did, label=label, n=p.n),
+                    partial(set_right, device_id=device_id, label=label, n=p.n),
                 )
             )
         yield Found(
@@ -96,7 +96,7 @@ def dmx_comes_out_wrong(ctx: Context, here: PortHere) -> Iterator[Found]:
             facts={d.what: d.says for d in wrong},
             subject=f"{here.ref}/{p.n}",
             where=here.name,
-            goes_to=to_run(did, label, p.n),
+            goes_to=to_run(device_id, label, p.n),
             items=p.segment.fixtures,
             fixes=fixes,
         )
@@ -113,19 +113,19 @@ def dmx_comes_out_wrong(ctx: Context, here: PortHere) -> Iterator[Found]:
     put_right="Move one of them to a free address.",
 )
 def meet_on_a_line(ctx: Context, here: PortHere) -> Iterator[Found]:
-    did, label, stream, bridges = _bridges(here)
+    device_id, label, stream, bridges = _bridges(here)
     for p in bridges:
         assert stream
         behind = rows(ctx.index.cables, stream, p)
         for a, b, low, high in meets(behind)[:5]:
             free = first_free(behind, b.last - b.dmx + 1, skip=b)
             fix = []
-            place = ctx.rig.fixtures[b.key].place(b.brk)
-            if free and place.way == "run":
-                own = b.key if b.brk == 0 else f"{b.key}:{b.brk}"
+            place = ctx.rig.fixtures[b.key].place(b.break_no)
+            if free and place.origin == "run":
+                own = b.key if b.break_no == 0 else f"{b.key}:{b.break_no}"
                 edit = partial(
                     change_segment,
-                    did=did,
+                    device_id=device_id,
                     label=label,
                     n=p.n,
                     words=f"{b.name} to DMX {free}",
@@ -145,7 +145,7 @@ def meet_on_a_line(ctx: Context, here: PortHere) -> Iterator[Found]:
                 facts={"first": a.name, "second": b.name, "slots": f"{low}-{high}"},
                 subject=f"{here.ref}/{p.n}/{a.key}/{b.key}",
                 where=here.name,
-                goes_to=to_run(did, label, p.n),
+                goes_to=to_run(device_id, label, p.n),
                 items=(a.key, b.key),
                 fixes=fix,
             )
@@ -163,7 +163,7 @@ def meet_on_a_line(ctx: Context, here: PortHere) -> Iterator[Found]:
     candidates=streams,
 )
 def torn(ctx: Context, here: PortHere) -> Iterator[Found]:
-    did, label, stream, bridges = _bridges(here)
+    device_id, label, stream, bridges = _bridges(here)
     for p in bridges:
         assert stream
         for r in rows(ctx.index.cables, stream, p):
@@ -171,11 +171,11 @@ def torn(ctx: Context, here: PortHere) -> Iterator[Found]:
                 continue
             dmx = next((w for w in _begins(p) if w > r.dmx), 0)
             fix = []
-            if dmx and dmx + r.last - r.dmx <= 512 and ctx.rig.fixtures[r.key].place(r.brk).way == "run":
-                own = r.key if r.brk == 0 else f"{r.key}:{r.brk}"
+            if dmx and dmx + r.last - r.dmx <= 512 and ctx.rig.fixtures[r.key].place(r.break_no).origin == "run":
+                own = r.key if r.break_no == 0 else f"{r.key}:{r.break_no}"
                 edit = partial(
                     change_segment,
-                    did=did,
+                    device_id=device_id,
                     label=label,
                     n=p.n,
                     words=f"{r.name} to DMX {dmx}",
@@ -196,7 +196,7 @@ def torn(ctx: Context, here: PortHere) -> Iterator[Found]:
                 facts={"fixture": r.name, "from": say_place(*a), "on at": say_place(*b)},
                 subject=f"{here.ref}/{p.n}/{r.key}",
                 where=here.name,
-                goes_to=to_run(did, label, p.n),
+                goes_to=to_run(device_id, label, p.n),
                 items=(r.key,),
                 fixes=fix,
             )
@@ -250,7 +250,7 @@ def past_a_converters_end(ctx: Context, here: PortHere) -> Iterator[Found]:
     candidates=streams,
 )
 def converters(ctx: Context, here: PortHere) -> Iterator[Found]:
-    (did, label), stream = here.ref, here.stream
+    (device_id, label), stream = here.ref, here.stream
     for p in stream.pieces if stream else ():
         if p.segment.kind != "lamps":
             continue
@@ -268,7 +268,7 @@ def converters(ctx: Context, here: PortHere) -> Iterator[Found]:
                     facts={"fixture": fixture.number, "channels": ", ".join(lacks)},
                     subject=f"{here.ref}/{p.n}/{f}",
                     where=here.name,
-                    goes_to=to_run(did, label, p.n),
+                    goes_to=to_run(device_id, label, p.n),
                     items=(f,),
                 )
 
@@ -279,13 +279,13 @@ def converters(ctx: Context, here: PortHere) -> Iterator[Found]:
     scope="port",
     group="Runs",
     title="A DMX line with lamps of two universes",
-    means="A port gives out one universe, and lamps on its line are patched in another.",
+    means="A port puts out one universe, and lamps on its line are patched in another.",
     matters="They show the levels of other lamps.",
-    put_right="Move them into the port's universe, or hang them on another port.",
+    put_right="Move them into the port's universe, or attach them to another port.",
 )
 def two_universes(ctx: Context, here: PortHere) -> Iterator[Found]:
-    did, label = here.ref
-    line = ctx.index.cables.lines.get(PortRef(did, label))
+    device_id, label = here.ref
+    line = ctx.index.cables.lines.get(PortRef(device_id, label))
     if line is None or line.universe not in ctx.rig.universes:
         return
     wrong = [
@@ -303,7 +303,7 @@ def two_universes(ctx: Context, here: PortHere) -> Iterator[Found]:
         reason=f"{names} would show what is sent to other lamps.",
         facts={"port": number, "lamps": ", ".join(map(str, others)), "count": len(wrong)},
         where=here.name,
-        goes_to=to_run(did, label, line.n),
+        goes_to=to_run(device_id, label, line.n),
         items=tuple(wrong),
     )
 
@@ -314,7 +314,7 @@ def two_universes(ctx: Context, here: PortHere) -> Iterator[Found]:
     scope="rig",
     group="Worth knowing",
     title="One universe on several ports",
-    means="Several DMX ports give out the same universe: a split.",
+    means="Several DMX ports put out the same universe: a split.",
     matters="Lamps of one address on both lines move together.",
     put_right="Nothing, if it is meant.",
 )
@@ -336,25 +336,30 @@ def splits(ctx: Context, _: str) -> Iterator[Found]:
 
 def _lines(ctx: Context, here: PortHere) -> list[tuple[int, Segment, LineSum]]:
     """The lines of a port: its own, and those behind its bridges."""
-    did, label, stream, bridges = _bridges(here)
+    device_id, label, stream, bridges = _bridges(here)
     cables = ctx.index.cables
     found = []
     for p in bridges:
-        plug = plug_of(ctx.rig, did, p.segment) if p.segment.model else ""
+        plug = plug_of(ctx.rig, device_id, p.segment) if p.segment.model else ""
         found.append((p.n, p.segment, line_sum(ctx.index, p.segment, p, "", plug)))
-    line = cables.lines.get(PortRef(did, label))
+    line = cables.lines.get(PortRef(device_id, label))
     if line and stream is None:
         found.append(
-            (line.n, line.segment, line_sum(ctx.index, line.segment, None, line.universe, plug_of(ctx.rig, did)))
+            (line.n, line.segment, line_sum(ctx.index, line.segment, None, line.universe, plug_of(ctx.rig, device_id)))
         )
     return found
 
 
-def _booster(did: str, label: str, n: int, segment: Segment, before: Stop) -> Fix:
+def _booster(device_id: str, label: str, n: int, segment: Segment, before: Stop) -> Fix:
     """A booster before a lamp of a line."""
     boosters = (*segment.boosters, before.key)
     edit = partial(
-        change_segment, did=did, label=label, n=n, words=f"a booster before {before.name}", boosters=boosters
+        change_segment,
+        device_id=device_id,
+        label=label,
+        n=n,
+        words=f"a booster before {before.name}",
+        boosters=boosters,
     )
     return Fix(f"Put a booster before {before.name}", ((f"line before {before.name}", "cable", "booster"),), edit)
 
@@ -365,24 +370,24 @@ def _booster(did: str, label: str, n: int, segment: Segment, before: Stop) -> Fi
     scope="port",
     group="Lines",
     title="Too many unit loads on a DMX line",
-    means=f"More than {UNIT_LOADS} unit loads hang on one driver of a DMX line.",
+    means=f"More than {UNIT_LOADS} unit loads are attached to one driver of a DMX line.",
     matters="Levels on the line sag; lamps at its end flicker or do not answer.",
     put_right="Put a splitter or booster into the line.",
 )
 def unit_loads(ctx: Context, here: PortHere) -> Iterator[Found]:
-    did, label = here.ref
+    device_id, label = here.ref
     for n, segment, line in _lines(ctx, here):
         if line.heaviest <= UNIT_LOADS:
             continue
         over = next(s for s in line.stops if s.loads > UNIT_LOADS)
-        fix = _booster(did, label, n, segment, over)
+        fix = _booster(device_id, label, n, segment, over)
         yield Found(
             title=f"{line.heaviest:g} unit loads on one driver, {UNIT_LOADS} are the most",
             reason=f"From {over.name}, the {over.turn}. lamp, on it is too many.",
             facts={"loads": f"{line.heaviest:g}", "from": over.name},
             subject=f"{here.ref}/{n}",
             where=here.name,
-            goes_to=to_run(did, label, n),
+            goes_to=to_run(device_id, label, n),
             items=(over.key,),
             fixes=[fix],
         )
@@ -399,20 +404,20 @@ def unit_loads(ctx: Context, here: PortHere) -> Iterator[Found]:
     put_right="Put a booster into the line, or shorten it. The guidance is a setting of the rig.",
 )
 def too_long(ctx: Context, here: PortHere) -> Iterator[Found]:
-    did, label = here.ref
+    device_id, label = here.ref
     most = ctx.rig.line_metres
     for n, segment, line in _lines(ctx, here):
         if line.longest <= most:
             continue
         over = next(s for s in line.stops if s.since > most)
-        fix = _booster(did, label, n, segment, over)
+        fix = _booster(device_id, label, n, segment, over)
         yield Found(
             title=f"{line.longest:g} m of DMX line, {most:g} m are the guidance",
             reason=f"{over.name} is {over.since:g} m behind the driver.",
             facts={"metres": f"{line.longest:g}", "guidance": f"{most:g}"},
             subject=f"{here.ref}/{n}",
             where=here.name,
-            goes_to=to_run(did, label, n),
+            goes_to=to_run(device_id, label, n),
             items=(over.key,),
             fixes=[fix] if over.metres <= most else [],
         )
@@ -426,10 +431,10 @@ def too_long(ctx: Context, here: PortHere) -> Iterator[Found]:
     title="A line whose lamps are not in address order",
     means="Along the cable the DMX addresses go up and down.",
     matters="Nothing is wrong; whoever walks along the line with the list is easily a lamp off.",
-    put_right="Hang or number them in order, or leave it.",
+    put_right="Attach or number them in order, or leave it.",
 )
 def not_in_order(ctx: Context, here: PortHere) -> Iterator[Found]:
-    did, label = here.ref
+    device_id, label = here.ref
     for n, _segment, line in _lines(ctx, here):
         if line.in_order:
             continue
@@ -437,11 +442,11 @@ def not_in_order(ctx: Context, here: PortHere) -> Iterator[Found]:
         a, b = next((a, b) for a, b in pairwise(placed) if b.dmx < a.dmx)
         yield Found(
             title=f"The lamps on port {label} are not in address order",
-            reason=f"{b.name} at {b.dmx} hangs behind {a.name} at {a.dmx}.",
+            reason=f"{b.name} at {b.dmx} is attached behind {a.name} at {a.dmx}.",
             facts={"first": a.name, "second": b.name},
             subject=f"{here.ref}/{n}",
             where=here.name,
-            goes_to=to_run(did, label, n),
+            goes_to=to_run(device_id, label, n),
             items=(b.key,),
         )
 
@@ -457,7 +462,7 @@ def not_in_order(ctx: Context, here: PortHere) -> Iterator[Found]:
     put_right="Pack the adapters that are listed.",
 )
 def adapters(ctx: Context, here: PortHere) -> Iterator[Found]:
-    did, label = here.ref
+    device_id, label = here.ref
     for n, _segment, line in _lines(ctx, here):
         need = [s for s in line.stops if s.adapter]
         if need:
@@ -467,7 +472,7 @@ def adapters(ctx: Context, here: PortHere) -> Iterator[Found]:
                 facts={"adapters": ", ".join(f"{s.name}: {s.adapter}" for s in need)},
                 subject=f"{here.ref}/{n}",
                 where=here.name,
-                goes_to=to_run(did, label, n),
+                goes_to=to_run(device_id, label, n),
                 items=tuple(s.key for s in need),
             )
 
@@ -483,10 +488,12 @@ def adapters(ctx: Context, here: PortHere) -> Iterator[Found]:
     put_right="Put a 120 Ω terminator into the last lamp.",
 )
 def open_end(ctx: Context, here: PortHere) -> Iterator[Found]:
-    did, label = here.ref
+    device_id, label = here.ref
     for n, segment, line in _lines(ctx, here):
         if segment.terminated is False and line.stops:
-            edit = partial(change_segment, did=did, label=label, n=n, words="terminate the line", terminated=True)
+            edit = partial(
+                change_segment, device_id=device_id, label=label, n=n, words="terminate the line", terminated=True
+            )
             last = line.stops[-1].name
             yield Found(
                 title=f"The line of port {label} has an open end",
@@ -494,7 +501,7 @@ def open_end(ctx: Context, here: PortHere) -> Iterator[Found]:
                 facts={"last": last},
                 subject=f"{here.ref}/{n}",
                 where=here.name,
-                goes_to=to_run(did, label, n),
+                goes_to=to_run(device_id, label, n),
                 items=(line.stops[-1].key,),
                 fixes=[Fix(f"Plan a terminator in {last}", ((f"line of port {label}", "open", "terminated"),), edit)],
             )
@@ -509,7 +516,7 @@ def open_end(ctx: Context, here: PortHere) -> Iterator[Found]:
     scope="rig",
     group="Power",
     title="More current than it is rated for",
-    means="The pixels on a port, a box or a supply take more current at full white than it can give.",
+    means="The pixels on a port, a device or a supply take more current at full white than it can give.",
     matters="Fuses blow, or the supply shuts down when the picture turns white.",
     put_right="Spread the load, limit the brightness, or take a larger supply.",
 )
@@ -517,7 +524,7 @@ def overloaded(ctx: Context, _: str) -> Iterator[Found]:
     for load in ctx.loads:
         if not load.rated or load.amps <= load.rated:
             continue
-        words = {"port": "Port", "device": "Box", "supply": "Supply"}[load.kind]
+        words = {"port": "Port", "device": "Device", "supply": "Supply"}[load.kind]
         goes = Goto("supply", load.id) if load.kind == "supply" else to_run(load.id, load.port)
         yield Found(
             title=f"{words} {load.name} has to give {load.amps:.1f} A of {load.rated:g} A",
@@ -541,7 +548,7 @@ def overloaded(ctx: Context, _: str) -> Iterator[Found]:
     candidates=streams,
 )
 def too_little_voltage(ctx: Context, here: PortHere) -> Iterator[Found]:
-    (did, label), stream = here.ref, here.stream
+    (device_id, label), stream = here.ref, here.stream
     if stream is None:
         return
     for s in stretches(ctx.index.cables, stream):
@@ -552,7 +559,7 @@ def too_little_voltage(ctx: Context, here: PortHere) -> Iterator[Found]:
                 facts={"pixel": s.below, "end": f"{s.end:.2f}"},
                 subject=f"{here.ref}/{s.piece.n}",
                 where=here.name,
-                goes_to=to_run(did, label, s.piece.n),
+                goes_to=to_run(device_id, label, s.piece.n),
                 items=(s.piece.key,),
             )
             return
@@ -570,10 +577,10 @@ def too_little_voltage(ctx: Context, here: PortHere) -> Iterator[Found]:
     candidates=streams,
 )
 def joined_wrongly(ctx: Context, here: PortHere) -> Iterator[Found]:
-    (did, label), stream = here.ref, here.stream
+    (device_id, label), stream = here.ref, here.stream
     if stream is None:
         return
-    model = model_of(ctx.rig, did)
+    model = model_of(ctx.rig, device_id)
     volts, who = 0.0, ""
     for s in stretches(ctx.index.cables, stream):
         supply = ctx.rig.supplies.get(s.piece.segment.supply)
@@ -592,7 +599,7 @@ def joined_wrongly(ctx: Context, here: PortHere) -> Iterator[Found]:
                 facts={"made for": f"{s.kind.volts:g}", "gets": f"{volts:g}"},
                 subject=f"{here.ref}/{s.piece.n}",
                 where=here.name,
-                goes_to=to_run(did, label, s.piece.n),
+                goes_to=to_run(device_id, label, s.piece.n),
                 items=(s.piece.key,),
             )
 

@@ -28,19 +28,19 @@ def move_fix(ctx: Context, span: Span, highest: int = SLOTS) -> Fix | None:
     if span.key not in rig.fixtures and span.key not in rig.elements:
         return None
     if span.key in rig.fixtures:
-        place = rig.fixtures[span.key].place(span.brk)
+        place = rig.fixtures[span.key].place(span.break_no)
     else:
         place = rig.elements[span.key].at
-    if place.locked or place.way != "typed" or ctx.index.dependents(span.key):
+    if place.locked or place.origin != "typed" or ctx.index.dependents(span.key):
         return None  # what follows it would move too, perhaps into the next clash
-    width = footprint_of(rig, span.key, span.brk)
-    spot = next_free(ctx.index, width, span.universe, span.first, frozenset({(span.key, span.brk)}), highest)
+    width = footprint_of(rig, span.key, span.break_no)
+    spot = next_free(ctx.index, width, span.universe, span.first, frozenset({(span.key, span.break_no)}), highest)
     if not spot:
         return None
     new = say_place(rig.universes[spot[0]].number, spot[1])
     old = say_place(rig.universes[span.universe].number, span.first)
     who = call(rig, span.key)
-    edit: Callable[[Rig], Edit] = partial(move, key=span.key, brk=span.brk, universe=spot[0], address=spot[1])
+    edit: Callable[[Rig], Edit] = partial(move, key=span.key, break_no=span.break_no, universe=spot[0], address=spot[1])
     return Fix(f"Move {who} to {new} (next free)", ((f"{who} · address", old, new),), edit)
 
 
@@ -76,7 +76,7 @@ def past_the_end(ctx: Context, uid: str) -> Iterator[Found]:
                     "last": span.last,
                     "size": limit.slots,
                 },
-                subject=f"{uid}:{span.key}/{span.brk}",
+                subject=f"{uid}:{span.key}/{span.break_no}",
                 where=say_place(universe.number, span.first),
                 goes_to=Goto("item", span.key),
                 items=(span.key,),
@@ -110,7 +110,7 @@ def _patch_fixes(ctx: Context, key: str, breaks: list[int]) -> list[Fix]:
             return []
     who = call(rig, key)
     where = [say_place(rig.universes[s.universe].number, s.address) for s in steps]
-    names = [f"{who} · address" if len(steps) == 1 else f"{who} · break {s.brk + 1}" for s in steps]
+    names = [f"{who} · address" if len(steps) == 1 else f"{who} · break {s.break_no + 1}" for s in steps]
     label = f"Patch {who} at {' and '.join(where)} (next free)"
     return [
         Fix(
@@ -139,10 +139,10 @@ def unpatched(ctx: Context, key: str) -> Iterator[Found]:
         return
     if key not in ctx.index.open:
         return
-    have = {s.brk for s in ctx.index.spans(key)}
+    have = {s.break_no for s in ctx.index.spans(key)}
     open_ = [
         b for b, part in enumerate(mode.breaks)
-        if part.slots and b not in have and fixture.place(b).way in ("none", "typed")
+        if part.slots and b not in have and fixture.place(b).origin in ("none", "typed")
     ]  # fmt: skip
     if not open_:
         return
@@ -204,16 +204,16 @@ def number_twice(ctx: Context, _: str) -> Iterator[Found]:
     scope="item",
     group="Not patched",
     title="An address follows something that leads nowhere",
-    means="The start is anchored to a thing that has no place itself, or stands on no cable, or the anchors run in a circle.",
+    means="The start is anchored to an item that has no place itself, or stands on no cable, or the anchors run in a circle.",
     matters="The fixture has no address, although its place looks settled.",
-    put_right="Patch the thing it follows, or type an address.",
+    put_right="Patch the item it follows, or type an address.",
     candidates=lambda ctx: list(ctx.index.lost),
 )
 def lost_anchor(ctx: Context, key: str) -> Iterator[Found]:
     if key not in ctx.index.lost:
         return
     places = ctx.rig.fixtures[key].at if key in ctx.rig.fixtures else (ctx.rig.elements[key].at,)
-    if ctx.index.cables.hung(key) and all(p.way == "run" for p in places):
+    if ctx.index.cables.attached(key) and all(p.origin == "run" for p in places):
         return  # its cable lists it: that the port has no universe is told once, there (RUN-03)
     after = next((p.after for p in places if p.after), "")
     behind = f"behind {call(ctx.rig, after)}" if after else "on a cable that does not list it"
@@ -240,7 +240,7 @@ def lost_anchor(ctx: Context, key: str) -> Iterator[Found]:
 )
 def runs_out(ctx: Context, key: str) -> Iterator[Found]:
     number = ctx.index.missing.get(key)
-    if number is None or ctx.rig.elements[key].at.way == "run":  # of a cable it is told once, at its port (RUN-03)
+    if number is None or ctx.rig.elements[key].at.origin == "run":  # of a cable it is told once, at its port (RUN-03)
         return
     element = ctx.rig.elements[key]
     covered = sum(s.last - s.first + 1 for s in ctx.index.spans(key))
@@ -267,15 +267,15 @@ def runs_out(ctx: Context, key: str) -> Iterator[Found]:
     scope="item",
     group="Worth knowing",
     title="An element runs over several universes",
-    means="A pixel thing needs more slots than one universe has and goes on in the next.",
-    matters="Each of those universes needs a feed and must reach the same box; with another universe size at the box all is shifted.",
+    means="A pixel item needs more slots than one universe has and goes on in the next.",
+    matters="Each of those universes needs a feed and must reach the same device; with another universe size at the device all is shifted.",
     put_right="Nothing, if it is meant; else start it lower or make it shorter.",
     candidates=lambda ctx: list(ctx.rig.elements),
 )
 def spans_universes(ctx: Context, key: str) -> Iterator[Found]:
     element = ctx.rig.elements.get(key)
     spans = ctx.index.spans(key)
-    if element is None or len(spans) < 2 or element.at.way == "run":
+    if element is None or len(spans) < 2 or element.at.origin == "run":
         return
     first, last = ctx.rig.universes[spans[0].universe].number, ctx.rig.universes[spans[-1].universe].number
     per = [
@@ -285,7 +285,7 @@ def spans_universes(ctx: Context, key: str) -> Iterator[Found]:
     words = ", ".join(per) if element.kind != "block" else plural(element.footprint, "slot")
     yield Found(
         title=f"{element.name} runs over universes {first} to {last}",
-        reason=f"It is split {words}{' …' if len(spans) > 4 else ''}; sender and box must use the same universe size.",
+        reason=f"It is split {words}{' …' if len(spans) > 4 else ''}; sender and device must use the same universe size.",
         facts={"element": element.name, "universes": len(spans), "first": first, "last": last},
         where=element.name,
         goes_to=Goto("item", key),
@@ -306,7 +306,7 @@ def spans_universes(ctx: Context, key: str) -> Iterator[Found]:
 )
 def cut_pixel(ctx: Context, key: str) -> Iterator[Found]:
     element = ctx.rig.elements.get(key)
-    if element is None or element.whole or element.kind == "block" or element.at.way == "run":
+    if element is None or element.whole or element.kind == "block" or element.at.origin == "run":
         return
     k = len(element.order)
     cuts = [s for s in ctx.index.spans(key)[1:] if s.offset % k]
@@ -370,7 +370,7 @@ def out_of_reach(ctx: Context, key: str) -> Iterator[Found]:
             title=f"{fixture.number} cannot be set to {span.first}",
             reason=f"The {'switches' if profile.address.by == 'switches' else 'menu'} of {profile.name} reach {low} to {high}.",
             facts={"fixture": fixture.number, "address": span.first, "highest": high},
-            subject=f"{key}/{span.brk}",
+            subject=f"{key}/{span.break_no}",
             where=say_place(number, span.first),
             goes_to=Goto("item", key),
             items=(key,),
@@ -386,7 +386,7 @@ def out_of_reach(ctx: Context, key: str) -> Iterator[Found]:
     title="Something stands in the reserve",
     means="Slots that were declared as reserve are used.",
     matters="The reserve was kept for something; when that comes it will clash.",
-    put_right="Move the thing, or make the reserve smaller.",
+    put_right="Move the item, or make the reserve smaller.",
     candidates=lambda ctx: [u for u, v in ctx.rig.universes.items() if v.reserve],
 )
 def in_reserve(ctx: Context, uid: str) -> Iterator[Found]:
@@ -405,7 +405,7 @@ def in_reserve(ctx: Context, uid: str) -> Iterator[Found]:
                     "last": span.last,
                     "reserve": f"{hit[0]}–{hit[1]}",
                 },
-                subject=f"{uid}:{span.key}/{span.brk}",
+                subject=f"{uid}:{span.key}/{span.break_no}",
                 where=say_place(universe.number, span.first),
                 goes_to=Goto("item", span.key),
                 items=(span.key,),
@@ -432,7 +432,7 @@ def _sent_slots(ctx: Context, uid: str) -> int:
     scope="universe",
     group="Clashes",
     title="Channels that nothing ever drives",
-    means="Functions of a thing lie on slots that no sender of its universe sends.",
+    means="Functions of an item lie on slots that no sender of its universe sends.",
     matters="They stay at what the lamp does without data: a dimmer that is never driven keeps it dark.",
     put_right="Move it below the last slot that is sent, or let a sender send more of the universe.",
     candidates=lambda ctx: _sent_short(ctx),
@@ -452,7 +452,7 @@ def never_driven(ctx: Context, uid: str) -> Iterator[Found]:
                 title=f"Nothing drives {plural(span.last - first + 1, 'slot')} of {who}",
                 reason=f"Of universe {number} {sent} slots are sent; {', '.join(words[:3])} of {who} lie behind them.",
                 facts={"thing": who, "universe": number, "sent": sent, "first": first, "last": span.last},
-                subject=f"{uid}:{span.key}/{span.brk}",
+                subject=f"{uid}:{span.key}/{span.break_no}",
                 where=say_place(number, first),
                 goes_to=Goto("item", span.key),
                 items=(span.key,),

@@ -37,7 +37,7 @@ def not_described(ctx: Context, pid: str) -> Iterator[Found]:
             first = open_[0]
             yield Found(
                 title=f"{profile.name}: {plural(len(open_), 'channel')} not described",
-                reason=f"Slot {first.slots[0]} of break {first.brk + 1} says “{first.name or '?'}”, which is no known function.",
+                reason=f"Slot {first.slots[0]} of break {first.break_no + 1} says “{first.name or '?'}”, which is no known function.",
                 facts={"channels": len(open_), "first slot": first.slots[0], "word": first.name},
                 subject=f"{pid}/{mid}",
                 where=f"{profile.name} · {mode.name}",
@@ -58,16 +58,16 @@ def not_described(ctx: Context, pid: str) -> Iterator[Found]:
 def double_use(ctx: Context, pid: str) -> Iterator[Found]:
     profile = ctx.rig.profiles[pid]
     for mid, mode in profile.modes.items():
-        used = Counter((c.brk, s) for c in mode.channels for s in c.slots)
+        used = Counter((c.break_no, s) for c in mode.channels for s in c.slots)
         twice = sorted(k for k, n in used.items() if n > 1)
         beyond = sorted(k for k in used if k[0] >= len(mode.breaks) or k[1] > mode.breaks[k[0]].slots)
         if twice or beyond:
-            brk, slot = (twice or beyond)[0]
+            break_no, slot = (twice or beyond)[0]
             why = "is used by two channels" if twice else "lies outside the break's footprint"
             yield Found(
                 title=f"{profile.name}: slot {slot} {why}",
-                reason=f"In mode {mode.name}, slot {slot} of break {brk + 1} {why}.",
-                facts={"slot": slot, "break": brk + 1, "double": len(twice), "outside": len(beyond)},
+                reason=f"In mode {mode.name}, slot {slot} of break {break_no + 1} {why}.",
+                facts={"slot": slot, "break": break_no + 1, "double": len(twice), "outside": len(beyond)},
                 subject=f"{pid}/{mid}",
                 where=f"{profile.name} · {mode.name}",
                 goes_to=Goto("profile", pid),
@@ -175,7 +175,7 @@ def range_overlap(ctx: Context, pid: str) -> Iterator[Found]:
                     title=f"{say_channel(c).capitalize()}: “{a}” and “{b}” overlap",
                     reason=f"Both claim {first}–{last}.",
                     facts={"channel": say_channel(c), "first": first, "last": last},
-                    subject=f"{pid}/{mid}/{c.brk}.{c.slots[0]}",
+                    subject=f"{pid}/{mid}/{c.break_no}.{c.slots[0]}",
                     where=where,
                     goes_to=Goto("profile", pid),
                 )
@@ -206,7 +206,7 @@ def out_of_width(ctx: Context, pid: str) -> Iterator[Found]:
                     title=f"{say_channel(c).capitalize()}: {wrong} {values[wrong]} does not fit",
                     reason=f"{plural(len(c.slots), 'slot')} carry 0 to {c.top}.",
                     facts={"channel": say_channel(c), "value": values[wrong], "top": c.top},
-                    subject=f"{pid}/{mid}/{c.brk}.{c.slots[0]}",
+                    subject=f"{pid}/{mid}/{c.break_no}.{c.slots[0]}",
                     where=where,
                     goes_to=Goto("profile", pid),
                 )
@@ -231,7 +231,7 @@ def lone_fine(ctx: Context, pid: str) -> Iterator[Found]:
                     title=f"“{c.name}” refines nothing",
                     reason=f"Slot {c.slots[0]} is fine of a channel that is not there.",
                     facts={"slot": c.slots[0], "word": c.name},
-                    subject=f"{pid}/{mid}/{c.brk}.{c.slots[0]}",
+                    subject=f"{pid}/{mid}/{c.break_no}.{c.slots[0]}",
                     where=where,
                     goes_to=Goto("profile", pid),
                 )
@@ -425,7 +425,7 @@ def dark_highlight(ctx: Context, pid: str) -> Iterator[Found]:
     title="A channel needs one that is not there",
     means="A channel says which others must not be at zero, and one of those names is no channel of the mode.",
     matters="Why a lamp is dark would be told wrongly.",
-    put_right="Correct the names under “dark while at zero”.",
+    put_right="Correct the names under “dimmed by”.",
 )
 def needs_missing(ctx: Context, pid: str) -> Iterator[Found]:
     for mid, mode, where in _modes(ctx, pid):
@@ -437,7 +437,7 @@ def needs_missing(ctx: Context, pid: str) -> Iterator[Found]:
                     title=f"{say_channel(c).capitalize()} needs “{lost[0]}”, which is not there",
                     reason=f"Mode {mode.name} has no channel of that short name.",
                     facts={"channel": say_channel(c), "name": lost[0]},
-                    subject=f"{pid}/{mid}/{c.brk}.{c.slots[0]}",
+                    subject=f"{pid}/{mid}/{c.break_no}.{c.slots[0]}",
                     where=where,
                     goes_to=Goto("profile", pid),
                 )
@@ -466,7 +466,7 @@ def newer(ctx: Context, pid: str) -> Iterator[Found]:
         return
     what = ctx.rig.profiles[nid].revision or "newer" if nid else shelf
 
-    def mend() -> list[Fix]:
+    def offer() -> list[Fix]:
         rig = ctx.index.rig
         if not nid or nid not in rig.profiles or pid not in rig.profiles:
             return []
@@ -488,7 +488,7 @@ def newer(ctx: Context, pid: str) -> Iterator[Found]:
         where=profile.name,
         goes_to=Goto("profile", pid),
         items=tuple(users),
-        fixes=mend,
+        fixes=offer,
     )
 
 
@@ -513,7 +513,7 @@ def _bring_over(rig: Rig, pid: str, nid: str) -> Edit:
 def unused_slots(ctx: Context, pid: str) -> Iterator[Found]:
     for mid, mode, where in _modes(ctx, pid):
         for b, part in enumerate(mode.breaks):
-            used = {s for c in mode.channels if c.brk == b for s in c.slots}
+            used = {s for c in mode.channels if c.break_no == b for s in c.slots}
             free = [s for s in range(1, part.slots + 1) if s not in used]
             if free:
                 yield Found(
@@ -541,7 +541,7 @@ def odd_pixel(ctx: Context, pid: str) -> Iterator[Found]:
         for b in range(len(mode.breaks)):
             usual = components(mode, b)
             by_pixel: dict[int, list[Channel]] = {}
-            for c in sorted((c for c in mode.channels if c.brk == b and c.pixel), key=lambda c: c.slots[0]):
+            for c in sorted((c for c in mode.channels if c.break_no == b and c.pixel), key=lambda c: c.slots[0]):
                 by_pixel.setdefault(c.pixel, []).append(c)
             odd = next((p for p, cs in sorted(by_pixel.items()) if [c.function for c in cs] != usual), 0)
             if odd:
@@ -571,7 +571,7 @@ def cut_pixel(ctx: Context, pid: str) -> Iterator[Found]:
         for b in range(len(mode.breaks)):
             ends: dict[int, tuple[int, int]] = {}
             for c in mode.channels:
-                if c.brk == b and c.pixel:
+                if c.break_no == b and c.pixel:
                     low, high = ends.get(c.pixel, (9999, 0))
                     ends[c.pixel] = (min(low, *c.slots), max(high, *c.slots))
             cut = next((p for p, (low, high) in sorted(ends.items()) if low <= SLOTS < high and high - low < 16), 0)

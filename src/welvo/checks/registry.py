@@ -29,7 +29,7 @@ SEVERITIES: tuple[Severity, ...] = ("error", "warning", "note")
 class Fix:
     """A way to put a finding right: an edit of the rig, or a push of planned values to a device.
 
-    `changes` is the preview: (thing, old, new). `edit` gives the new rig; `push` names (device id, setting keys).
+    `changes` is the preview: (item, old, new). `edit` gives the new rig; `push` names (device id, setting keys).
     """
 
     label: str
@@ -46,7 +46,7 @@ class Found:
     """What a rule says when it finds something: the facts, and nothing that its declaration says already.
 
     `subject` names the place for waivers, where it is not simply what the rule was asked about; `where` names it for
-    the eye. `cause` is the one thing that this and other findings come from; without it the rule's group stands there.
+    the eye. `cause` is the one item that this and other findings come from; without it the rule's group stands there.
     Fixes that take work (a free place for each of many clashes) are given as a function, called when somebody looks.
     """
 
@@ -142,10 +142,10 @@ class Context:
     def ports_by_feed(self) -> dict[str, list[tuple[str, str]]]:
         """(device, port) of the ports planned to take each feed, and of those whose streams run on into it."""
         found: dict[str, list[tuple[str, str]]] = {}
-        for did, device in self.rig.devices.items():
+        for device_id, device in self.rig.devices.items():
             for label, port in device.ports.items():
                 if port.feed:
-                    found.setdefault(port.feed, []).append((did, label))
+                    found.setdefault(port.feed, []).append((device_id, label))
         numbers = universe_ids(self.rig)
         for key, stream in self.index.cables.streams.items():
             for number, _ in stream.used:

@@ -39,10 +39,10 @@ def streams(ctx: Context) -> list[PortRef]:
     return list(ctx.index.cables.streams)
 
 
-def _reach(ctx: Context, did: str, label: str, stream: Stream) -> set[int]:
+def _reach(ctx: Context, device_id: str, label: str, stream: Stream) -> set[int]:
     """The universes that a port's stream goes through, what it is only configured for included."""
     numbers = {n for n, _ in stream.used}
-    if stream.start and stream.ends and ctx.rig.devices[did].ports[label].pixels:
+    if stream.start and stream.ends and ctx.rig.devices[device_id].ports[label].pixels:
         numbers |= set(range(stream.start[0], stream.ends[0] + 1))
     return numbers
 
@@ -59,15 +59,15 @@ def _keys(stream: Stream, from_led: int = 0) -> tuple[str, ...]:
     title="More pixels than the port can take",
     means="The pixels on a port's cable, null pixels included, are more than its model, its mode or its firmware allows.",
     matters="Everything past the limit stays dark, or shows what it showed last.",
-    put_right="Hang some of them on another port, or choose a mode that takes more.",
+    put_right="Attach some of them to another port, or choose a mode that takes more.",
     candidates=streams,
 )
 def too_many_pixels(ctx: Context, here: PortHere) -> Iterator[Found]:
-    (did, label), stream = here.ref, here.stream
+    (device_id, label), stream = here.ref, here.stream
     if stream is None:
         return
-    able = ability(ctx.rig, did, label)
-    leds = max(stream.leds, ctx.rig.devices[did].ports[label].pixels)
+    able = ability(ctx.rig, device_id, label)
+    leds = max(stream.leds, ctx.rig.devices[device_id].ports[label].pixels)
     if not able.pixels or leds <= able.pixels:
         return
     over = leds - able.pixels
@@ -82,7 +82,7 @@ def too_many_pixels(ctx: Context, here: PortHere) -> Iterator[Found]:
         reason=f"{able.of} takes {thousands(able.pixels)} on a port; {plural(over, 'pixel')} too many.{where}",
         facts={"port": label, "pixels": leds, "most": able.pixels},
         where=here.name,
-        goes_to=to_run(did, label),
+        goes_to=to_run(device_id, label),
         items=_keys(stream, able.pixels),
     )
 
@@ -93,14 +93,14 @@ def too_many_pixels(ctx: Context, here: PortHere) -> Iterator[Found]:
     scope="port",
     group="Runs",
     title="More slots than the port can take",
-    means="The stream of a port is longer than the slots its box can put out there.",
+    means="The stream of a port is longer than the slots its device can put out there.",
     matters="Everything past the limit stays dark.",
-    put_right="Hang some of it on another port.",
+    put_right="Attach some of it to another port.",
     candidates=streams,
 )
 def too_many_slots(ctx: Context, here: PortHere) -> Iterator[Found]:
-    (did, label), stream = here.ref, here.stream
-    able = ability(ctx.rig, did, label) if stream else None
+    (device_id, label), stream = here.ref, here.stream
+    able = ability(ctx.rig, device_id, label) if stream else None
     if stream is None or able is None or not able.slots or stream.slots <= able.slots:
         return
     first = next(p for p in stream.pieces if p.stream + p.slots > able.slots + 1)
@@ -109,7 +109,7 @@ def too_many_slots(ctx: Context, here: PortHere) -> Iterator[Found]:
         reason=f"From slot {thousands(able.slots + 1)} of its stream on, in {piece_name(ctx.rig, first)}, nothing comes.",
         facts={"port": label, "slots": stream.slots, "most": able.slots},
         where=here.name,
-        goes_to=to_run(did, label, first.n),
+        goes_to=to_run(device_id, label, first.n),
     )
 
 
@@ -125,25 +125,25 @@ def too_many_slots(ctx: Context, here: PortHere) -> Iterator[Found]:
     candidates=streams,
 )
 def past_what_is_fed(ctx: Context, here: PortHere) -> Iterator[Found]:
-    (did, label), stream = here.ref, here.stream
+    (device_id, label), stream = here.ref, here.stream
     if stream is None or not stream.slots:
         return
     name = here.name
     if stream.start is None and not any(p.parts for p in stream.pieces):
         number = first_free_universe(ctx.rig)
-        box = ctx.rig.devices[did].name
+        box = ctx.rig.devices[device_id].name
         fixes = [
             Fix(f"{words}, from universe {number}", ((f"{box} · begins at", "no universe", f"{number}.001"), (f"{box} · universes", "none", "made and fed")),
-                partial(begin_and_make, did=did, number=number, way=way))
-            for words, way in (("Each port its own", "universe"), ("Ports packed", "packed"))
+                partial(begin_and_make, device_id=device_id, number=number, follows=follows))
+            for words, follows in (("Each port its own", "universe"), ("Ports packed", "packed"))
         ]  # fmt: skip
         yield Found(
             title=f"Port {label} has no universe to begin at",
-            reason=f"{plural(stream.slots, 'slot')} hang on it and nothing says where they are.",
+            reason=f"{plural(stream.slots, 'slot')} are attached to it and nothing says where they are.",
             facts={"port": label, "start": "none"},
             where=name,
             cause=f"{box} is not fed",
-            goes_to=to_run(did, label),
+            goes_to=to_run(device_id, label),
             items=_keys(stream),
             fixes=fixes,
         )
@@ -159,8 +159,8 @@ def past_what_is_fed(ctx: Context, here: PortHere) -> Iterator[Found]:
             reason=f"{thousands(past)} of its {thousands(stream.slots)} slots have no universe: there are no higher ones.",
             facts={"port": label, "slots": past},
             where=name,
-            cause=f"{ctx.rig.devices[did].name} is not fed",
-            goes_to=to_run(did, label),
+            cause=f"{ctx.rig.devices[device_id].name} is not fed",
+            goes_to=to_run(device_id, label),
             items=_keys(stream),
         )
         return
@@ -178,11 +178,15 @@ def past_what_is_fed(ctx: Context, here: PortHere) -> Iterator[Found]:
         reason=f"{thousands(lost)} of its {thousands(stream.slots)} slots: {' and '.join(parts)}. Its last universe is {stream.used[-1][0]}, up to slot {need}.",
         facts={"port": label, "not there": say_numbers(gone), "not fed": say_numbers(unfed)},
         where=name,
-        cause=f"{ctx.rig.devices[did].name} is not fed",
-        goes_to=to_run(did, label),
+        cause=f"{ctx.rig.devices[device_id].name} is not fed",
+        goes_to=to_run(device_id, label),
         items=_keys(stream),
         fixes=[
-            Fix(f"Make and feed {plural(len(gone) + len(unfed), 'universe')}", changes, partial(make_to_fit, did=did))
+            Fix(
+                f"Make and feed {plural(len(gone) + len(unfed), 'universe')}",
+                changes,
+                partial(make_to_fit, device_id=device_id),
+            )
         ],
     )
 
@@ -193,20 +197,20 @@ def past_what_is_fed(ctx: Context, here: PortHere) -> Iterator[Found]:
     scope="port",
     group="Runs",
     title="Two segments on one slot",
-    means="Two segments, or two ports of one box, take the same slots of a universe: connected, or only configured.",
+    means="Two segments, or two ports of one device, take the same slots of a universe: connected, or only configured.",
     matters="They show the same light; moving one moves the other.",
-    put_right="Start one of them elsewhere, or configure the port for what hangs on it.",
+    put_right="Start one of them elsewhere, or configure the port for what is attached to it.",
     candidates=streams,
 )
 def two_on_one_slot(ctx: Context, here: PortHere) -> Iterator[Found]:
-    (did, label), stream = here.ref, here.stream
+    (device_id, label), stream = here.ref, here.stream
     if stream is None:
         return
     streams = ctx.index.cables.streams
-    for m in meetings(ctx.index.cables, did, label, _reach(ctx, did, label, stream), 5):
+    for m in meetings(ctx.index.cables, device_id, label, _reach(ctx, device_id, label, stream), 5):
         sides = []
         for c in (m.a, m.b):
-            own = streams[PortRef(c.did, c.label)]
+            own = streams[PortRef(c.device_id, c.label)]
             what = (
                 f"what port {c.label} is configured for"
                 if c.n < 0
@@ -217,24 +221,32 @@ def two_on_one_slot(ctx: Context, here: PortHere) -> Iterator[Found]:
         fixes = []
         for c in (m.a, m.b):
             if c.n < 0:
-                have = streams[PortRef(c.did, c.label)].pixels
-                edit = partial(set_stream, did=c.did, label=c.label, words=f"port {c.label}: {have} pixels", pixels=0)
+                have = streams[PortRef(c.device_id, c.label)].pixels
+                edit = partial(
+                    set_stream, device_id=c.device_id, label=c.label, words=f"port {c.label}: {have} pixels", pixels=0
+                )
                 fixes.append(
                     Fix(
                         f"Configure port {c.label} for its {have}",
                         (
                             (
                                 f"port {c.label} · pixels",
-                                str(ctx.rig.devices[did].ports[c.label].pixels),
+                                str(ctx.rig.devices[device_id].ports[c.label].pixels),
                                 f"{have}, as connected",
                             ),
                         ),
                         edit,
                     )
                 )
-        if ctx.rig.devices[did].ports[label].follows == "" and m.a.label != label:
+        if ctx.rig.devices[device_id].ports[label].follows == "" and m.a.label != label:
             edit = partial(
-                set_stream, did=did, label=label, words=f"port {label} follows", follows="packed", start=1, feed=""
+                set_stream,
+                device_id=device_id,
+                label=label,
+                words=f"port {label} follows",
+                follows="packed",
+                start=1,
+                feed="",
             )
             fixes.append(
                 Fix(
@@ -255,7 +267,7 @@ def two_on_one_slot(ctx: Context, here: PortHere) -> Iterator[Found]:
             facts={"first": place, "slots": m.last - m.first + 1, "one": sides[0], "other": sides[1]},
             subject=f"{here.ref}/{m.universe}.{m.first}",
             where=here.name,
-            goes_to=to_run(did, label, max(0, m.b.n)),
+            goes_to=to_run(device_id, label, max(0, m.b.n)),
             fixes=fixes,
         )
 
@@ -265,49 +277,49 @@ def two_on_one_slot(ctx: Context, here: PortHere) -> Iterator[Found]:
     severity="error",
     scope="port",
     group="Runs",
-    title="A start of its own that the box cannot do",
-    means="A segment has an address of its own, and the box's segments only follow one another.",
-    matters="The box will put it right behind the segment before.",
-    put_right="Let it follow, or use another box.",
+    title="A start of its own that the device cannot do",
+    means="A segment has an address of its own, and the device's segments only follow one another.",
+    matters="The device will put it right behind the segment before.",
+    put_right="Let it follow, or use another device.",
     candidates=streams,
 )
 def no_own_start(ctx: Context, here: PortHere) -> Iterator[Found]:
-    (did, label), stream = here.ref, here.stream
-    model = model_of(ctx.rig, did)
+    (device_id, label), stream = here.ref, here.stream
+    model = model_of(ctx.rig, device_id)
     if stream is None or model is None or model.own_starts:
         return
     for p in stream.pieces:
-        if p.segment.at.way == "typed" and p.segment.at.universe in ctx.rig.universes:
+        if p.segment.at.origin == "typed" and p.segment.at.universe in ctx.rig.universes:
             at = say_place(ctx.rig.universes[p.segment.at.universe].number, p.segment.at.address or 1)
-            edit = partial(change_segment, did=did, label=label, n=p.n, words="let it follow", at=NOWHERE)
+            edit = partial(change_segment, device_id=device_id, label=label, n=p.n, words="let it follow", at=NOWHERE)
             yield Found(
                 title=f"{piece_name(ctx.rig, p)} cannot begin at {at} of its own",
                 reason=f"On a {model.name} each segment follows the one before.",
                 facts={"segment": p.n + 1, "at": at},
                 subject=f"{here.ref}/{p.n}",
                 where=here.name,
-                goes_to=to_run(did, label, p.n),
+                goes_to=to_run(device_id, label, p.n),
                 fixes=[Fix("Let it follow", ((piece_name(ctx.rig, p), at, "behind the one before"),), edit)],
             )
 
 
 def _cut(
-    ctx: Context, did: str, straddles: bool
+    ctx: Context, device_id: str, straddles: bool
 ) -> tuple[list[str], str, dict[str, str | int], Goto, list[Fix]] | None:
     """The pixels that a device's universes cut, if its model is one that takes cut pixels, or one that does not."""
-    model, device = model_of(ctx.rig, did), ctx.rig.devices[did]
+    model, device = model_of(ctx.rig, device_id), ctx.rig.devices[device_id]
     if model is None or device.packs == "whole" or model.straddles != straddles:
         return None
-    found = cut_pixels(ctx.index.cables, did)
-    first = next(iter(cuts(ctx.index.cables, did, 1)), None) if found else None
+    found = cut_pixels(ctx.index.cables, device_id)
+    first = next(iter(cuts(ctx.index.cables, device_id, 1)), None) if found else None
     if first is None:
         return None
-    edit = partial(set_device_way, did=did, words=f"whole pixels on {device.name}", packs="whole")
+    edit = partial(set_device_way, device_id=device_id, words=f"whole pixels on {device.name}", packs="whole")
     fix = Fix("Keep pixels whole", ((f"{device.name} · pixels", "dense", "whole"),), edit)
     span = f"from {say_place(*first.first)} to {say_place(*first.last)}"
     words = f"The first is pixel {first.pixel} of {first.name} on port {first.label}: {span}."
     facts: dict[str, str | int] = {"cut": len(found), "first": say_place(*first.first)}
-    return [plural(len(found), "cut pixel"), device.name], words, facts, to_run(did, first.label), [fix]
+    return [plural(len(found), "cut pixel"), device.name], words, facts, to_run(device_id, first.label), [fix]
 
 
 @rule(
@@ -320,8 +332,8 @@ def _cut(
     matters="The cut pixels, and often all behind them, come out wrong.",
     put_right="Keep pixels whole, or make the universes 510 slots long.",
 )
-def cuts_it_cannot_take(ctx: Context, did: str) -> Iterator[Found]:
-    cut = _cut(ctx, did, straddles=False)
+def cuts_it_cannot_take(ctx: Context, device_id: str) -> Iterator[Found]:
+    cut = _cut(ctx, device_id, straddles=False)
     if cut:
         (count, name), words, facts, goes_to, fixes = cut
         title = f"{name} cannot take {count}"
@@ -338,8 +350,8 @@ def cuts_it_cannot_take(ctx: Context, did: str) -> Iterator[Found]:
     matters="A lost packet shows in a wrong colour; another receiver may not be able to take it.",
     put_right="Keep pixels whole, or leave it.",
 )
-def cuts_it_can_take(ctx: Context, did: str) -> Iterator[Found]:
-    cut = _cut(ctx, did, straddles=True)
+def cuts_it_can_take(ctx: Context, device_id: str) -> Iterator[Found]:
+    cut = _cut(ctx, device_id, straddles=True)
     if cut:
         (count, name), words, facts, goes_to, fixes = cut
         reason = f"{words} The device can take that; a lost packet shows in a wrong colour."
@@ -351,36 +363,34 @@ def cuts_it_can_take(ctx: Context, did: str) -> Iterator[Found]:
     severity="error",
     scope="port",
     group="Runs",
-    title="Something hangs where nothing comes out",
-    means="Something hangs on a port that the planned mode switches off or turns into something else, or that the model lacks.",
+    title="Something is attached where nothing comes out",
+    means="Something is attached to a port that the planned mode switches off or turns into something else, or that the model lacks.",
     matters="All of it stays dark.",
-    put_right="Choose another mode, or hang it elsewhere.",
+    put_right="Choose another mode, or attach it elsewhere.",
 )
 def dead_port(ctx: Context, here: PortHere) -> Iterator[Found]:
-    did, label = here.ref
-    device, model = ctx.rig.devices[did], model_of(ctx.rig, did)
+    device_id, label = here.ref
+    device, model = ctx.rig.devices[device_id], model_of(ctx.rig, device_id)
     run = device.ports[label].run
     if not run or model is None:
         return
-    able = ability(ctx.rig, did, label)
+    able = ability(ctx.rig, device_id, label)
     why = ""
     if label not in model.ports:
         why = f"A {model.name} has no port {label}."
     elif able.off:
         why = f"Mode “{able.off}” switches it off."
     elif able.gives != "pixels" and any(s.counts for s in run):
-        why = (
-            f"It gives {_GIVES[able.gives]}{f' in mode “{device.mode}”' if device.mode else ''}, and pixels hang on it."
-        )
+        why = f"It gives {_GIVES[able.gives]}{f' in mode “{device.mode}”' if device.mode else ''}, and pixels are attached to it."
     elif able.gives == "pixels" and any(s.kind == "line" for s in run):
-        why = f"It gives pixel data{f' in mode “{device.mode}”' if device.mode else ''}, and a DMX line hangs on it without a bridge."
+        why = f"It gives pixel data{f' in mode “{device.mode}”' if device.mode else ''}, and a DMX line is attached to it without a bridge."
     if why:
         yield Found(
-            title=f"Nothing reaches what hangs on port {label}",
+            title=f"Nothing reaches what is attached to port {label}",
             reason=why,
             facts={"port": label, "mode": device.mode or "none", "gives": able.gives},
             where=here.name,
-            goes_to=to_run(did, label),
+            goes_to=to_run(device_id, label),
             items=tuple(dict.fromkeys(k for s in run for k in (s.element, *s.fixtures) if k)),
         )
 
@@ -395,12 +405,12 @@ _GIVES = {"dmx": "DMX", "pixels": "pixel data", "bus": "a lamp bus"}
     group="Runs",
     title="A cable too long for its refresh",
     means="Sending one frame along a port's cable takes longer than the time between two frames.",
-    matters="The box leaves frames out: movement stutters.",
+    matters="The device leaves frames out: movement stutters.",
     put_right="Spread the pixels over more ports, or send fewer frames.",
     candidates=streams,
 )
 def too_slow(ctx: Context, here: PortHere) -> Iterator[Found]:
-    (did, label), stream = here.ref, here.stream
+    (device_id, label), stream = here.ref, here.stream
     if stream is None or not stream.used:
         return
     numbers = universe_ids(ctx.rig)
@@ -424,7 +434,7 @@ def too_slow(ctx: Context, here: PortHere) -> Iterator[Found]:
         reason=f"One frame takes {ms:.1f} ms on its cable; {rate:g} a second leave {1000 / rate:.1f}.",
         facts={"frame": f"{ms:.1f}", "rate": f"{rate:g}"},
         where=here.name,
-        goes_to=to_run(did, label),
+        goes_to=to_run(device_id, label),
         fixes=[Fix(f"Send {most} a second", (("feeds · frames a second", f"{rate:g}", str(most)),), edit)],
     )
 
@@ -434,53 +444,53 @@ def too_slow(ctx: Context, here: PortHere) -> Iterator[Found]:
     severity="error",
     scope="port",
     group="Runs",
-    title="Sender and box count universes differently",
-    means="The sender uses one number of slots of a universe, the box assumes another.",
+    title="Sender and device count universes differently",
+    means="The sender uses one number of slots of a universe, the device assumes another.",
     matters="From the first universe's end on everything is shifted, each universe more.",
     put_right="Give both ends the same size.",
     candidates=streams,
 )
 def sizes_differ(ctx: Context, here: PortHere) -> Iterator[Found]:
-    (did, label), stream = here.ref, here.stream
+    (device_id, label), stream = here.ref, here.stream
     found = astray(ctx.index.cables, stream) if stream else None
     if stream is None or found is None:
         return
-    device = ctx.rig.devices[did]
-    model = model_of(ctx.rig, did)
+    device = ctx.rig.devices[device_id]
+    model = model_of(ctx.rig, device_id)
     piece = next(p for p in stream.pieces if p.stream <= found.slot < p.stream + p.slots)
     within = (found.slot - piece.stream) // piece.k + 1
     which = element_pixel(ctx.rig, piece, within) or within
     fixes = []
     if model and not model.universe_size:
-        edit = partial(set_device_way, did=did, words=f"{device.name}: as the sender", size=0)
+        edit = partial(set_device_way, device_id=device_id, words=f"{device.name}: as the sender", size=0)
         fixes.append(
             Fix(
                 f"Set {device.name} to the sender's {found.sender_size}",
-                ((f"{device.name} · universe size", str(found.box_size), str(found.sender_size)),),
+                ((f"{device.name} · universe size", str(found.device_size), str(found.sender_size)),),
                 edit,
             )
         )
     numbers = [n for n, _ in stream.used]
 
     def resize(rig: Rig) -> Edit:
-        universes = {k: replace(u, size=found.box_size) for k, u in rig.universes.items() if u.number in numbers}
-        return put(rig, f"universes of {found.box_size} slots", universes=universes)
+        universes = {k: replace(u, size=found.device_size) for k, u in rig.universes.items() if u.number in numbers}
+        return put(rig, f"universes of {found.device_size} slots", universes=universes)
 
     fixes.append(
         Fix(
-            f"Let the sender use {found.box_size}",
-            tuple((f"universe {n} · size", str(found.sender_size), str(found.box_size)) for n in numbers[:6]),
+            f"Let the sender use {found.device_size}",
+            tuple((f"universe {n} · size", str(found.sender_size), str(found.device_size)) for n in numbers[:6]),
             resize,
         )
     )
     yield Found(
-        title=f"From slot {thousands(found.slot)} of port {label} on, sender and box differ",
-        reason=f"Pixel {which} of {piece_name(ctx.rig, piece)}: the sender puts it at {say_place(*found.sender)}, the box takes it from {say_place(*found.box)}. "
-        f"{thousands(found.pixels)} pixels are shifted: universes of {found.sender_size} there, of {found.box_size} here.",
+        title=f"From slot {thousands(found.slot)} of port {label} on, sender and device differ",
+        reason=f"Pixel {which} of {piece_name(ctx.rig, piece)}: the sender puts it at {say_place(*found.sender)}, the device takes it from {say_place(*found.box)}. "
+        f"{thousands(found.pixels)} pixels are shifted: universes of {found.sender_size} there, of {found.device_size} here.",
         facts={"slot": found.slot, "sender": say_place(*found.sender), "box": say_place(*found.box)},
         where=here.name,
-        cause=f"{device.name} counts {found.box_size} slots",
-        goes_to=to_run(did, label, piece.n),
+        cause=f"{device.name} counts {found.device_size} slots",
+        goes_to=to_run(device_id, label, piece.n),
         items=_keys(stream, piece.led),
         fixes=fixes,
     )
@@ -488,7 +498,7 @@ def sizes_differ(ctx: Context, here: PortHere) -> Iterator[Found]:
 
 def _as_connected(here: PortHere, connected: int) -> Fix:
     label = here.ref.port
-    edit = partial(set_stream, did=here.ref.device, label=label, words=f"port {label}: as connected", pixels=0)
+    edit = partial(set_stream, device_id=here.ref.device, label=label, words=f"port {label}: as connected", pixels=0)
     changes = ((f"port {label} · pixels", str(here.port.pixels), f"{connected}, as connected"),)
     return Fix(f"Configure it for {thousands(connected)}", changes, edit)
 
@@ -561,12 +571,12 @@ def configured_for_less(ctx: Context, here: PortHere) -> Iterator[Found]:
     scope="device",
     group="Devices",
     title="A firmware with a warning",
-    means="The firmware planned for a box is noted as a bad one in its model, or its model does not know it.",
+    means="The firmware planned for a device is noted as a bad one in its model, or its model does not know it.",
     matters="What the note says.",
     put_right="Choose a version that is known good.",
 )
-def firmware(ctx: Context, did: str) -> Iterator[Found]:
-    device, model = ctx.rig.devices[did], model_of(ctx.rig, did)
+def firmware(ctx: Context, device_id: str) -> Iterator[Found]:
+    device, model = ctx.rig.devices[device_id], model_of(ctx.rig, device_id)
     if model is None or not device.firmware or not model.firmwares:
         return
     known = next((f for f in model.firmwares if f.version == device.firmware), None)
@@ -574,7 +584,7 @@ def firmware(ctx: Context, did: str) -> Iterator[Found]:
         return
     good = [f.version for f in model.firmwares if f.good]
     fixes = [
-        Fix(f"Plan {v}", ((f"{device.name} · firmware", device.firmware, v),), partial(set_device_way, did=did, words=f"{device.name}: firmware {v}", firmware=v))
+        Fix(f"Plan {v}", ((f"{device.name} · firmware", device.firmware, v),), partial(set_device_way, device_id=device_id, words=f"{device.name}: firmware {v}", firmware=v))
         for v in good[-1:]
     ]  # fmt: skip
     yield Found(
@@ -582,7 +592,7 @@ def firmware(ctx: Context, did: str) -> Iterator[Found]:
         reason=known.note if known and known.note else f"Known good: {', '.join(good) or 'none'}.",
         facts={"firmware": device.firmware},
         where=device.name,
-        goes_to=Goto("device", did),
+        goes_to=Goto("device", device_id),
         fixes=fixes,
     )
 
@@ -592,15 +602,15 @@ def firmware(ctx: Context, did: str) -> Iterator[Found]:
     severity="error",
     scope="port",
     group="Runs",
-    title="A setting the box does not have",
-    means="A segment is grouped, folded, reversed, dimmed or re-ordered, or null pixels are planned, on a box that cannot do it.",
+    title="A setting the device does not have",
+    means="A segment is grouped, folded, reversed, dimmed or re-ordered, or null pixels are planned, on a device that cannot do it.",
     matters="It cannot be entered there; pixels come out as if it had not been planned.",
-    put_right="Take it away, or use another box.",
+    put_right="Take it away, or use another device.",
     candidates=streams,
 )
 def cannot_do(ctx: Context, here: PortHere) -> Iterator[Found]:
-    (did, label), stream = here.ref, here.stream
-    model = model_of(ctx.rig, did)
+    (device_id, label), stream = here.ref, here.stream
+    model = model_of(ctx.rig, device_id)
     if stream is None or model is None or set(ABILITIES) <= set(model.does):
         return
     for p in stream.pieces:
@@ -617,7 +627,7 @@ def cannot_do(ctx: Context, here: PortHere) -> Iterator[Found]:
                 facts={"segment": p.n + 1, "lacks": ", ".join(lacks)},
                 subject=f"{here.ref}/{p.n}",
                 where=here.name,
-                goes_to=to_run(did, label, p.n),
+                goes_to=to_run(device_id, label, p.n),
                 items=(p.key,) if p.key else (),
             )
 
@@ -627,15 +637,15 @@ def cannot_do(ctx: Context, here: PortHere) -> Iterator[Found]:
     severity="error",
     scope="port",
     group="Feeds",
-    title="A protocol the box does not take",
-    means="The feed of a port goes out by a protocol that the box's model does not know.",
+    title="A protocol the device does not take",
+    means="The feed of a port goes out by a protocol that the device's model does not know.",
     matters="The port stays dark.",
-    put_right="Feed it by a protocol it takes, or use another box.",
+    put_right="Feed it by a protocol it takes, or use another device.",
 )
 def wrong_protocol(ctx: Context, here: PortHere) -> Iterator[Found]:
-    did, label = here.ref
-    model = model_of(ctx.rig, did)
-    feed = ctx.rig.feeds.get(ctx.rig.devices[did].ports[label].feed)
+    device_id, label = here.ref
+    model = model_of(ctx.rig, device_id)
+    feed = ctx.rig.feeds.get(ctx.rig.devices[device_id].ports[label].feed)
     if model is None or feed is None or not model.protocols or feed.protocol in model.protocols:
         return
     takes = " and ".join(say_protocol(p) for p in model.protocols)
@@ -644,5 +654,5 @@ def wrong_protocol(ctx: Context, here: PortHere) -> Iterator[Found]:
         reason="It does not listen to that.",
         facts={"fed by": feed.protocol, "takes": takes},
         where=here.name,
-        goes_to=Goto("feed", ctx.rig.devices[did].ports[label].feed),
+        goes_to=Goto("feed", ctx.rig.devices[device_id].ports[label].feed),
     )

@@ -191,7 +191,7 @@ def several_feeds(ctx: Context, uid: str) -> Iterator[Found]:
     scope="feed",
     group="Feeds",
     title="Frames come faster than DMX can follow",
-    means="A feed is planned at more frames a second than the DMX line behind it can give out.",
+    means="A feed is planned at more frames a second than the DMX line behind it can put out.",
     matters="The node drops frames; fades stutter, and some nodes fall behind.",
     put_right="Plan a rate the line can follow: 44 for 512 slots.",
     candidates=lambda ctx: ctx.feeds_like(lambda f: f.rate > 44),
@@ -205,10 +205,12 @@ def too_fast(ctx: Context, fid: str) -> Iterator[Found]:
         if PROTOCOLS[feed.protocol].carries == "line"
         else []
     )
-    for did, label in ctx.ports_by_feed.get(fid, ()):
-        model = model_of(ctx.rig, did)
+    for device_id, label in ctx.ports_by_feed.get(fid, ()):
+        model = model_of(ctx.rig, device_id)
         if model and model.kind in ("node", "serial"):
-            lines.append((f"port {label} of {ctx.rig.devices[did].name}", slots_of_port(ctx.rig, did, label)))
+            lines.append(
+                (f"port {label} of {ctx.rig.devices[device_id].name}", slots_of_port(ctx.rig, device_id, label))
+            )
     slow = [(dmx_rate(slots), who, slots) for who, slots in lines if feed.rate > dmx_rate(slots)]
     if not slow:
         return
@@ -351,10 +353,10 @@ def sync_carries(ctx: Context, fid: str) -> Iterator[Found]:
     severity="warning",
     scope="feed",
     group="Feeds",
-    title="A DDP stream without a box",
+    title="A DDP stream without a device",
     means="A universe is fed by DDP, and nobody said to which address.",
     matters="DDP knows no multicast and no subscribers: without an address nothing is sent.",
-    put_right="Write the box's IP address at the feed.",
+    put_right="Write the device's IP address at the feed.",
     candidates=lambda ctx: ctx.feeds_like(lambda f: PROTOCOLS[f.protocol].carries == "octets"),
 )
 def stream_to_nobody(ctx: Context, fid: str) -> Iterator[Found]:
@@ -376,27 +378,28 @@ def stream_to_nobody(ctx: Context, fid: str) -> Iterator[Found]:
     severity="error",
     scope="device",
     group="Devices",
-    title="More universes than the box can take",
+    title="More universes than the device can take",
     means="The ports of a device are planned to take more different universes than it can.",
     matters="Those above its limit are dropped, mostly without a word.",
-    put_right="Take feeds from its ports, or use another box.",
+    put_right="Take feeds from its ports, or use another device.",
 )
-def too_many_universes(ctx: Context, did: str) -> Iterator[Found]:
-    model = model_of(ctx.rig, did)
-    device = ctx.rig.devices[did]
+def too_many_universes(ctx: Context, device_id: str) -> Iterator[Found]:
+    model = model_of(ctx.rig, device_id)
+    device = ctx.rig.devices[device_id]
     most = min(
-        (n for p in device.ports if (n := ability(ctx.rig, did, p).universes)), default=model.universes if model else 0
+        (n for p in device.ports if (n := ability(ctx.rig, device_id, p).universes)),
+        default=model.universes if model else 0,
     )
-    if model is None or not most or not used(ctx.rig, "devices", did):
+    if model is None or not most or not used(ctx.rig, "devices", device_id):
         return
-    taken = universes_taken(ctx.index, did)
+    taken = universes_taken(ctx.index, device_id)
     if taken > most:
         yield Found(
             title=f"{device.name} takes {taken} universes and can take {most}",
             reason=f"A {model.name} takes {plural(most, 'universe')} in all, however many ports it has.",
             facts={"device": device.name, "taken": taken, "most": most},
             where=device.name,
-            goes_to=Goto("device", did),
+            goes_to=Goto("device", device_id),
         )
 
 
@@ -410,13 +413,13 @@ WIRELESS_MULTICAST = 2e6
     scope="device",
     group="Feeds",
     title="A link that carries too much",
-    means="What would reach a box needs most of its network link, or much multicast goes over a wireless one.",
+    means="What would reach a device needs most of its network link, or much multicast goes over a wireless one.",
     matters="Packets are dropped in bursts: stutter and flicker that come and go. Wireless links send multicast at their slowest rate.",
-    put_right="Unicast to the box, use a switch that filters multicast, or send fewer frames.",
+    put_right="Unicast to the device, use a switch that filters multicast, or send fewer frames.",
 )
-def link_full(ctx: Context, did: str) -> Iterator[Found]:
-    load = ctx.traffic.boxes.get(did)
-    device = ctx.rig.devices[did]
+def link_full(ctx: Context, device_id: str) -> Iterator[Found]:
+    load = ctx.traffic.boxes.get(device_id)
+    device = ctx.rig.devices[device_id]
     if load is None:
         return
     everybodys = load.multicast + load.broadcast
@@ -433,7 +436,7 @@ def link_full(ctx: Context, did: str) -> Iterator[Found]:
             f"({load.worst.packets:.0f} packets a second) when no switch filters.",
             facts={"device": device.name, "load": say_bits(load.worst.bits), "link": load.link},
             where=device.name,
-            goes_to=Goto("device", did),
+            goes_to=Goto("device", device_id),
         )
     elif load.wireless and (everybodys.bits > WIRELESS_MULTICAST or own_multicast):
         yield Found(
@@ -441,7 +444,7 @@ def link_full(ctx: Context, did: str) -> Iterator[Found]:
             reason=f"{say_bits(everybodys.bits)} of others' and {plural(len(own_multicast), 'feed')} of its own come as multicast or broadcast.",
             facts={"device": device.name, "others": say_bits(everybodys.bits), "own": len(own_multicast)},
             where=device.name,
-            goes_to=Goto("device", did),
+            goes_to=Goto("device", device_id),
         )
 
 
@@ -451,9 +454,9 @@ def link_full(ctx: Context, did: str) -> Iterator[Found]:
     scope="rig",
     group="Worth knowing",
     title="A part of the rig is switched off",
-    means="The use in force leaves out universes or boxes.",
+    means="The show in force leaves out universes or devices.",
     matters="They are neither sent nor held against the plan. Worth knowing when something stays dark.",
-    put_right="Choose another use, or everything, when this one is over.",
+    put_right="Choose another show, or everything, when this one is over.",
 )
 def part_off(ctx: Context, _: str) -> Iterator[Found]:
     use = ctx.rig.uses.get(ctx.rig.use)
@@ -464,9 +467,9 @@ def part_off(ctx: Context, _: str) -> Iterator[Found]:
     if not universes and not boxes:
         return
     parts = [f"universes {', '.join(map(str, universes[:8]))}{' …' if len(universes) > 8 else ''}"] if universes else []
-    parts += [f"boxes {', '.join(boxes[:5])}{' …' if len(boxes) > 5 else ''}"] if boxes else []
+    parts += [f"devices {', '.join(boxes[:5])}{' …' if len(boxes) > 5 else ''}"] if boxes else []
     yield Found(
-        title=f"“{use.name}” leaves out {plural(len(universes), 'universe')} and {plural(len(boxes), 'box', 'boxes')}",
+        title=f"“{use.name}” leaves out {plural(len(universes), 'universe')} and {plural(len(boxes), 'device', 'devices')}",
         reason=f"Switched off: {' and '.join(parts)}.",
         facts={"use": use.name, "universes": len(universes), "boxes": len(boxes)},
         subject=ctx.rig.use,

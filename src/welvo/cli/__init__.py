@@ -150,12 +150,12 @@ def send(
             frame[slot - 1] = level
         to = to or (MULTICAST if MULTICAST in record.destinations else "")
         if not to:
-            raise Refused("Art-Net needs --to with the box's address (or broadcast, with care).")
+            raise Refused("Art-Net needs --to with the device's address (or broadcast, with care).")
         if to == MULTICAST and MULTICAST in record.destinations:
             target = acn.group(wire)
         elif to == BROADCAST and BROADCAST in record.destinations:
             target = where.broadcast
-            typer.echo("welvo: broadcast makes every box on the network read every frame", err=True)
+            typer.echo("welvo: broadcast makes every device on the network read every frame", err=True)
         else:
             target = read_ip(to)
     except Refused as e:
@@ -189,7 +189,7 @@ def listen(
     seconds: Annotated[float, typer.Option(help="How long to listen, at most one hour.", min=0.1, max=3600)] = 3.0,
     as_json: AsJson = False,
 ) -> None:
-    """Say what is on the wire: sources, universes, rates, levels, and the boxes that answer."""
+    """Say what is on the wire: sources, universes, rates, levels, and the devices that answer."""
     from welvo.live.listener import Listener
     from welvo.rig.base import Refused
     from welvo.rig.notation import read_numbers
@@ -243,14 +243,14 @@ def listen(
 def standins(
     file: RigFile,
     state: Annotated[
-        Path | None, typer.Option(help="TOML with what each simulated box holds itself.", show_default=False)
+        Path | None, typer.Option(help="TOML with what each simulated device holds itself.", show_default=False)
     ] = None,
     as_planned: Annotated[
         bool, typer.Option("--as-planned", help="Start with the rig's plan instead of factory settings.")
     ] = False,
     with_parent: Annotated[bool, typer.Option("--with-parent", hidden=True)] = False,
 ) -> None:
-    """Run simulated boxes for the devices of a rig that are planned on 127.x, until Ctrl+C."""
+    """Run simulated devices for the devices of a rig that are planned on 127.x, until Ctrl+C."""
     from welvo.formats.models import shipped
     from welvo.standins.host import StandInError, describe, read_state, run
 

@@ -10,7 +10,7 @@ import typer
 
 app = typer.Typer(
     no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False,
-    help="Define fixture profiles, patch them into Art-Net and sACN universes, set the boxes, prove it with light.",
+    help="Define fixture profiles, patch them into Art-Net and sACN universes, set the devices, prove it with light.",
     context_settings={"help_option_names": ["-h", "--help"]},
 )  # fmt: skip
 

@@ -1,4 +1,4 @@
-"""`welvo runs`: what hangs on the ports, where every segment stands, and hanging by the same words as in the window."""
+"""`welvo runs`: what is attached to the ports, where every segment stands, and attaching by the same words as in the window."""
 
 from __future__ import annotations
 
@@ -18,13 +18,19 @@ if TYPE_CHECKING:
 @app.command()
 def runs(
     file: RigFile,
-    box: Annotated[str, typer.Option(help="Only this box, by its name.")] = "",
-    hang: Annotated[
-        str, typer.Option(help="Hang something on it first: “21 x 55 RGB ribbon, 3 to a port, there and back”.")
+    device: Annotated[str, typer.Option("--device", "--box", help="Only this device, by its name.")] = "",
+    attach: Annotated[
+        str,
+        typer.Option(
+            "--attach",
+            "--hang",
+            help="Attach something to it first: “21 x 55 RGB ribbon, 3 to a port, there and back”.",
+        ),
     ] = "",
     port: Annotated[str, typer.Option(help="From which port on; the first by default.")] = "",
     begin: Annotated[
-        int, typer.Option(help="Let the box begin at this universe; what is missing is made and fed.", min=0, max=63999)
+        int,
+        typer.Option(help="Let the device begin at this universe; what is missing is made and fed.", min=0, max=63999),
     ] = 0,
     packed: Annotated[
         bool, typer.Option("--packed", help="With --begin: ports follow one another without a gap.")
@@ -37,31 +43,31 @@ def runs(
     ] = False,
     as_json: AsJson = False,
 ) -> None:
-    """What hangs on every port: segments, slots of the stream, universes and addresses."""
+    """What is attached to every port: segments, slots of the stream, universes and addresses."""
     from welvo.formats.models import shipped_pixels
     from welvo.formats.rigfile import RigFileError, save
     from welvo.patch.cable import Cables
     from welvo.rig.base import Refused
     from welvo.runs.edits import begin_and_make
-    from welvo.runs.wish import hang_wish
+    from welvo.runs.wish import attach_wish
 
     rig = load_rig(file)
     try:
-        if hang or begin:
-            did = _box(rig, box)
-            first = port or next(iter(rig.devices[did].ports), "")
-            if hang:
-                rig, _ = hang_wish(rig, did, first, hang, shipped_pixels())
+        if attach or begin:
+            device_id = _device(rig, device)
+            first = port or next(iter(rig.devices[device_id].ports), "")
+            if attach:
+                rig, _ = attach_wish(rig, device_id, first, attach, shipped_pixels())
             if begin:
-                rig, _ = begin_and_make(rig, did, begin, "packed" if packed else "universe")
-        elif box:
-            _box(rig, box)
+                rig, _ = begin_and_make(rig, device_id, begin, "packed" if packed else "universe")
+        elif device:
+            _device(rig, device)
         if write:
             save(rig, write)
     except (Refused, RigFileError) as e:
         fail(str(e))
     cables = Cables(rig)
-    shown = [s for (d, _), s in cables.streams.items() if not box or rig.devices[d].name.lower() == box.lower()]
+    shown = [s for (d, _), s in cables.streams.items() if not device or rig.devices[d].name.lower() == device.lower()]
     if pixels:
         _pixels(cables, shown)
         return
@@ -86,12 +92,14 @@ def _pixels(cables: Cables, shown: list[Stream]) -> None:
 
     from welvo.patch.along import number_order, piece_name
     from welvo.rig.notation import say_place
-    from welvo.runs.pixels import box_sums, pixel_table
+    from welvo.runs.pixels import device_sums, pixel_table
 
     out = csv.writer(sys.stdout, lineterminator="\n")
-    out.writerow(["box", "port", "segment", "name", "pixel", "port pixel", "box pixel", "stream slot", "first", "last"])
+    out.writerow(
+        ["box", "port", "segment", "name", "pixel", "port pixel", "device pixel", "stream slot", "first", "last"]
+    )
     for stream in shown:
-        base = next(x.running for x in box_sums(cables, stream.did) if x.stream is stream)
+        base = next(x.running for x in device_sums(cables, stream.device_id) if x.stream is stream)
         table = pixel_table(stream)
         names, numbers = {}, {}
         for p in stream.pieces:
@@ -108,12 +116,12 @@ def _pixels(cables: Cables, shown: list[Stream]) -> None:
             last = say_place(int(table.last_universe[n]), int(table.last_address[n])) if table.last_universe[n] else ""
             own = numbers[piece.n]
             out.writerow([
-                cables.rig.devices[stream.did].name, stream.label, piece.n + 1, names[piece.n], px if own is None else int(own[px - 1]),
+                cables.rig.devices[stream.device_id].name, stream.label, piece.n + 1, names[piece.n], px if own is None else int(own[px - 1]),
                 piece.px + px - 1, base + piece.px + px - 2, int(table.slot[n]), first, last,
             ])  # fmt: skip
 
 
-def _box(rig: Rig, name: str) -> str:
+def _device(rig: Rig, name: str) -> str:
     from welvo.rig.base import Refused
 
     if not name:
@@ -124,10 +132,10 @@ def _box(rig: Rig, name: str) -> str:
         ]
         if len(pixels) == 1:
             return pixels[0]
-        raise Refused("Say which box with --box NAME.")
+        raise Refused("Say which device with --device NAME.")
     found = next((d for d, v in rig.devices.items() if v.name.lower() == name.lower()), "")
     if not found:
-        raise Refused(f"There is no box “{name}” in this rig.")
+        raise Refused(f"There is no device “{name}” in this rig.")
     return found
 
 
@@ -144,6 +152,6 @@ def _stream(cables: Cables, stream: Stream) -> dict[str, Any]:
             "first": say_place(*first) if first else "", "last": say_place(*last) if last else "",
         })  # fmt: skip
     return {
-        "box": cables.rig.devices[stream.did].name, "port": stream.label, "slots": stream.slots, "pixels": stream.pixels, "leds": stream.leds,
+        "box": cables.rig.devices[stream.device_id].name, "port": stream.label, "slots": stream.slots, "pixels": stream.pixels, "leds": stream.leds,
         "universes": [n for n, _ in stream.used], "needed_of_the_last": stream.used[-1][1] if stream.used else 0, "segments": segments,
     }  # fmt: skip

@@ -37,9 +37,9 @@ def patch(
     over: Annotated[bool, typer.Option("--over", help="Over what is there, except what is locked.")] = False,
     pack: Annotated[int, typer.Option(help="Pack a universe, by number, with the fewest moves.", min=0)] = 0,
     how_many: Annotated[
-        int, typer.Option(help="How many things of so many slots fit, with --from and a way.", min=0, max=512)
+        int, typer.Option(help="How many items of so many slots fit, with --from and a way.", min=0, max=512)
     ] = 0,
-    mode: Annotated[str, typer.Option(help="What if: 201-206=9 slot. Every thing it would hit is said.")] = "",
+    mode: Annotated[str, typer.Option(help="What if: 201-206=9 slot. Every item it would hit is said.")] = "",
     capacity: Annotated[bool, typer.Option("--capacity", help="What is used, reserved and possible.")] = False,
     wires: Annotated[bool, typer.Option("--wires", help="All numbers on the wire, in every way of counting.")] = False,
     write: Annotated[
@@ -138,8 +138,10 @@ def _laying(
             raise Refused(f"There is no universe {number} in this rig.")
     if place and universes and place[0] not in universes:
         raise Refused(f"{start} lies in none of the universes {into}.")
-    way, by = ("spacing", spacing) if spacing else ("gap", gap) if gap else ("round", every) if every else ("packed", 0)
-    return Laying(place, way, by, chosen, tuple(universes), headroom, together, over)  # type: ignore[arg-type]
+    pattern, by = (
+        ("spacing", spacing) if spacing else ("gap", gap) if gap else ("round", every) if every else ("packed", 0)
+    )
+    return Laying(place, pattern, by, chosen, tuple(universes), headroom, together, over)  # type: ignore[arg-type]
 
 
 def _moves(index: Index, steps: list[Step]) -> list[dict[str, Any]]:
@@ -147,15 +149,15 @@ def _moves(index: Index, steps: list[Step]) -> list[dict[str, Any]]:
     from welvo.rig.notation import say_place
 
     rig = index.rig
-    now = {(s.key, s.brk): s for k in {x.key for x in steps} for s in reversed(index.spans(k))}
+    now = {(s.key, s.break_no): s for k in {x.key for x in steps} for s in reversed(index.spans(k))}
     rows = []
     for s in steps:
-        old = now.get((s.key, s.brk))
+        old = now.get((s.key, s.break_no))
         was = say_place(rig.universes[old.universe].number, old.first) if old else None
         rows.append(
             {
                 "what": call(rig, s.key),
-                "break": s.brk + 1,
+                "break": s.break_no + 1,
                 "from": was,
                 "to": say_place(rig.universes[s.universe].number, s.address),
             }
@@ -174,7 +176,7 @@ def _lay(index: Index, what: str, laying: Laying, write: Path | None) -> dict[st
     for key in _keys(rig, what):
         fixture = rig.fixtures.get(key)
         parts = mode_of(rig, fixture) if fixture else None
-        have = {s.brk for s in index.spans(key)} if what.strip().lower() == "unpatched" else set()
+        have = {s.break_no for s in index.spans(key)} if what.strip().lower() == "unpatched" else set()
         keys += (
             [(key, b) for b, part in enumerate(parts.breaks) if part.slots and b not in have] if parts else [(key, 0)]
         )
@@ -309,7 +311,7 @@ def _list(index: Index, as_json: bool) -> None:
     from welvo.rig.notation import say_place
 
     rig = index.rig
-    spans = sorted(index.all_spans(), key=lambda s: (rig.universes[s.universe].number, s.first, s.key, s.brk))
+    spans = sorted(index.all_spans(), key=lambda s: (rig.universes[s.universe].number, s.first, s.key, s.break_no))
     rows: list[dict[str, Any]] = []
     for s in spans:
         fixture = rig.fixtures.get(s.key)
@@ -317,8 +319,8 @@ def _list(index: Index, as_json: bool) -> None:
         rows.append(
             {
                 "kind": "fixture" if fixture else "element", "number": fixture.number if fixture else None,
-                "name": fixture.name if fixture else call(rig, s.key), "break": s.brk + 1,
-                "break_name": mode.breaks[s.brk].name if mode else "", "universe": rig.universes[s.universe].number,
+                "name": fixture.name if fixture else call(rig, s.key), "break": s.break_no + 1,
+                "break_name": mode.breaks[s.break_no].name if mode else "", "universe": rig.universes[s.universe].number,
                 "first": s.first, "last": s.last, "running": running_of(rig.universes[s.universe].number - 1, s.first),
             }
         )  # fmt: skip

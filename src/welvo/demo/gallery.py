@@ -16,7 +16,7 @@ from welvo.rig.lookup import code_for, lowest_free_tint
 from welvo.rig.patched import Element, Fixture, Group, Place, Share
 from welvo.rig.profile import AddressSetting, Mode, Profile, Range, Spot
 from welvo.rig.runs import Segment, Supply
-from welvo.rig.wiring import Device, Feed, Port, Sender, Universe, Use
+from welvo.rig.wiring import Device, Feed, Port, Sender, Show, Universe
 
 EXPECTED_ON_PAPER = {
     "PROF-01", "PROF-02", "PROF-03", "PROF-04", "PROF-18", "PATCH-01", "PATCH-02", "PATCH-03", "PATCH-04", "PATCH-05",
@@ -111,7 +111,7 @@ def gallery() -> Rig:
     rig = replace(
         rig, profiles=profiles, universes=universes, fixtures=fixtures, elements=elements, shares=shares,
         senders=senders, feeds=feeds, groups=_groups(),
-        uses={"y1": Use(name="School morning", universes_off=("u7", "u8", "u9"), devices_off=("d3",))},
+        uses={"y1": Show(name="School morning", universes_off=("u7", "u8", "u9"), devices_off=("d3",))},
     )  # fmt: skip
     return _devices(rig)
 
@@ -158,11 +158,11 @@ def _fixtures() -> dict[str, Fixture]:
     found["f702"] = Fixture(number=702, name="Undertow, stage right", profile="p5", mode="m1", at=(Place(universe="u4", address=101),), note="PATCH-03: its pixels have no address.")  # fmt: skip
     found["f703"] = Fixture(number=703, name="Undertow, spare", profile="p5", mode="m1", at=(Place(after="f704"), Place(after="f704")), note="PATCH-05: stands behind 704, which is nowhere.")  # fmt: skip
     found["f704"] = Fixture(number=704, name="Undertow, in the case", profile="p5", mode="m1")
-    return {k: replace(f, fields=_hung(f.number)) if _hung(f.number) else f for k, f in found.items()}
+    return {k: replace(f, fields=_attached(f.number)) if _attached(f.number) else f for k, f in found.items()}
 
 
-def _hung(number: int) -> dict[str, str]:
-    """Where a fixture hangs and what feeds it, for the rig's own columns."""
+def _attached(number: int) -> dict[str, str]:
+    """Where a fixture is attached and what feeds it, for the rig's own columns."""
     if 101 <= number <= 118:
         return {
             "Hang point": f"K{(number - 101) // 6 + 1}.{(number - 101) % 6 + 1}",
@@ -196,7 +196,7 @@ def _devices(rig: Rig) -> Rig:
         "d3": {"1": Port(feed="w7"), "2": Port(feed="w8"), "3": Port(feed="w11"), "4": Port(feed="w10")},
     }  # fmt: skip
     devices: dict[str, Device] = {
-        did: replace(d, ports={**d.ports, **plans.get(did, {})}) for did, d in rig.devices.items()
+        device_id: replace(d, ports={**d.ports, **plans.get(device_id, {})}) for device_id, d in rig.devices.items()
     }
     return _ceiling(replace(rig, devices=devices))
 
@@ -205,7 +205,7 @@ def _ceiling(rig: Rig) -> Rig:
     """The jellyfish ceiling on a pixel controller: folded ribbons, two panels, a bridge with floods, a chain of beads."""
     models, kinds = shipped(), shipped_pixels()
     rig, change = add_device(rig, models["penstock-12"], "PENSTOCK")
-    did = change.made[0]
+    device_id = change.made[0]
     rig, change = add_device(rig, models["siphon-64"], "x")
     gone = change.made[0]
     siphon = rig.devices[gone].model
@@ -228,26 +228,26 @@ def _ceiling(rig: Rig) -> Rig:
         for n in range(531, 536)
     }
 
-    def hang(key: str, **more: object) -> Segment:
+    def attach(key: str, **more: object) -> Segment:
         order = "BGR" if key == "sw" else "GRB"
         return Segment(kind="pixels", element=key, order=order, supply="v2" if key == "sw" else "v1", **more)  # type: ignore[arg-type]
 
     ports = {
         str(p): Port(
             feed="w201" if p == 1 else "", follows="" if p == 1 else "universe",
-            run=tuple(hang(f"c{3 * p - 2 + n}", reverse=n == 1) for n in range(3)),
+            run=tuple(attach(f"c{3 * p - 2 + n}", reverse=n == 1) for n in range(3)),
         )
         for p in range(1, 5)
     }  # fmt: skip
-    ports["5"] = Port(follows="universe", run=(hang("b1", fold=8), hang("b2", fold=8)))
+    ports["5"] = Port(follows="universe", run=(attach("b1", fold=8), attach("b2", fold=8)))
     behind = Segment(
         kind="bridge", width=64, fixtures=tuple(floods), model=siphon, dmx={"f534": 33}, name="sill bridge"
     )
-    ports["6"] = Port(follows="universe", brightness=0.8, run=(hang("rim"), Segment(kind="null", count=3), behind))
-    ports["7"] = Port(follows="universe", run=(hang("sw", fold=100),))
+    ports["6"] = Port(follows="universe", brightness=0.8, run=(attach("rim"), Segment(kind="null", count=3), behind))
+    ports["7"] = Port(follows="universe", run=(attach("sw", fold=100),))
     devices = {k: d for k, d in rig.devices.items() if k != gone}
-    devices[did] = replace(
-        devices[did], packs="dense", mode="12 ports", firmware="2.3", ports={**devices[did].ports, **ports}
+    devices[device_id] = replace(
+        devices[device_id], packs="dense", mode="12 ports", firmware="2.3", ports={**devices[device_id].ports, **ports}
     )
     return replace(
         rig, universes={**rig.universes, **universes}, feeds={**rig.feeds, **feeds}, elements={**rig.elements, **elements},
@@ -266,7 +266,7 @@ one number (FEED-01, FEED-13), 9 not at all (FEED-02), 10 is empty (FEED-03), 12
 (FEED-07), 11 uses 0/0/0 (FEED-05), the desk and the Bench both send 2 (FEED-06). The spare Sluice has the south one's
 address (DEV-01). The swarm of beads needs universe 209 (RUN-03), is packed densely (RUN-31) and has another connector than
 its controller (PWR-04); port 6 of the controller stands at 80 %, so that the floods behind its bridge come out wrong
-(RUN-14). Ribbon, drum, pumps and coat rail hang nowhere yet (RUN-28); 304 hangs behind 208 (LINE-03). Undertow's “puls” is no function (PROF-01), the Tide panel is a draft (PROF-02, PROF-03), Eddy's
+(RUN-14). Ribbon, drum, pumps and coat rail are attached nowhere yet (RUN-28); 304 is attached behind 208 (LINE-03). Undertow's “puls” is no function (PROF-01), the Tide panel is a draft (PROF-02, PROF-03), Eddy's
 shutter is closed by default (PROF-04), one slot of Undertow has no function (PROF-18). With the stand-ins running: Brine is off (DEV-02), a stranger answers (DEV-03),
 Sluice north merges otherwise (DEV-04), Weir's port A takes universe 2 (WIRE-01), a laptop sends 6 as well (WIRE-02)."""
 

@@ -47,7 +47,7 @@ class StandIns:
         )
 
     def wait_ready(self) -> str:
-        """The line that says which boxes are there. Raises RuntimeError with the reason when they are not."""
+        """The line that says which devices are there. Raises RuntimeError with the reason when they are not."""
         assert self._process.stdout and self._process.stderr
         line = self._process.stdout.readline().strip()
         if not line:
@@ -156,19 +156,19 @@ def _example(folder: Path, say: Callable[[str], None]) -> None:
 def _cables(rig: Rig, say: Callable[[str], None]) -> None:
     """The jellyfish ceiling: where pixels, cut pixels and lamps behind a bridge are, and what setting it right does."""
     index = Index(rig)
-    did, stream = next((k[0], s) for k, s in index.cables.streams.items() if s.label == "6")
+    device_id, stream = next((k[0], s) for k, s in index.cables.streams.items() if s.label == "6")
     pixel = find_target(index, "ceiling 2/36")
     _must("pixel 36 of the folded second ribbon is at 201.271", (pixel.universe, pixel.address) == ("u201", 271))
-    cut = cuts(index.cables, did)
+    cut = cuts(index.cables, device_id)
     _must("the swarm is cut twice", [(c.pixel, c.first, c.last) for c in cut] == [(171, (207, 511), (208, 1)), (342, (208, 512), (209, 2))])  # fmt: skip
     bridge = stream.pieces[2]
     lamp = next(r for r in rows(index.cables, stream, bridge) if r.name == "534")
     _must("534 behind the bridge is DMX 33 and 206.123", (lamp.dmx, lamp.places[0][0]) == (33, (206, 123)))
     wrong = [d.says for d in demands(index.cables, stream, bridge) if not d.holds]
-    right, _ = set_right(rig, did, "6", 2)
-    right, _ = make_to_fit(right, did)
+    right, _ = set_right(rig, device_id, "6", 2)
+    right, _ = make_to_fit(right, device_id)
     _must(
-        "set right, nothing of the box is an error",
+        "set right, nothing of the device is an error",
         not [f for f in check(right).findings if f.severity == "error" and f.code[:3] == "RUN"],
     )
     say(
@@ -185,9 +185,9 @@ def _live(rig: Rig, listener: Listener, say: Callable[[str], None]) -> EnginePro
             NOTHING, heard=listener.heard(), sources=tuple(listener.sources(now)), listening=True
         )
 
-    took = _wait("three boxes and a stranger are heard", lambda: len(listener.heard()) == 4)
+    took = _wait("three devices and a stranger are heard", lambda: len(listener.heard()) == 4)
     say(
-        f"5  devices   4 boxes heard after {took:.1f} s: "
+        f"5  devices   4 devices heard after {took:.1f} s: "
         + ", ".join(f"{h.name} at {ip}" for ip, h in sorted(listener.heard().items()))
     )
 
@@ -243,7 +243,7 @@ def _live(rig: Rig, listener: Listener, say: Callable[[str], None]) -> EnginePro
         lines = {x.key: x for x in compare(rig, seen(), "d1", time.time())}
         return lines["A.universe"].mark == "matches" and lines["A.universe"].reported == 3
 
-    took = _wait("the box reads back what was pushed", agrees)
+    took = _wait("the device reads back what was pushed", agrees)
     say(f"8  push      universe 3 pushed to port A; read back equal after {1000 * took:.0f} ms")
     took = _wait("the level arrives at the lamp", lambda: lamp() == 255)
     say(f"9  light     {where} = 255 comes out at port A after {1000 * took:.0f} ms more: the very level that was sent")

@@ -33,7 +33,7 @@ def write_csv(mode: Mode) -> str:
             for v in (c.highlight, c.release, c.low, c.high)
         ]
         writer.writerow([
-            mode.breaks[c.brk].name or c.brk + 1, "+".join(map(str, c.slots)), word_for(c.function, c.name), c.function, c.pixel or "", c.short, c.default, *numbers,
+            mode.breaks[c.break_no].name or c.break_no + 1, "+".join(map(str, c.slots)), word_for(c.function, c.name), c.function, c.pixel or "", c.short, c.default, *numbers,
             c.unit, "yes" if c.invert else "", "yes" if c.snap else "", "" if c.master == "auto" else c.master, ranges,
         ])  # fmt: skip
     return out.getvalue()
@@ -61,29 +61,32 @@ def read_csv(text: str, name: str = "mode") -> tuple[Mode, list[str]]:
             slots = tuple(int(s) for s in cells.get("slots", "").replace("+", " ").replace("-", " ").split())
             if not 1 <= len(slots) <= 4 or len(set(slots)) != len(slots) or not all(1 <= s <= 4096 for s in slots):
                 raise ValueError(f"“{cells.get('slots', '')}” are no one to four slots")
-            brk = breaks.setdefault(cells.get("break", "") or "1", len(breaks))
-            if taken & {(brk, s) for s in slots}:
+            break_no = breaks.setdefault(cells.get("break", "") or "1", len(breaks))
+            if taken & {(break_no, s) for s in slots}:
                 raise ValueError("its slot is taken by a row before")
-            c = _channel(cells, slots, brk)
+            c = _channel(cells, slots, break_no)
         except (ValueError, IndexError) as e:
             problems.append(f"Row {number}: {e}.")
             continue
         if not c.function:
             problems.append(f"Row {number}: “{c.name}” is no function name.")
-        taken |= {(brk, s) for s in slots}
+        taken |= {(break_no, s) for s in slots}
         channels.append(c)
     if not channels:
         raise RigFileError("The table has no row that is a channel. " + " ".join(problems[:3]))
     parts = tuple(
-        Break(name="" if k.isdigit() else k, slots=max((s for c in channels if c.brk == b for s in c.slots), default=0))
+        Break(
+            name="" if k.isdigit() else k,
+            slots=max((s for c in channels if c.break_no == b for s in c.slots), default=0),
+        )
         for k, b in breaks.items()
     )
     return Mode(
-        name=name, breaks=parts, channels=with_shorts(sorted(channels, key=lambda c: (c.brk, c.slots[0])))
+        name=name, breaks=parts, channels=with_shorts(sorted(channels, key=lambda c: (c.break_no, c.slots[0])))
     ), problems
 
 
-def _channel(cells: dict[str, str], slots: tuple[int, ...], brk: int) -> Channel:
+def _channel(cells: dict[str, str], slots: tuple[int, ...], break_no: int) -> Channel:
     word = cells.get("function", "")
     known = BY_WORD.get(word.lower())
     function = cells.get("attribute", "") or (known.key if known else "")
@@ -105,7 +108,7 @@ def _channel(cells: dict[str, str], slots: tuple[int, ...], brk: int) -> Channel
     if wrong:
         raise ValueError(wrong[0].message.rstrip("."))
     return Channel(
-        function=function, name="" if function else word, short=cells.get("short", "")[:8], slots=slots, brk=brk, pixel=int(cells.get("pixel") or 0),
+        function=function, name="" if function else word, short=cells.get("short", "")[:8], slots=slots, break_no=break_no, pixel=int(cells.get("pixel") or 0),
         default=default_of(function, len(slots)) if default is None else default, highlight=whole("highlight"), release=whole("release"),
         low=number("low"), high=number("high"), unit=cells.get("unit", "")[:8], invert=cells.get("invert", "").lower() in ("yes", "true", "1"),
         snap=cells.get("snap", "").lower() in ("yes", "true", "1"),

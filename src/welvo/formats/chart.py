@@ -9,7 +9,7 @@ from functools import lru_cache
 
 from msgspec.structs import replace
 
-from welvo.formats.manual import Meaning, Row, Span, is_heading, meaning, read_row
+from welvo.formats.manual import ChannelRow, Meaning, RangeRow, is_heading, meaning, read_row
 from welvo.formats.ranges import make_range
 from welvo.rig.attributes import BY_WORD, LONGEST_WORD, OWN, default_of, family_of, word_for
 from welvo.rig.modes import widened
@@ -30,13 +30,13 @@ class Problem:
     length: int
     message: str
     error: bool = False
-    brk: int = 0
+    break_no: int = 0
     slot: int = 0
     offers: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
-class Source:
+class TextPlace:
     """Where in the text a channel stands."""
 
     line: int
@@ -51,7 +51,7 @@ class Chart:
     breaks: list[Break] = field(default_factory=list)
     channels: list[Channel] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)
-    sources: dict[tuple[int, int], Source] = field(default_factory=dict)
+    sources: dict[tuple[int, int], TextPlace] = field(default_factory=dict)
     """By break (from 0) and first slot."""
 
     def mode(self, name: str, old: Mode | None = None) -> Mode:
@@ -90,7 +90,7 @@ class _Reader:
     def __init__(self, trial: bool = False) -> None:
         self.trial = trial  # only asks how a name would be read
         self.chart = Chart()
-        self.brk = -1
+        self.break_no = -1
         self.cursor = 1
         self.pixel = 0
         self.line = 0
@@ -112,7 +112,7 @@ class _Reader:
             else:
                 row = read_row(body, self.cursor, self._ranged())
                 if row:
-                    self._span(row) if isinstance(row, Span) else self._row(row)
+                    self._span(row) if isinstance(row, RangeRow) else self._row(row)
                     continue
             body = body.replace("\t", " ")
             for item, column in _split(body, at):
@@ -134,11 +134,11 @@ class _Reader:
 
     def _ranged(self) -> int | None:
         """The last value that the channel before speaks of; −1 for none, None when there is no channel."""
-        if not self.chart.channels or self.brk < 0:
+        if not self.chart.channels or self.break_no < 0:
             return None
         return max((x.last for x in self.chart.channels[-1].ranges), default=-1)
 
-    def _span(self, span: Span) -> None:
+    def _span(self, span: RangeRow) -> None:
         c = self.chart.channels[-1]
         if not 0 <= span.first <= span.last <= c.top:
             self._problem(
@@ -150,9 +150,9 @@ class _Reader:
             return
         self.chart.channels[-1] = replace(c, ranges=(*c.ranges, make_range(span.first, span.last, span.words)))
 
-    def _row(self, row: Row) -> None:
+    def _row(self, row: ChannelRow) -> None:
         """Exactly one channel (or fine byte) for one row: words that are not all understood leave it undescribed."""
-        if self.brk < 0:
+        if self.break_no < 0:
             self._open("")
         width = self._label(row.first, row.last, *row.label)
         if not row.text.strip():  # a number and nothing behind it: a slot nobody has described
@@ -206,13 +206,13 @@ class _Reader:
             )
             self._problem(row.column, len(row.text), says, offers=nearest(found.rest or name) or self._guess())
         slots = tuple(range(self.cursor, self.cursor + min(wide, 4)))
-        self.chart.sources[self.brk, self.cursor] = Source(self.line, row.column, len(row.text))
+        self.chart.sources[self.break_no, self.cursor] = TextPlace(self.line, row.column, len(row.text))
         self.chart.channels.append(
             Channel(
                 function=found.function,
                 name=name,
                 slots=slots,
-                brk=self.brk,
+                break_no=self.break_no,
                 pixel=found.pixel if found.function else 0,
                 default=default_of(found.function, len(slots)),
             )
@@ -225,7 +225,12 @@ class _Reader:
     def _guess(self) -> tuple[str, ...]:
         """A slot behind an 8-bit pan or tilt that nobody described is likely its fine byte."""
         last = self.chart.channels[-1] if self.chart.channels else None
-        if last and last.function in ("Pan", "Tilt") and last.slots == (self.cursor - 1,) and last.brk == self.brk:
+        if (
+            last
+            and last.function in ("Pan", "Tilt")
+            and last.slots == (self.cursor - 1,)
+            and last.break_no == self.break_no
+        ):
             return (f"{word_for(last.function)} fine",)
         return ()
 
@@ -234,7 +239,7 @@ class _Reader:
         for n in range(len(self.chart.channels) - 1, -1, -1):
             c = self.chart.channels[n]
             if (
-                c.brk == self.brk
+                c.break_no == self.break_no
                 and c.pixel == pixel
                 and len(c.slots) <= widest
                 and c.function == function
@@ -254,20 +259,20 @@ class _Reader:
             return False
         c = self.chart.channels[n]
         self.chart.channels[n] = widened(c, (*c.slots, self.cursor))
-        self.chart.sources[self.brk, self.cursor] = Source(self.line, column, length)
+        self.chart.sources[self.break_no, self.cursor] = TextPlace(self.line, column, length)
         self.cursor += 1
         return True
 
     def _open(self, name: str) -> None:
         self._close()
-        self.brk += 1
+        self.break_no += 1
         self.cursor = 1
         self.chart.breaks.append(Break(name=name))
 
     def _close(self) -> None:
-        if self.brk >= 0:
-            old = self.chart.breaks[self.brk]
-            self.chart.breaks[self.brk] = replace(old, slots=self.cursor - 1)
+        if self.break_no >= 0:
+            old = self.chart.breaks[self.break_no]
+            self.chart.breaks[self.break_no] = replace(old, slots=self.cursor - 1)
 
     def _problem(
         self,
@@ -280,11 +285,13 @@ class _Reader:
         slot: int = 0,
     ) -> None:
         self.chart.problems.append(
-            Problem(self.line, column, max(1, length), message, error, max(0, self.brk), slot or self.cursor, offers)
+            Problem(
+                self.line, column, max(1, length), message, error, max(0, self.break_no), slot or self.cursor, offers
+            )
         )
 
     def _item(self, item: str, column: int) -> None:
-        if self.brk < 0:
+        if self.break_no < 0:
             self._open("")
         repeat = _REPEAT.match(item)
         if repeat:
@@ -364,7 +371,7 @@ class _Reader:
             for c in made:
                 slots = tuple(s + n * stride for s in c.slots)
                 self.chart.channels.append(replace(c, slots=slots, pixel=c.pixel + n if c.pixel else 0))
-                self.chart.sources[self.brk, slots[0]] = self.chart.sources[self.brk, c.slots[0]]
+                self.chart.sources[self.break_no, slots[0]] = self.chart.sources[self.break_no, c.slots[0]]
         self.cursor = at + stride * count
         if lights:
             self.pixel += count
@@ -376,11 +383,11 @@ class _Reader:
         offset = at
         for c in made:
             width = len(c.slots)
-            source = self.chart.sources[self.brk, c.slots[0]]
+            source = self.chart.sources[self.break_no, c.slots[0]]
             for n in range(count):
                 slots = tuple(range(offset + n * width, offset + (n + 1) * width))
                 self.chart.channels.append(replace(c, slots=slots, pixel=base + n + 1))
-                self.chart.sources[self.brk, slots[0]] = source
+                self.chart.sources[self.break_no, slots[0]] = source
             offset += width * count
         self.cursor = at + stride * count
         self.pixel = base + count
@@ -513,13 +520,13 @@ class _Reader:
         self.cursor += width
         if slots[-1] > MOST_SLOTS:
             return n, True
-        self.chart.sources[self.brk, slots[0]] = Source(self.line, word.column, length)
+        self.chart.sources[self.break_no, slots[0]] = TextPlace(self.line, word.column, length)
         self.chart.channels.append(
             Channel(
                 function=function,
                 name=name,
                 slots=slots,
-                brk=self.brk,
+                break_no=self.break_no,
                 pixel=pixel,
                 default=default_of(function, width),
             )
@@ -637,7 +644,7 @@ def _keep(new: list[Channel], old: tuple[Channel, ...]) -> tuple[Channel, ...]:
             c = replace(
                 before,
                 slots=c.slots,
-                brk=c.brk,
+                break_no=c.break_no,
                 pixel=c.pixel,
                 default=c.default,
                 highlight=c.highlight,

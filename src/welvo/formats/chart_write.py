@@ -15,7 +15,7 @@ def write_chart(mode: Mode) -> str:
     lines = []
     seen = 0
     for b, part in enumerate(mode.breaks):
-        mine = sorted((c for c in mode.channels if c.brk == b), key=lambda c: c.slots[0])
+        mine = sorted((c for c in mode.channels if c.break_no == b), key=lambda c: c.slots[0])
         items, seen = _items(mine, part.slots, seen)
         head = f"break {part.name}: ".replace(" :", ":") if len(mode.breaks) > 1 or part.name else ""
         lines.append(head + ", ".join(items))

@@ -268,17 +268,17 @@ class _Type:
                     self.doubt(where, f"more than {MOST_CHANNELS} channels; the rest is left out.")
                     break
         numbers = sorted({b for b, _, _ in raw}) or [1]
-        channels = [replace(c, brk=numbers.index(b), pixel=0 if single else c.pixel) for b, c, _ in raw]
+        channels = [replace(c, break_no=numbers.index(b), pixel=0 if single else c.pixel) for b, c, _ in raw]
         names = {id(c): full for c, (_, _, full) in zip(channels, raw)}
         channels = self.clean(channels, where)
         breaks = tuple(
             Break(
                 name="" if len(numbers) == 1 else f"break {b}",
-                slots=max((s for c in channels if c.brk == i for s in c.slots), default=0),
+                slots=max((s for c in channels if c.break_no == i for s in c.slots), default=0),
             )
             for i, b in enumerate(numbers)
         )
-        order = sorted(channels, key=lambda c: (c.brk, c.slots[0]))
+        order = sorted(channels, key=lambda c: (c.break_no, c.slots[0]))
         full = [names.get(id(c), "") for c in order]
         made = with_shorts(order)
         made = self.relations(node, made, full, where)
@@ -304,11 +304,12 @@ class _Type:
                 self.doubt(where, f"{word_for(c.function)} lies on slot {max(c.slots)}; left out.")
                 continue
             for s in c.slots:
-                if (c.brk, s) in taken:
+                if (c.break_no, s) in taken:
                     self.doubt(
-                        where, f"slot {s} of break {c.brk + 1} is both {taken[c.brk, s]} and {word_for(c.function)}."
+                        where,
+                        f"slot {s} of break {c.break_no + 1} is both {taken[c.break_no, s]} and {word_for(c.function)}.",
                     )
-                taken[c.brk, s] = word_for(c.function)
+                taken[c.break_no, s] = word_for(c.function)
             kept.append(c)
         return kept
 

@@ -274,8 +274,8 @@ class _Writer:
                     Geometry=template,
                     Position=say_matrix(x * PITCH, -y * PITCH, 0),
                 )
-                for brk, offset in sorted(offsets.items()):
-                    etree.SubElement(reference, "Break", DMXBreak=str(brk + 1), DMXOffset=str(offset + 1))
+                for break_no, offset in sorted(offsets.items()):
+                    etree.SubElement(reference, "Break", DMXBreak=str(break_no + 1), DMXOffset=str(offset + 1))
         for n, c in enumerate(mode.channels):
             if c.pixel and bases and c.pixel != 1:
                 names[n] = (template, attribute_name(c.function))
@@ -297,7 +297,8 @@ class _Writer:
         self._relations(etree.SubElement(node, "Relations"), mode, names)
         etree.SubElement(node, "FTMacros")
         if mode.footprint != sum(
-            max((s for c in mode.channels if c.brk == b for s in c.slots), default=0) for b in range(len(mode.breaks))
+            max((s for c in mode.channels if c.break_no == b for s in c.slots), default=0)
+            for b in range(len(mode.breaks))
         ):
             self.doubt(f"mode “{mode.name}”", "free slots at the end of a break have no place in GDTF.")
         return node
@@ -311,7 +312,7 @@ class _Writer:
         if c.release is not None:
             self.doubt(word_for(c.function), "a value at release has no place in GDTF.")
         node = etree.SubElement(
-            holder, "DMXChannel", DMXBreak=str(c.brk + 1), Offset=",".join(map(str, c.slots)), InitialFunction=f"{geometry}_{attribute}.{attribute}.{attribute} 1",
+            holder, "DMXChannel", DMXBreak=str(c.break_no + 1), Offset=",".join(map(str, c.slots)), InitialFunction=f"{geometry}_{attribute}.{attribute}.{attribute} 1",
             Highlight=say_value(c.highlight, width) if c.highlight is not None else "None", Geometry=geometry,
         )  # fmt: skip
         usual = family_of(c.function) in ("intensity", "colour", "shutter")
@@ -395,7 +396,7 @@ def _uniform(pixels: list[Channel]) -> dict[int, dict[int, int]] | None:
     if not pixels:
         return None
     by_pixel: dict[int, list[Channel]] = {}
-    for c in sorted(pixels, key=lambda c: (c.function, c.short, c.brk, c.slots[0])):
+    for c in sorted(pixels, key=lambda c: (c.function, c.short, c.break_no, c.slots[0])):
         by_pixel.setdefault(c.pixel, []).append(c)
     first = by_pixel.get(1)
     if not first or len(by_pixel) < 2 or sorted(by_pixel) != list(range(1, len(by_pixel) + 1)):
@@ -409,9 +410,9 @@ def _uniform(pixels: list[Channel]) -> dict[int, dict[int, int]] | None:
             by = b.slots[0] - a.slots[0]
             if (
                 replace(b, slots=a.slots, pixel=1, short=a.short) != a
-                or a.brk != b.brk
+                or a.break_no != b.break_no
                 or tuple(s + by for s in a.slots) != b.slots
-                or offsets.setdefault(a.brk, by) != by
+                or offsets.setdefault(a.break_no, by) != by
             ):
                 return None
         if any(v < 0 for v in offsets.values()):

@@ -46,7 +46,7 @@ _AFTER_COLOUR = _NOISE | {"brightness", "intensity", "dimmer", "dimming", "chip"
 
 
 @dataclass(frozen=True)
-class Span:
+class RangeRow:
     """Values and what they do: belongs to the channel before."""
 
     first: int
@@ -56,7 +56,7 @@ class Span:
 
 
 @dataclass(frozen=True)
-class Row:
+class ChannelRow:
     """One channel of a table: its slots as numbered, its words and where they stand, values in further cells."""
 
     first: int
@@ -64,7 +64,7 @@ class Row:
     label: tuple[int, int]
     text: str
     column: int
-    spans: tuple[Span, ...] = ()
+    spans: tuple[RangeRow, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -91,7 +91,7 @@ def is_heading(line: str) -> bool:
     )
 
 
-def read_row(line: str, cursor: int, ranged: int | None) -> Row | Span | None:
+def read_row(line: str, cursor: int, ranged: int | None) -> ChannelRow | RangeRow | None:
     """Read one line. `cursor` is the slot that comes next; `ranged` the last value that the channel before speaks of.
 
     `ranged` is −1 when that channel has no ranges yet, None when there is no channel before.
@@ -110,14 +110,16 @@ def read_row(line: str, cursor: int, ranged: int | None) -> Row | Span | None:
         cells, column = _cells(rest, m.end())
         first, last = int(m[1]), int(m[2] or m[1])
         lead = len(m[0]) - len(m[0].lstrip(" |•·*-\t"))
-        return Row(first, last, (lead, m.end() - lead), cells[0], column, _spans(cells[1:], column + len(cells[0])))
+        return ChannelRow(
+            first, last, (lead, m.end() - lead), cells[0], column, _spans(cells[1:], column + len(cells[0]))
+        )
     m = _REVERSED.match(line)
     if m and not line.lstrip().lower().startswith(("gap", "break")):
-        return Row(int(m[2]), int(m[3] or m[2]), (m.start(2), len(m[2])), m[1].strip(), m.start(1))
+        return ChannelRow(int(m[2]), int(m[3] or m[2]), (m.start(2), len(m[2])), m[1].strip(), m.start(1))
     return None
 
 
-def _as_span(line: str, cursor: int, ranged: int | None) -> Span | None:
+def _as_span(line: str, cursor: int, ranged: int | None) -> RangeRow | None:
     if ranged is None:
         return None
     found = read_span(line.strip(" |\t"), 255)
@@ -133,7 +135,7 @@ def _as_span(line: str, cursor: int, ranged: int | None) -> Span | None:
         or (last - first > 3 and (first < cursor or (ranged >= 0 and first != cursor and last <= 255)))
     ):
         m = SPAN.match(line)
-        return Span(first, last, words, m.end() if m else 0)
+        return RangeRow(first, last, words, m.end() if m else 0)
     return None
 
 
@@ -168,7 +170,7 @@ def _cells(rest: str, at: int) -> tuple[list[str], int]:
     return [c.strip() for c in cells], column + len(cells[0]) - len(cells[0].lstrip())
 
 
-def _spans(cells: list[str], column: int) -> tuple[Span, ...]:
+def _spans(cells: list[str], column: int) -> tuple[RangeRow, ...]:
     """Values in the cells behind the function: `0-9` then words, or both in one cell; a full range says nothing."""
     found, n = [], 0
     while n < len(cells):
@@ -176,11 +178,11 @@ def _spans(cells: list[str], column: int) -> tuple[Span, ...]:
         both = read_span(cell, 255)
         alone = SPAN.fullmatch(cell)
         if both and alone is None and not (both[0] == 0 and both[1] >= 255):
-            found.append(Span(both[0], both[1], both[2], column))
+            found.append(RangeRow(both[0], both[1], both[2], column))
         elif alone and n + 1 < len(cells) and cells[n + 1].strip() and not SPAN.fullmatch(cells[n + 1].strip()):
             first, last = int(alone[1]), int(alone[3] or alone[1])
             if not (first == 0 and last >= 255):
-                found.append(Span(first, last, cells[n + 1].strip(), column))
+                found.append(RangeRow(first, last, cells[n + 1].strip(), column))
             n += 1
         n += 1
     return tuple(found)

@@ -33,12 +33,12 @@ def places_from_text(raw: dict[str, Any]) -> dict[str, Any]:
     if feeds:
         raw["feeds"], raw["senders"] = feeds, senders
     for part in ("fixtures", "elements"):
-        things = raw.get(part)
-        for thing in things.values() if isinstance(things, dict) else ():
-            at = thing.get("at") if isinstance(thing, dict) else None
+        items = raw.get(part)
+        for item in items.values() if isinstance(items, dict) else ():
+            at = item.get("at") if isinstance(item, dict) else None
             if isinstance(at, str):
                 place = _place(at, ids)
-                thing["at"] = [place] if part == "fixtures" else place
+                item["at"] = [place] if part == "fixtures" else place
     return raw
 
 

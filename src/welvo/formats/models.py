@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import re
 import tomllib
 from functools import cache
@@ -10,6 +9,7 @@ from importlib.resources import files
 from pathlib import Path
 
 import msgspec
+import tomli_w
 
 from welvo.formats.rigfile import RigFileError, write_atomic
 from welvo.formats.unknown import to_plain
@@ -48,34 +48,8 @@ def check_model(model: DeviceModel) -> None:
 
 
 def write_model(model: DeviceModel) -> str:
-    """A model as TOML, readable by `read_model`: plain keys first, tables behind them."""
-    plain = to_plain(model)
-    lines: list[str] = []
-    tables: list[str] = []
-    for key, value in plain.items():
-        if isinstance(value, dict):
-            tables += ["", f"[{key}]", *(f"{_key(k)} = {_toml(v)}" for k, v in value.items())]
-        elif isinstance(value, list) and value and isinstance(value[0], dict):
-            for one in value:
-                tables += ["", f"[[{key}]]", *(f"{_key(k)} = {_toml(v)}" for k, v in one.items())]
-        else:
-            lines.append(f"{_key(key)} = {_toml(value)}")
-    return "\n".join([*lines, *tables]) + "\n"
-
-
-def _key(text: str) -> str:
-    return text if re.fullmatch(r"[A-Za-z0-9_-]+", text) else _toml(text)
-
-
-def _toml(value: object) -> str:
-    if isinstance(value, bool):
-        return "true" if value else "false"
-    if isinstance(value, list | tuple):
-        return f"[{', '.join(_toml(v) for v in value)}]"
-    if isinstance(value, int | float):
-        return repr(value)
-    escaped = json.dumps(str(value), ensure_ascii=False).replace("\x7f", "\\u007f")
-    return escaped
+    """A model as TOML, readable by `read_model`."""
+    return tomli_w.dumps(to_plain(model))
 
 
 def save_model(model: DeviceModel, folder: Path) -> Path:

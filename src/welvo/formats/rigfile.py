@@ -1,6 +1,6 @@
 """The rig file: a ZIP with readable, versioned JSON. The bare JSON is read wherever a `.welvo` is.
 
-See docs/rig-format.md. Writing is atomic and keeps the former file as a backup.
+See docs/rig-format.md. Writing is atomic and keeps the previous file as a backup.
 """
 
 from __future__ import annotations
@@ -80,7 +80,7 @@ def loads(data: bytes, name: str = "the file") -> Rig:
 def from_plain(raw: Any, name: str = "the file", pictures: dict[str, bytes] | None = None) -> Rig:
     """A rig from a decoded JSON object: older formats are migrated, unknown fields kept, references checked."""
     if not isinstance(raw, dict):
-        raise RigFileError(f"{name} holds no rig: the outermost thing must be an object.")
+        raise RigFileError(f"{name} holds no rig: the outermost item must be an object.")
     number = raw.get("format", FORMAT)
     if not isinstance(number, int) or isinstance(number, bool) or number < 1:
         raise RigFileError(f"{name}: “format” is {number!r}; it must be a number from 1 to {FORMAT}.")
@@ -198,14 +198,14 @@ def problems_of(rig: Rig) -> list[str]:
             check_feed(w)
         except Refused as e:
             found.append(f"Feed {wid}: {e}")
-    for did, d in rig.devices.items():
+    for device_id, d in rig.devices.items():
         if d.model not in rig.device_models:
-            found.append(f"Device {d.name} ({did}) is of model “{d.model}”, which is not in the file.")
+            found.append(f"Device {d.name} ({device_id}) is of model “{d.model}”, which is not in the file.")
         if d.ip:
             try:
                 read_ip(d.ip)
             except Refused as e:
-                found.append(f"Device {d.name} ({did}): {e}")
+                found.append(f"Device {d.name} ({device_id}): {e}")
     return found
 
 
@@ -243,14 +243,14 @@ def backup_of(path: Path) -> Path:
 def save(rig: Rig, path: Path) -> None:
     """Write a rig: temporary file, fsync, rename. What stood there before becomes `NAME~`.
 
-    Raises RigFileError; then the file at `path` is still the former one.
+    Raises RigFileError; then the file at `path` is still the previous one.
     """
     data = to_json(rig) if path.suffix == ".json" else dumps(rig)
     write_atomic(path, data, keep=True)
 
 
 def write_atomic(path: Path, data: bytes, keep: bool = False, flush: bool = True) -> None:
-    """Write a file whole or not at all. `keep` leaves the former one as `NAME~`; `flush` waits for the disk."""
+    """Write a file whole or not at all. `keep` leaves the previous one as `NAME~`; `flush` waits for the disk."""
     temporary = ""
     try:
         handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)

@@ -14,7 +14,9 @@ from welvo.rig.base import Value
 
 @cache
 def _fields(kind: type[Value]) -> dict[str, Any]:
-    return {name: _value_type(t) for name, t in get_type_hints(kind).items()}
+    """What each key of a file holds. A few fields have a plainer name in the code than their key, which stays."""
+    hints = get_type_hints(kind)
+    return {key: _value_type(hints[name]) for name, key in zip(kind.__struct_fields__, kind.__struct_encode_fields__)}
 
 
 def _value_type(t: Any) -> Any:

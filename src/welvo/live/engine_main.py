@@ -31,7 +31,7 @@ PHASES = 8
 """Streams of one rate are spread over this many moments of a period, so that a switch is not flooded."""
 
 
-class Stream:
+class FeedStream:
     """One feed on its way out: a prebuilt packet of which only sequence and slots change."""
 
     def __init__(
@@ -112,8 +112,8 @@ class Stream:
             self.tick(-2, bytes(self.first) + last, now)
 
 
-class BoxStream:
-    """One DDP stream to a box: octets gathered out of several universes, sent in packets of which the last pushes.
+class DeviceStream:
+    """One DDP stream to a device: octets gathered out of several universes, sent in packets of which the last pushes.
 
     `parts` are (row, first slot from 0, octets, offset in the stream).
     """
@@ -173,7 +173,7 @@ class BoxStream:
         return failed
 
     def end(self, now: float) -> None:
-        """DDP has no end of stream: zeros if they were chosen, else the box keeps what it has."""
+        """DDP has no end of stream: zeros if they were chosen, else the device keeps what it has."""
         if self.spec.get("last") == "zero":
             self._load(bytes(len(self.levels)))
             self._send(now)
@@ -192,8 +192,8 @@ class Engine:
         self.frames = frames
         self.clock = clock
         self.artnet_fd = artnet_fd
-        self.streams: dict[str, Stream | BoxStream] = {}
-        self.heap: list[tuple[float, int, float, list[Stream | BoxStream]]] = []
+        self.streams: dict[str, FeedStream | DeviceStream] = {}
+        self.heap: list[tuple[float, int, float, list[FeedStream | DeviceStream]]] = []
         self.udp: Sends | None = None
         self.art: Sends | None = None
         self.start = 0.0
@@ -230,7 +230,7 @@ class Engine:
     def set_streams(self, specs: list[dict[str, Any]]) -> None:
         """Take over a new set: streams that stay keep their sequence, those that go are ended properly."""
         now = self.clock()
-        fresh: dict[str, Stream | BoxStream] = {}
+        fresh: dict[str, FeedStream | DeviceStream] = {}
         for spec in specs:
             old = self.streams.get(spec["id"])
             if old and old.spec == spec:
@@ -239,12 +239,12 @@ class Engine:
             sock = self.art if spec["protocol"] == "artnet" else self.udp
             assert sock is not None
             if spec["protocol"] == "ddp":
-                fresh[spec["id"]] = box = BoxStream(spec, sock.sendto)
-                if isinstance(old, BoxStream):
+                fresh[spec["id"]] = box = DeviceStream(spec, sock.sendto)
+                if isinstance(old, DeviceStream):
                     box.sequence = old.sequence
                 continue
-            stream = Stream(spec, self.cid, self.name, sock.sendto)
-            if isinstance(old, Stream) and (old.sacn, old.spec["wire"]) == (stream.sacn, spec["wire"]):
+            stream = FeedStream(spec, self.cid, self.name, sock.sendto)
+            if isinstance(old, FeedStream) and (old.sacn, old.spec["wire"]) == (stream.sacn, spec["wire"]):
                 old.targets = [t for t in old.targets if t not in stream.targets]
                 if old.targets:  # it goes on, but no longer to these
                     old.end(now)
@@ -256,7 +256,7 @@ class Engine:
             self.streams[key].end(now)
         self.streams = fresh
         self.announce_at = now
-        by_rate: dict[tuple[float, bool, int], list[Stream | BoxStream]] = {}
+        by_rate: dict[tuple[float, bool, int], list[FeedStream | DeviceStream]] = {}
         for any_stream in fresh.values():
             kind = (float(any_stream.spec.get("rate", 44.0)), any_stream.sacn, any_stream.sync)
             by_rate.setdefault(kind if any_stream.sync else (kind[0], True, 0), []).append(any_stream)
@@ -288,17 +288,17 @@ class Engine:
             except OSError:
                 self.errors += 1
 
-    def release(self, stream: Stream | BoxStream) -> None:
+    def release(self, stream: FeedStream | DeviceStream) -> None:
         """Tell receivers to show what they hold: the synchronization universe's packet, or ArtSync to everyone (3.7)."""
         try:
             if stream.sacn:
                 self.sequences[stream.sync] = sequence = (self.sequences.get(stream.sync, -1) + 1) % 256
                 assert self.udp is not None
-                data = sacn.encode(sacn.Sync(self.cid, stream.sync, sequence))
+                data = sacn.encode(sacn.SyncPacket(self.cid, stream.sync, sequence))
                 self.udp.sendto(data, (sacn.group(stream.sync), sacn.PORT))
             elif stream.spec.get("sync_to"):
                 assert self.art is not None
-                self.art.sendto(artnet.encode(artnet.Sync()), (stream.spec["sync_to"], artnet.PORT))
+                self.art.sendto(artnet.encode(artnet.ArtSync()), (stream.spec["sync_to"], artnet.PORT))
         except OSError:
             self.errors += 1
 

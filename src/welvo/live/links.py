@@ -1,4 +1,4 @@
-"""How settings get into a box and out of it: Art-Net's remote programming, and a box's HTTP status."""
+"""How settings get into a device and out of it: Art-Net's remote programming, and a device's HTTP status."""
 
 from __future__ import annotations
 

@@ -261,7 +261,7 @@ class Listener:
                 self._art.sendto(artnet.encode(artnet.Poll()), (self.interface.broadcast, artnet.PORT))
 
     def send_artnet(self, packet: artnet.Packet, ip: str) -> None:
-        """Send one packet from UDP 6454 to a box. Raises ListenError when the port is not ours."""
+        """Send one packet from UDP 6454 to a device. Raises ListenError when the port is not ours."""
         if not self._art:
             raise ListenError(port_taken(self.interface.ip, artnet.PORT))
         try:

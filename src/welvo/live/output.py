@@ -31,7 +31,7 @@ def streams(
 ) -> list[dict[str, Any]]:
     """One stream per feed of the Bench. `defaults` by universe id, for feeds that end on their defaults.
 
-    Feeds by DDP need the index: all that go to one box are one stream.
+    Feeds by DDP need the index: all that go to one device are one stream.
     """
     bench = bench_sender(rig)
     rows = rows_of(rig)
@@ -67,7 +67,7 @@ def streams(
 
 
 def _boxes(index: Index, rows: dict[str, int]) -> list[dict[str, Any]]:
-    """One stream for each DDP box the Bench feeds. What is not in use keeps its place in it and stays dark."""
+    """One stream for each DDP device the Bench feeds. What is not in use keeps its place in it and stays dark."""
     rig = index.rig
     bench = bench_sender(rig)
     found = []

@@ -1,7 +1,7 @@
 """Status pages of devices over HTTP: what their ports put out, asked ten times a second while it is wanted.
 
 All devices are asked at the same time in one thread with an event loop of its own, and each answer has one limit for
-the whole of it: a page that drips, or a device that hangs, holds up neither the window nor the other devices.
+the whole of it: a page that drips, or a device that is attached, holds up neither the window nor the other devices.
 """
 
 from __future__ import annotations

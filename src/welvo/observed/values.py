@@ -52,7 +52,7 @@ class SourceSeen(msgspec.Struct, frozen=True):
 
 
 class Written(msgspec.Struct, frozen=True):
-    """A value that was pushed to a box; `answered` when the box replied, whatever it replied."""
+    """A value that was pushed to a device; `answered` when the device replied, whatever it replied."""
 
     value: SettingValue
     at: float

@@ -164,9 +164,9 @@ def add_fixtures(index: Index, wish: Wish, first_number: int | None = None, name
         return base, replace(change, made=tuple(made))
     base, fresh = _named_universe(base, wish)
     patched = base
-    for brk in range(len(profile.modes[wish.mode].breaks)):
-        keys = [(fid, brk) for fid in made]
-        patched, more = _placed(patched, keys, wish.start if brk == 0 else "free", label)
+    for break_no in range(len(profile.modes[wish.mode].breaks)):
+        keys = [(fid, break_no) for fid in made]
+        patched, more = _placed(patched, keys, wish.start if break_no == 0 else "free", label)
         fresh += more
     universes = {"universes": frozenset(fresh)} if fresh else {}
     return patched, Change(label, {"fixtures": frozenset(made), **universes}, tuple(made))

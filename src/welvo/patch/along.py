@@ -62,7 +62,7 @@ class PixelPlace(NamedTuple):
 
 
 def pixel_places(cables: Cables, key: str, pixel: int) -> list[PixelPlace]:
-    """Everywhere that pixel `pixel` (from 1) of an element hangs: data pixel, stream slot, place along the cable."""
+    """Everywhere that pixel `pixel` (from 1) of an element is attached: data pixel, stream slot, place along the cable."""
     element = cables.rig.elements.get(key)
     found: list[PixelPlace] = []
     for stream, piece in cables.on_runs(key):
@@ -90,7 +90,7 @@ def element_pixel(rig: Rig, piece: Piece, data: int) -> int:
 
 
 def piece_name(rig: Rig, piece: Piece) -> str:
-    """What a segment is called: its own name, its thing's, or what it is."""
+    """What a segment is called: its own name, its item's, or what it is."""
     s = piece.segment
     if s.name:
         return s.name
@@ -107,7 +107,7 @@ def piece_name(rig: Rig, piece: Piece) -> str:
 
 
 def part_name(rig: Rig, piece: Piece) -> str:
-    """What a segment is called, with which of its thing's pixels hang there when it is not all of them."""
+    """What a segment is called, with which of its item's pixels are attached there when it is not all of them."""
     name, s, element = piece_name(rig, piece), piece.segment, rig.elements.get(piece.key)
     if element is None or s.kind != "pixels" or not piece.leds or piece.leds >= element.pixels:
         return name

@@ -1,4 +1,4 @@
-"""Moving, copying and swapping things that are patched already, and what a mode change would do."""
+"""Moving, copying and swapping items that are patched already, and what a mode change would do."""
 
 from __future__ import annotations
 
@@ -19,10 +19,10 @@ def shifted(index: Index, keys: list[tuple[str, int]], shift: Shift) -> list[Ste
     """Every break moved by slots and whole universes. What would leave its universe is refused by name."""
     rig = index.rig
     steps = []
-    for key, brk in keys:
-        if is_locked(rig, key, brk):
+    for key, break_no in keys:
+        if is_locked(rig, key, break_no):
             raise Refused(f"{call(rig, key)} is locked. Unlock it first, or leave it out.")
-        span = next((s for s in index.spans(key) if s.brk == brk), None)
+        span = next((s for s in index.spans(key) if s.break_no == break_no), None)
         if span is None:
             raise Refused(f"{call(rig, key)} has no address that could be moved on.")
         number = rig.universes[span.universe].number + shift.universes
@@ -30,12 +30,12 @@ def shifted(index: Index, keys: list[tuple[str, int]], shift: Shift) -> list[Ste
         if not uid:
             raise Refused(f"{call(rig, key)} would go to universe {number}, which is not there.")
         address = span.first + shift.by
-        last = address + footprint_of(rig, key, brk) - 1
+        last = address + footprint_of(rig, key, break_no) - 1
         size = rig.universes[uid].size
         if address < 1 or (key in rig.fixtures and last > size) or address > size:
             where = say_place(number, address) if address > 0 else f"before {say_place(number, 1)}"
             raise Refused(f"{call(rig, key)} would go to {where} and no longer fit its universe of {size}.")
-        steps.append(Step(key, brk, uid, address))
+        steps.append(Step(key, break_no, uid, address))
     return steps
 
 
@@ -51,9 +51,9 @@ def numbers_from(rig: Rig, first: int, count: int) -> list[int]:
     return found
 
 
-def copy_things(rig: Rig, keys: list[str], steps: list[Step] | None = None) -> Edit:
+def copy_items(rig: Rig, keys: list[str], steps: list[Step] | None = None) -> Edit:
     """Copies with free numbers behind the highest; placed where `steps` say (by the original's key), else unpatched."""
-    where = {(s.key, s.brk): Place(universe=s.universe, address=s.address) for s in steps or []}
+    where = {(s.key, s.break_no): Place(universe=s.universe, address=s.address) for s in steps or []}
     fixtures: dict[str, Fixture] = {}
     elements: dict[str, Element] = {}
     highest = max((f.number for f in rig.fixtures.values()), default=100)
@@ -61,9 +61,9 @@ def copy_things(rig: Rig, keys: list[str], steps: list[Step] | None = None) -> E
     for key, number in zip(originals, numbers_from(rig, highest + 1, len(originals))):
         old = rig.fixtures[key]
         made = replace(old, number=number, at=())
-        for (k, brk), place in where.items():
+        for (k, break_no), place in where.items():
             if k == key:
-                made = replace(made, at=with_place(made, brk, place))
+                made = replace(made, at=with_place(made, break_no, place))
         fixtures[fresh_id({**rig.fixtures, **fixtures}, "f")] = made
     names = {e.name for e in rig.elements.values()}
     for key in keys:
@@ -74,7 +74,7 @@ def copy_things(rig: Rig, keys: list[str], steps: list[Step] | None = None) -> E
             elements[fresh_id({**rig.elements, **elements}, "e")] = replace(
                 e, name=name, at=where.get((key, 0), Place())
             )
-    what = call(rig, keys[0]) if len(keys) == 1 else plural(len(keys), "thing")
+    what = call(rig, keys[0]) if len(keys) == 1 else plural(len(keys), "item")
     return put(rig, f"copy {what}", fixtures=fixtures, elements=elements, made=(*fixtures, *elements))
 
 
@@ -82,20 +82,20 @@ def swap(index: Index, a: tuple[str, int], b: tuple[str, int]) -> list[Step]:
     """Two breaks change places: each starts where the other started. Locked or anchored ones are refused."""
     rig = index.rig
     starts = []
-    for key, brk in (a, b):
-        if is_locked(rig, key, brk):
+    for key, break_no in (a, b):
+        if is_locked(rig, key, break_no):
             raise Refused(f"{call(rig, key)} is locked. Unlock it first.")
-        span = next((s for s in index.spans(key) if s.brk == brk), None)
-        if span is None or place_of(rig, key, brk).way != "typed":
+        span = next((s for s in index.spans(key) if s.break_no == break_no), None)
+        if span is None or place_of(rig, key, break_no).origin != "typed":
             raise Refused(f"{call(rig, key)} has no typed address to give away.")
         starts.append((span.universe, span.first))
-    for (key, brk), (uid, address) in ((a, starts[1]), (b, starts[0])):
-        if key in rig.fixtures and address + footprint_of(rig, key, brk) - 1 > rig.universes[uid].size:
+    for (key, break_no), (uid, address) in ((a, starts[1]), (b, starts[0])):
+        if key in rig.fixtures and address + footprint_of(rig, key, break_no) - 1 > rig.universes[uid].size:
             raise Refused(f"{call(rig, key)} would end past universe {rig.universes[uid].number} there.")
     return [Step(*a, *starts[1]), Step(*b, *starts[0])]
 
 
-def swap_things(index: Index, a: tuple[str, int], b: tuple[str, int]) -> Edit:
+def swap_items(index: Index, a: tuple[str, int], b: tuple[str, int]) -> Edit:
     rig = index.rig
     return apply_steps(rig, swap(index, a, b), f"swap {call(rig, a[0])} and {call(rig, b[0])}")
 

@@ -76,7 +76,7 @@ class Stream(NamedTuple):
     one, `ends` where what is configured ends if that reaches further. `whole` says whether pixels stay whole.
     """
 
-    did: str
+    device_id: str
     label: str
     start: tuple[int, int] | None
     pieces: tuple[Piece, ...]
@@ -90,20 +90,20 @@ class Stream(NamedTuple):
     """Universes it goes through, lowest first, each with the last slot that is needed of it."""
 
 
-class Line(NamedTuple):
+class DmxLine(NamedTuple):
     """A DMX line on a port: the universe it carries, its segment and place in the run, and what it is made of."""
 
     universe: str
     segment: Segment
     n: int
-    things: tuple[object, ...]
+    items: tuple[object, ...]
 
 
 class Behind(NamedTuple):
     """One break of a fixture on a bridge's or a port's DMX line: `slots` from DMX address `dmx` on; 0: not reached."""
 
     key: str
-    brk: int
+    break_no: int
     dmx: int
     slots: int
 
@@ -169,7 +169,7 @@ def own_size(rig: Rig, segment: Segment) -> tuple[int, int, int]:
 
 
 class Cables:
-    """All streams of a rig, and which things hang where. `follow` keeps every stream that did not change."""
+    """All streams of a rig, and which items are attached where. `follow` keeps every stream that did not change."""
 
     def __init__(self, rig: Rig) -> None:
         self.rig = rig
@@ -183,13 +183,17 @@ class Cables:
         self._sizes = {u.number: u.size for u in rig.universes.values()}
         self._ids = universe_ids(rig)
         known, self._known, self.streams = self._known, {}, {}
-        for did, device in rig.devices.items():
-            model = model_of(rig, did)
+        for device_id, device in rig.devices.items():
+            model = model_of(rig, device_id)
             order = model.ports if model else tuple(device.ports)
             before: tuple[int, int] | None = None
             for label in (*order, *(p for p in device.ports if p not in order)):
                 port = device.ports.get(label)
-                if port is None or not (port.run or port.pixels or port.feed) or gives(rig, did, label) != "pixels":
+                if (
+                    port is None
+                    or not (port.run or port.pixels or port.feed)
+                    or gives(rig, device_id, label) != "pixels"
+                ):
                     continue
                 start = before if port.follows else None
                 if port.follows == "universe" and start and start[1] > 1:
@@ -198,13 +202,13 @@ class Cables:
                     feed = rig.feeds.get(port.feed)
                     universe = rig.universes.get(feed.universe) if feed else None
                     start = (universe.number, port.start) if universe else None
-                facts = (port, start, device.size, device.packs, self._sizes_near(start), *self._things(port.run))
-                old = known.get(PortRef(did, label))
+                facts = (port, start, device.size, device.packs, self._sizes_near(start), *self._items(port.run))
+                old = known.get(PortRef(device_id, label))
                 if old and len(old[0]) == len(facts) and all(_same(a, b) for a, b in zip(old[0], facts)):
                     stream = old[1]
                 else:
-                    stream = self._stream(did, label, start)
-                ref = PortRef(did, label)
+                    stream = self._stream(device_id, label, start)
+                ref = PortRef(device_id, label)
                 self._known[ref] = (facts, stream)
                 self.streams[ref] = stream
                 before = stream.ends or before
@@ -215,22 +219,22 @@ class Cables:
                     where.setdefault(piece.key, []).append((key, piece.n))
                 for member in piece.segment.fixtures:
                     where.setdefault(member, []).append((key, piece.n))
-        self.lines: dict[PortRef, Line] = {}
+        self.lines: dict[PortRef, DmxLine] = {}
         """DMX lines of ports, by port; the first of each."""
-        for did, device in rig.devices.items():
+        for device_id, device in rig.devices.items():
             for label, port in device.ports.items():
                 for n, segment in enumerate(port.run):
-                    ref = PortRef(did, label)
+                    ref = PortRef(device_id, label)
                     if segment.kind == "line" and ref not in self.lines:
                         feed = rig.feeds.get(port.feed)
-                        self.lines[ref] = Line(
-                            feed.universe if feed else "", segment, n, tuple(self._things((segment,)))
+                        self.lines[ref] = DmxLine(
+                            feed.universe if feed else "", segment, n, tuple(self._items((segment,)))
                         )
                         for member in segment.fixtures:
                             where.setdefault(member, []).append((ref, n))
         self._where = where
 
-    def _things(self, run: tuple[Segment, ...]) -> Iterable[object]:
+    def _items(self, run: tuple[Segment, ...]) -> Iterable[object]:
         """What the sums of a run are made of besides the run itself."""
         rig = self.rig
         for s in run:
@@ -255,9 +259,9 @@ class Cables:
         """Slots the sender uses of a universe; of one the rig does not have, as many as of the first."""
         return self._sizes.get(number) or self._sizes.get(first, 512)
 
-    def _stream(self, did: str, label: str, start: tuple[int, int] | None) -> Stream:
+    def _stream(self, device_id: str, label: str, start: tuple[int, int] | None) -> Stream:
         rig = self.rig
-        device = rig.devices[did]
+        device = rig.devices[device_id]
         port = device.ports[label]
         whole = device.packs == "whole"
         first = start[0] if start else 0
@@ -280,7 +284,7 @@ class Cables:
             parts: tuple[Part, ...] = ()
             if segment.counts:
                 own = segment.at
-                if own.way == "typed" and own.universe in rig.universes and own.address:
+                if own.origin == "typed" and own.universe in rig.universes and own.address:
                     cursor = (rig.universes[own.universe].number, own.address)
                 if cursor and takes:
                     parts, *rest = lay(*cursor, takes, k, size, whole)
@@ -301,7 +305,17 @@ class Cables:
             if cursor is None or (rest[0], rest[1]) > cursor:
                 ends = (rest[0], rest[1])
         return Stream(
-            did, label, start, tuple(pieces), slots, pixels, leds, cursor, ends, whole, tuple(sorted(need.items()))
+            device_id,
+            label,
+            start,
+            tuple(pieces),
+            slots,
+            pixels,
+            leds,
+            cursor,
+            ends,
+            whole,
+            tuple(sorted(need.items())),
         )
 
     def _passes(self, segment: Segment) -> str:
@@ -325,11 +339,11 @@ class Cables:
         return parts, (behind[0], behind[1])
 
     def on_runs(self, key: str) -> list[tuple[Stream, Piece]]:
-        """The pieces a thing hangs as, or behind whose bridge it hangs, in the order of boxes and ports."""
+        """The pieces an item is attached as, or behind whose bridge it is attached, in the order of devices and ports."""
         return [(self.streams[k], self.streams[k].pieces[n]) for k, n in self._where.get(key, ()) if k in self.streams]
 
-    def hung(self, key: str) -> list[tuple[PortRef, int]]:
-        """Every port and place in its run where a thing is listed."""
+    def attached(self, key: str) -> list[tuple[PortRef, int]]:
+        """Every port and place in its run where an item is listed."""
         return self._where.get(key, [])
 
     def behind(self, segment: Segment, piece: Piece | None = None, universe: str = "") -> list[Behind]:
@@ -347,28 +361,28 @@ class Cables:
             mode = mode_of(rig, fixture) if fixture else None
             if fixture is None or mode is None:
                 continue
-            for b, brk in enumerate(mode.breaks):
+            for b, break_no in enumerate(mode.breaks):
                 place = fixture.place(b)
-                if place.way == "run":
+                if place.origin == "run":
                     dmx = segment.dmx.get(member if b == 0 else f"{member}:{b}", cursor)
-                elif place.way == "typed" and place.address and piece is not None:
+                elif place.origin == "typed" and place.address and piece is not None:
                     home = rig.universes.get(place.universe)
                     dmx = piece.within(home.number, place.address) if home else 0
-                elif place.way == "typed" and place.address:
+                elif place.origin == "typed" and place.address:
                     if place.universe != universe:
                         continue
                     dmx = place.address
                 else:
                     continue
-                found.append(Behind(member, b, dmx, brk.slots))
+                found.append(Behind(member, b, dmx, break_no.slots))
                 if dmx:
-                    cursor = max(cursor, dmx + brk.slots)
+                    cursor = max(cursor, dmx + break_no.slots)
         return found
 
-    def start(self, key: str, brk: int) -> tuple[str, int] | None:
-        """Universe id and address that a thing which follows its cable gets from it; None when it gets none.
+    def start(self, key: str, break_no: int) -> tuple[str, int] | None:
+        """Universe id and address that an item which follows its cable gets from it; None when it gets none.
 
-        An element that hangs in parts begins where the part with its lowest pixels does.
+        An element that is attached in parts begins where the part with its lowest pixels does.
         """
         if key in self.rig.elements:
             own = [p for _, p in self.on_runs(key) if p.key == key and p.parts]
@@ -382,14 +396,16 @@ class Cables:
                 if line is None or line.n != n or line.universe not in self.rig.universes:
                     continue
                 for b in self.behind(line.segment, None, line.universe):
-                    if (b.key, b.brk) == (key, brk):
+                    if (b.key, b.break_no) == (key, break_no):
                         return (line.universe, b.dmx) if 0 < b.dmx <= 512 else None
                 continue
             piece = stream.pieces[n]
             if piece.key == key:
                 place = piece.place(1)
             elif piece.segment.kind == "bridge":
-                dmx = next((b.dmx for b in self.behind(piece.segment, piece) if (b.key, b.brk) == (key, brk)), 0)
+                dmx = next(
+                    (b.dmx for b in self.behind(piece.segment, piece) if (b.key, b.break_no) == (key, break_no)), 0
+                )
                 place = piece.place(dmx) if dmx else None
             else:
                 place = None
@@ -403,7 +419,7 @@ class Cables:
         return any(p.segment.kind == "lamps" and key in p.segment.fixtures for _, p in self.on_runs(key))
 
     def element_parts(self, key: str) -> list[tuple[Part, int]]:
-        """The parts of an element over all ports it hangs on, each with how many data slots of it come before."""
+        """The parts of an element over all ports it is attached to, each with how many data slots of it come before."""
         found = []
         for _, piece in self.on_runs(key):
             if piece.key == key:
@@ -415,22 +431,24 @@ class Cables:
     # ---- following
 
     def follow(self, rig: Rig) -> tuple[set[str], set[PortRef], set[str]]:
-        """Take over a new rig; gives the things whose place may be another one, the ports that were summed anew, and
-        everything that hangs or hung on these."""
+        """Take over a new rig; gives the items whose place may be another one, the ports that were summed anew, and
+        everything that is attached to these, now or before."""
         old_streams, old_lines, old_where = self.streams, self.lines, self._where
         self.rig = rig
         self._sum()
         changed = {k for k in {*old_streams, *self.streams} if old_streams.get(k) is not self.streams.get(k)}
         changed |= {k for k in {*old_lines, *self.lines} if not _same_line(old_lines.get(k), self.lines.get(k))}
         old, new = _placed(changed, old_streams, old_lines), _placed(changed, self.streams, self.lines)
-        things = {k for k in {*old, *new} if old.get(k) != new.get(k)}
+        items = {k for k in {*old, *new} if old.get(k) != new.get(k)}
         if old_where.keys() != self._where.keys():
-            things |= old_where.keys() ^ self._where.keys()
-        return things, changed, things | old.keys() | new.keys()
+            items |= old_where.keys() ^ self._where.keys()
+        return items, changed, items | old.keys() | new.keys()
 
 
-def _placed(ports: set[PortRef], streams: dict[PortRef, Stream], lines: dict[PortRef, Line]) -> dict[str, list[object]]:
-    """What places the things of some ports, by thing: equal lists mean that it stays where it was."""
+def _placed(
+    ports: set[PortRef], streams: dict[PortRef, Stream], lines: dict[PortRef, DmxLine]
+) -> dict[str, list[object]]:
+    """What places the items of some ports, by item: equal lists mean that it stays where it was."""
     found: dict[str, list[object]] = {}
     for key in sorted(ports):
         stream = streams.get(key)
@@ -441,7 +459,7 @@ def _placed(ports: set[PortRef], streams: dict[PortRef, Stream], lines: dict[Por
                 found.setdefault(member, []).append((p.parts, p.segment.fixtures, p.segment.dmx, p.segment.kind))
         line = lines.get(key)
         for member in line.segment.fixtures if line else ():
-            found.setdefault(member, []).append((line, [id(t) for t in line.things] if line else 0))
+            found.setdefault(member, []).append((line, [id(t) for t in line.items] if line else 0))
     return found
 
 
@@ -449,7 +467,7 @@ def _same(a: object, b: object) -> bool:
     return a is b or (type(a) in (tuple, int, str) and a == b)
 
 
-def _same_line(a: Line | None, b: Line | None) -> bool:
+def _same_line(a: DmxLine | None, b: DmxLine | None) -> bool:
     if a is None or b is None:
         return a is b
-    return len(a.things) == len(b.things) and all(_same(x, y) for x, y in zip((*a[:3], *a.things), (*b[:3], *b.things)))
+    return len(a.items) == len(b.items) and all(_same(x, y) for x, y in zip((*a[:3], *a.items), (*b[:3], *b.items)))

@@ -18,7 +18,7 @@ from welvo.rig.refs import PortRef
 
 
 @dataclass(frozen=True)
-class Row:
+class CapacityRow:
     """One line: `possible` is what there is, of it `used` and `reserved`; `free` is the rest."""
 
     kind: str
@@ -35,7 +35,7 @@ class Row:
         return max(0, self.possible - self.used - self.reserved)
 
 
-def universe_rows(index: Index) -> list[Row]:
+def universe_rows(index: Index) -> list[CapacityRow]:
     """Slots of every universe up to its limit; slots taken twice count once."""
     rig = index.rig
     rows = []
@@ -54,7 +54,7 @@ def universe_rows(index: Index) -> list[Row]:
             widest = max(free, key=lambda s: s[1] - s[0])
             notes.append(f"widest gap {widest[0]}–{widest[1]}")
         rows.append(
-            Row("universe", uid, f"{u.number} {u.name}".strip(), "slots", int(taken.sum()), int((kept & ~taken).sum()),
+            CapacityRow("universe", uid, f"{u.number} {u.name}".strip(), "slots", int(taken.sum()), int((kept & ~taken).sum()),
                 limit.slots, " · ".join(notes))
         )  # fmt: skip
     return rows
@@ -78,44 +78,46 @@ def universes_taken(index: Index, device: str) -> int:
     return len(taken)
 
 
-def device_rows(index: Index) -> list[Row]:
+def device_rows(index: Index) -> list[CapacityRow]:
     rig = index.rig
     rows = []
-    for did, device in rig.devices.items():
-        model = model_of(rig, did)
+    for device_id, device in rig.devices.items():
+        model = model_of(rig, device_id)
         ports = len(model.ports) if model else len(device.ports)
-        off = "" if used(rig, "devices", did) else "not in use"
+        off = "" if used(rig, "devices", device_id) else "not in use"
         streams = index.cables.streams
         taking = sum(
-            bool(p.feed) or bool((did, label) in streams and streams[PortRef(did, label)].used)
+            bool(p.feed) or bool((device_id, label) in streams and streams[PortRef(device_id, label)].used)
             for label, p in device.ports.items()
         )
-        rows.append(Row("device", did, device.name, "ports", taking, 0, ports, off))
+        rows.append(CapacityRow("device", device_id, device.name, "ports", taking, 0, ports, off))
         most = (model.universes or ports) if model else ports
-        rows.append(Row("device", did, device.name, "universes", universes_taken(index, did), 0, most, off))
+        rows.append(
+            CapacityRow("device", device_id, device.name, "universes", universes_taken(index, device_id), 0, most, off)
+        )
     return rows
 
 
-def sender_rows(rig: Rig) -> list[Row]:
+def sender_rows(rig: Rig) -> list[CapacityRow]:
     """Universes each sender feeds, of those it can number."""
     rows = []
     for sid, s in rig.senders.items():
         fed = {f.universe for f in rig.feeds.values() if f.sender == sid and f.universe in rig.universes}
         note = f"numbers {s.lowest} to {s.highest}, {s.universe_size} slots each"
-        rows.append(Row("sender", sid, s.name, "universes", len(fed), 0, s.highest - s.lowest + 1, note))
+        rows.append(CapacityRow("sender", sid, s.name, "universes", len(fed), 0, s.highest - s.lowest + 1, note))
     return rows
 
 
-def total(index: Index) -> list[Row]:
+def total(index: Index) -> list[CapacityRow]:
     """The whole rig in four lines."""
     rig = index.rig
     slots = universe_rows(index)
     ports = [r for r in device_rows(index) if r.unit == "ports"]
     something = sum(bool(index.on(u)) for u in rig.universes)
     return [
-        Row("rig", "", "Slots", "slots", sum(r.used for r in slots), sum(r.reserved for r in slots), sum(r.possible for r in slots)),
-        Row("rig", "", "Universes", "universes", something, 0, len(rig.universes)),
-        Row("rig", "", "Ports", "ports", sum(r.used for r in ports), 0, sum(r.possible for r in ports)),
+        CapacityRow("rig", "", "Slots", "slots", sum(r.used for r in slots), sum(r.reserved for r in slots), sum(r.possible for r in slots)),
+        CapacityRow("rig", "", "Universes", "universes", something, 0, len(rig.universes)),
+        CapacityRow("rig", "", "Ports", "ports", sum(r.used for r in ports), 0, sum(r.possible for r in ports)),
     ]  # fmt: skip
 
 

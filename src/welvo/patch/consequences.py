@@ -17,7 +17,7 @@ from welvo.rig.profile import Mode, Profile
 
 @dataclass(frozen=True)
 class Consequence:
-    """One fixture (or thing behind it) whose slots would be others: said before and after, and whom it would newly meet."""
+    """One fixture (or item behind it) whose slots would be others: said before and after, and whom it would newly meet."""
 
     key: str
     who: str
@@ -35,7 +35,9 @@ def consequences(index: Index, after: Rig) -> list[Consequence]:
             found.append(Consequence(key, call(index.rig, key), _say(index, key), "removed"))
             continue
         old, new = index.spans(key), then.spans(key)
-        if [(s.universe, s.first, s.last, s.brk) for s in old] == [(s.universe, s.first, s.last, s.brk) for s in new]:
+        if [(s.universe, s.first, s.last, s.break_no) for s in old] == [
+            (s.universe, s.first, s.last, s.break_no) for s in new
+        ]:
             continue
         found.append(
             Consequence(

@@ -26,11 +26,11 @@ _NO_SPAN = -(1 << 42)
 class Span(NamedTuple):
     """Slots `first`..`last` of a universe taken by one break of a fixture or one stretch of an element.
 
-    `offset` is how many slots of the thing itself come before. `last` may lie past the universe's end.
+    `offset` is how many slots of the item itself come before. `last` may lie past the universe's end.
     """
 
     key: str
-    brk: int
+    break_no: int
     universe: str
     first: int
     last: int
@@ -49,21 +49,21 @@ class Clash(NamedTuple):
 
 
 class Followed(NamedTuple):
-    """What following a change touched: universes and things whose spans are not what they were."""
+    """What following a change touched: universes and items whose spans are not what they were."""
 
     universes: frozenset[str]
-    things: frozenset[str]
+    items: frozenset[str]
     ports: frozenset[PortRef] = frozenset()
     """Ports whose streams were summed anew."""
     on_ports: frozenset[str] = frozenset()
-    """Everything that hangs on these ports, or hung there before."""
+    """Everything that is attached to these ports, or attached there before."""
 
 
 class Index:
-    """Columns of spans: `uni`, `first`, `last` (NumPy, one row per span) and the spans by thing and by universe.
+    """Columns of spans: `uni`, `first`, `last` (NumPy, one row per span) and the spans by item and by universe.
 
     `missing` holds the elements that run on into a universe the rig does not have, with its number; `open` the
-    fixtures with breaks that have no address (or one in a universe that is gone); `lost` the things whose anchor or cable leads nowhere.
+    fixtures with breaks that have no address (or one in a universe that is gone); `lost` the items whose anchor or cable leads nowhere.
     """
 
     def __init__(self, rig: Rig) -> None:
@@ -87,7 +87,7 @@ class Index:
     # ---- building and following
 
     def _build(self) -> None:
-        """All things at once: the columns are made in one go."""
+        """All items at once: the columns are made in one go."""
         uni: list[int] = []
         first: list[int] = []
         last: list[int] = []
@@ -135,7 +135,7 @@ class Index:
         self._flat[:row] = (self.uni[:row].astype(np.int64) * _PITCH + self.first[:row] << 10) + ends
 
     def _enter(self, key: str, row: int, uni: list[int], first: list[int], last: list[int]) -> int:
-        """Enter whatever else a thing may be while the columns are being built; gives the next row."""
+        """Enter whatever else an item may be while the columns are being built; gives the next row."""
         spans = self._make(key)
         if not spans:
             return row
@@ -163,7 +163,7 @@ class Index:
             self.missing.pop(key, None)
             element = self.rig.elements.get(key)
             start = self._resolver.start(key, 0) if element else None
-            way = element.at.way if element else "none"
+            way = element.at.origin if element else "none"
             lost = start is None and (way == "anchored" or (way == "run" and not self.cables.element_parts(key)))
             (self.lost.add if lost else self.lost.discard)(key)
             if element and way == "run":
@@ -186,7 +186,7 @@ class Index:
             start = self._resolver.start(key, b)
             if start and slots:
                 spans.append(Span(key, b, start[0], start[1], start[1] + slots - 1, 0))
-            elif start is None and place.way in ("anchored", "run"):
+            elif start is None and place.origin in ("anchored", "run"):
                 lost = lost or not self.cables.converted(key)
             elif start is None and slots:
                 open_ = True
@@ -212,7 +212,7 @@ class Index:
         return tuple(spans)
 
     def _on_cable(self, key: str) -> tuple[Span, ...]:
-        """The spans of an element that its cables place, on as many ports as it hangs."""
+        """The spans of an element that its cables place, on as many ports as it is attached."""
         spans = []
         for part, done in self.cables.element_parts(key):
             uid = self._numbers.get(part.universe)
@@ -266,23 +266,23 @@ class Index:
             return Followed(
                 frozenset(before | after | change.ids("universes")), everything, frozenset(self.cables.streams)
             )
-        things = set(change.ids("fixtures")) | set(change.ids("elements"))
+        items = set(change.ids("fixtures")) | set(change.ids("elements"))
         if change.ids("profiles"):
             self._widths.clear()
-            things |= {fid for fid, f in rig.fixtures.items() if f.profile in change.ids("profiles")}
+            items |= {fid for fid, f in rig.fixtures.items() if f.profile in change.ids("profiles")}
         self.rig = rig
         if any(change.ids(p) for p in ("devices", "feeds", "universes", "device_models")):
             self._limits = None
         if change.ids("shares"):
             self._partners = None
         wiring = any(change.ids(p) for p in ("devices", "feeds", "device_models", "profiles"))
-        moved, ports, hung = self._resolver.follow(rig, things, wiring)
-        things |= moved
+        moved, ports, attached = self._resolver.follow(rig, items, wiring)
+        items |= moved
         universes: set[str] = set()
-        for key in things:
+        for key in items:
             universes.update(s.universe for s in self._spans.get(key, ()))
             self._remove(key)
-        for key in things:
+        for key in items:
             if key in rig.fixtures or key in rig.elements:
                 self._insert(key)
                 universes.update(s.universe for s in self._spans.get(key, ()))
@@ -290,10 +290,10 @@ class Index:
                 self.missing.pop(key, None)
                 self.open.discard(key)
                 self.lost.discard(key)
-        return Followed(frozenset(universes), frozenset(things), frozenset(ports), frozenset(hung))
+        return Followed(frozenset(universes), frozenset(items), frozenset(ports), frozenset(attached))
 
     def _renumbered(self, rig: Rig, touched: frozenset[str]) -> bool:
-        """Whether universes came, went, or changed in what places things: number and size."""
+        """Whether universes came, went, or changed in what places items: number and size."""
         for uid in touched:
             old, new = self.rig.universes.get(uid), rig.universes.get(uid)
             if old is None or new is None or (old.number, old.size) != (new.number, new.size):
@@ -304,7 +304,7 @@ class Index:
 
     @property
     def cables(self) -> Cables:
-        """What hangs on ports, and the sums of their streams."""
+        """What is attached to ports, and the sums of their streams."""
         return self._resolver.cables
 
     def spans(self, key: str) -> tuple[Span, ...]:
@@ -315,11 +315,11 @@ class Index:
             yield from spans
 
     def on(self, universe: str) -> list[Span]:
-        """Spans of one universe by first slot; ties by thing. The list is the index's own: do not change it."""
+        """Spans of one universe by first slot; ties by item. The list is the index's own: do not change it."""
         found = self._sorted.get(universe)
         if found is None:
             here = self._on.get(universe)
-            found = sorted(here.values(), key=lambda s: (s.first, s.last, s.key, s.brk)) if here else []
+            found = sorted(here.values(), key=lambda s: (s.first, s.last, s.key, s.break_no)) if here else []
             self._sorted[universe] = found
         return found
 
@@ -345,7 +345,7 @@ class Index:
         return self._resolver.dependents({key})
 
     def occupancy(self, universe: str) -> npt.NDArray[np.int16]:
-        """How many things are on each slot: 512 counts, slot 1 at index 0."""
+        """How many items are on each slot: 512 counts, slot 1 at index 0."""
         edge = np.zeros(SLOTS + 1, np.int16)
         for s in self._on.get(universe, {}).values():
             if s.first <= SLOTS:
@@ -440,6 +440,6 @@ class Index:
         return self._partners
 
     def shared_with(self, key: str) -> list[str]:
-        """The other members of the shares and overlays a thing belongs to."""
+        """The other members of the shares and overlays an item belongs to."""
         shares = self.rig.shares
         return sorted({m for sid in self._shares().get(key, ()) for m in shares[sid].members if m != key})

@@ -12,9 +12,9 @@ from welvo.rig.patched import Place
 
 @dataclass(frozen=True)
 class Landing:
-    """What placing a thing somewhere would mean, before it is done.
+    """What placing an item somewhere would mean, before it is done.
 
-    `meets` lists (thing, universe id, first, last) of what it would lie on; `cuts` the pixels it would have in two
+    `meets` lists (item, universe id, first, last) of what it would lie on; `cuts` the pixels it would have in two
     universes, `goes_on` the number of the last universe it runs into, `needs` one that the rig does not have.
     """
 
@@ -38,9 +38,9 @@ class Landing:
 
 
 def landing(
-    index: Index, key: str, brk: int, universe: str, address: int, ignore: frozenset[str] = frozenset()
+    index: Index, key: str, break_no: int, universe: str, address: int, ignore: frozenset[str] = frozenset()
 ) -> Landing:
-    """Consequences of moving one break of a thing to an address: whom it meets, what is free around it.
+    """Consequences of moving one break of an item to an address: whom it meets, what is free around it.
 
     Things in `ignore` move along and are not met.
     """
@@ -66,24 +66,24 @@ def landing(
             if part.done % element.unit:
                 cuts += (part.done // element.unit + 1,)
     else:
-        last = address + footprint_of(rig, key, brk) - 1
+        last = address + footprint_of(rig, key, break_no) - 1
         mine = [(universe, address, last)]
     found = []
     for uid, a, b in mine:
         for s in index.on(uid):
             if s.first > b:
                 break
-            if s.last < a or (s.key, s.brk) == (key, brk) or s.key in ignore or (element and s.key == key):
+            if s.last < a or (s.key, s.break_no) == (key, break_no) or s.key in ignore or (element and s.key == key):
                 continue
-            if index.meant(Span(key, brk, uid, a, b, 0), s):
+            if index.meant(Span(key, break_no, uid, a, b, 0), s):
                 continue
             found.append((s.key, uid, max(a, s.first), min(b, s.last)))
-    others = [s for s in index.on(universe) if (s.key, s.brk) != (key, brk) and s.key not in ignore]
+    others = [s for s in index.on(universe) if (s.key, s.break_no) != (key, break_no) and s.key not in ignore]
     before_ = address - 1 - max((s.last for s in others if s.last < address), default=0)
     after = min((s.first for s in others if s.first > last), default=size + 1) - last - 1
-    place = fixture.place(brk) if fixture else element.at if element else Place()
+    place = fixture.place(break_no) if fixture else element.at if element else Place()
     refused = f"{call(rig, key)} is locked" if place.locked else ""
-    if place.way == "run":
+    if place.origin == "run":
         refused = refused or f"{call(rig, key)} follows its cable"
     return Landing(
         universe, address, last, tuple(found), max(0, before_), max(0, after), max(0, last - size), refused, cuts, goes_on, needs, limit.why

@@ -1,4 +1,4 @@
-"""Laying out many things in one act: where each would stand, what is left over, who follows. Nothing is done yet."""
+"""Laying out many items in one act: where each would stand, what is left over, who follows. Nothing is done yet."""
 
 from __future__ import annotations
 
@@ -14,14 +14,14 @@ from welvo.rig.document import Edit, Rig
 from welvo.rig.lookup import call, universes_in_order
 from welvo.rig.notation import natural, plural, say_place
 
-Way = Literal["packed", "gap", "spacing", "round"]
+Pattern = Literal["packed", "gap", "spacing", "round"]
 Order = Literal["list", "number", "name", "left to right", "front to back"]
 ORDERS: tuple[Order, ...] = ("list", "number", "name", "left to right", "front to back")
 
 
 @dataclass(frozen=True)
 class Laying:
-    """How things are to be laid out.
+    """How items are to be laid out.
 
     `start` is (universe id, address), None for the first free place. `way` is packed, a `gap` of `by` free slots
     between, a `spacing` of `by` slots from start to start, or `round` starts (1, 1 + by, 1 + 2·by …). `into` lists
@@ -30,7 +30,7 @@ class Laying:
     """
 
     start: tuple[str, int] | None = None
-    way: Way = "packed"
+    pattern: Pattern = "packed"
     by: int = 0
     order: Order = "list"
     into: tuple[str, ...] = ()
@@ -72,7 +72,7 @@ class _Universe:
 
 
 class _Filler:
-    """Places one thing after another; never goes back."""
+    """Places one item after another; never goes back."""
 
     def __init__(self, index: Index, laying: Laying, moving: Breaks) -> None:
         self.index, self.laying = index, laying
@@ -90,7 +90,7 @@ class _Filler:
         self.typed = bool(laying.start and laying.over)
         """Whether the next item is the first of a typed start, which is meant exactly as typed."""
         self.base = 0
-        """The start of the thing before in this universe, that spacing counts from; 0: none yet."""
+        """The start of the item before in this universe, that spacing counts from; 0: none yet."""
 
     def universe(self, uid: str) -> _Universe:
         found = self._known.get(uid)
@@ -99,7 +99,7 @@ class _Filler:
             limit = self.index.limit(uid).slots - self.laying.headroom
             taken = list(rig.universes[uid].reserve)
             for s in self.index.on(uid):
-                if (s.key, s.brk) in self.moving or (self.laying.over and not is_locked(rig, s.key, s.brk)):
+                if (s.key, s.break_no) in self.moving or (self.laying.over and not is_locked(rig, s.key, s.break_no)):
                     continue
                 taken.append((s.first, s.last))
             found = self._known[uid] = _Universe(free_between(taken, limit), limit)
@@ -107,15 +107,15 @@ class _Filler:
 
     def _allowed(self, start: int) -> int:
         """The first start at or behind one that the way of laying allows."""
-        way, by = self.laying.way, self.laying.by
-        if way == "round" and by > 1:
+        pattern, by = self.laying.pattern, self.laying.by
+        if pattern == "round" and by > 1:
             return 1 + -(-(start - 1) // by) * by
-        if way == "spacing" and self.base and by > 0:
+        if pattern == "spacing" and self.base and by > 0:
             return self.base + -(-(start - self.base) // by) * by
         return start
 
     def place(self, width: int) -> tuple[str, int] | None:
-        """Universe and start for the next thing, or None when it fits nowhere behind the last."""
+        """Universe and start for the next item, or None when it fits nowhere behind the last."""
         while self.at < len(self.order):
             uid = self.order[self.at]
             start = self.universe(uid).first_fit(width, self.low, self._allowed)
@@ -126,10 +126,10 @@ class _Filler:
         return None
 
     def took(self, start: int, width: int) -> None:
-        way, by = self.laying.way, self.laying.by
+        pattern, by = self.laying.pattern, self.laying.by
         self.base = start
         free = start + width
-        self.low = max(start + by, free) if way == "spacing" else free + by if way == "gap" else free
+        self.low = max(start + by, free) if pattern == "spacing" else free + by if pattern == "gap" else free
 
     def next_universe(self) -> None:
         self.at, self.low, self.base = self.at + 1, 1, 0
@@ -149,7 +149,7 @@ class _Filler:
                 start = self.low
                 last = next((n for n in range(len(ids) - 1, -1, -1) if ids[n] in self.order), 0)
                 self.at = self.order.index(ids[last]) if ids[last] in self.order else len(self.order)
-                self.low, self.base = parts[last].last + 1 + (self.laying.by if self.laying.way == "gap" else 0), 0
+                self.low, self.base = parts[last].last + 1 + (self.laying.by if self.laying.pattern == "gap" else 0), 0
                 return uid, start
             self.next_universe()
         return None
@@ -158,17 +158,17 @@ class _Filler:
         return any(a <= first and last <= b for a, b in self.universe(uid).free)
 
 
-def _stays(rig: Rig, key: str, brk: int, keep_runs: bool) -> bool:
+def _stays(rig: Rig, key: str, break_no: int, keep_runs: bool) -> bool:
     """Whether laying out leaves a place alone: it is locked, or its cable decides."""
-    place = place_of(rig, key, brk)
-    return place.locked or (keep_runs and place.way == "run")
+    place = place_of(rig, key, break_no)
+    return place.locked or (keep_runs and place.origin == "run")
 
 
 def _check_step(laying: Laying, widest: int) -> None:
     """A spacing is counted from start to start, so that one below the footprint would lay them on each other."""
-    if laying.way in ("spacing", "round") and laying.by < 1:
-        raise Refused(f"A {laying.way} needs a step of 1 slot or more.")
-    if laying.way == "spacing" and laying.by < widest:
+    if laying.pattern in ("spacing", "round") and laying.by < 1:
+        raise Refused(f"A {laying.pattern} needs a step of 1 slot or more.")
+    if laying.pattern == "spacing" and laying.by < widest:
         raise Refused(
             f"A spacing of {laying.by} is less than the {plural(widest, 'slot')} one takes: they would lie on each other. "
             f"Write +{widest}, or gap for the slots left free between."
@@ -197,7 +197,7 @@ def in_order(rig: Rig, keys: list[tuple[str, int]], order: Order) -> list[tuple[
 
 
 def _bundles(rig: Rig, keys: list[tuple[str, int]], together: bool) -> list[list[tuple[str, int]]]:
-    """What has to stay in one universe: each group's things; without groups all that was asked for."""
+    """What has to stay in one universe: each group's items; without groups all that was asked for."""
     if not together:
         return [[k] for k in keys]
     group_of: dict[str, str] = {}
@@ -228,7 +228,7 @@ def lay(index: Index, keys: list[tuple[str, int]], laying: Laying, keep_runs: bo
             )
     movable = [k for k in in_order(rig, keys, laying.order) if not _stays(rig, *k, keep_runs)]
     stays = tuple(dict.fromkeys(k for k, b in keys if _stays(rig, k, b, keep_runs)))
-    freed = tuple(dict.fromkeys(k for k, b in movable if place_of(rig, k, b).way == "anchored"))
+    freed = tuple(dict.fromkeys(k for k, b in movable if place_of(rig, k, b).origin == "anchored"))
     leader = _leaders(index, movable)
     riders = [k for k in movable if k[0] in leader]
     movable = [k for k in movable if k[0] not in leader]
@@ -244,28 +244,28 @@ def lay(index: Index, keys: list[tuple[str, int]], laying: Laying, keep_runs: bo
             who = call(rig, bundle[0][0]) if len(bundle) == 1 else f"the {len(bundle)} items that belong together"
             why = why or f"{who} ({plural(needed, 'slot')}) found no place."
             if not laying.together:
-                left += [k for k in movable if k not in {(s.key, s.brk) for s in steps} and k not in left]
+                left += [k for k in movable if k not in {(s.key, s.break_no) for s in steps} and k not in left]
                 break
         else:
             steps += placed
     last, after = ("", 0, 0), 0
-    placed_at = {(s.key, s.brk): s for s in steps}
+    placed_at = {(s.key, s.break_no): s for s in steps}
     if steps:
         s = steps[-1]
-        end = s.address + footprint_of(rig, s.key, s.brk) - 1
+        end = s.address + footprint_of(rig, s.key, s.break_no) - 1
         last = (s.universe, s.address, end)
         after = next((b - end for a, b in filler.universe(s.universe).free if a <= end + 1 <= b), 0)
-    for key, brk in riders:
-        lead = placed_at.get((leader[key], brk))
+    for key, break_no in riders:
+        lead = placed_at.get((leader[key], break_no))
         if lead:
-            steps.append(Step(key, brk, lead.universe, lead.address))
+            steps.append(Step(key, break_no, lead.universe, lead.address))
         else:
-            left.append((key, brk))
+            left.append((key, break_no))
     return Laid(tuple(steps), tuple(left), why, last, after, stays, freed)
 
 
 def _leaders(index: Index, keys: list[tuple[str, int]]) -> dict[str, str]:
-    """Members of shares that stand as declared go where the first of them goes: thing → the first one asked for."""
+    """Members of shares that stand as declared go where the first of them goes: item → the first one asked for."""
     asked = list(dict.fromkeys(k for k, _ in keys))
     found: dict[str, str] = {}
     for share in index.rig.shares.values():
@@ -280,20 +280,20 @@ def _leaders(index: Index, keys: list[tuple[str, int]]) -> dict[str, str]:
 
 
 def _place_bundle(filler: _Filler, rig: Rig, bundle: list[tuple[str, int]]) -> list[Step] | None:
-    """All of a bundle; more than one thing must end up in one universe."""
+    """All of a bundle; more than one item must end up in one universe."""
     while filler.at < len(filler.order):
         begun = filler.at
         state = (filler.low, filler.base)
         steps: list[Step] = []
-        for key, brk in bundle:
+        for key, break_no in bundle:
             if key in rig.elements:
                 spot = filler.place_element(key, exactly=filler.typed)
             else:
-                spot = filler.place(footprint_of(rig, key, brk))
+                spot = filler.place(footprint_of(rig, key, break_no))
             filler.typed = False
             if spot is None or (len(bundle) > 1 and steps and spot[0] != steps[0].universe):
                 break
-            steps.append(Step(key, brk, *spot))
+            steps.append(Step(key, break_no, *spot))
         if len(steps) == len(bundle):
             return steps
         if len(bundle) == 1:
@@ -306,7 +306,7 @@ def _place_bundle(filler: _Filler, rig: Rig, bundle: list[tuple[str, int]]) -> l
 
 
 @dataclass(frozen=True)
-class Fit:
+class MoreFit:
     """How many more fit, with the last one's place and what is left behind it."""
 
     count: int
@@ -316,8 +316,8 @@ class Fit:
     left_over: int = 0
 
 
-def how_many(index: Index, width: int, laying: Laying, most: int = 10_000) -> Fit:
-    """How many things of a width fit from here, exactly. Raises Refused as `lay` does."""
+def how_many(index: Index, width: int, laying: Laying, most: int = 10_000) -> MoreFit:
+    """How many items of a width fit from here, exactly. Raises Refused as `lay` does."""
     if width < 1:
         raise Refused("What takes no slots fits any number of times.")
     _check_step(laying, width)
@@ -331,7 +331,7 @@ def how_many(index: Index, width: int, laying: Laying, most: int = 10_000) -> Fi
     if count:
         end = at[1] + width - 1
         left = next((b - end for a, b in filler.universe(at[0]).free if a <= end + 1 <= b), 0)
-    return Fit(count, at[0], at[1], at[1] + width - 1 if count else 0, left)
+    return MoreFit(count, at[0], at[1], at[1] + width - 1 if count else 0, left)
 
 
 def take(rig: Rig, laid: Laid, label: str = "") -> Edit:
@@ -339,8 +339,8 @@ def take(rig: Rig, laid: Laid, label: str = "") -> Edit:
     if not laid.steps:
         raise Refused(laid.why or "Nothing was laid out.")
     first = laid.steps[0]
-    things = len({s.key for s in laid.steps})
-    who = call(rig, first.key) if things == 1 else plural(things, "thing")
+    items = len({s.key for s in laid.steps})
+    who = call(rig, first.key) if items == 1 else plural(items, "item")
     return apply_steps(
         rig,
         list(laid.steps),
@@ -350,8 +350,12 @@ def take(rig: Rig, laid: Laid, label: str = "") -> Edit:
 
 def changed(index: Index, laid: Laid) -> list[Step]:
     """Those steps that change anything."""
-    now = {(s.key, s.brk): (s.universe, s.first) for k in {s.key for s in laid.steps} for s in reversed(index.spans(k))}
-    return [s for s in laid.steps if now.get((s.key, s.brk)) != (s.universe, s.address)]
+    now = {
+        (s.key, s.break_no): (s.universe, s.first)
+        for k in {s.key for s in laid.steps}
+        for s in reversed(index.spans(k))
+    }
+    return [s for s in laid.steps if now.get((s.key, s.break_no)) != (s.universe, s.address)]
 
 
 def followers(index: Index, laid: Laid) -> list[str]:

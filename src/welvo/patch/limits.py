@@ -16,7 +16,7 @@ class Limit(NamedTuple):
 
 
 def slots_of_port(rig: Rig, device: str, label: str) -> int:
-    """How many slots one port puts out: its planned setting `slots` or the whole box's, else what its model can do."""
+    """How many slots one port puts out: its planned setting `slots` or the whole device's, else what its model can do."""
     most = ability(rig, device, label).slots or 512
     port = rig.devices[device].ports.get(label)
     own = port.settings.get("slots") if port else None
@@ -27,15 +27,15 @@ def slots_of_port(rig: Rig, device: str, label: str) -> int:
 def limits(rig: Rig) -> dict[str, Limit]:
     """The limit of each universe that has one below its size: no port that takes it puts out more."""
     best: dict[str, tuple[int, str]] = {}
-    for did, device in rig.devices.items():
+    for device_id, device in rig.devices.items():
         for label, port in device.ports.items():
             feed = rig.feeds.get(port.feed) if port.feed else None
             if feed is None or feed.universe not in rig.universes:
                 continue
-            if gives(rig, did, label) != "dmx":
+            if gives(rig, device_id, label) != "dmx":
                 best[feed.universe] = (512, "")  # pixels run on over the universe's end; it counts whole
                 continue
-            slots = slots_of_port(rig, did, label)
+            slots = slots_of_port(rig, device_id, label)
             if slots > best.get(feed.universe, (0, ""))[0]:
                 best[feed.universe] = (slots, f"port {label} of {device.name} puts out {slots}")
     return {uid: Limit(n, why) for uid, (n, why) in best.items() if n < rig.universes[uid].size}

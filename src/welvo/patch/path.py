@@ -1,4 +1,4 @@
-"""The whole chain of one thing, hop by hop, with what agrees and what differs between each two."""
+"""The whole chain of one item, hop by hop, with what agrees and what differs between each two."""
 
 from __future__ import annotations
 
@@ -61,10 +61,10 @@ class Path:
 
 @dataclass(frozen=True)
 class Target:
-    """What a path is asked for: a thing, one break or pixel of it, or a bare slot."""
+    """What a path is asked for: an item, one break or pixel of it, or a bare slot."""
 
     key: str = ""
-    brk: int = 0
+    break_no: int = 0
     universe: str = ""
     address: int = 0
     label: str = ""
@@ -74,7 +74,7 @@ class Target:
 
 def find_target(index: Index, text: str) -> Target:
     """A place however it is said: `207`, `3.045`, `ribbon/27`, `304/2` (pixel of a fixture), `207:5` (slot within a
-    thing), `run 1169` (running number over the rig), `WEIR-2 run 145` (over a box's ports), `PENSTOCK 6 px 31` (a pixel
+    item), `run 1169` (running number over the rig), `WEIR-2 run 145` (over a device's ports), `PENSTOCK 6 px 31` (a pixel
     of a port).
 
     Raises Refused with the reason.
@@ -85,7 +85,7 @@ def find_target(index: Index, text: str) -> Target:
         fid = next((k for k, f in rig.fixtures.items() if f.number == int(t)), "")
         if not fid:
             raise Refused(f"There is no fixture {t} in this rig.")
-        return of_thing(index, fid)
+        return of_item(index, fid)
     if re.fullmatch(r"\d+\.\d+", t):
         number, address = read_place(t)
         uid = universe_by_number(rig, number)
@@ -111,7 +111,7 @@ def find_target(index: Index, text: str) -> Target:
         return of_pixel(index, eid, int(pixel))
     eid = next((k for k, e in rig.elements.items() if e.name.lower() == t.lower()), "")
     if eid:
-        return of_thing(index, eid)
+        return of_item(index, eid)
     raise Refused(
         f"“{t}” is no fixture number, no NAME/PIXEL, no universe.address, no NAME:SLOT and no running number (run 1169)."
     )
@@ -124,7 +124,7 @@ def rig_size(rig: Rig) -> int:
 
 
 def of_running(index: Index, running: int, box: str = "") -> Target:
-    """The slot of a running number: over the whole rig, or over the ports of a box in the order printed on it."""
+    """The slot of a running number: over the whole rig, or over the ports of a device in the order printed on it."""
     rig = index.rig
     if running < 1:
         raise Refused("Running numbers count from 1.")
@@ -134,49 +134,49 @@ def of_running(index: Index, running: int, box: str = "") -> Target:
         if not uid:
             raise Refused(f"Running slot {running} would be in universe {ahead + 1}, which is not there.")
         return of_slot(index, uid, address)
-    did = next((k for k, d in rig.devices.items() if d.name.lower() == box.lower()), "")
-    model = model_of(rig, did) if did else None
-    if not did or model is None:
-        raise Refused(f"There is no box “{box}” in this rig.")
-    streams = [s for (d, _), s in index.cables.streams.items() if d == did]
+    device_id = next((k for k, d in rig.devices.items() if d.name.lower() == box.lower()), "")
+    model = model_of(rig, device_id) if device_id else None
+    if not device_id or model is None:
+        raise Refused(f"There is no device “{box}” in this rig.")
+    streams = [s for (d, _), s in index.cables.streams.items() if d == device_id]
     if streams:
-        return _running_in_streams(index, did, streams, running)
+        return _running_in_streams(index, device_id, streams, running)
     nth, address = place_at(running)
     if nth >= len(model.ports):
         raise Refused(
-            f"{rig.devices[did].name} has {plural(len(model.ports), 'port')}; running slot {running} is behind the last."
+            f"{rig.devices[device_id].name} has {plural(len(model.ports), 'port')}; running slot {running} is behind the last."
         )
     feed = (
-        rig.feeds.get(rig.devices[did].ports[model.ports[nth]].feed)
-        if model.ports[nth] in rig.devices[did].ports
+        rig.feeds.get(rig.devices[device_id].ports[model.ports[nth]].feed)
+        if model.ports[nth] in rig.devices[device_id].ports
         else None
     )
     if feed is None or feed.universe not in rig.universes:
-        raise Refused(f"Port {model.ports[nth]} of {rig.devices[did].name} takes no universe.")
+        raise Refused(f"Port {model.ports[nth]} of {rig.devices[device_id].name} takes no universe.")
     return of_slot(index, feed.universe, address)
 
 
 def of_port_pixel(index: Index, box: str, port: str, pixel: int) -> Target:
-    """The first slot of data pixel `pixel` (from 1) of a box's port."""
+    """The first slot of data pixel `pixel` (from 1) of a device's port."""
     rig = index.rig
-    did = next((k for k, d in rig.devices.items() if d.name.lower() == box.strip().lower()), "")
+    device_id = next((k for k, d in rig.devices.items() if d.name.lower() == box.strip().lower()), "")
     stream = next(
-        (s for (d, label), s in index.cables.streams.items() if d == did and label.lower() == port.lower()), None
+        (s for (d, label), s in index.cables.streams.items() if d == device_id and label.lower() == port.lower()), None
     )
     if stream is None:
-        raise Refused(f"There is no port {port} with pixels on a box “{box}”.")
+        raise Refused(f"There is no port {port} with pixels on a device “{box}”.")
     piece = next((p for p in stream.pieces if p.px <= pixel < p.px + p.pixels), None)
     place = piece.place((pixel - piece.px) * piece.k + 1) if piece else None
     uid = universe_by_number(rig, place[0]) if place else ""
     if not place or not uid:
         raise Refused(
-            f"Port {stream.label} of {rig.devices[did].name} has {plural(stream.pixels, 'pixel')}; pixel {pixel} has no universe."
+            f"Port {stream.label} of {rig.devices[device_id].name} has {plural(stream.pixels, 'pixel')}; pixel {pixel} has no universe."
         )
     return of_slot(index, uid, place[1])
 
 
-def _running_in_streams(index: Index, did: str, streams: list[Stream], running: int) -> Target:
-    """A running slot over the streams of a pixel box, port by port in the order printed on it."""
+def _running_in_streams(index: Index, device_id: str, streams: list[Stream], running: int) -> Target:
+    """A running slot over the streams of a pixel device, port by port in the order printed on it."""
     left = running
     for stream in streams:
         for piece in stream.pieces:
@@ -184,18 +184,18 @@ def _running_in_streams(index: Index, did: str, streams: list[Stream], running: 
                 place = piece.place(left)
                 uid = universe_by_number(index.rig, place[0]) if place else ""
                 if not place or not uid:
-                    raise Refused(f"Port {stream.label} of {index.rig.devices[did].name} has no universe there.")
+                    raise Refused(f"Port {stream.label} of {index.rig.devices[device_id].name} has no universe there.")
                 return of_slot(index, uid, place[1])
             left -= piece.slots
-    raise Refused(f"{index.rig.devices[did].name} has {thousands(running - left)} slots in all.")
+    raise Refused(f"{index.rig.devices[device_id].name} has {thousands(running - left)} slots in all.")
 
 
-def of_segment(index: Index, did: str, label: str, n: int) -> Target:
+def of_segment(index: Index, device_id: str, label: str, n: int) -> Target:
     """The first slot of a segment that is no element: a bridge, a converter; null pixels and cables have none."""
-    stream = index.cables.streams.get(PortRef(did, label))
-    line = index.cables.lines.get(PortRef(did, label)) if stream is None else None
+    stream = index.cables.streams.get(PortRef(device_id, label))
+    line = index.cables.lines.get(PortRef(device_id, label)) if stream is None else None
     if line and line.n == n and line.segment.fixtures:
-        return replace(of_thing(index, line.segment.fixtures[0]), label=line.segment.name or f"line on {label}")
+        return replace(of_item(index, line.segment.fixtures[0]), label=line.segment.name or f"line on {label}")
     piece = stream.pieces[n] if stream and n < len(stream.pieces) else None
     place = piece.place(1) if piece and piece.slots else None
     uid = universe_by_number(index.rig, place[0]) if place else ""
@@ -213,7 +213,7 @@ def of_slot_within(index: Index, name: str, within: int) -> Target:
     for span in index.spans(key):
         width = span.last - span.first + 1
         if 1 <= left <= width:
-            return replace(of_slot(index, span.universe, span.first + left - 1), key=key, brk=span.brk)
+            return replace(of_slot(index, span.universe, span.first + left - 1), key=key, break_no=span.break_no)
         left -= width
     raise Refused(f"{name} has {plural(within - left, 'slot')} with an address; there is no slot {within}.")
 
@@ -225,20 +225,22 @@ def of_fixture_pixel(index: Index, number: int, pixel: int) -> Target:
     mode = mode_of(rig, rig.fixtures[key]) if key else None
     if mode is None:
         raise Refused(f"There is no fixture {number} in this rig.")
-    slots = [(c.brk, s) for c in mode.channels if c.pixel == pixel for s in c.slots]
+    slots = [(c.break_no, s) for c in mode.channels if c.pixel == pixel for s in c.slots]
     if not slots:
         raise Refused(f"{number} has {plural(mode.pixels, 'pixel')}; there is no pixel {pixel}.")
-    brk, first = min(slots)
-    span = next((s for s in index.spans(key) if s.brk == brk), None)
+    break_no, first = min(slots)
+    span = next((s for s in index.spans(key) if s.break_no == break_no), None)
     if span is None:
-        return Target(key, brk, "", 0, f"{number}/{pixel}", pixel)
-    return replace(of_slot(index, span.universe, span.first + first - 1), key=key, brk=brk, label=f"{number}/{pixel}")
+        return Target(key, break_no, "", 0, f"{number}/{pixel}", pixel)
+    return replace(
+        of_slot(index, span.universe, span.first + first - 1), key=key, break_no=break_no, label=f"{number}/{pixel}"
+    )
 
 
-def of_thing(index: Index, key: str, brk: int = 0) -> Target:
-    span = next((s for s in index.spans(key) if s.brk == brk), None)
+def of_item(index: Index, key: str, break_no: int = 0) -> Target:
+    span = next((s for s in index.spans(key) if s.break_no == break_no), None)
     label = call(index.rig, key)
-    return Target(key, brk, span.universe if span else "", span.first if span else 0, label)
+    return Target(key, break_no, span.universe if span else "", span.first if span else 0, label)
 
 
 def of_pixel(index: Index, eid: str, pixel: int) -> Target:
@@ -253,8 +255,8 @@ def of_pixel(index: Index, eid: str, pixel: int) -> Target:
     first = rig.universes[start.universe]
     k = len(element.order)
     places = []
-    on_cable = pixel_places(index.cables, eid, pixel) if element.at.way == "run" else []
-    if element.at.way == "run":
+    on_cable = pixel_places(index.cables, eid, pixel) if element.at.origin == "run" else []
+    if element.at.origin == "run":
         if not on_cable or not on_cable[0].places:
             return Target(eid, 0, "", 0, f"{element.name}/{pixel}", pixel)
         places = list(on_cable[0].places)
@@ -274,7 +276,7 @@ def of_slot(index: Index, universe: str, address: int) -> Target:
     here = index.at(universe, address)
     number = index.rig.universes[universe].number
     return Target(
-        here[0].key if here else "", here[0].brk if here else 0, universe, address, say_place(number, address)
+        here[0].key if here else "", here[0].break_no if here else 0, universe, address, say_place(number, address)
     )
 
 
@@ -285,7 +287,7 @@ def slot_word(rig: Rig, span: Span, address: int) -> str:
     if fixture:
         mode = mode_of(rig, fixture)
         for c in mode.channels if mode else ():
-            if c.brk == span.brk and within in c.slots:
+            if c.break_no == span.break_no and within in c.slots:
                 word = c.name or word_for(c.function)
                 fine = f", byte {c.slots.index(within) + 1} of {len(c.slots)}" if len(c.slots) > 1 else ""
                 return f"{word}{f' of pixel {c.pixel}' if c.pixel else ''}{fine}"
@@ -308,7 +310,7 @@ def words_on(rig: Rig, span: Span, first: int, last: int) -> list[str]:
     found = sorted(
         (c.slots[0], f"{c.name or word_for(c.function)}{f' of pixel {c.pixel}' if c.pixel else ''}")
         for c in (mode.channels if mode else ())
-        if c.brk == span.brk and any(low <= s <= high for s in c.slots)
+        if c.break_no == span.break_no and any(low <= s <= high for s in c.slots)
     )
     return list(dict.fromkeys(w for _, w in found))[:8] or ["gap"]
 
@@ -331,13 +333,13 @@ def place_ways(index: Index, target: Target) -> tuple[tuple[str, str], ...]:
             ways.append(("Set on it", say_setting(profile.address, span.first)))
     size = rig_size(rig)
     mixed = f" (of {size})" if size != SLOTS or any(u.size != size for u in rig.universes.values()) else ""
-    ways.append(("Running in rig", thousands(running_of(universe.number - 1, target.address, size)) + mixed))
+    ways.append(("Running in the rig", thousands(running_of(universe.number - 1, target.address, size)) + mixed))
     if span:
         ways.append(("If one grows", _if_one_grows(index, target)))
     port = _port(index, target)
-    hung = on_cable(index, target)
-    if hung:
-        ways += _on_cable_ways(index, *hung)
+    attached = on_cable(index, target)
+    if attached:
+        ways += _on_cable_ways(index, *attached)
     elif port:
         model = model_of(rig, port[0])
         if model and port[1] in model.ports:
@@ -354,11 +356,11 @@ def place_ways(index: Index, target: Target) -> tuple[tuple[str, str], ...]:
 
 
 def _on_cable_ways(index: Index, stream: Stream, piece: Piece, within: int) -> list[tuple[str, str]]:
-    """Every number a slot has on its cable: in the stream, on the port, in the box, along the cable, behind a bridge."""
+    """Every number a slot has on its cable: in the stream, on the port, in the device, along the cable, behind a bridge."""
     px = (within - 1) // piece.k + 1
     slots = pixels = 0
-    for (did, label), other in index.cables.streams.items():
-        if did != stream.did:
+    for (device_id, label), other in index.cables.streams.items():
+        if device_id != stream.device_id:
             continue
         if label == stream.label:
             break
@@ -380,16 +382,21 @@ def _on_cable_ways(index: Index, stream: Stream, piece: Piece, within: int) -> l
 
 
 def octet_of(index: Index, box: tuple[str, int], span: Span, address: int) -> int | None:
-    """Where a slot of a thing stands in the DDP stream to a box, in octets from 0."""
+    """Where a slot of an item stands in the DDP stream to a device, in octets from 0."""
     feeds = boxes(index).get(box, [])
     for piece in stream_of(index, feeds)[0] if feeds else ():
-        if (piece.key, piece.brk, piece.universe, piece.first) == (span.key, span.brk, span.universe, span.first):
+        if (piece.key, piece.break_no, piece.universe, piece.first) == (
+            span.key,
+            span.break_no,
+            span.universe,
+            span.first,
+        ):
             return piece.offset + address - span.first
     return None
 
 
 def _what_it_is(rig: Rig, span: Span, within: int) -> list[tuple[str, str]]:
-    """Pixel and component, and the default, of a slot of a thing (counted from 1 within it)."""
+    """Pixel and component, and the default, of a slot of an item (counted from 1 within it)."""
     element = rig.elements.get(span.key)
     if element:
         if element.kind == "block":
@@ -400,12 +407,16 @@ def _what_it_is(rig: Rig, span: Span, within: int) -> list[tuple[str, str]]:
             ("Pixel · component", f"{element.name}/{(within - 1) // k + 1} · {letter}, {(within - 1) % k + 1} of {k}")
         ]
     mode = mode_of(rig, rig.fixtures[span.key])
-    channel = next((c for c in (mode.channels if mode else ()) if c.brk == span.brk and within in c.slots), None)
+    channel = next(
+        (c for c in (mode.channels if mode else ()) if c.break_no == span.break_no and within in c.slots), None
+    )
     if channel is None or mode is None:
         return []
     found = []
     if channel.pixel:
-        parts = sorted((c.slots[0], c) for c in mode.channels if c.brk == span.brk and c.pixel == channel.pixel)
+        parts = sorted(
+            (c.slots[0], c) for c in mode.channels if c.break_no == span.break_no and c.pixel == channel.pixel
+        )
         turn = next(n for n, (_, c) in enumerate(parts, 1) if c is channel)
         found.append(("Pixel · component", f"px {channel.pixel} · {channel.short}, {turn} of {len(parts)}"))
     default = str(channel.default) if len(channel.slots) == 1 else f"{channel.default} of {channel.top}"
@@ -416,10 +427,10 @@ def _if_one_grows(index: Index, target: Target) -> str:
     """Whether a place shifts when something before it takes more slots."""
     rig = index.rig
     fixture, element = rig.fixtures.get(target.key), rig.elements.get(target.key)
-    place = fixture.place(target.brk) if fixture else element.at if element else None
-    if place is None or place.way == "typed":
+    place = fixture.place(target.break_no) if fixture else element.at if element else None
+    if place is None or place.origin == "typed":
         return "stays: locked" if place and place.locked else "stays: typed"
-    if place.way == "run":
+    if place.origin == "run":
         return "moves: from its cable"
     return f"moves: behind {call(rig, place.after)} + {place.gap}"
 
@@ -444,11 +455,11 @@ def on_cable(index: Index, target: Target) -> tuple[Stream, Piece, int] | None:
 
 
 def _port(index: Index, target: Target) -> tuple[str, str, int] | None:
-    """The port a thing hangs on: where a run lists it, else the port that takes its universe."""
+    """The port an item is attached to: where a run lists it, else the port that takes its universe."""
     rig = index.rig
     found = on_cable(index, target)
     if found:
-        return found[0].did, found[0].label, 0
+        return found[0].device_id, found[0].label, 0
     listed = port_of_fixture(rig, target.key) if target.key in rig.fixtures else None
     if listed:
         return listed
@@ -472,13 +483,17 @@ def path(
 ) -> Path:
     """The chain level → universe → feed → device → port → line → lamp of one target.
 
-    `level` is what the Bench holds there, `lamp` what the port was seen to give out. A joint behind the first
+    `level` is what the Bench holds there, `lamp` what the port was seen to put out. A joint behind the first
     one that differs is never better than `upstream`.
     """  # fmt: skip
     rig = index.rig
     key = target.key
-    hung = on_cable(index, target)
-    name = f"{rig.devices[hung[0].did].name}, port {hung[0].label}" if hung and not key else _name(rig, key)
+    attached = on_cable(index, target)
+    name = (
+        f"{rig.devices[attached[0].device_id].name}, port {attached[0].label}"
+        if attached and not key
+        else _name(rig, key)
+    )
     hops = [Hop("level", level or "—", "armed" if armed else "not armed", Goto("bench", key))]
     joints: list[Joint] = []
     if not target.universe:
@@ -537,27 +552,27 @@ def path(
         hops.append(Hop("device", "none", "no port takes this feed", Goto("devices", "")))
         joints.append(Joint("unknown", word="nobody takes it"))
         return Path(target.label, name, tuple(hops), tuple(joints), place_ways(index, target), key, tuple(feeds))
-    did, label, nth = port
-    device = rig.devices[did]
+    device_id, label, nth = port
+    device = rig.devices[device_id]
     heard = observed.heard.get(device.ip)
     live = is_live(heard, now)
     state = "heard" if live else ("silent" if heard else "not heard")
-    hops.append(Hop("device", device.name, f"{device.ip or 'no address'} · {state}", Goto("device", did)))
+    hops.append(Hop("device", device.name, f"{device.ip or 'no address'} · {state}", Goto("device", device_id)))
     reaches = feed_reaches(feed, device.ip)
     if not reaches:
         joints.append(Joint("differs", f"to {feed.to}", device.ip, "sent elsewhere"))
     else:
         joints.append(Joint("matches" if live else "unknown", word=state))
-    model = model_of(rig, did)
+    model = model_of(rig, device_id)
     takes = heard_port(model, heard, label) if model and heard and live else None
     says = say_wire(takes.protocol, takes.wire) if takes else "not known"
-    hops.append(Hop("port", label, f"set to {says}" if takes else "not read", Goto("port", did, label)))
-    lines = {line.key: line.mark for line in compare(rig, observed, did, now)}
+    hops.append(Hop("port", label, f"set to {says}" if takes else "not read", Goto("port", device_id, label)))
+    lines = {line.key: line.mark for line in compare(rig, observed, device_id, now)}
     own = {lines.get(f"{label}.universe", "unknown"), lines.get(f"{label}.protocol", "unknown")}
-    wrong_feed = not hung and (
-        rig.devices[did].ports.get(label) is None or rig.devices[did].ports[label].feed not in feeds
+    wrong_feed = not attached and (
+        rig.devices[device_id].ports.get(label) is None or rig.devices[device_id].ports[label].feed not in feeds
     )
-    takes = None if hung and rig.devices[did].ports[label].feed not in feeds else takes
+    takes = None if attached and rig.devices[device_id].ports[label].feed not in feeds else takes
     if takes and (takes.protocol, takes.wire) != (feed.protocol, feed.wire):
         same = takes.protocol == feed.protocol
         joints.append(
@@ -570,17 +585,17 @@ def path(
         joints.append(Joint("differs", say_wire(feed.protocol, feed.wire), "port takes another feed"))
     else:
         joints.append(Joint("claimed" if "claimed" in own else "matches" if takes else "unknown"))
-    if hung:
-        _along(index, hung, target, hops, joints)
+    if attached:
+        _along(index, attached, target, hops, joints)
     if nth:
-        hops.append(Hop("line", f"{_ordinal(nth)} on {label}", "in cable order", Goto("device", did)))
+        hops.append(Hop("line", f"{_ordinal(nth)} on {label}", "in cable order", Goto("device", device_id)))
         joints.append(Joint("claimed", word="as drawn"))
     fixture = rig.fixtures.get(key)
     if fixture or key in rig.elements:
-        span = next((s for s in index.spans(key) if s.brk == target.brk), None)
+        span = next((s for s in index.spans(key) if s.break_no == target.break_no), None)
         at = str(span.first if span else target.address)
-        if hung and fixture and hung[1].segment.kind == "bridge" and span:
-            at = str(hung[2] - (target.address - span.first))
+        if attached and fixture and attached[1].segment.kind == "bridge" and span:
+            at = str(attached[2] - (target.address - span.first))
         hops.append(Hop("lamp", at if fixture else target.label, lamp or "not read", Goto("patch", key)))
         joints.append(Joint("matches" if lamp else "unknown"))
     return Path(
@@ -588,11 +603,13 @@ def path(
     )
 
 
-def _along(index: Index, hung: tuple[Stream, Piece, int], target: Target, hops: list[Hop], joints: list[Joint]) -> None:
+def _along(
+    index: Index, attached: tuple[Stream, Piece, int], target: Target, hops: list[Hop], joints: list[Joint]
+) -> None:
     """The hops along the cable: the segment, and the bridge's DMX address where there is one."""
-    stream, piece, within = hung
+    stream, piece, within = attached
     s = piece.segment
-    goes = to_run(stream.did, stream.label, piece.n)
+    goes = to_run(stream.device_id, stream.label, piece.n)
     px = (within - 1) // piece.k + 1
     facts = [s.order or "straight"] if s.kind == "pixels" else []
     facts += [

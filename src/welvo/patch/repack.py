@@ -11,11 +11,11 @@ from welvo.rig.document import Rig
 from welvo.rig.lookup import call
 
 NODES = 20_000
-"""How far the search goes before it takes the best found so far; 8 things need far less."""
+"""How far the search goes before it takes the best found so far; 8 items need far less."""
 
 
 @dataclass(frozen=True)
-class Item:
+class Movable:
     """Something that may move: where it starts now and how wide it is."""
 
     name: int
@@ -31,20 +31,20 @@ class Packing:
     fixed: tuple[tuple[str, str], ...]
     before: int
     after: int
-    """The last slot that a movable thing takes, before and after."""
+    """The last slot that a movable item takes, before and after."""
     exact: bool
 
 
 def why_fixed(index: Index, span: Span) -> str:
-    """Why a thing must stay where it is, or an empty string."""
+    """Why an item must stay where it is, or an empty string."""
     rig: Rig = index.rig
-    place = place_of(rig, span.key, span.brk)
+    place = place_of(rig, span.key, span.break_no)
     if place.locked:
         return "locked"
     if index.shared_with(span.key):
         return "shared"
-    if place.way != "typed":
-        return "follows its cable" if place.way == "run" else f"stands behind {call(rig, place.after)}"
+    if place.origin != "typed":
+        return "follows its cable" if place.origin == "run" else f"stands behind {call(rig, place.after)}"
     if index.dependents(span.key):
         return "others stand behind it"
     if span.key in rig.elements and (len(index.spans(span.key)) > 1 or span.key in index.missing):
@@ -53,21 +53,21 @@ def why_fixed(index: Index, span: Span) -> str:
 
 
 def repack(index: Index, universe: str) -> Packing:
-    """Close the gaps of a universe: the last movable thing ends as low as can be, with as few moves as can be."""
+    """Close the gaps of a universe: the last movable item ends as low as can be, with as few moves as can be."""
     rig = index.rig
     spans = index.on(universe)
     fixed = [(s, why_fixed(index, s)) for s in spans]
     movable = [s for s, why in fixed if not why]
     taken: list[Stretch] = [(s.first, s.last) for s, why in fixed if why]
     free = free_between([*taken, *rig.universes[universe].reserve], index.limit(universe).slots)
-    items = [Item(n, s.first, s.last - s.first + 1) for n, s in enumerate(movable)]
+    items = [Movable(n, s.first, s.last - s.first + 1) for n, s in enumerate(movable)]
     before = max((s.last for s in movable), default=0)
     places, exact = pack(items, free)
     if places is None:
         places = {i.name: i.start for i in items}
     _keep_order(items, places)
     steps = tuple(
-        Step(movable[n].key, movable[n].brk, universe, at)
+        Step(movable[n].key, movable[n].break_no, universe, at)
         for n, at in sorted(places.items(), key=lambda p: p[1])
         if at != movable[n].first
     )
@@ -76,7 +76,7 @@ def repack(index: Index, universe: str) -> Packing:
     return Packing(steps, names, before, after, exact)
 
 
-def _keep_order(items: list[Item], places: dict[int, int]) -> None:
+def _keep_order(items: list[Movable], places: dict[int, int]) -> None:
     """Things of one width that move anyway take their new places in the order they stood in."""
     for width in {i.width for i in items}:
         moved = sorted((i for i in items if i.width == width and places[i.name] != i.start), key=lambda i: i.start)
@@ -84,24 +84,24 @@ def _keep_order(items: list[Item], places: dict[int, int]) -> None:
             places[item.name] = at
 
 
-def pack(items: list[Item], free: list[Stretch], nodes: int = NODES) -> tuple[dict[int, int] | None, bool]:
+def pack(items: list[Movable], free: list[Stretch], nodes: int = NODES) -> tuple[dict[int, int] | None, bool]:
     """Starts by item name such that the end of the last is lowest, then the moves fewest; and whether that is proved.
 
     Gives None when they do not fit at all. Branch and bound from left to right: at each place either what stands
-    there stays, or another thing moves in, or the rest of the stretch stays empty.
+    there stays, or another item moves in, or the rest of the stretch stays empty.
     """
     return _Search(items, free, nodes).run()
 
 
 class _Search:
-    def __init__(self, items: list[Item], free: list[Stretch], nodes: int) -> None:
+    def __init__(self, items: list[Movable], free: list[Stretch], nodes: int) -> None:
         self.items = sorted(items, key=lambda i: (i.start, i.name))
         self.free = free
         self.left = nodes
         self.best: dict[int, int] | None = None
         self.cost = (10**9, 10**9)
         self.seen: dict[tuple[int, int], int] = {}
-        """The fewest moves with which a place was reached with these things left, as a mask of their names."""
+        """The fewest moves with which a place was reached with these items left, as a mask of their names."""
 
     def run(self) -> tuple[dict[int, int] | None, bool]:
         if not self.items:
@@ -112,7 +112,7 @@ class _Search:
             self._step(0, self.free[0][0], list(self.items), {}, 0, 0)
         return self.best, self.left > 0
 
-    def _greedy(self, order: list[Item]) -> None:
+    def _greedy(self, order: list[Movable]) -> None:
         """A first answer: everything in this order at the lowest place that is still free."""
         room = list(self.free)
         places: dict[int, int] = {}
@@ -142,7 +142,7 @@ class _Search:
                 slots -= room
         return 10**9
 
-    def _step(self, n: int, at: int, rest: list[Item], places: dict[int, int], end: int, moves: int) -> None:
+    def _step(self, n: int, at: int, rest: list[Movable], places: dict[int, int], end: int, moves: int) -> None:
         if not rest:
             if (end, moves) < self.cost:
                 self.cost, self.best = (end, moves), dict(places)
@@ -177,11 +177,11 @@ class _Search:
             self._step(n + 1, self.free[n + 1][0], rest, places, end, moves)
 
     @staticmethod
-    def _worth_moving(rest: list[Item], at: int) -> list[Item]:
+    def _worth_moving(rest: list[Movable], at: int) -> list[Movable]:
         """The widest first; of one width those that cannot stay any more, then the last."""
         return sorted(rest, key=lambda i: (-i.width, i.start >= at, -i.start))
 
-    def _take(self, item: Item, n: int, at: int, rest: list[Item], places: dict[int, int], moves: int) -> None:
+    def _take(self, item: Movable, n: int, at: int, rest: list[Movable], places: dict[int, int], moves: int) -> None:
         places[item.name] = at
         left = [i for i in rest if i is not item]
         behind = at + item.width

@@ -1,4 +1,4 @@
-"""Where each thing starts: typed, anchored to another thing, or made by its place on a cable."""
+"""Where each item starts: typed, anchored to another item, or made by its place on a cable."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ Start = tuple[str, int]
 
 
 class Resolver:
-    """Answers `start(thing, break)` and remembers who depends on whom."""
+    """Answers `start(item, break)` and remembers who depends on whom."""
 
     def __init__(self, rig: Rig) -> None:
         self.rig = rig
@@ -41,7 +41,7 @@ class Resolver:
 
     def _note(self, key: str) -> None:
         places = self._places(key)
-        anchors = {p.after for p in places if p.way == "anchored"}
+        anchors = {p.after for p in places if p.origin == "anchored"}
         for anchor in self._anchors.get(key, set()) - anchors:
             self._followers[anchor].discard(key)
         for anchor in anchors:
@@ -50,44 +50,44 @@ class Resolver:
             self._anchors[key] = anchors
         else:
             self._anchors.pop(key, None)
-        if any(p.way == "run" for p in places):
+        if any(p.origin == "run" for p in places):
             self._on_runs.add(key)
         else:
             self._on_runs.discard(key)
 
-    def start(self, key: str, brk: int) -> Start | None:
+    def start(self, key: str, break_no: int) -> Start | None:
         """Universe id and address, or None when it is nowhere (not patched, lost anchor, loop)."""
-        return self._start(key, brk, frozenset())
+        return self._start(key, break_no, frozenset())
 
-    def _start(self, key: str, brk: int, trail: frozenset[tuple[str, int]]) -> Start | None:
+    def _start(self, key: str, break_no: int, trail: frozenset[tuple[str, int]]) -> Start | None:
         places = self._places(key)
-        if brk >= len(places):
+        if break_no >= len(places):
             return None
-        place = places[brk]
-        way = place.way
+        place = places[break_no]
+        way = place.origin
         if way == "typed" and place.address is not None:
             return (place.universe, place.address) if place.universe in self.rig.universes else None
-        me = (key, brk)
+        me = (key, break_no)
         if me in self._known:
             return self._known[me]
         if me in trail:
             return None
         found: Start | None = None
         if way == "anchored":
-            found = self._behind(place, brk, trail | {me})
+            found = self._behind(place, break_no, trail | {me})
         elif way == "run":
-            found = self.cables.start(key, brk)
+            found = self.cables.start(key, break_no)
         if not trail or found:
             self._known[me] = found
         return found
 
-    def _behind(self, place: Place, brk: int, trail: frozenset[tuple[str, int]]) -> Start | None:
+    def _behind(self, place: Place, break_no: int, trail: frozenset[tuple[str, int]]) -> Start | None:
         fixture = self.rig.fixtures.get(place.after)
         if fixture:
             mode = mode_of(self.rig, fixture)
             if mode is None:
                 return None
-            b = brk if brk < len(mode.breaks) else 0
+            b = break_no if break_no < len(mode.breaks) else 0
             start = self._start(place.after, b, trail)
             address = start[1] + mode.breaks[b].slots + place.gap if start else 0
             return (start[0], address) if start and address <= SLOTS else None
@@ -95,7 +95,7 @@ class Resolver:
         start = self._start(place.after, 0, trail) if element else None
         if not element or not start:
             return None
-        if element.at.way == "run":
+        if element.at.origin == "run":
             last = self.cables.element_parts(place.after)[-1][0]
             number, address = last.universe, last.last + 1 + place.gap
         else:
@@ -117,16 +117,16 @@ class Resolver:
         return list(found)
 
     def follow(self, rig: Rig, keys: set[str], cables_too: bool) -> tuple[set[str], set[PortRef], set[str]]:
-        """Take over a new rig; gives all things whose start may be another one now, `keys` among them, the ports whose
-        sums are new, and what hangs or hung on those."""
+        """Take over a new rig; gives all items whose start may be another one now, `keys` among them, the ports whose
+        sums are new, and what is attached to those, now or before."""
         self.rig = rig
         for key in keys:
             self._note(key)
         touched = keys | set(self.dependents(keys))
         ports: set[PortRef] = set()
-        hung: set[str] = set()
-        if cables_too or any(self.cables.hung(k) for k in touched):
-            moved, ports, hung = self.cables.follow(rig)
+        attached: set[str] = set()
+        if cables_too or any(self.cables.attached(k) for k in touched):
+            moved, ports, attached = self.cables.follow(rig)
             touched |= moved & self._on_runs
             touched |= set(self.dependents(touched))
         else:
@@ -137,4 +137,4 @@ class Resolver:
             else [(key, b) for key in touched for b in range(64) if (key, b) in self._known]
         ):
             del self._known[known]
-        return touched, ports, hung
+        return touched, ports, attached

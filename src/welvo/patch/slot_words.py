@@ -9,13 +9,13 @@ from welvo.rig.lookup import mode_of
 
 
 def channel_words(rig: Rig, span: Span) -> list[tuple[int, int, str, int, str]]:
-    """(first slot within the thing, slots wide, short name, pixel, function), in order of slots."""
+    """(first slot within the item, slots wide, short name, pixel, function), in order of slots."""
     fixture = rig.fixtures.get(span.key)
     if fixture:
         mode = mode_of(rig, fixture)
         found = []
         for c in mode.channels if mode else ():
-            if c.brk != span.brk:
+            if c.break_no != span.break_no:
                 continue
             if c.slots == tuple(range(c.slots[0], c.slots[0] + len(c.slots))):
                 found.append((c.slots[0], len(c.slots), c.short, c.pixel, c.function))

@@ -179,7 +179,7 @@ def _read_places(at: _Pasting, text: str, universe: str, old: Fixture, numbers: 
     if text in ("", "not patched"):
         return old.at if not text else ()
     places: list[Place] = []
-    for brk, part in enumerate(p.strip() for p in text.split(",")):
+    for break_no, part in enumerate(p.strip() for p in text.split(",")):
         if part in ("–", "-", ""):
             places.append(Place())
             continue
@@ -189,8 +189,8 @@ def _read_places(at: _Pasting, text: str, universe: str, old: Fixture, numbers: 
             uid = fresh_id({**at.rig.universes, **at.universes}, "u")
             at.universes[uid] = Universe(number=number)
             numbers[number] = uid
-        before = old.place(brk)
-        if before.way in ("anchored", "run") and (uid, address) == _where(at, old, brk):
+        before = old.place(break_no)
+        if before.origin in ("anchored", "run") and (uid, address) == _where(at, old, break_no):
             places.append(before)
             continue
         if before.locked and (before.universe, before.address) != (uid, address):
@@ -199,8 +199,8 @@ def _read_places(at: _Pasting, text: str, universe: str, old: Fixture, numbers: 
     return tuple(places)
 
 
-def _where(at: _Pasting, old: Fixture, brk: int) -> tuple[str, int] | None:
+def _where(at: _Pasting, old: Fixture, break_no: int) -> tuple[str, int] | None:
     from welvo.patch.resolve import Resolver
 
     key = next((k for k, f in at.rig.fixtures.items() if f is old or f.number == old.number), "")
-    return Resolver(at.rig).start(key, brk) if key else None
+    return Resolver(at.rig).start(key, break_no) if key else None

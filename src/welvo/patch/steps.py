@@ -20,27 +20,27 @@ class Step:
     """One line of a preview: what moves from where to where."""
 
     key: str
-    brk: int
+    break_no: int
     universe: str
     address: int
 
 
-def footprint_of(rig: Rig, key: str, brk: int = 0) -> int:
+def footprint_of(rig: Rig, key: str, break_no: int = 0) -> int:
     fixture = rig.fixtures.get(key)
     if fixture:
         mode = mode_of(rig, fixture)
-        return mode.breaks[brk].slots if mode and brk < len(mode.breaks) else 0
+        return mode.breaks[break_no].slots if mode and break_no < len(mode.breaks) else 0
     element: Element | None = rig.elements.get(key)
     return element.footprint if element else 0
 
 
-def place_of(rig: Rig, key: str, brk: int) -> Place:
+def place_of(rig: Rig, key: str, break_no: int) -> Place:
     fixture = rig.fixtures.get(key)
-    return fixture.place(brk) if fixture else rig.elements[key].at
+    return fixture.place(break_no) if fixture else rig.elements[key].at
 
 
-def is_locked(rig: Rig, key: str, brk: int) -> bool:
-    return place_of(rig, key, brk).locked
+def is_locked(rig: Rig, key: str, break_no: int) -> bool:
+    return place_of(rig, key, break_no).locked
 
 
 def apply_steps(rig: Rig, steps: list[Step], label: str) -> Edit:
@@ -52,5 +52,5 @@ def apply_steps(rig: Rig, steps: list[Step], label: str) -> Edit:
             elements[step.key] = replace(rig.elements[step.key], at=place)
         else:
             old = fixtures.get(step.key, rig.fixtures[step.key])
-            fixtures[step.key] = replace(old, at=with_place(old, step.brk, place))
+            fixtures[step.key] = replace(old, at=with_place(old, step.break_no, place))
     return put(rig, label, fixtures=fixtures, elements=elements)

@@ -1,4 +1,4 @@
-"""What a DDP box gets: one running octet stream out of all universes that are fed to it."""
+"""What a DDP device gets: one running octet stream out of all universes that are fed to it."""
 
 from __future__ import annotations
 
@@ -8,11 +8,11 @@ from welvo.patch.index import Index
 from welvo.rig.protocol import PROTOCOLS
 
 
-class Piece(NamedTuple):
-    """One stretch of one thing in the stream: octets `offset` (from 0) to `offset + octets − 1`."""
+class Octets(NamedTuple):
+    """One stretch of one item in the stream: octets `offset` (from 0) to `offset + octets − 1`."""
 
     key: str
-    brk: int
+    break_no: int
     universe: str
     first: int
     offset: int
@@ -31,14 +31,14 @@ def boxes(index: Index) -> dict[tuple[str, int], list[str]]:
     return found
 
 
-def stream_of(index: Index, feeds: list[str]) -> tuple[list[Piece], int]:
+def stream_of(index: Index, feeds: list[str]) -> tuple[list[Octets], int]:
     """Pieces of the stream and its length in octets.
 
     Where running numbers are kept, a slot's octet is its running number over these universes (each as long as its
-    sender uses of it); where they are not, only what things use enters, one behind the other.
+    sender uses of it); where they are not, only what items use enters, one behind the other.
     """
     rig = index.rig
-    pieces: list[Piece] = []
+    pieces: list[Octets] = []
     base = 0
     for fid in feeds:
         feed = rig.feeds[fid]
@@ -50,13 +50,15 @@ def stream_of(index: Index, feeds: list[str]) -> tuple[list[Piece], int]:
             if s.first > size:
                 continue
             if feed.keeps:
-                pieces.append(Piece(s.key, s.brk, feed.universe, s.first, start + s.first - 1, last - s.first + 1))
+                pieces.append(
+                    Octets(s.key, s.break_no, feed.universe, s.first, start + s.first - 1, last - s.first + 1)
+                )
                 continue
             fresh = max(s.first, covered + 1)
             offset = base - (fresh - s.first)
             base += max(0, last - fresh + 1)
             covered = max(covered, last)
-            pieces.append(Piece(s.key, s.brk, feed.universe, s.first, offset, last - s.first + 1))
+            pieces.append(Octets(s.key, s.break_no, feed.universe, s.first, offset, last - s.first + 1))
         if feed.keeps:
             base = start + size
     return pieces, base

@@ -28,7 +28,7 @@ HELP = {
     "name": "What it is or where it hangs. In a selection # becomes 1, 2, 3; ## 01, 02; #7 begins at 7; & the number.",
     "profile": "Profile and mode, such as Bar 9 (38 slot). Another mode takes other slots: look at what it would meet.",
     "first": "Where it starts. 3.1 +8 every 8 slots, 3.1 gap 2, free; +8 moves each on, +1.0 a universe on; breaks by comma.",
-    "groups": "Names of groups, with commas between. A group keeps its things through renumbering and moving.",
+    "groups": "Names of groups, with commas between. A group keeps its items through renumbering and moving.",
     "turns": "What the sender does to its movement: pan, tilt, swap, or nothing. The lamp's own menu must not do it again.",
     "spot": "Where it hangs in metres: from the left, from the front, above the floor, such as 2.5, 0, 4.",
     "note": "A remark for whoever reads the list next. Nothing depends on it.",
@@ -99,7 +99,7 @@ def _places(index: Index, key: str, first: bool) -> str:
         return say_place(rig.universes[s.universe].number, s.first if first else s.last)
     if not spans:
         return "not patched" if first else ""
-    by_break = {s.brk: s for s in spans}
+    by_break = {s.break_no: s for s in spans}
     said = []
     for b, part in enumerate(mode.breaks):
         at = by_break.get(b)
@@ -159,7 +159,7 @@ def change(index: Index, keys: list[str], column: str, typed: str) -> Edit:
         return edits.set_fixtures(rig, label, {k: {"turns": turns} for k in fixtures})
     if column == "spot":
         spot = read_spot(typed)
-        return edits.set_fixtures(rig, f"hang {edits.names_of(rig, fixtures)}", {k: {"spot": spot} for k in fixtures})
+        return edits.set_fixtures(rig, f"attach {edits.names_of(rig, fixtures)}", {k: {"spot": spot} for k in fixtures})
     if column == "profile":
         from welvo.patch.consequences import change_mode
 
@@ -182,8 +182,8 @@ def change_first(index: Index, keys: list[str], typed: str) -> Edit:
             raise Refused(f"{plural(len(parts), 'address', 'addresses')} for {plural(most, 'break')}.")
         made, touched, label = rig, frozenset[str](), ""
         here = index
-        for brk, part in enumerate(parts):
-            wanting = [(k, brk) for k in keys if k in rig.fixtures and _has_break(rig, k, brk)]
+        for break_no, part in enumerate(parts):
+            wanting = [(k, break_no) for k in keys if k in rig.fixtures and _has_break(rig, k, break_no)]
             if part in ("", "–", "-"):
                 made, change = unpatch(made, wanting)
             else:
@@ -195,9 +195,9 @@ def change_first(index: Index, keys: list[str], typed: str) -> Edit:
     return _place_breaks(index, [(k, 0) for k in keys], text)
 
 
-def _has_break(rig: Rig, key: str, brk: int) -> bool:
+def _has_break(rig: Rig, key: str, break_no: int) -> bool:
     mode = mode_of(rig, rig.fixtures[key])
-    return bool(mode and brk < len(mode.breaks))
+    return bool(mode and break_no < len(mode.breaks))
 
 
 def _place_breaks(index: Index, keys: list[tuple[str, int]], text: str) -> Edit:
@@ -222,18 +222,18 @@ def unpatch(rig: Rig, keys: list[tuple[str, int]]) -> Edit:
 def _set_places(rig: Rig, keys: list[tuple[str, int]], place: Place, label: str) -> Edit:
     fixtures: dict[str, Fixture] = {}
     elements = {}
-    for key, brk in keys:
+    for key, break_no in keys:
         if key in rig.elements:
             if rig.elements[key].at.locked:
                 raise Refused(f"{rig.elements[key].name} is locked. Unlock it first.")
             elements[key] = replace(rig.elements[key], at=place)
             continue
         f = fixtures.get(key, rig.fixtures[key])
-        if f.place(brk).locked:
+        if f.place(break_no).locked:
             raise Refused(f"{f.number} is locked. Unlock it first.")
         if place.after == key:
             raise Refused(f"{f.number} cannot stand behind itself.")
-        fixtures[key] = replace(f, at=edits.with_place(f, brk, place))
+        fixtures[key] = replace(f, at=edits.with_place(f, break_no, place))
     return put(rig, label, fixtures=fixtures, elements=elements)
 
 
@@ -338,7 +338,7 @@ def read_mode(rig: Rig, text: str, profile: str = "") -> tuple[str, str]:
 def matches(index: Index, key: str, wanted: str, worst: str = "") -> bool:
     """Whether a row answers a filter: words that all must occur, `column:word`, `-word`, `is:locked` and the like.
 
-    `on:BOX` and `on:BOX/PORT` are what hangs there; `is:` knows locked, free (not patched), half, shared, grouped, error, warning, note, fixture, element.
+    `on:BOX` and `on:BOX/PORT` are what is attached there; `is:` knows locked, free (not patched), half, shared, grouped, error, warning, note, fixture, element.
     """
     for term in re.findall(r'-?(?:[^\s:"]+:)?"[^"]*"|\S+', wanted.lower()):
         refuse = term.startswith("-") and len(term) > 1
@@ -353,7 +353,7 @@ def _answers(index: Index, key: str, term: str, worst: str) -> bool:
     if colon and head == "is":
         return _is(index, key, word, worst)
     if colon and head == "on":
-        return hangs_on(index, key, word)
+        return is_on(index, key, word)
     if colon and head in ("u", "universe"):
         return any(str(index.rig.universes[s.universe].number) == word for s in index.spans(key))
     if colon:
@@ -362,12 +362,12 @@ def _answers(index: Index, key: str, term: str, worst: str) -> bool:
     return any(term in cell(index, key, c).lower() for c in columns(index.rig))
 
 
-def hangs_on(index: Index, key: str, word: str) -> bool:
-    """Whether a thing hangs on a box, or on one of its ports: `penstock`, `penstock/6`, in small letters."""
+def is_on(index: Index, key: str, word: str) -> bool:
+    """Whether an item is attached to a device, or on one of its ports: `penstock`, `penstock/6`, in small letters."""
     box, _, port = word.partition("/")
     return any(
-        index.rig.devices[did].name.lower() == box and (not port or label.lower() == port)
-        for (did, label), _ in index.cables.hung(key)
+        index.rig.devices[device_id].name.lower() == box and (not port or label.lower() == port)
+        for (device_id, label), _ in index.cables.attached(key)
     )
 
 

@@ -1,4 +1,4 @@
-"""Packets and bits per second of every feed, and what each box would have to listen to."""
+"""Packets and bits per second of every feed, and what each device would have to listen to."""
 
 from __future__ import annotations
 
@@ -24,20 +24,20 @@ DMX_BREAK, DMX_SLOT, DMX_SHORTEST = 92 + 12, 44, 1204
 
 
 @dataclass(frozen=True)
-class Load:
+class Rate:
     """Frames and bits a second, both at the planned rate: what goes out while everything moves."""
 
     packets: float
     bits: float
 
-    def __add__(self, other: Load) -> Load:
-        return Load(self.packets + other.packets, self.bits + other.bits)
+    def __add__(self, other: Rate) -> Rate:
+        return Rate(self.packets + other.packets, self.bits + other.bits)
 
-    def times(self, n: int) -> Load:
-        return Load(self.packets * n, self.bits * n)
+    def times(self, n: int) -> Rate:
+        return Rate(self.packets * n, self.bits * n)
 
 
-NOTHING = Load(0, 0)
+NOTHING = Rate(0, 0)
 
 
 @dataclass(frozen=True)
@@ -45,28 +45,28 @@ class FeedLoad:
     """One feed: `one` copy of it, `copies` that leave the sender, and how it travels."""
 
     feed: str
-    one: Load
+    one: Rate
     copies: int
     how: str
 
 
 @dataclass(frozen=True)
-class BoxLoad:
-    """What one box gets: `own` what it needs, `unwanted` what comes along because the network does not filter.
+class DeviceLoad:
+    """What one device gets: `own` what it needs, `unwanted` what comes along because the network does not filter.
 
     `if_broadcast` is what it would get if every feed were broadcast.
     """
 
     device: str
-    own: Load
-    multicast: Load
-    broadcast: Load
-    if_broadcast: Load
+    own: Rate
+    multicast: Rate
+    broadcast: Rate
+    if_broadcast: Rate
     link: int
     wireless: bool
 
     @property
-    def worst(self) -> Load:
+    def worst(self) -> Rate:
         """Without filtering switches: its own unicast and multicast, everybody's multicast and broadcast."""
         return self.own + self.multicast + self.broadcast
 
@@ -91,17 +91,17 @@ def frame_octets(protocol: Protocol, slots: int) -> tuple[int, int]:
 
 
 @lru_cache(256)
-def _one(protocol: Protocol, slots: int, rate: float) -> Load:
+def _one(protocol: Protocol, slots: int, rate: float) -> Rate:
     """One copy of a feed: most of a rig's feeds are alike."""
     packets, octets = frame_octets(protocol, slots) if slots or PROTOCOLS[protocol].numbered else (0, 0)
-    return Load(packets * rate, octets * 8 * rate)
+    return Rate(packets * rate, octets * 8 * rate)
 
 
 @dataclass(frozen=True)
 class Traffic:
     feeds: dict[str, FeedLoad]
-    boxes: dict[str, BoxLoad]
-    total: Load
+    boxes: dict[str, DeviceLoad]
+    total: Rate
 
 
 class _Same:
@@ -122,14 +122,14 @@ def traffic_facts(index: Index) -> tuple[object, ...]:
     boxes_ = tuple((k, d.ip, d.model, *(p.feed for p in d.ports.values())) for k, d in rig.devices.items())
     through = tuple((k, tuple(n for n, _ in s.used)) for k, s in index.cables.streams.items())
     ddp = any(PROTOCOLS[f.protocol].carries == "octets" and not f.keeps for f in rig.feeds.values())
-    things = (_Same(rig.fixtures), _Same(rig.elements)) if ddp else ()
+    items = (_Same(rig.fixtures), _Same(rig.elements)) if ddp else ()
     return (
         _Same(rig.feeds),
         _Same(rig.universes),
         _Same(rig.uses),
         rig.use,
         _Same(rig.device_models),
-        *things,
+        *items,
         boxes_,
         through,
     )
@@ -140,32 +140,32 @@ def traffic(index: Index) -> Traffic:
     rig = index.rig
     takers: dict[tuple[str, int], set[str]] = {}
     needs: dict[str, set[tuple[str, int]]] = {}
-    for did, device in rig.devices.items():
-        if not used(rig, "devices", did):
+    for device_id, device in rig.devices.items():
+        if not used(rig, "devices", device_id):
             continue
         for port in device.ports.values():
             feed = rig.feeds.get(port.feed)
             if feed:
-                takers.setdefault((feed.protocol, feed.wire), set()).add(did)
-                needs.setdefault(did, set()).add((feed.protocol, feed.wire))
+                takers.setdefault((feed.protocol, feed.wire), set()).add(device_id)
+                needs.setdefault(device_id, set()).add((feed.protocol, feed.wire))
     by_number: dict[int, list[tuple[str, int]]] = {}
     for feed in rig.feeds.values() if index.cables.streams else ():
         if feed.universe in rig.universes:
             by_number.setdefault(rig.universes[feed.universe].number, []).append((feed.protocol, feed.wire))
-    for (did, _), stream in index.cables.streams.items():
-        for number, _last in stream.used if used(rig, "devices", did) else ():
+    for (device_id, _), stream in index.cables.streams.items():
+        for number, _last in stream.used if used(rig, "devices", device_id) else ():
             for wire in by_number.get(number, ()):
-                takers.setdefault(wire, set()).add(did)
-    at_ip: dict[str, str] = {d.ip: did for did, d in rig.devices.items() if d.ip}
+                takers.setdefault(wire, set()).add(device_id)
+    at_ip: dict[str, str] = {d.ip: device_id for device_id, d in rig.devices.items() if d.ip}
     lengths = {}
     for fids in boxes(index).values():
         octets = stream_of(index, fids)[1]
         for n, fid in enumerate(fids):
-            lengths[fid] = octets if n == 0 else 0  # the box's stream is one; its first feed carries the sum
+            lengths[fid] = octets if n == 0 else 0  # the device's stream is one; its first feed carries the sum
     loads: dict[str, FeedLoad] = {}
-    own: dict[str, Load] = {}
+    own: dict[str, Rate] = {}
     multicast, broadcast, everything = NOTHING, NOTHING, NOTHING
-    mine: dict[str, Load] = {}
+    mine: dict[str, Rate] = {}
     for fid, feed in rig.feeds.items():
         if feed.universe not in rig.universes or not used(rig, "universes", feed.universe):
             continue
@@ -180,13 +180,13 @@ def traffic(index: Index) -> Traffic:
         everything += one
         if feed.to == "subscribers":
             loads[fid] = FeedLoad(fid, one, len(here), f"unicast to {len(here)}")
-            for did in here:
-                own[did] = own.get(did, NOTHING) + one
+            for device_id in here:
+                own[device_id] = own.get(device_id, NOTHING) + one
         elif feed.to == "multicast":
             loads[fid] = FeedLoad(fid, one, 1, "multicast")
             multicast += one
-            for did in here:
-                mine[did] = mine.get(did, NOTHING) + one
+            for device_id in here:
+                mine[device_id] = mine.get(device_id, NOTHING) + one
         elif feed.to == "broadcast":
             loads[fid] = FeedLoad(fid, one, 1, "broadcast")
             broadcast += one
@@ -197,15 +197,15 @@ def traffic(index: Index) -> Traffic:
     total = NOTHING
     for load in loads.values():
         total += load.one.times(load.copies)
-    found: dict[str, BoxLoad] = {}
-    for did in rig.devices:
-        model = model_of(rig, did)
-        if not used(rig, "devices", did) or (model and not model.link):
+    found: dict[str, DeviceLoad] = {}
+    for device_id in rig.devices:
+        model = model_of(rig, device_id)
+        if not used(rig, "devices", device_id) or (model and not model.link):
             continue
-        wanted = mine.get(did, NOTHING)
-        rest = Load(multicast.packets - wanted.packets, multicast.bits - wanted.bits)
-        found[did] = BoxLoad(
-            did, own.get(did, NOTHING) + wanted, rest, broadcast, everything,
+        wanted = mine.get(device_id, NOTHING)
+        rest = Rate(multicast.packets - wanted.packets, multicast.bits - wanted.bits)
+        found[device_id] = DeviceLoad(
+            device_id, own.get(device_id, NOTHING) + wanted, rest, broadcast, everything,
             model.link if model else 100, bool(model and model.wireless),
         )  # fmt: skip
     return Traffic(loads, found, total)

@@ -72,7 +72,7 @@ class Dmx:
 
 
 @dataclass(frozen=True)
-class Sync:
+class ArtSync:
     """ArtSync."""
 
 
@@ -99,7 +99,7 @@ class Other:
     raw: bytes = field(repr=False, default=b"")
 
 
-Packet = Poll | PollReply | Dmx | Sync | Address | Other
+Packet = Poll | PollReply | Dmx | ArtSync | Address | Other
 
 COMMAND_MERGE_LTP, COMMAND_MERGE_HTP = 0x10, 0x50
 COMMAND_TAKE_ARTNET, COMMAND_TAKE_SACN = 0x60, 0x70
@@ -122,7 +122,7 @@ def encode(p: Packet) -> bytes:
         )
     if isinstance(p, Dmx):
         return _encode_dmx(p)
-    if isinstance(p, Sync):
+    if isinstance(p, ArtSync):
         return _header(OP_SYNC) + b"\0\0"
     if isinstance(p, Address):
         return _header(OP_ADDRESS) + struct.pack(
@@ -193,7 +193,7 @@ def decode(raw: bytes) -> Packet:
             raise WireError("Port-Address", "its highest bit is set")
         return Dmx(address, raw[18 : 18 + length], sequence, physical)
     if opcode == OP_SYNC:
-        return Sync()
+        return ArtSync()
     if opcode == OP_ADDRESS:
         if len(raw) < 107:
             raise WireError("packet", f"{len(raw)} octets are too few for ArtAddress")

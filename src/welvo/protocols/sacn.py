@@ -44,7 +44,7 @@ class Data:
 
 
 @dataclass(frozen=True)
-class Sync:
+class SyncPacket:
     """Universe synchronization (6.3)."""
 
     cid: bytes
@@ -63,7 +63,7 @@ class Discovery:
     last_page: int = 0
 
 
-Packet = Data | Sync | Discovery
+Packet = Data | SyncPacket | Discovery
 
 
 def group(universe: int) -> str:
@@ -85,7 +85,7 @@ def encode(packet: Packet) -> bytes:
     """Bytes of a packet. Raises WireError when a value does not fit the standard."""
     if isinstance(packet, Data):
         return _encode_data(packet)
-    if isinstance(packet, Sync):
+    if isinstance(packet, SyncPacket):
         _check_universe("synchronization address", packet.address)
         return _root(packet.cid, ROOT_EXTENDED, 49) + struct.pack(
             ">HIBHH", _flags(11), EXTENDED_SYNC, packet.sequence, packet.address, 0
@@ -171,7 +171,7 @@ def _decode_extended(raw: bytes, cid: bytes) -> Packet:
         if len(raw) < 49:
             raise WireError("packet", f"{len(raw)} octets are too few for a synchronization packet")
         sequence, address = struct.unpack_from(">BH", raw, 44)
-        return Sync(cid, address, sequence)
+        return SyncPacket(cid, address, sequence)
     if vector == EXTENDED_DISCOVERY:
         if len(raw) < 120:
             raise WireError("packet", f"{len(raw)} octets are too few for a discovery packet")

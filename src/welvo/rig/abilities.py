@@ -1,4 +1,4 @@
-"""What a port of a box can do: its model's limits, as its output mode and its firmware leave them."""
+"""What a port of a device can do: its model's limits, as its output mode and its firmware leave them."""
 
 from __future__ import annotations
 
@@ -27,23 +27,23 @@ class Ability:
 
 
 def gives_by(model: DeviceModel, mode: str, label: str) -> Gives:
-    """What a port puts out: as its mode says, else its model, else the kind of box."""
+    """What a port puts out: as its mode says, else its model, else the kind of device."""
     chosen = model.output_mode(mode)
     if chosen and chosen.gives:
         return chosen.gives
     return model.gives.get(label) or _BY_KIND.get(model.kind, "dmx")
 
 
-def gives(rig: Rig, did: str, label: str) -> Gives:
-    """What a port of a planned box puts out; boxes of an unknown model give DMX."""
-    model = model_of(rig, did)
-    return gives_by(model, rig.devices[did].mode, label) if model else "dmx"
+def gives(rig: Rig, device_id: str, label: str) -> Gives:
+    """What a port of a planned device puts out; devices of an unknown model give DMX."""
+    model = model_of(rig, device_id)
+    return gives_by(model, rig.devices[device_id].mode, label) if model else "dmx"
 
 
-def ability(rig: Rig, did: str, label: str) -> Ability:
+def ability(rig: Rig, device_id: str, label: str) -> Ability:
     """The limits that hold for a port with the planned mode and firmware: the smallest that is stated."""
-    model = model_of(rig, did)
-    device = rig.devices[did]
+    model = model_of(rig, device_id)
+    device = rig.devices[device_id]
     if model is None:
         return Ability("dmx", slots=512)
     mode = model.output_mode(device.mode)

@@ -13,7 +13,7 @@ from welvo.rig.door import check_entries, check_field, entry_type
 from welvo.rig.patched import Element, Fixture, Group, Share, Waiver
 from welvo.rig.profile import Profile
 from welvo.rig.runs import PixelType, Supply
-from welvo.rig.wiring import Device, DeviceModel, Feed, Sender, Universe, Use
+from welvo.rig.wiring import Device, DeviceModel, Feed, Sender, Show, Universe
 
 FORMAT = 5
 """The number of the file format this version writes."""
@@ -47,11 +47,11 @@ class Rig(Value, frozen=True, kw_only=True):
     shares: dict[str, Share] = {}
     groups: dict[str, Group] = {}
     waivers: dict[str, Waiver] = {}
-    uses: dict[str, Use] = {}
+    uses: dict[str, Show] = {}
     use: str = ""
     """Which of `uses` is in force; empty: everything is used."""
     columns: tuple[str, ...] = ("Hang point", "Circuit", "Use")
-    """The rig's own columns of the roll; fixtures hold their values in `fields`."""
+    """The rig's own columns of the list; fixtures hold their values in `fields`."""
     line_metres: Annotated[float, Meta(gt=0, le=1e4)] = 300.0
     """How long a DMX line may be here before it is worth a finding."""
 

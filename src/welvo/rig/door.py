@@ -1,7 +1,7 @@
 """The door of the rig: what an edit sets is held against the type of its place before anything is taken.
 
 A frozen struct checks nothing when it is made or replaced; msgspec looks at types and bounds only while it decodes. So
-whatever an edit touched is written as it would stand in a file and read again. Two things follow: bounds need to stand
+whatever an edit touched is written as it would stand in a file and read again. Two items follow: bounds need to stand
 nowhere but in the value's type, and whatever can be saved can be opened. Only fields that are not the very object they
 were are looked at, many entries in one go, so that moving ten thousand fixtures stays a matter of milliseconds.
 """

@@ -14,7 +14,7 @@ from welvo.rig.patched import Element, Fixture, Group, Place, Share, Waiver
 from welvo.rig.plan import ports_taking, split_key
 from welvo.rig.profile import Profile
 from welvo.rig.protocol import DESTINATION_WORDS, PROTOCOLS, Protocol, say_wire
-from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Sender, SettingValue, Universe, Use
+from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Sender, SettingValue, Show, Universe
 
 
 def rename_rig(rig: Rig, name: str) -> Edit:
@@ -43,10 +43,10 @@ def set_fixtures(rig: Rig, label: str, changes: dict[str, dict[str, Any]]) -> Ed
     return put(rig, label, fixtures={fid: replace(rig.fixtures[fid], **c) for fid, c in changes.items()})
 
 
-def move(rig: Rig, key: str, brk: int, universe: str, address: int) -> Edit:
+def move(rig: Rig, key: str, break_no: int, universe: str, address: int) -> Edit:
     """Type an address for one break of a fixture, or for an element. Locked places stay."""
     element = rig.elements.get(key)
-    old = element.at if element else rig.fixtures[key].place(brk)
+    old = element.at if element else rig.fixtures[key].place(break_no)
     if old.locked:
         raise Refused(f"{call(rig, key)} is locked. Unlock it first.")
     place = Place(universe=universe, address=address)
@@ -55,17 +55,19 @@ def move(rig: Rig, key: str, brk: int, universe: str, address: int) -> Edit:
         return put(rig, f"move {element.name} to {where}", elements={key: replace(element, at=place)})
     fixture = rig.fixtures[key]
     return put(
-        rig, f"move {fixture.number} to {where}", fixtures={key: replace(fixture, at=with_place(fixture, brk, place))}
+        rig,
+        f"move {fixture.number} to {where}",
+        fixtures={key: replace(fixture, at=with_place(fixture, break_no, place))},
     )
 
 
-def with_place(fixture: Fixture, brk: int, place: Place) -> tuple[Place, ...]:
-    at = list(fixture.at) + [Place()] * (brk + 1 - len(fixture.at))
-    at[brk] = place
+def with_place(fixture: Fixture, break_no: int, place: Place) -> tuple[Place, ...]:
+    at = list(fixture.at) + [Place()] * (break_no + 1 - len(fixture.at))
+    at[break_no] = place
     return tuple(at)
 
 
-def remove_things(rig: Rig, keys: list[str]) -> Edit:
+def remove_items(rig: Rig, keys: list[str]) -> Edit:
     """Take fixtures and elements out of the rig, out of its shares and off its cables."""
     gone = set(keys)
     shares: dict[str, Share | None] = {}
@@ -79,7 +81,7 @@ def remove_things(rig: Rig, keys: list[str]) -> Edit:
         if members != g.members:
             groups[gid] = replace(g, members=members) if members else None
     devices: dict[str, Device] = {}
-    for did, device in rig.devices.items():
+    for device_id, device in rig.devices.items():
         ports = {
             label: replace(
                 port,
@@ -93,8 +95,8 @@ def remove_things(rig: Rig, keys: list[str]) -> Edit:
             if any(s.element in gone or gone & set(s.fixtures) for s in port.run)
         }
         if ports:
-            devices[did] = replace(device, ports={**device.ports, **ports})
-    what = call(rig, keys[0]) if len(keys) == 1 else plural(len(keys), "thing")
+            devices[device_id] = replace(device, ports={**device.ports, **ports})
+    what = call(rig, keys[0]) if len(keys) == 1 else plural(len(keys), "item")
     return put(
         rig, f"remove {what}",
         fixtures={k: None for k in keys if k in rig.fixtures}, elements={k: None for k in keys if k in rig.elements},
@@ -143,10 +145,10 @@ def remove_universe(rig: Rig, uid: str) -> Edit:
 def without_feeds(rig: Rig, feeds: set[str]) -> dict[str, Device]:
     """The devices some of whose ports take one of these feeds, with those ports taking nothing."""
     found: dict[str, Device] = {}
-    for did, d in rig.devices.items():
+    for device_id, d in rig.devices.items():
         if any(p.feed in feeds for p in d.ports.values()):
             ports = {k: replace(p, feed="") if p.feed in feeds else p for k, p in d.ports.items()}
-            found[did] = replace(d, ports=ports)
+            found[device_id] = replace(d, ports=ports)
     return found
 
 
@@ -205,13 +207,13 @@ def remove_feed(rig: Rig, fid: str) -> Edit:
 
 
 def add_device(rig: Rig, model: DeviceModel, name: str, ip: str = "") -> Edit:
-    """Plan a box; its model is copied into the rig."""
+    """Plan a device; its model is copied into the rig."""
     mid = next((k for k, m in rig.device_models.items() if m == model), "")
     models: dict[str, DeviceModel] = {}
     if not mid:
         mid = fresh_id(rig.device_models, "m")
         models[mid] = model
-    did = fresh_id(rig.devices, "d")
+    device_id = fresh_id(rig.devices, "d")
     ports = {label: Port() for label in model.ports}
     device = Device(
         name=name,
@@ -220,20 +222,20 @@ def add_device(rig: Rig, model: DeviceModel, name: str, ip: str = "") -> Edit:
         ports=ports,
         settings={"name": name} if model.spec("name") else {},
     )
-    return put(rig, f"add {name}", device_models=models, devices={did: device}, made=(did,))
+    return put(rig, f"add {name}", device_models=models, devices={device_id: device}, made=(device_id,))
 
 
-def set_device(rig: Rig, did: str, label: str, **fields: Any) -> Edit:
-    return put(rig, label, devices={did: replace(rig.devices[did], **fields)})
+def set_device(rig: Rig, device_id: str, label: str, **fields: Any) -> Edit:
+    return put(rig, label, devices={device_id: replace(rig.devices[device_id], **fields)})
 
 
-def remove_device(rig: Rig, did: str) -> Edit:
-    """Take a box out with its runs. What followed its cables, and hangs on no other box, has no address then."""
-    gone = {k for p in rig.devices[did].ports.values() for s in p.run for k in (s.element, *s.fixtures) if k}
+def remove_device(rig: Rig, device_id: str) -> Edit:
+    """Take a device out with its runs. What followed its cables, and is attached to no other device, has no address then."""
+    gone = {k for p in rig.devices[device_id].ports.values() for s in p.run for k in (s.element, *s.fixtures) if k}
     elsewhere = {
         k
         for d, v in rig.devices.items()
-        if d != did
+        if d != device_id
         for p in v.ports.values()
         for s in p.run
         for k in (s.element, *s.fixtures)
@@ -247,20 +249,22 @@ def remove_device(rig: Rig, did: str) -> Edit:
         for k in loose
         if k in rig.fixtures and any(p.from_run for p in rig.fixtures[k].at)
     }
-    return put(rig, f"remove {rig.devices[did].name}", devices={did: None}, elements=elements, fixtures=fixtures)
+    return put(
+        rig, f"remove {rig.devices[device_id].name}", devices={device_id: None}, elements=elements, fixtures=fixtures
+    )
 
 
-def plan_setting(rig: Rig, did: str, full: str, value: SettingValue | None) -> Edit:
+def plan_setting(rig: Rig, device_id: str, full: str, value: SettingValue | None) -> Edit:
     """Plan a value for a setting (None: the plan does not care).
 
     A port's universe and protocol are never kept twice: planning one changes the feed that the port takes.
     If other ports take that feed as well, they move with it.
     """
-    device = rig.devices[did]
+    device = rig.devices[device_id]
     label, key = split_key(full)
     words = f"plan {device.name} {label + ' ' if label else ''}{key} {value}"
     if full == "ip":
-        return set_device(rig, did, words, ip=read_ip(str(value)) if value else "")
+        return set_device(rig, device_id, words, ip=read_ip(str(value)) if value else "")
     if label and key in ("universe", "protocol"):
         feed_id = device.ports[label].feed
         if not feed_id:
@@ -273,22 +277,24 @@ def plan_setting(rig: Rig, did: str, full: str, value: SettingValue | None) -> E
     if label:
         port = device.ports.get(label, Port())
         settings = {k: v for k, v in port.settings.items() if k != key} | ({key: value} if value is not None else {})
-        return set_device(rig, did, words, ports={**device.ports, label: replace(port, settings=settings)})
+        return set_device(rig, device_id, words, ports={**device.ports, label: replace(port, settings=settings)})
     settings = {k: v for k, v in device.settings.items() if k != key} | ({key: value} if value is not None else {})
     if key == "name" and isinstance(value, str) and value:
-        return set_device(rig, did, words, settings=settings, name=value)
-    return set_device(rig, did, words, settings=settings)
+        return set_device(rig, device_id, words, settings=settings, name=value)
+    return set_device(rig, device_id, words, settings=settings)
 
 
-def set_port(rig: Rig, did: str, port: str, label: str, **fields: Any) -> Edit:
-    device = rig.devices[did]
-    return set_device(rig, did, label, ports={**device.ports, port: replace(device.ports.get(port, Port()), **fields)})
+def set_port(rig: Rig, device_id: str, port: str, label: str, **fields: Any) -> Edit:
+    device = rig.devices[device_id]
+    return set_device(
+        rig, device_id, label, ports={**device.ports, port: replace(device.ports.get(port, Port()), **fields)}
+    )
 
 
-def who_else(rig: Rig, did: str, port: str) -> list[str]:
+def who_else(rig: Rig, device_id: str, port: str) -> list[str]:
     """Names of the other ports that take the same feed, so that planning one moves them too."""
-    feed = rig.devices[did].ports.get(port, Port()).feed
-    return [f"{rig.devices[d].name} {p}" for d, p in ports_taking(rig, feed) if feed and (d, p) != (did, port)]
+    feed = rig.devices[device_id].ports.get(port, Port()).feed
+    return [f"{rig.devices[d].name} {p}" for d, p in ports_taking(rig, feed) if feed and (d, p) != (device_id, port)]
 
 
 def share(rig: Rig, members: list[str], reason: str = "") -> Edit:
@@ -301,7 +307,7 @@ def share(rig: Rig, members: list[str], reason: str = "") -> Edit:
 
 
 def overlay(rig: Rig, members: list[str], reason: str = "") -> Edit:
-    """Declare that things of different profiles lie over each other on purpose."""
+    """Declare that items of different profiles lie over each other on purpose."""
     made = Share(members=tuple(members), kind="overlay", reason=reason)
     return put(rig, f"lay {names_of(rig, members)} over each other", shares=_together(rig, members, made))
 
@@ -312,7 +318,7 @@ def unshare(rig: Rig, sid: str) -> Edit:
 
 
 def names_of(rig: Rig, keys: list[str]) -> str:
-    return " and ".join(call(rig, k) for k in keys) if len(keys) < 5 else plural(len(keys), "thing")
+    return " and ".join(call(rig, k) for k in keys) if len(keys) < 5 else plural(len(keys), "item")
 
 
 def _together(rig: Rig, members: list[str], made: Share) -> dict[str, Share | None]:
@@ -325,7 +331,7 @@ def _together(rig: Rig, members: list[str], made: Share) -> dict[str, Share | No
 
 
 def put_in_groups(rig: Rig, keys: list[str], names: list[str]) -> Edit:
-    """Let things stand in just the groups named, which are made where they are missing; emptied ones go."""
+    """Let items stand in just the groups named, which are made where they are missing; emptied ones go."""
     wanted = {n.strip().lower(): n.strip() for n in names if n.strip()}
     chosen = set(keys)
     groups: dict[str, Group | None] = {}
@@ -366,7 +372,7 @@ def set_field(rig: Rig, keys: list[str], column: str, values: list[str]) -> Edit
 
 
 def lock(rig: Rig, keys: list[str], on: bool) -> Edit:
-    """Lock or unlock every place of some things: nothing but the operator's hand moves a locked one."""
+    """Lock or unlock every place of some items: nothing but the operator's hand moves a locked one."""
     fixtures = {
         k: replace(rig.fixtures[k], at=tuple(replace(p, locked=on) for p in (rig.fixtures[k].at or (Place(),))))
         for k in keys if k in rig.fixtures
@@ -406,23 +412,23 @@ def remove_sender(rig: Rig, sid: str) -> Edit:
     )
 
 
-def set_use(rig: Rig, uid: str) -> Edit:
+def set_show(rig: Rig, uid: str) -> Edit:
     """Choose which part of the rig is used now; an empty id means all of it."""
     name = rig.uses[uid].name if uid else "everything"
-    return put_rig(rig, f"use {name}", use=uid)
+    return put_rig(rig, f"show {name}", use=uid)
 
 
-def change_use(rig: Rig, uid: str, label: str, **fields: Any) -> Edit:
-    """Make a use (empty id) or change one; one without a name is refused."""
-    made = replace(rig.uses[uid], **fields) if uid else Use(**fields)
+def change_show(rig: Rig, uid: str, label: str, **fields: Any) -> Edit:
+    """Make a show (empty id) or change one; one without a name is refused."""
+    made = replace(rig.uses[uid], **fields) if uid else Show(**fields)
     if not made.name.strip():
-        raise Refused("A use needs a name, such as the show's.")
+        raise Refused("A show needs a name, such as Opening night.")
     key = uid or fresh_id(rig.uses, "y")
     return put(rig, label, uses={key: made}, made=(key,))
 
 
-def remove_use(rig: Rig, uid: str) -> Edit:
-    label = f"remove use {rig.uses[uid].name}"
+def remove_show(rig: Rig, uid: str) -> Edit:
+    label = f"remove show {rig.uses[uid].name}"
     new, change = put(rig, label, uses={uid: None})
     if rig.use != uid:
         return new, change

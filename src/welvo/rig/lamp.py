@@ -271,8 +271,8 @@ def slot_bytes(mode: Mode, levels: Levels) -> list[bytes]:
     for n, c in enumerate(mode.channels):
         value = value_of(mode, n, levels)
         for k, slot in enumerate(c.slots):
-            if c.brk < len(found) and slot <= len(found[c.brk]):
-                found[c.brk][slot - 1] = value >> 8 * (len(c.slots) - 1 - k) & 255
+            if c.break_no < len(found) and slot <= len(found[c.break_no]):
+                found[c.break_no][slot - 1] = value >> 8 * (len(c.slots) - 1 - k) & 255
     return [bytes(b) for b in found]
 
 

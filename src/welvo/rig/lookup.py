@@ -41,12 +41,12 @@ def bench_sender(rig: Rig) -> str:
     return next((sid for sid, s in rig.senders.items() if s.kind == "bench"), "")
 
 
-def thing(rig: Rig, key: str) -> Fixture | Element | None:
+def item(rig: Rig, key: str) -> Fixture | Element | None:
     return rig.fixtures.get(key) or rig.elements.get(key)
 
 
 def call(rig: Rig, key: str) -> str:
-    """What the crew calls a thing: a fixture's number, an element's name."""
+    """What the crew calls an item: a fixture's number, an element's name."""
     fixture = rig.fixtures.get(key)
     if fixture:
         return str(fixture.number)

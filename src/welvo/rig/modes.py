@@ -17,7 +17,7 @@ from welvo.rig.shorts import with_shorts
 
 def in_order(mode: Mode) -> list[int]:
     """Numbers of the channels (places in `mode.channels`) by break and first slot."""
-    return sorted(range(len(mode.channels)), key=lambda n: (mode.channels[n].brk, mode.channels[n].slots[0]))
+    return sorted(range(len(mode.channels)), key=lambda n: (mode.channels[n].break_no, mode.channels[n].slots[0]))
 
 
 def say_channel(c: Channel) -> str:
@@ -74,13 +74,13 @@ def set_slots(mode: Mode, n: int, slots: tuple[int, ...]) -> Mode:
     if not 1 <= len(slots) <= 4 or len(set(slots)) != len(slots) or not all(1 <= s <= 4096 for s in slots):
         raise Refused("A channel has one to four different slots, from 1 on.")
     for m, x in enumerate(mode.channels):
-        both = set(x.slots) & set(slots) if m != n and x.brk == c.brk else set()
+        both = set(x.slots) & set(slots) if m != n and x.break_no == c.break_no else set()
         if both:
             raise Refused(f"Slot {min(both)} is {say_channel(x)} already.")
     made = widened(c, slots)
     breaks = list(mode.breaks)
-    if max(slots) > breaks[c.brk].slots:
-        breaks[c.brk] = replace(breaks[c.brk], slots=max(slots))
+    if max(slots) > breaks[c.break_no].slots:
+        breaks[c.break_no] = replace(breaks[c.break_no], slots=max(slots))
     channels = tuple(made if m == n else x for m, x in enumerate(mode.channels))
     return replace(mode, channels=channels, breaks=tuple(breaks))
 
@@ -119,37 +119,37 @@ def remove_channels(mode: Mode, which: Collection[int]) -> Mode:
 def _close(mode: Mode, gone: Sequence[Channel]) -> Mode:
     """Close the slots that channels left free."""
     channels, breaks = list(mode.channels), list(mode.breaks)
-    for brk in {c.brk for c in gone}:
-        free = sorted(s for c in gone if c.brk == brk for s in c.slots)
-        kept = {s for c in channels if c.brk == brk for s in c.slots}
+    for break_no in {c.break_no for c in gone}:
+        free = sorted(s for c in gone if c.break_no == break_no for s in c.slots)
+        kept = {s for c in channels if c.break_no == break_no for s in c.slots}
         free = [s for s in free if s not in kept]
         for n, c in enumerate(channels):
-            if c.brk == brk:
+            if c.break_no == break_no:
                 channels[n] = replace(c, slots=tuple(s - sum(f < s for f in free) for s in c.slots))
-        breaks[brk] = replace(breaks[brk], slots=breaks[brk].slots - len(free))
+        breaks[break_no] = replace(breaks[break_no], slots=breaks[break_no].slots - len(free))
     return replace(mode, channels=tuple(channels), breaks=tuple(breaks))
 
 
-def move_channels(mode: Mode, which: Sequence[int], brk: int, slot: int) -> Mode:
+def move_channels(mode: Mode, which: Sequence[int], break_no: int, slot: int) -> Mode:
     """Move channels, in their order, to start at a slot of a break; what was behind closes up, what is there makes room."""
-    if not 0 <= brk < len(mode.breaks):
-        raise Refused(f"There is no break {brk + 1} in this mode.")
-    moving = sorted(which, key=lambda n: (mode.channels[n].brk, mode.channels[n].slots[0]))
+    if not 0 <= break_no < len(mode.breaks):
+        raise Refused(f"There is no break {break_no + 1} in this mode.")
+    moving = sorted(which, key=lambda n: (mode.channels[n].break_no, mode.channels[n].slots[0]))
     carried = [mode.channels[n] for n in moving]
-    before = sum(1 for c in carried if c.brk == brk for s in c.slots if s < slot)
+    before = sum(1 for c in carried if c.break_no == break_no for s in c.slots if s < slot)
     left = _close(
         replace(mode, channels=tuple(c for n, c in enumerate(mode.channels) if n not in set(moving))), carried
     )
-    at = max(1, min(slot - before, left.breaks[brk].slots + 1))
+    at = max(1, min(slot - before, left.breaks[break_no].slots + 1))
     wide = sum(len(c.slots) for c in carried)
     channels = [
-        replace(c, slots=tuple(s + wide if s >= at else s for s in c.slots)) if c.brk == brk else c
+        replace(c, slots=tuple(s + wide if s >= at else s for s in c.slots)) if c.break_no == break_no else c
         for c in left.channels
     ]
     for c in carried:
-        channels.append(replace(c, brk=brk, slots=tuple(range(at, at + len(c.slots)))))
+        channels.append(replace(c, break_no=break_no, slots=tuple(range(at, at + len(c.slots)))))
         at += len(c.slots)
-    breaks = tuple(replace(b, slots=b.slots + wide) if n == brk else b for n, b in enumerate(left.breaks))
+    breaks = tuple(replace(b, slots=b.slots + wide) if n == break_no else b for n, b in enumerate(left.breaks))
     made = replace(left, channels=tuple(channels), breaks=breaks)
     return replace(made, channels=tuple(made.channels[n] for n in in_order(made)))
 
@@ -157,42 +157,44 @@ def move_channels(mode: Mode, which: Sequence[int], brk: int, slot: int) -> Mode
 # ---- breaks
 
 
-def split_break(mode: Mode, brk: int, slot: int, name: str = "") -> Mode:
+def split_break(mode: Mode, break_no: int, slot: int, name: str = "") -> Mode:
     """From a slot on, a break becomes one of its own. It stands last, so that the places of the others keep their turn."""
-    old = mode.breaks[brk]
+    old = mode.breaks[break_no]
     if not 1 < slot <= old.slots:
-        raise Refused(f"Split break {brk + 1} at a slot from 2 to {old.slots}.")
-    torn = next((c for c in mode.channels if c.brk == brk and min(c.slots) < slot <= max(c.slots)), None)
+        raise Refused(f"Split break {break_no + 1} at a slot from 2 to {old.slots}.")
+    torn = next((c for c in mode.channels if c.break_no == break_no and min(c.slots) < slot <= max(c.slots)), None)
     if torn:
         raise Refused(f"Slot {slot} lies inside {say_channel(torn)}; a channel cannot be in two breaks.")
     new = len(mode.breaks)
     channels = tuple(
-        replace(c, brk=new, slots=tuple(s - slot + 1 for s in c.slots)) if c.brk == brk and c.slots[0] >= slot else c
+        replace(c, break_no=new, slots=tuple(s - slot + 1 for s in c.slots))
+        if c.break_no == break_no and c.slots[0] >= slot
+        else c
         for c in mode.channels
     )
     breaks = list(mode.breaks)
-    breaks[brk] = replace(old, slots=slot - 1)
+    breaks[break_no] = replace(old, slots=slot - 1)
     breaks.append(Break(name=name or f"part {new + 1}", slots=old.slots - slot + 1))
     made = replace(mode, channels=channels, breaks=tuple(breaks))
     return replace(made, channels=tuple(made.channels[n] for n in in_order(made)))
 
 
-def join_break(mode: Mode, brk: int) -> Mode:
+def join_break(mode: Mode, break_no: int) -> Mode:
     """Put a break behind the one before it."""
-    if not 0 < brk < len(mode.breaks):
+    if not 0 < break_no < len(mode.breaks):
         raise Refused("The first break has nothing before it to join.")
-    ahead = mode.breaks[brk - 1].slots
+    ahead = mode.breaks[break_no - 1].slots
     channels = tuple(
-        replace(c, brk=brk - 1, slots=tuple(s + ahead for s in c.slots))
-        if c.brk == brk
-        else replace(c, brk=c.brk - 1)
-        if c.brk > brk
+        replace(c, break_no=break_no - 1, slots=tuple(s + ahead for s in c.slots))
+        if c.break_no == break_no
+        else replace(c, break_no=c.break_no - 1)
+        if c.break_no > break_no
         else c
         for c in mode.channels
     )
     breaks = list(mode.breaks)
-    breaks[brk - 1] = replace(breaks[brk - 1], slots=ahead + breaks[brk].slots)
-    del breaks[brk]
+    breaks[break_no - 1] = replace(breaks[break_no - 1], slots=ahead + breaks[break_no].slots)
+    del breaks[break_no]
     return replace(mode, channels=channels, breaks=tuple(breaks))
 
 
@@ -202,32 +204,33 @@ def name_mode(mode: Mode, name: str) -> Mode:
     return replace(mode, name=name.strip())
 
 
-def name_break(mode: Mode, brk: int, name: str) -> Mode:
-    return replace(mode, breaks=tuple(replace(b, name=name) if n == brk else b for n, b in enumerate(mode.breaks)))
+def name_break(mode: Mode, break_no: int, name: str) -> Mode:
+    return replace(mode, breaks=tuple(replace(b, name=name) if n == break_no else b for n, b in enumerate(mode.breaks)))
 
 
 # ---- pixel channels
 
 
-def components(mode: Mode, brk: int) -> list[str]:
+def components(mode: Mode, break_no: int) -> list[str]:
     """Functions of one pixel in slot order, by the first pixel of a break."""
-    mine = sorted((c for c in mode.channels if c.brk == brk and c.pixel), key=lambda c: c.slots[0])
+    mine = sorted((c for c in mode.channels if c.break_no == break_no and c.pixel), key=lambda c: c.slots[0])
     return [c.function for c in mine if c.pixel == mine[0].pixel] if mine else []
 
 
-def arrange_pixels(mode: Mode, brk: int, order: Sequence[str], planes: bool) -> Mode:
+def arrange_pixels(mode: Mode, break_no: int, order: Sequence[str], planes: bool) -> Mode:
     """Lay the pixel channels of a break anew: components in `order`, pixel by pixel or plane by plane.
 
     They keep the stretch of slots they have; channels before and behind stay. Refused when something else stands
     between the pixels, or when pixels have other components than `order` names.
     """
-    mine = [n for n, c in enumerate(mode.channels) if c.brk == brk and c.pixel]
+    mine = [n for n, c in enumerate(mode.channels) if c.break_no == break_no and c.pixel]
     if not mine:
         raise Refused("This break has no pixels.")
     first = min(s for n in mine for s in mode.channels[n].slots)
     last = max(s for n in mine for s in mode.channels[n].slots)
     between = next(
-        (c for c in mode.channels if c.brk == brk and not c.pixel and any(first < s < last for s in c.slots)), None
+        (c for c in mode.channels if c.break_no == break_no and not c.pixel and any(first < s < last for s in c.slots)),
+        None,
     )
     if between:
         raise Refused(f"{say_channel(between).capitalize()} stands between the pixels; move it first.")
@@ -359,7 +362,7 @@ def remove_range(c: Channel, n: int) -> Channel:
 
 
 @dataclass(frozen=True)
-class Row:
+class ModeRow:
     """One function in two modes: its slots in each (`–` where one lacks it). `same` when nothing else differs either."""
 
     word: str
@@ -368,7 +371,7 @@ class Row:
     same: bool
 
 
-def compare_modes(a: Mode, b: Mode) -> list[Row]:
+def compare_modes(a: Mode, b: Mode) -> list[ModeRow]:
     """Both modes function by function; the pixels of a mode stand as one row per component."""
     left, right = _by_function(a), _by_function(b)
     found = []
@@ -376,7 +379,7 @@ def compare_modes(a: Mode, b: Mode) -> list[Row]:
         one, two = left.get(key, []), right.get(key, [])
         word = word_for(key[0], key[1]) + (" of each pixel" if key[2] else "") + (f" ({key[3]}.)" if key[3] > 1 else "")
         found.append(
-            Row(
+            ModeRow(
                 word,
                 _say(a, one),
                 _say(b, two),
@@ -400,7 +403,7 @@ def _say(mode: Mode, channels: list[Channel]) -> str:
     if not channels:
         return "–"
     c = channels[0]
-    where = f"{c.brk + 1}: " if len(mode.breaks) > 1 else ""
+    where = f"{c.break_no + 1}: " if len(mode.breaks) > 1 else ""
     slots = (
         str(c.slots[0])
         if len(c.slots) == 1

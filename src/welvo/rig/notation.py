@@ -130,7 +130,7 @@ natural: Callable[[str], Any] = natsort_keygen(alg=ns.IGNORECASE)
 
 
 def read_ip(text: str) -> str:
-    """Four parts of 0..255; what cannot be one box's address is refused with the reason."""
+    """Four parts of 0..255; what cannot be one device's address is refused with the reason."""
     parts = text.strip().split(".")
     if len(parts) != 4:
         raise Refused(f"“{text.strip()}” has {len(parts)} parts; an IP address has four, such as 10.0.40.21.")
@@ -139,7 +139,7 @@ def read_ip(text: str) -> str:
             raise Refused(f"“{p}” in “{text.strip()}” is not a number from 0 to 255.")
     clean = ".".join(str(int(p)) for p in parts)
     if clean == "0.0.0.0":
-        raise Refused("0.0.0.0 means “no address yet”; a box needs one of its own.")
+        raise Refused("0.0.0.0 means “no address yet”; a device needs one of its own.")
     if int(parts[0]) >= 224:
-        raise Refused(f"{clean} is a {'mask' if int(parts[0]) == 255 else 'multicast address'}, not one box.")
+        raise Refused(f"{clean} is a {'mask' if int(parts[0]) == 255 else 'multicast address'}, not one device.")
     return clean

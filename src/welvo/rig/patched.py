@@ -29,7 +29,7 @@ class Place(Value, frozen=True, kw_only=True):
     locked: bool = False
 
     @property
-    def way(self) -> Literal["none", "typed", "anchored", "run"]:
+    def origin(self) -> Literal["none", "typed", "anchored", "run"]:
         if self.from_run:
             return "run"
         if self.after:
@@ -60,15 +60,15 @@ class Fixture(Value, frozen=True, kw_only=True):
     spot: tuple[float, float, float] | None = None
     note: str = ""
 
-    def place(self, brk: int) -> Place:
-        return self.at[brk] if brk < len(self.at) else NOWHERE
+    def place(self, break_no: int) -> Place:
+        return self.at[break_no] if break_no < len(self.at) else NOWHERE
 
 
 Kind = Literal["line", "rows", "ring", "free", "block"]
 
 
 class Element(Value, frozen=True, kw_only=True):
-    """A pixel thing that is no lamp (ribbon, wall, ring), or a plain block of slots.
+    """A pixel item that is no lamp (ribbon, wall, ring), or a plain block of slots.
 
     It belongs to no profile and may span universes. `order` names the components of one pixel in sending
     order (`RGB`, `GRBW`). A block has `slots` instead of pixels. `whole` keeps each pixel inside one universe.

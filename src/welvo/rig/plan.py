@@ -42,7 +42,7 @@ def model_of(rig: Rig, device: str) -> DeviceModel | None:
 
 
 def all_settings(model: DeviceModel) -> list[tuple[str, str, SettingSpec]]:
-    """(full key, port label or empty, spec), the device's own first, then port by port as printed on the box."""
+    """(full key, port label or empty, spec), the device's own first, then port by port as printed on the device."""
     found = [(s.key, "", s) for s in model.settings if s.scope == "device"]
     for label in model.ports:
         found += [(setting_key(label, s.key), label, s) for s in model.settings if s.scope == "port"]
@@ -82,23 +82,25 @@ def read_setting(spec: SettingSpec, text: str, protocol: str = "sacn") -> Settin
 
 def ports_taking(rig: Rig, feed: str) -> list[tuple[str, str]]:
     """(device id, port label) of all ports planned to take a feed."""
-    return [(did, label) for did, d in rig.devices.items() for label, p in d.ports.items() if p.feed == feed]
+    return [
+        (device_id, label) for device_id, d in rig.devices.items() for label, p in d.ports.items() if p.feed == feed
+    ]
 
 
 def port_of_fixture(rig: Rig, fixture: str) -> tuple[str, str, int] | None:
     """Device id, port label and place on the line (from 1) where a DMX line lists the fixture."""
-    for did, d in rig.devices.items():
+    for device_id, d in rig.devices.items():
         for label, p in d.ports.items():
             for segment in p.run:
                 if segment.kind == "line" and fixture in segment.fixtures:
-                    return did, label, segment.fixtures.index(fixture) + 1
+                    return device_id, label, segment.fixtures.index(fixture) + 1
     return None
 
 
 def device_at(rig: Rig, ip: str) -> str:
-    return next((did for did, d in rig.devices.items() if d.ip and d.ip == ip), "")
+    return next((device_id for device_id, d in rig.devices.items() if d.ip and d.ip == ip), "")
 
 
 def feed_reaches(feed: Feed, ip: str) -> bool:
-    """Whether a feed's packets get to a box at an address: all but unicast to somebody else."""
+    """Whether a feed's packets get to a device at an address: all but unicast to somebody else."""
     return feed.to in ("multicast", "broadcast", "subscribers", ip)

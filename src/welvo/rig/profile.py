@@ -32,7 +32,7 @@ class Range(Value, frozen=True, kw_only=True):
     light: Annotated[str, Meta(pattern="^(#[0-9a-f]{6})?$")] = ""
 
 
-class Channel(Value, frozen=True, kw_only=True):
+class Channel(Value, frozen=True, kw_only=True, rename={"break_no": "brk"}):
     """One function on 1 to 4 slots.
 
     `function` is a GDTF attribute name, `own:WORDS` for a function of the user's own, or empty for a channel
@@ -50,7 +50,7 @@ class Channel(Value, frozen=True, kw_only=True):
     name: str = ""
     short: Annotated[str, Meta(max_length=8)] = ""
     slots: Annotated[tuple[Slot, ...], Meta(min_length=1, max_length=4)]
-    brk: Annotated[int, Meta(ge=0, le=63, description="which break, counted from 0")] = 0
+    break_no: Annotated[int, Meta(ge=0, le=63, description="which break, counted from 0")] = 0
     pixel: Annotated[int, Meta(ge=0, le=10000)] = 0
     default: Annotated[int, Meta(ge=0, le=0xFFFFFFFF)] = 0
     highlight: Annotated[int, Meta(ge=0, le=0xFFFFFFFF)] | None = None

@@ -165,7 +165,7 @@ class Order:
 
 
 @dataclass(frozen=True)
-class Levels:
+class LevelList:
     """So many levels from 0 to 255, such as `255 0 0`; `what` says which they are."""
 
     count: int

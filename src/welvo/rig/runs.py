@@ -1,4 +1,4 @@
-"""What hangs on a port: the segments of a cable, the kinds of pixels they are made of, the supplies that feed them."""
+"""What is attached to a port: the segments of a cable, the kinds of pixels they are made of, the supplies that feed them."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ Sex = Literal["", "male", "female"]
 
 
 class Segment(Value, frozen=True, kw_only=True):
-    """One thing on a cable, in cable order.
+    """One item on a cable, in cable order.
 
     `pixels` is `count` pixels of `element` (an element, or a fixture whose mode is plain pixels) from pixel `first`
     on; count 0 means all that follow. `null` is `count` pixels of cable that the sender knows nothing of, `extension`

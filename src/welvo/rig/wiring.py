@@ -1,4 +1,4 @@
-"""Universes, senders and feeds; devices, their ports and what hangs on them."""
+"""Universes, senders and feeds; devices, their ports and what is attached to them."""
 
 from __future__ import annotations
 
@@ -53,7 +53,7 @@ class Feed(Value, frozen=True, kw_only=True):
     change and nothing else: receivers forget after seconds. `sync` is the sACN universe that releases a frame
     (0: none); for Art-Net any other number than 0 means that ArtSync follows the frames.
 
-    `ddp` is one running octet stream to the box at `to`, `wire` its destination id (1 the display): all universes fed
+    `ddp` is one running octet stream to the device at `to`, `wire` its destination id (1 the display): all universes fed
     to it follow one another. With `keeps` every slot keeps its running number; without, free slots never enter
     the stream. `serial` is a DMX line on the sender's own computer, `wire` its number there.
     """
@@ -72,11 +72,11 @@ class Feed(Value, frozen=True, kw_only=True):
 
 
 class Port(Value, frozen=True, kw_only=True):
-    """What is planned for one port: the feed it takes, further settings by key, and what hangs on it.
+    """What is planned for one port: the feed it takes, further settings by key, and what is attached to it.
 
     A port of pixels begins at slot `start` of its feed's universe and runs on over the universes behind it; with
     `follows` it begins right behind the port before it (`packed`) or at the next universe (`universe`). `pixels` is
-    what the box is configured for, 0: what is connected. `chip` is the chip type it is set to, empty: the string's.
+    what the device is configured for, 0: what is connected. `chip` is the chip type it is set to, empty: the string's.
     """
 
     feed: str = ""
@@ -92,7 +92,7 @@ class Port(Value, frozen=True, kw_only=True):
 
 
 class Device(Value, frozen=True, kw_only=True):
-    """Anything that turns a feed into light. `ports` by the label printed on the box.
+    """Anything that turns a feed into light. `ports` by the label printed on the device.
 
     `mode` and `firmware` are one of its model's; empty: not chosen, not known. `size` is how many slots of a universe
     it takes, 0: as many as the sender uses; `packs` how it lays pixels over universes.
@@ -111,7 +111,7 @@ class Device(Value, frozen=True, kw_only=True):
     note: str = ""
 
 
-class Use(Value, frozen=True, kw_only=True):
+class Show(Value, frozen=True, kw_only=True):
     """Which part of the rig one show uses. What is off stays in the rig: it is neither sent nor held against it."""
 
     name: Annotated[str, Meta(min_length=1)]
@@ -138,7 +138,7 @@ class SettingSpec(Value, frozen=True, kw_only=True):
 
 
 class OutputMode(Value, frozen=True, kw_only=True):
-    """One way a box can be set to work. Limits of 0 and an empty `gives` are the model's own; `off` lists dead ports."""
+    """One way a device can be set to work. Limits of 0 and an empty `gives` are the model's own; `off` lists dead ports."""
 
     name: Annotated[str, Meta(min_length=1)]
     off: tuple[str, ...] = ()
@@ -151,7 +151,7 @@ class OutputMode(Value, frozen=True, kw_only=True):
 
 
 class Firmware(Value, frozen=True, kw_only=True):
-    """What is known of one version of a box's firmware. A limit of 0 is the model's own."""
+    """What is known of one version of a device's firmware. A limit of 0 is the model's own."""
 
     version: Annotated[str, Meta(min_length=1)]
     good: bool = True
@@ -164,10 +164,10 @@ ABILITIES = ("null", "fold", "group", "order", "brightness", "gamma", "reverse")
 
 
 class DeviceModel(Value, frozen=True, kw_only=True):
-    """A kind of box, with the labels of its ports in the order printed on it.
+    """A kind of device, with the labels of its ports in the order printed on it.
 
     `counts` says from which number its own pages count: each protocol's universes, `slot`, `pixel`. `gives` says what a
-    port puts out where that is not what its kind does. Limits of 0 are none. A box that `straddles` can take a pixel
+    port puts out where that is not what its kind does. Limits of 0 are none. A device that `straddles` can take a pixel
     that is cut by a universe's end; one with `own_starts` lets each segment begin anywhere. `does` is what it can do to
     a segment. A bridge `passes` nothing, or what follows on its cable begins at the next whole pixel or at the next
     slot; `dmx_rate` is how many frames a second it gives to the DMX line behind it.

@@ -1,4 +1,4 @@
-"""What hangs on ports: pixels along a cable, bridges, DMX lines, converters, power.
+"""What is attached to ports: pixels along a cable, bridges, DMX lines, converters, power.
 
 It may import `patch`, `protocols`, `observed` and `rig`.
 """

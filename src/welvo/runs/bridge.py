@@ -29,7 +29,7 @@ class Slots(NamedTuple):
 
     key: str
     name: str
-    brk: int
+    break_no: int
     dmx: int
     last: int
     stream: int
@@ -37,7 +37,7 @@ class Slots(NamedTuple):
 
 
 class Demand(NamedTuple):
-    """One thing that must be true for DMX to come out right: the words, whether it is, what it does, and the fix."""
+    """One item that must be true for DMX to come out right: the words, whether it is, what it does, and the fix."""
 
     what: str
     holds: bool
@@ -48,15 +48,17 @@ class Demand(NamedTuple):
 
 
 def rows(cables: Cables, stream: Stream, piece: Piece) -> list[Slots]:
-    """What hangs behind a bridge, by DMX address."""
+    """What is attached behind a bridge, by DMX address."""
     found = []
     for b in cables.behind(piece.segment, piece):
         last = b.dmx + b.slots - 1 if b.dmx else 0
         where = _pieces(piece, b.dmx, last) if b.dmx else ()
         found.append(
-            Slots(b.key, call(cables.rig, b.key), b.brk, b.dmx, last, piece.stream + b.dmx - 1 if b.dmx else 0, where)
+            Slots(
+                b.key, call(cables.rig, b.key), b.break_no, b.dmx, last, piece.stream + b.dmx - 1 if b.dmx else 0, where
+            )
         )
-    return sorted(found, key=lambda r: (r.dmx, r.key, r.brk))
+    return sorted(found, key=lambda r: (r.dmx, r.key, r.break_no))
 
 
 def _pieces(piece: Piece, first: int, last: int) -> tuple[tuple[Place, Place], ...]:
@@ -108,8 +110,8 @@ def highest(behind: list[Slots]) -> int:
 def demands(cables: Cables, stream: Stream, piece: Piece) -> list[Demand]:
     """Everything that must be true for the DMX behind a bridge to come out as it was sent."""
     rig = cables.rig
-    did, label, n, s = stream.did, stream.label, piece.n, piece.segment
-    port = rig.devices[did].ports[label]
+    device_id, label, n, s = stream.device_id, stream.label, piece.n, piece.segment
+    port = rig.devices[device_id].ports[label]
     found: list[Demand] = []
     chain = factors(rig, stream, piece)
     by = product(chain)
@@ -121,7 +123,7 @@ def demands(cables: Cables, stream: Stream, piece: Piece) -> list[Demand]:
             "" if by == 1 else f"{' × '.join(f'{f.who} {percent(product([f]))}' for f in low)}: 255 arrives as {byte}"
             + (f" ({exact} cut off)" if exact != str(byte) else "") + " and every level reads low",
             "Set all to 100 %" if len(low) > 1 else f"Set {low[0].who} to 100 %" if low else "",
-            lambda r: full(r, did, label, n), tuple((f.who, percent(product([f])), "100 %") for f in low),
+            lambda r: full(r, device_id, label, n), tuple((f.who, percent(product([f])), "100 %") for f in low),
         )
     )  # fmt: skip
     gamma = [(w, v) for w, v in ((f"port {label}", port.gamma), ("segment", s.gamma)) if v != 1]
@@ -129,13 +131,13 @@ def demands(cables: Cables, stream: Stream, piece: Piece) -> list[Demand]:
         Demand(
             "no gamma", not gamma,
             f"gamma {gamma[0][1]:g} on the {gamma[0][0]}: 128 arrives as {round(255 * (128 / 255) ** gamma[0][1])}" if gamma else "",
-            "Take the gamma away", lambda r: flat(r, did, label, n), tuple((w, f"gamma {v:g}", "none") for w, v in gamma),
+            "Take the gamma away", lambda r: flat(r, device_id, label, n), tuple((w, f"gamma {v:g}", "none") for w, v in gamma),
         )
     )  # fmt: skip
     found.append(
         Demand(
             "no dithering", not port.dither, "dithering changes the lowest bit from frame to frame: DMX trembles",
-            "Switch dithering off", lambda r: still(r, did, label), ((f"port {label} · dithering", "on", "off"),),
+            "Switch dithering off", lambda r: still(r, device_id, label), ((f"port {label} · dithering", "on", "off"),),
         )
     )  # fmt: skip
     in_order = not s.order or s.order == STRAIGHT[: len(s.order)]
@@ -143,7 +145,7 @@ def demands(cables: Cables, stream: Stream, piece: Piece) -> list[Demand]:
         Demand(
             "straight colour order", in_order,
             f"order {s.order} swaps slots in every group of {len(s.order)}: DMX 1 gets what was sent for {_swapped(s.order)}",
-            "Set the order straight", lambda r: change_segment(r, did, label, n, order="")[:2],
+            "Set the order straight", lambda r: change_segment(r, device_id, label, n, order="")[:2],
             (("bridge · colour order", s.order, "straight"),),
         )
     )  # fmt: skip
@@ -153,7 +155,7 @@ def demands(cables: Cables, stream: Stream, piece: Piece) -> list[Demand]:
             "no folds, grouping or nulls inside", not inner,
             f"the stretch is {' and '.join(inner)}: slots change places or are sent twice",
             "Take it out of this stretch",
-            lambda r: change_segment(r, did, label, n, reverse=False, fold=0, group=1)[:2],
+            lambda r: change_segment(r, device_id, label, n, reverse=False, fold=0, group=1)[:2],
             (("bridge · stretch", " and ".join(inner), "plain"),),
         )
     )  # fmt: skip
@@ -165,7 +167,7 @@ def demands(cables: Cables, stream: Stream, piece: Piece) -> list[Demand]:
             "stream for the highest address", not short,
             f"the highest address behind it is {top}, its width {s.width}: slots {s.width + 1} to {top} never come",
             f"Make it {min(512, top)} slots wide" if top <= 512 else "",
-            (lambda r: change_segment(r, did, label, n, width=min(512, top))[:2]) if top <= 512 else None,
+            (lambda r: change_segment(r, device_id, label, n, width=min(512, top))[:2]) if top <= 512 else None,
             (("bridge · width", str(s.width), str(min(512, top))),),
         )
     )  # fmt: skip
@@ -195,40 +197,40 @@ def _carries(rig: Rig, universe: str, piece: Piece) -> bool:
 # ---- fixes
 
 
-def full(rig: Rig, did: str, label: str, n: int) -> Edit:
-    """Set every brightness on the way to a segment to 100 %: sender, player, box, port and segment."""
+def full(rig: Rig, device_id: str, label: str, n: int) -> Edit:
+    """Set every brightness on the way to a segment to 100 %: sender, player, device, port and segment."""
     cables = Cables(rig)
-    stream = cables.streams[PortRef(did, label)]
+    stream = cables.streams[PortRef(device_id, label)]
     chain = factors(rig, stream, stream.pieces[n])
     senders = {
         w[1]: replace(rig.senders[w[1]], brightness=1.0, player=1.0)
         for _, w, _ in chain
         if w[0] in ("sender", "player")
     }
-    device = rig.devices[did]
+    device = rig.devices[device_id]
     port = device.ports[label]
     run = tuple(replace(s, brightness=1.0) if i == n else s for i, s in enumerate(port.run))
     ports = {**device.ports, label: replace(port, brightness=1.0, run=run)}
     changed = {k: v for k, v in senders.items() if v != rig.senders[k]}
     return put(
         rig, f"brightness 100 % on port {label}", senders=changed,
-        devices={did: replace(device, brightness=1.0, ports=ports)},
+        devices={device_id: replace(device, brightness=1.0, ports=ports)},
     )  # fmt: skip
 
 
-def flat(rig: Rig, did: str, label: str, n: int) -> Edit:
+def flat(rig: Rig, device_id: str, label: str, n: int) -> Edit:
     """Take the gamma of a port and of one of its segments away."""
-    device = rig.devices[did]
+    device = rig.devices[device_id]
     port = device.ports[label]
     run = tuple(replace(s, gamma=1.0) if i == n else s for i, s in enumerate(port.run))
     ports = {**device.ports, label: replace(port, gamma=1.0, run=run)}
-    return put(rig, f"no gamma on port {label}", devices={did: replace(device, ports=ports)})
+    return put(rig, f"no gamma on port {label}", devices={device_id: replace(device, ports=ports)})
 
 
-def still(rig: Rig, did: str, label: str) -> Edit:
-    device = rig.devices[did]
+def still(rig: Rig, device_id: str, label: str) -> Edit:
+    device = rig.devices[device_id]
     ports = {**device.ports, label: replace(device.ports[label], dither=False)}
-    return put(rig, f"no dithering on port {label}", devices={did: replace(device, ports=ports)})
+    return put(rig, f"no dithering on port {label}", devices={device_id: replace(device, ports=ports)})
 
 
 def slower(rig: Rig, piece: Piece, rate: float) -> Edit:
@@ -238,12 +240,12 @@ def slower(rig: Rig, piece: Piece, rate: float) -> Edit:
     return put(rig, f"send {rate:g} frames a second", feeds=feeds)
 
 
-def set_right(rig: Rig, did: str, label: str, n: int) -> Edit:
+def set_right(rig: Rig, device_id: str, label: str, n: int) -> Edit:
     """Put everything right at once that would spoil the DMX behind a bridge."""
     now, changes = rig, list[Change]()
     for _ in range(12):
         cables = Cables(now)
-        stream = cables.streams[PortRef(did, label)]
+        stream = cables.streams[PortRef(device_id, label)]
         wrong = [d for d in demands(cables, stream, stream.pieces[n]) if not d.holds and d.edit]
         if not wrong:
             break

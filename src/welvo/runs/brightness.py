@@ -19,7 +19,7 @@ class Factor(NamedTuple):
 
 def factors(rig: Rig, stream: Stream, piece: Piece) -> list[Factor]:
     """sender × player × controller × port × segment, in that order; several senders count with the darkest."""
-    device = rig.devices[stream.did]
+    device = rig.devices[stream.device_id]
     port = device.ports[stream.label]
     numbers = {p.universe for p in piece.parts}
     senders = {
@@ -35,9 +35,11 @@ def factors(rig: Rig, stream: Stream, piece: Piece) -> list[Factor]:
         )
         darkest = min(senders, key=lambda s: (rig.senders[s].player, s))
         found.append(Factor(f"player of {rig.senders[darkest].name}", ("player", darkest), rig.senders[darkest].player))
-    found.append(Factor(device.name, ("device", stream.did), device.brightness))
-    found.append(Factor(f"port {stream.label}", ("port", f"{stream.did} {stream.label}"), port.brightness))
-    found.append(Factor("segment", ("segment", f"{stream.did} {stream.label} {piece.n}"), piece.segment.brightness))
+    found.append(Factor(device.name, ("device", stream.device_id), device.brightness))
+    found.append(Factor(f"port {stream.label}", ("port", f"{stream.device_id} {stream.label}"), port.brightness))
+    found.append(
+        Factor("segment", ("segment", f"{stream.device_id} {stream.label} {piece.n}"), piece.segment.brightness)
+    )
     return found
 
 

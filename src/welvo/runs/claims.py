@@ -1,4 +1,4 @@
-"""Who wants which slots of the universes by hanging on a port: what is connected, and what is configured."""
+"""Who wants which slots of the universes by attaching to a port: what is connected, and what is configured."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from welvo.rig.refs import PortRef
 class Claim(NamedTuple):
     """Slots `first`…`last` of a universe wanted by a segment (`n`), or by a port's configured count (`n` −1)."""
 
-    did: str
+    device_id: str
     label: str
     n: int
     first: int
@@ -31,19 +31,19 @@ class Meeting(NamedTuple):
     last: int
 
 
-def claims(cables: Cables, did: str, universes: set[int]) -> dict[int, list[Claim]]:
-    """The claims of a box's ports on some universes, by universe, in order of the first slot."""
+def claims(cables: Cables, device_id: str, universes: set[int]) -> dict[int, list[Claim]]:
+    """The claims of a device's ports on some universes, by universe, in order of the first slot."""
     found: dict[int, list[Claim]] = {}
     for (d, label), stream in cables.streams.items():
         port = cables.rig.devices[d].ports[label]
         more = port.pixels > stream.pixels and stream.start is not None
-        if d != did or not (more or any(n in universes for n, _ in stream.used)):
+        if d != device_id or not (more or any(n in universes for n, _ in stream.used)):
             continue
         for piece in stream.pieces:
             for p in piece.parts:
                 if p.universe in universes:
                     found.setdefault(p.universe, []).append(
-                        Claim(did, label, piece.n, p.first, p.last, piece.stream - 1 + p.done)
+                        Claim(device_id, label, piece.n, p.first, p.last, piece.stream - 1 + p.done)
                     )
         if more and stream.start:
             k = stream.pieces[0].k if stream.pieces else 3
@@ -55,20 +55,22 @@ def claims(cables: Cables, did: str, universes: set[int]) -> dict[int, list[Clai
             for p in parts:
                 low = max(p.first, ends[1]) if p.universe == ends[0] else p.first
                 if p.universe in universes and p.universe >= ends[0] and low <= p.last:
-                    found.setdefault(p.universe, []).append(Claim(did, label, -1, low, p.last, p.done + low - p.first))
+                    found.setdefault(p.universe, []).append(
+                        Claim(device_id, label, -1, low, p.last, p.done + low - p.first)
+                    )
     for here in found.values():
         here.sort(key=lambda c: (c.first, c.last, c.label, c.n))
     return found
 
 
-def meetings(cables: Cables, did: str, label: str, universes: set[int], most: int = 20) -> list[Meeting]:
-    """Where a port's claims meet others of its box that begin before them in some universes, at most `most`.
+def meetings(cables: Cables, device_id: str, label: str, universes: set[int], most: int = 20) -> list[Meeting]:
+    """Where a port's claims meet others of its device that begin before them in some universes, at most `most`.
 
-    Each pair is told once, by the later. Two boxes that take the same slots show the same light, which is a split and
-    no fault; on one box, or within one port, it is one.
+    Each pair is told once, by the later. Two devices that take the same slots show the same light, which is a split and
+    no fault; on one device, or within one port, it is one.
     """
     found: list[Meeting] = []
-    for universe, here in sorted(claims(cables, did, universes).items()):
+    for universe, here in sorted(claims(cables, device_id, universes).items()):
         open_: list[Claim] = []
         for c in here:
             open_ = [o for o in open_ if o.last >= c.first]
@@ -82,12 +84,12 @@ def meetings(cables: Cables, did: str, label: str, universes: set[int], most: in
 
 
 def split_ports(rig: Rig, cables: Cables) -> dict[int, list[PortRef]]:
-    """Universes that more than one port gives out as DMX: number to the ports."""
+    """Universes that more than one port puts out as DMX: number to the ports."""
     found: dict[int, list[PortRef]] = {}
-    for did, device in rig.devices.items():
+    for device_id, device in rig.devices.items():
         for label, port in device.ports.items():
             feed = rig.feeds.get(port.feed)
             universe = rig.universes.get(feed.universe) if feed else None
-            if universe and (did, label) not in cables.streams:
-                found.setdefault(universe.number, []).append(PortRef(did, label))
+            if universe and (device_id, label) not in cables.streams:
+                found.setdefault(universe.number, []).append(PortRef(device_id, label))
     return {n: ports for n, ports in found.items() if len(ports) > 1}

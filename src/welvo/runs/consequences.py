@@ -17,17 +17,17 @@ from welvo.runs.pixels import universes_of
 
 
 class Moved(NamedTuple):
-    """Things whose first slot changes, and universes that the box needs before and after."""
+    """Things whose first slot changes, and universes that the device needs before and after."""
 
-    things: tuple[str, ...]
+    items: tuple[str, ...]
     before: tuple[int, ...]
     after: tuple[int, ...]
 
     @property
     def words(self) -> str:
         what = (
-            f"{plural(len(self.things), 'thing')} behind {'moves' if len(self.things) == 1 else 'move'}"
-            if self.things
+            f"{plural(len(self.items), 'item')} behind {'moves' if len(self.items) == 1 else 'move'}"
+            if self.items
             else "nothing behind moves"
         )
         more = len(self.after) - len(self.before)
@@ -36,19 +36,19 @@ class Moved(NamedTuple):
         return f"{what}, {plural(-more, 'universe')} fewer" if more < 0 else what
 
 
-def moved(now: Cables, after: Rig, did: str) -> Moved:
-    """What differs for a box between the sums as they are and a rig as it would be."""
-    alone = replace(after, devices={did: after.devices[did]}) if did in after.devices else after
+def moved(now: Cables, after: Rig, device_id: str) -> Moved:
+    """What differs for a device between the sums as they are and a rig as it would be."""
+    alone = replace(after, devices={device_id: after.devices[device_id]}) if device_id in after.devices else after
     then = Cables(alone)
-    a, b = _starts(now, did), _starts(then, did)
-    things = tuple(k for k in a if k in b and a[k] != b[k])
-    return Moved(things, tuple(universes_of(now, did)), tuple(universes_of(then, did)))
+    a, b = _starts(now, device_id), _starts(then, device_id)
+    items = tuple(k for k in a if k in b and a[k] != b[k])
+    return Moved(items, tuple(universes_of(now, device_id)), tuple(universes_of(then, device_id)))
 
 
-def _starts(cables: Cables, did: str) -> dict[str, list[Part]]:
+def _starts(cables: Cables, device_id: str) -> dict[str, list[Part]]:
     found: dict[str, list[Part]] = {}
     for (d, _), stream in cables.streams.items():
-        if d != did:
+        if d != device_id:
             continue
         for p in stream.pieces:
             for key in (p.key, *p.segment.fixtures):
@@ -57,14 +57,14 @@ def _starts(cables: Cables, did: str) -> dict[str, list[Part]]:
     return found
 
 
-def if_longer(cables: Cables, did: str, label: str, n: int, pixels: int = 10) -> Moved:
+def if_longer(cables: Cables, device_id: str, label: str, n: int, pixels: int = 10) -> Moved:
     """What `pixels` more behind a segment would move."""
     rig = cables.rig
-    device = rig.devices[did]
+    device = rig.devices[device_id]
     run = device.ports[label].run
-    order = next((p.k for p in cables.streams[PortRef(did, label)].pieces[n : n + 1]), 3)
+    order = next((p.k for p in cables.streams[PortRef(device_id, label)].pieces[n : n + 1]), 3)
     extra = Element(name="", pixels=pixels, order=STRAIGHT[:order] or "RGB", at=Place(from_run=True))
     longer = (*run[: n + 1], Segment(kind="pixels", element="?"), *run[n + 1 :])
     ports = {**device.ports, label: replace(device.ports[label], run=longer)}
-    trial = replace(rig, elements={**rig.elements, "?": extra}, devices={did: replace(device, ports=ports)})
-    return moved(cables, trial, did)
+    trial = replace(rig, elements={**rig.elements, "?": extra}, devices={device_id: replace(device, ports=ports)})
+    return moved(cables, trial, device_id)

@@ -1,4 +1,4 @@
-"""Edits of runs: hang, move, take down, change, split, feed. Each gives the new rig and what it touched."""
+"""Edits of runs: attach, move, detach, change, split, feed. Each gives the new rig and what it touched."""
 
 from __future__ import annotations
 
@@ -25,31 +25,33 @@ from welvo.runs.cut import cut
 from welvo.runs.pixels import streams_of, universes_of
 
 
-def _port(rig: Rig, did: str, label: str) -> tuple[Device, Port]:
-    """A port of a box; one that it lacks is refused by name."""
-    device = rig.devices[did]
-    model = model_of(rig, did)
+def _port(rig: Rig, device_id: str, label: str) -> tuple[Device, Port]:
+    """A port of a device; one that it lacks is refused by name."""
+    device = rig.devices[device_id]
+    model = model_of(rig, device_id)
     if model and label not in model.ports:
         raise Refused(f"A {model.name} has no port {label}; it has {', '.join(model.ports) or 'none'}.")
     return device, device.ports.get(label, Port())
 
 
-def _put_run(rig: Rig, did: str, runs: dict[str, tuple[Segment, ...]], label: str, **parts: dict[str, Any]) -> Edit:
-    device = rig.devices[did]
+def _put_run(
+    rig: Rig, device_id: str, runs: dict[str, tuple[Segment, ...]], label: str, **parts: dict[str, Any]
+) -> Edit:
+    device = rig.devices[device_id]
     ports = {**device.ports, **{p: replace(device.ports.get(p, Port()), run=run) for p, run in runs.items()}}
-    ports = begun(rig, did, ports)
-    return put(rig, label, devices={did: replace(device, ports=ports)}, **parts)
+    ports = begun(rig, device_id, ports)
+    return put(rig, label, devices={device_id: replace(device, ports=ports)}, **parts)
 
 
-def begun(rig: Rig, did: str, ports: dict[str, Port]) -> dict[str, Port]:
-    """Ports that something was just hung on begin as the others of the box do, when one before them has a start.
+def begun(rig: Rig, device_id: str, ports: dict[str, Port]) -> dict[str, Port]:
+    """Ports that something was just attached to begin as the others of the device do, when one before them has a start.
 
-    A box whose ports follow one another goes on like that; without an example each begins at the next universe.
+    A device whose ports follow one another goes on like that; without an example each begins at the next universe.
     """
-    device, model = rig.devices[did], model_of(rig, did)
-    order = [p for p in (model.ports if model else ports) if gives(rig, did, p) == "pixels"]
+    device, model = rig.devices[device_id], model_of(rig, device_id)
+    order = [p for p in (model.ports if model else ports) if gives(rig, device_id, p) == "pixels"]
     ways = [ports[p].follows for p in order if p in ports and ports[p].follows]
-    way = max(set(ways), key=ways.count) if ways else "universe"
+    follows = max(set(ways), key=ways.count) if ways else "universe"
     found = dict(ports)
     seen = False
     for p in order:
@@ -58,23 +60,23 @@ def begun(rig: Rig, did: str, ports: dict[str, Port]) -> dict[str, Port]:
             continue
         fresh = port.run and not (device.ports[p].run if p in device.ports else ())
         if fresh and seen and not port.feed and not port.follows:
-            found[p] = replace(port, follows=way)
+            found[p] = replace(port, follows=follows)
         seen = seen or bool(port.feed and port.run)
     return found
 
 
-def check_fits(rig: Rig, did: str, label: str, segment: Segment) -> None:
+def check_fits(rig: Rig, device_id: str, label: str, segment: Segment) -> None:
     """Refuse what a port cannot carry at all: a dead port, pixels on a DMX port, a DMX line on a pixel port."""
-    able = ability(rig, did, label)
-    name = rig.devices[did].name
+    able = ability(rig, device_id, label)
+    name = rig.devices[device_id].name
     if able.off:
-        raise Refused(f"Mode “{able.off}” switches port {label} of {name} off; nothing can hang on it.")
+        raise Refused(f"Mode “{able.off}” switches port {label} of {name} off; nothing can be attached to it.")
     if able.gives == "dmx" and segment.kind not in ("line", "extension"):
-        raise Refused(f"Port {label} of {name} gives DMX: a DMX line can hang on it, {_words(segment)} cannot.")
+        raise Refused(f"Port {label} of {name} gives DMX: a DMX line can be attached to it, {_words(segment)} cannot.")
     if able.gives == "pixels" and segment.kind == "line":
         raise Refused(f"Port {label} of {name} gives pixel data: a DMX line needs a bridge before it.")
     if able.gives == "bus":
-        raise Refused(f"Port {label} of {name} is a lamp bus: neither pixels nor DMX can hang on it.")
+        raise Refused(f"Port {label} of {name} is a lamp bus: neither pixels nor DMX can be attached to it.")
     fixture = rig.fixtures.get(segment.element)
     mode = mode_of(rig, fixture) if fixture else None
     if segment.kind == "pixels" and mode and len(mode.breaks) > 1:
@@ -87,21 +89,30 @@ def _words(segment: Segment) -> str:
     )
 
 
-def hang(rig: Rig, did: str, label: str, segments: list[Segment], at: int | None = None, follow: bool = True) -> Edit:
-    """Hang segments on a port, at place `at` of its run (from 0; None: at the end).
+def attach(
+    rig: Rig, device_id: str, label: str, segments: list[Segment], at: int | None = None, follow: bool = True
+) -> Edit:
+    """Attach segments to a port, at place `at` of its run (from 0; None: at the end).
 
     Things without an address follow the cable from then on (`follow`); what has one keeps it.
     """
-    _, port = _port(rig, did, label)
+    _, port = _port(rig, device_id, label)
     for s in segments:
-        check_fits(rig, did, label, s)
+        check_fits(rig, device_id, label, s)
     where = len(port.run) if at is None else max(0, min(at, len(port.run)))
     run = (*port.run[:where], *segments, *port.run[where:])
     keys = [k for s in segments for k in (s.element, *s.fixtures) if k]
     fixtures, elements = following(rig, keys, only_new=True) if follow else ({}, {})
-    words = f"hang {names_of(rig, keys)}" if keys else f"hang {_words(segments[0])}" if segments else "hang nothing"
+    words = (
+        f"attach {names_of(rig, keys)}" if keys else f"attach {_words(segments[0])}" if segments else "attach nothing"
+    )
     return _put_run(
-        rig, did, {label: run}, f"{words} on {rig.devices[did].name} {label}", fixtures=fixtures, elements=elements
+        rig,
+        device_id,
+        {label: run},
+        f"{words} on {rig.devices[device_id].name} {label}",
+        fixtures=fixtures,
+        elements=elements,
     )
 
 
@@ -111,13 +122,15 @@ def following(rig: Rig, keys: list[str], only_new: bool) -> tuple[dict[str, Fixt
     elements: dict[str, Element] = {}
     for key in dict.fromkeys(keys):
         f, e = rig.fixtures.get(key), rig.elements.get(key)
-        if e and e.at.way != "run" and not e.at.locked and (e.at.way == "none" or not only_new):
+        if e and e.at.origin != "run" and not e.at.locked and (e.at.origin == "none" or not only_new):
             elements[key] = replace(e, at=Place(from_run=True))
         mode = mode_of(rig, f) if f else None
         if f and mode:
             at = tuple(
                 Place(from_run=True)
-                if f.place(b).way != "run" and not f.place(b).locked and (f.place(b).way == "none" or not only_new)
+                if f.place(b).origin != "run"
+                and not f.place(b).locked
+                and (f.place(b).origin == "none" or not only_new)
                 else f.place(b)
                 for b in range(len(mode.breaks))
             )
@@ -127,7 +140,7 @@ def following(rig: Rig, keys: list[str], only_new: bool) -> tuple[dict[str, Fixt
 
 
 class Following(NamedTuple):
-    """What hangs on some ports, by how it gets its address now."""
+    """What is attached to some ports, by how it gets its address now."""
 
     new: tuple[str, ...]
     typed: tuple[str, ...]
@@ -135,10 +148,10 @@ class Following(NamedTuple):
     already: tuple[str, ...]
 
 
-def hanging(rig: Rig, did: str, label: str = "") -> Following:
-    """The things on a box's runs (or on one port): without an address, with one of their own, locked, following."""
+def what_follows(rig: Rig, device_id: str, label: str = "") -> Following:
+    """The items on a device's runs (or on one port): without an address, with one of their own, locked, following."""
     sorts: dict[str, list[str]] = {"new": [], "typed": [], "locked": [], "already": []}
-    for port, planned in rig.devices[did].ports.items():
+    for port, planned in rig.devices[device_id].ports.items():
         if label and port != label:
             continue
         for s in planned.run:
@@ -151,9 +164,9 @@ def hanging(rig: Rig, did: str, label: str = "") -> Following:
                     continue
                 sort = (
                     "already"
-                    if place.way == "run"
+                    if place.origin == "run"
                     else "new"
-                    if place.way == "none"
+                    if place.origin == "none"
                     else "locked"
                     if place.locked
                     else "typed"
@@ -162,38 +175,38 @@ def hanging(rig: Rig, did: str, label: str = "") -> Following:
     return Following(*(tuple(dict.fromkeys(v)) for v in sorts.values()))
 
 
-def follow_runs(rig: Rig, did: str, label: str = "", all_of_them: bool = False) -> Edit:
-    """Let what hangs on a box (or one port) take its addresses from the cable: the unpatched only, or all."""
-    have = hanging(rig, did, label)
+def follow_runs(rig: Rig, device_id: str, label: str = "", all_of_them: bool = False) -> Edit:
+    """Let what is attached to a device (or one port) take its addresses from the cable: the unpatched only, or all."""
+    have = what_follows(rig, device_id, label)
     keys = [*have.new, *(have.typed if all_of_them else ())]
     if not keys:
         raise Refused("Nothing to patch: everything on these cables has an address already.")
     fixtures, elements = following(rig, keys, only_new=not all_of_them)
-    where = f"{rig.devices[did].name}{f' {label}' if label else ''}"
-    return put(rig, f"patch {plural(len(keys), 'thing')} from {where}", fixtures=fixtures, elements=elements)
+    where = f"{rig.devices[device_id].name}{f' {label}' if label else ''}"
+    return put(rig, f"patch {plural(len(keys), 'item')} from {where}", fixtures=fixtures, elements=elements)
 
 
 def fix_addresses(rig: Rig, cables: Cables, keys: list[str]) -> Edit:
-    """Give things that follow a cable the address they have now, typed, so that they stay when the cable changes."""
+    """Give items that follow a cable the address they have now, typed, so that they stay when the cable changes."""
     fixtures: dict[str, Fixture] = {}
     elements: dict[str, Element] = {}
     for key in keys:
         f, e = rig.fixtures.get(key), rig.elements.get(key)
-        if e and e.at.way == "run":
+        if e and e.at.origin == "run":
             start = cables.start(key, 0)
             elements[key] = replace(e, at=Place(universe=start[0], address=start[1]) if start else NOWHERE)
         elif f:
             at = []
             for b, place in enumerate(f.at):
-                start = cables.start(key, b) if place.way == "run" else None
+                start = cables.start(key, b) if place.origin == "run" else None
                 at.append(Place(universe=start[0], address=start[1]) if start else place)
             fixtures[key] = replace(f, at=tuple(at))
     return put(rig, f"fix the addresses of {names_of(rig, keys)}", fixtures=fixtures, elements=elements)
 
 
-def change_segment(rig: Rig, did: str, label: str, n: int, words: str = "", **fields: Any) -> Edit:
+def change_segment(rig: Rig, device_id: str, label: str, n: int, words: str = "", **fields: Any) -> Edit:
     """Change fields of one segment."""
-    _, port = _port(rig, did, label)
+    _, port = _port(rig, device_id, label)
     new = replace(port.run[n], **fields)
     check_segment(new)
     run = tuple(new if i == n else s for i, s in enumerate(port.run))
@@ -203,20 +216,20 @@ def change_segment(rig: Rig, did: str, label: str, n: int, words: str = "", **fi
     keys = [k for k in (new.element, *new.fixtures) if k and k not in (port.run[n].element, *port.run[n].fixtures)]
     fixtures, elements = following(rig, keys, only_new=True)
     return _put_run(
-        rig, did, {label: run}, f"{what or 'change a segment'} on {label}", fixtures=fixtures, elements=elements
+        rig, device_id, {label: run}, f"{what or 'change a segment'} on {label}", fixtures=fixtures, elements=elements
     )
 
 
 def change_many(rig: Rig, places: Sequence[SegmentRef], words: str, **fields: Any) -> Edit:
-    """Give the same fields to many segments (box, port, place in the run) in one step."""
+    """Give the same fields to many segments (device, port, place in the run) in one step."""
     devices: dict[str, Device] = {}
-    for did, label, n in places:
-        device = devices.get(did, rig.devices[did])
+    for device_id, label, n in places:
+        device = devices.get(device_id, rig.devices[device_id])
         port = device.ports[label]
         new = replace(port.run[n], **fields)
         check_segment(new)
         run = tuple(new if i == n else s for i, s in enumerate(port.run))
-        devices[did] = replace(device, ports={**device.ports, label: replace(port, run=run)})
+        devices[device_id] = replace(device, ports={**device.ports, label: replace(port, run=run)})
     return put(rig, f"{words} of {plural(len(places), 'segment')}", devices=devices)
 
 
@@ -234,78 +247,80 @@ def check_segment(s: Segment) -> None:
     if s.width > 512 or s.width < 0:
         raise Refused(f"A bridge has 1 to 512 slots; {s.width} is too many.")
     if s.count > 100_000 or s.first > 100_000:
-        raise Refused("A thing has 100 000 pixels at most.")
+        raise Refused("An item has 100 000 pixels at most.")
     for key, dmx in s.dmx.items():
         if not 1 <= dmx <= 512:
             raise Refused(f"There is no DMX address {dmx}: a line has 1 to 512.")
         if key.split(":")[0] not in s.fixtures:
-            raise Refused("Only what hangs behind it can have a DMX address there.")
+            raise Refused("Only what is attached behind it can have a DMX address there.")
     if not 0 <= s.brightness <= 1:
         raise Refused("Brightness runs from 0 to 100 %.")
     if not 0 < s.gamma <= 5:
         raise Refused("Gamma runs from above 0 to 5; 1 is none.")
 
 
-def take_down(rig: Rig, did: str, label: str, places: list[int]) -> Edit:
-    """Take segments off a port. What followed the cable there has no address then, unless it hangs elsewhere."""
-    _, port = _port(rig, did, label)
+def take_down(rig: Rig, device_id: str, label: str, places: list[int]) -> Edit:
+    """Take segments off a port. What followed the cable there has no address then, unless it is attached elsewhere."""
+    _, port = _port(rig, device_id, label)
     gone = [port.run[n] for n in places]
     run = tuple(s for n, s in enumerate(port.run) if n not in places)
-    new, _ = _put_run(rig, did, {label: run}, "")
+    new, _ = _put_run(rig, device_id, {label: run}, "")
     cables = Cables(new)
-    keys = {k for s in gone for k in (s.element, *s.fixtures) if k and not cables.hung(k)}
+    keys = {k for s in gone for k in (s.element, *s.fixtures) if k and not cables.attached(k)}
     elements = {
-        k: replace(rig.elements[k], at=NOWHERE) for k in keys if k in rig.elements and rig.elements[k].at.way == "run"
+        k: replace(rig.elements[k], at=NOWHERE)
+        for k in keys
+        if k in rig.elements and rig.elements[k].at.origin == "run"
     }
     fixtures = {
-        k: replace(rig.fixtures[k], at=tuple(NOWHERE if p.way == "run" else p for p in rig.fixtures[k].at))
+        k: replace(rig.fixtures[k], at=tuple(NOWHERE if p.origin == "run" else p for p in rig.fixtures[k].at))
         for k in keys
-        if k in rig.fixtures and any(p.way == "run" for p in rig.fixtures[k].at)
+        if k in rig.fixtures and any(p.origin == "run" for p in rig.fixtures[k].at)
     }
-    words = f"take {plural(len(gone), 'segment')} off {rig.devices[did].name} {label}"
-    return _put_run(rig, did, {label: run}, words, fixtures=fixtures, elements=elements)
+    words = f"take {plural(len(gone), 'segment')} off {rig.devices[device_id].name} {label}"
+    return _put_run(rig, device_id, {label: run}, words, fixtures=fixtures, elements=elements)
 
 
-def move_segment(rig: Rig, did: str, label: str, n: int, to: str, at: int) -> Edit:
+def move_segment(rig: Rig, device_id: str, label: str, n: int, to: str, at: int) -> Edit:
     """Move a segment to place `at` of the run of port `to`; everything behind it in both moves."""
-    _, port = _port(rig, did, label)
+    _, port = _port(rig, device_id, label)
     segment = port.run[n]
-    check_fits(rig, did, to, segment)
+    check_fits(rig, device_id, to, segment)
     rest = tuple(s for i, s in enumerate(port.run) if i != n)
     if to == label:
         at = max(0, min(at, len(rest)))
         runs = {label: (*rest[:at], segment, *rest[at:])}
     else:
-        _, other = _port(rig, did, to)
+        _, other = _port(rig, device_id, to)
         at = max(0, min(at, len(other.run)))
         runs = {label: rest, to: (*other.run[:at], segment, *other.run[at:])}
-    return _put_run(rig, did, runs, f"move a segment to {to}, place {at + 1}")
+    return _put_run(rig, device_id, runs, f"move a segment to {to}, place {at + 1}")
 
 
-def insert_at_pixel(rig: Rig, did: str, label: str, px: int, segments: list[Segment]) -> Edit:
-    """Hang segments so that the first begins at pixel `px` (from 1) of the port, along its cable; what is there is cut.
+def insert_at_pixel(rig: Rig, device_id: str, label: str, px: int, segments: list[Segment]) -> Edit:
+    """Attach segments so that the first begins at pixel `px` (from 1) of the port, along its cable; what is there is cut.
 
     Raises Refused when that would cut a bridge, a converter, a fixture, or a group of LEDs.
     """
     cables = Cables(rig)
-    stream = cables.streams.get(PortRef(did, label))
+    stream = cables.streams.get(PortRef(device_id, label))
     if stream is None or px > stream.pixels:
-        return hang(rig, did, label, segments)
+        return attach(rig, device_id, label, segments)
     piece = next(p for p in stream.pieces if p.px <= px < p.px + p.pixels)
     if px == piece.px:
-        return hang(rig, did, label, segments, piece.n)
+        return attach(rig, device_id, label, segments, piece.n)
     s = piece.segment
     if s.kind != "pixels" or piece.key in rig.fixtures:
         inside = {"bridge": "a bridge", "lamps": "a converter"}.get(s.kind, "a lamp")
         raise Refused(f"Pixel {px} of port {label} is inside {inside}; it cannot be cut.")
     front, behind = cut(s, piece.leds, (px - piece.px) * s.group, rig.elements.get(piece.key))
-    run = rig.devices[did].ports[label].run
+    run = rig.devices[device_id].ports[label].run
     for one in segments:
-        check_fits(rig, did, label, one)
+        check_fits(rig, device_id, label, one)
     keys = [k for one in segments for k in (one.element, *one.fixtures) if k]
     fixtures, elements = following(rig, keys, only_new=True)
     return _put_run(
-        rig, did, {label: (*run[: piece.n], *front, *segments, *behind, *run[piece.n + 1 :])},
+        rig, device_id, {label: (*run[: piece.n], *front, *segments, *behind, *run[piece.n + 1 :])},
         f"insert at pixel {px} of port {label}", fixtures=fixtures, elements=elements,
     )  # fmt: skip
 
@@ -313,7 +328,7 @@ def insert_at_pixel(rig: Rig, did: str, label: str, px: int, segments: list[Segm
 # ---- splitting one element over ports
 
 
-class Share(NamedTuple):
+class PortShare(NamedTuple):
     """What one port gets of an element that is split: `pixels` pixels from `first` on, counted there or back."""
 
     label: str
@@ -329,7 +344,7 @@ def split_shares(
     rows_each: int = 0,
     there_and_back: bool = False,
     last_first: bool = False,
-) -> list[Share]:
+) -> list[PortShare]:
     """Shares of an element of `pixels`: equal parts, or whole rows of `row` pixels, `rows_each` to a port (0: evenly).
 
     `there_and_back` turns every second share round, `last_first` begins with the last pixels. Raises Refused
@@ -349,36 +364,36 @@ def split_shares(
         if first >= last:
             break
         turned = there_and_back and n % 2 == 1
-        found.append(Share(label, first * size + 1, (last - first) * size, turned))
+        found.append(PortShare(label, first * size + 1, (last - first) * size, turned))
     if last_first:
         labels = [s.label for s in found]
-        found = [Share(label, s.first, s.pixels, s.reverse) for label, s in zip(labels, reversed(found))]
+        found = [PortShare(label, s.first, s.pixels, s.reverse) for label, s in zip(labels, reversed(found))]
     return found
 
 
-def split(rig: Rig, key: str, did: str, shares: list[Share], fold: int = 0) -> Edit:
-    """Hang an element in parts on several ports of a box, in place of wherever it hung on this box."""
+def split(rig: Rig, key: str, device_id: str, shares: list[PortShare], fold: int = 0) -> Edit:
+    """Attach an element in parts to several ports of a device, in place of wherever it was attached to this device."""
     element = rig.elements[key]
-    device = rig.devices[did]
+    device = rig.devices[device_id]
     runs = {
         label: tuple(s for s in port.run if s.element != key)
         for label, port in device.ports.items()
         if any(s.element == key for s in port.run)
     }
     for s in shares:
-        _, port = _port(rig, did, s.label)
+        _, port = _port(rig, device_id, s.label)
         segment = Segment(kind="pixels", element=key, first=s.first, count=s.pixels, reverse=s.reverse, fold=fold)
-        check_fits(rig, did, s.label, segment)
+        check_fits(rig, device_id, s.label, segment)
         runs[s.label] = (*runs.get(s.label, port.run), segment)
     _, elements = following(rig, [key], only_new=True)
-    return _put_run(rig, did, runs, f"split {element.name} over {plural(len(shares), 'port')}", elements=elements)
+    return _put_run(rig, device_id, runs, f"split {element.name} over {plural(len(shares), 'port')}", elements=elements)
 
 
 # ---- universes and feeds
 
 
-class Fit(NamedTuple):
-    """What a box's streams need: universes in all, those the rig lacks, those without a feed, the last one's need."""
+class UniverseNeed(NamedTuple):
+    """What a device's streams need: universes in all, those the rig lacks, those without a feed, the last one's need."""
 
     numbers: tuple[int, ...]
     missing: tuple[int, ...]
@@ -386,30 +401,30 @@ class Fit(NamedTuple):
     last: tuple[int, int]
 
 
-def fit(rig: Rig, cables: Cables, did: str) -> Fit:
-    need = universes_of(cables, did)
+def fit(rig: Rig, cables: Cables, device_id: str) -> UniverseNeed:
+    need = universes_of(cables, device_id)
     by_number = universe_ids(rig)
     fed = {f.universe for f in rig.feeds.values()}
     missing = tuple(n for n in need if n not in by_number)
     unfed = tuple(n for n in need if n in by_number and by_number[n] not in fed)
     last = max(need) if need else 0
-    return Fit(tuple(need), missing, unfed, (last, need.get(last, 0)))
+    return UniverseNeed(tuple(need), missing, unfed, (last, need.get(last, 0)))
 
 
-def begin_at(rig: Rig, did: str, number: int, way: str) -> Edit:
-    """Let a box's streams begin at a universe: its first port with pixels there, the others packed or at the next.
+def begin_at(rig: Rig, device_id: str, number: int, follows: str) -> Edit:
+    """Let a device's streams begin at a universe: its first port with pixels there, the others packed or at the next.
 
-    `way` is `packed` or `universe`. The first universe is made and fed when it is not there.
+    `follows` is `packed` or `universe`. The first universe is made and fed when it is not there.
     """
-    if way not in ("packed", "universe"):
-        raise Refused(f"“{way}” is no way to place ports: packed, or each at a universe of its own.")
+    if follows not in ("packed", "universe"):
+        raise Refused(f"“{follows}” is no way to place ports: packed, or each at a universe of its own.")
     if not 1 <= number <= _HIGHEST:
         raise Refused(f"There is no universe {number}: universes run from 1 to {_HIGHEST}.")
-    device, model = rig.devices[did], model_of(rig, did)
-    order = [p for p in (model.ports if model else device.ports) if gives(rig, did, p) == "pixels"]
+    device, model = rig.devices[device_id], model_of(rig, device_id)
+    order = [p for p in (model.ports if model else device.ports) if gives(rig, device_id, p) == "pixels"]
     wanted = [p for p in order if p in device.ports and (device.ports[p].run or device.ports[p].pixels)]
     if not wanted:
-        raise Refused(f"Nothing hangs on {device.name} yet: hang something first.")
+        raise Refused(f"Nothing is attached to {device.name} yet: attach something first.")
     now, changes = rig, list[Change]()
     uid = universe_by_number(rig, number)
     if not uid:
@@ -424,24 +439,24 @@ def begin_at(rig: Rig, did: str, number: int, way: str) -> Edit:
     ports = dict(device.ports)
     for n, p in enumerate(wanted):
         first = n == 0
-        ports[p] = replace(ports[p], feed=fid if first else "", start=1, follows="" if first else way)
+        ports[p] = replace(ports[p], feed=fid if first else "", start=1, follows="" if first else follows)
     words = f"{device.name} begins at universe {number}"
-    now, change = put(now, words, devices={did: replace(device, ports=ports)})
+    now, change = put(now, words, devices={device_id: replace(device, ports=ports)})
     return now, joined(words, *changes, change)
 
 
-def make_to_fit(rig: Rig, did: str, headroom: int = 0) -> Edit:
-    """Make and feed every universe that a box's streams go through, and `headroom` more behind the last.
+def make_to_fit(rig: Rig, device_id: str, headroom: int = 0) -> Edit:
+    """Make and feed every universe that a device's streams go through, and `headroom` more behind the last.
 
     A new one goes out like the port's first universe does, its number on the wire as far on as the universe itself.
     """
     cables = Cables(rig)
-    streams = [s for s in streams_of(cables, did) if s.start]
+    streams = [s for s in streams_of(cables, device_id) if s.start]
     if not streams:
-        raise Refused(f"No port of {rig.devices[did].name} has a universe to begin at yet.")
+        raise Refused(f"No port of {rig.devices[device_id].name} has a universe to begin at yet.")
     numbers = universe_ids(rig)
     fed = {f.universe for f in rig.feeds.values()}
-    need = universes_of(cables, did)
+    need = universes_of(cables, device_id)
     start = streams[0].start
     assert start
     top = max(need, default=start[0])
@@ -471,7 +486,7 @@ def make_to_fit(rig: Rig, did: str, headroom: int = 0) -> Edit:
             fid_n += 1
             fid = "" if f"w{fid_n}" in rig.feeds else f"w{fid_n}"
         feeds[fid] = _like(example, who, uid, number, start[0])
-    words = f"make and feed {plural(len(wanted), 'universe')} for {rig.devices[did].name}"
+    words = f"make and feed {plural(len(wanted), 'universe')} for {rig.devices[device_id].name}"
     return put(rig, words, universes=universes, feeds=feeds, senders=senders)
 
 
@@ -491,16 +506,16 @@ def _like(example: Feed | None, sender: str, universe: str, number: int, first: 
     return replace(example, universe=universe, wire=wire)
 
 
-def begin_and_make(rig: Rig, did: str, number: int, way: str, headroom: int = 0) -> Edit:
-    """Let a box begin at a universe, and make and feed every universe it needs from there on, in one step."""
-    now, change = begin_at(rig, did, number, way)
+def begin_and_make(rig: Rig, device_id: str, number: int, follows: str, headroom: int = 0) -> Edit:
+    """Let a device begin at a universe, and make and feed every universe it needs from there on, in one step."""
+    now, change = begin_at(rig, device_id, number, follows)
     cables = Cables(now)
-    need = fit(now, cables, did)
-    if any(s.start and unlaid(s) for s in streams_of(cables, did)):
+    need = fit(now, cables, device_id)
+    if any(s.start and unlaid(s) for s in streams_of(cables, device_id)):
         raise Refused(f"More universes would be needed than there are: they end at {_HIGHEST}.")
     if not (need.missing or need.unfed or headroom):
         return now, change
-    now, more = make_to_fit(now, did, headroom)
+    now, more = make_to_fit(now, device_id, headroom)
     return now, joined(change.label, change, more)
 
 
@@ -509,9 +524,9 @@ def first_free_universe(rig: Rig) -> int:
     return min(_HIGHEST, max((u.number for u in rig.universes.values()), default=0) + 1)
 
 
-def set_device_way(rig: Rig, did: str, words: str, **fields: Any) -> Edit:
-    """Change how a box works: mode, firmware, size, packs, brightness. A mode or firmware that it lacks is refused."""
-    device, model = rig.devices[did], model_of(rig, did)
+def set_device_way(rig: Rig, device_id: str, words: str, **fields: Any) -> Edit:
+    """Change how a device works: mode, firmware, size, packs, brightness. A mode or firmware that it lacks is refused."""
+    device, model = rig.devices[device_id], model_of(rig, device_id)
     mode = fields.get("mode")
     if mode and model and not model.output_mode(mode):
         have = ", ".join(f"“{m.name}”" for m in model.modes) or "none"
@@ -521,19 +536,19 @@ def set_device_way(rig: Rig, did: str, words: str, **fields: Any) -> Edit:
         raise Refused(f"A {model.name} takes {model.universe_size} slots of a universe, never {size}.")
     if fields.get("packs") == "dense" and model and not model.straddles:
         raise Refused(f"A {model.name} cannot take a pixel that is cut by a universe's end; keep them whole.")
-    return put(rig, words, devices={did: replace(device, **fields)})
+    return put(rig, words, devices={device_id: replace(device, **fields)})
 
 
-def set_stream(rig: Rig, did: str, label: str, words: str, **fields: Any) -> Edit:
+def set_stream(rig: Rig, device_id: str, label: str, words: str, **fields: Any) -> Edit:
     """Change how a port's stream begins or is configured."""
-    _port(rig, did, label)
+    _port(rig, device_id, label)
     start = fields.get("start")
     if start is not None and not 1 <= start <= 512:
         raise Refused(f"There is no address {start}: a universe has addresses 1 to 512.")
     pixels = fields.get("pixels")
     if pixels is not None and not 0 <= pixels <= 100_000:
         raise Refused("A port is configured for 0 to 100 000 pixels.")
-    return set_port(rig, did, label, words, **fields)
+    return set_port(rig, device_id, label, words, **fields)
 
 
 def add_supply(rig: Rig, name: str, volts: float, amps: float) -> Edit:
@@ -559,7 +574,7 @@ def put_pixel_kind(rig: Rig, key: str, kind: PixelType) -> Edit:
 
 
 def follow_cable(rig: Rig, key: str) -> Edit:
-    """Let one thing take its address from its cable, whatever it has now. A locked one is refused."""
+    """Let one item take its address from its cable, whatever it has now. A locked one is refused."""
     fixtures, elements = following(rig, [key], only_new=False)
     if not elements and not fixtures:
         raise Refused(f"{call(rig, key)} follows its cable already, or is locked where it is.")
@@ -571,7 +586,7 @@ def set_guidance(rig: Rig, metres: float) -> Edit:
     return put_rig(rig, f"DMX lines of {metres:g} m", line_metres=metres)
 
 
-def set_bridge_model(rig: Rig, did: str, label: str, n: int, key: str, model: DeviceModel | None = None) -> Edit:
+def set_bridge_model(rig: Rig, device_id: str, label: str, n: int, key: str, model: DeviceModel | None = None) -> Edit:
     """Say what kind of bridge a segment is; a model that the rig does not have yet is copied into it.
 
     A width that the model does not have is cut to what it has.
@@ -580,30 +595,30 @@ def set_bridge_model(rig: Rig, did: str, label: str, n: int, key: str, model: De
     if model is not None:
         key = fresh_id(rig.device_models, "m")
         models[key] = model
-    _, port = _port(rig, did, label)
+    _, port = _port(rig, device_id, label)
     segment = replace(port.run[n], model=key)
     chosen = model or rig.device_models.get(key)
     if chosen and segment.width > chosen.slots_per_port:
         segment = replace(segment, width=chosen.slots_per_port)
     run = tuple(segment if i == n else s for i, s in enumerate(port.run))
-    new, change = _put_run(rig, did, {label: run}, f"bridge on port {label} is {chosen.name if chosen else 'of no model'}", device_models=models)  # fmt: skip
+    new, change = _put_run(rig, device_id, {label: run}, f"bridge on port {label} is {chosen.name if chosen else 'of no model'}", device_models=models)  # fmt: skip
     return new, change
 
 
 def set_model(rig: Rig, key: str, model: DeviceModel) -> Edit:
-    """Put another version of a model in place of one that the rig uses. Ports that it lacks keep what hangs on them."""
+    """Put another version of a model in place of one that the rig uses. Ports that it lacks keep what is attached to them."""
     return put(rig, f"change model {model.name}", device_models={key: model})
 
 
 def remove_supply(rig: Rig, sid: str) -> Edit:
     """Take a supply out; segments that it fed get their power from before then."""
     devices = {}
-    for did, d in rig.devices.items():
+    for device_id, d in rig.devices.items():
         ports = {
             p: replace(v, run=tuple(replace(s, supply="") if s.supply == sid else s for s in v.run))
             for p, v in d.ports.items()
             if any(s.supply == sid for s in v.run)
         }
         if ports:
-            devices[did] = replace(d, ports={**d.ports, **ports})
+            devices[device_id] = replace(d, ports={**d.ports, **ports})
     return put(rig, f"remove supply {rig.supplies[sid].name}", supplies={sid: None}, devices=devices)

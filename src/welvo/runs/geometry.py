@@ -1,4 +1,4 @@
-"""How a cable lies when it is drawn: stretches down and up, bends where it turns, things that take a fixed room.
+"""How a cable lies when it is drawn: stretches down and up, bends where it turns, items that take a fixed room.
 
 Along a cable a place is counted in LEDs; a bridge, a converter, a line or a bare cable takes room in pixels of the
 screen instead. So every point is a pair: LEDs and fixed pixels, to be scaled when it is drawn.
@@ -38,7 +38,7 @@ class Stroke(NamedTuple):
     lead: bool = False
 
 
-class Lie(NamedTuple):
+class Course(NamedTuple):
     """A whole cable: its strokes, the lanes it needs, and how far down it reaches."""
 
     strokes: tuple[Stroke, ...]
@@ -47,7 +47,7 @@ class Lie(NamedTuple):
     fixed: int
 
 
-def lie(stream: Stream) -> Lie:
+def course_of(stream: Stream) -> Course:
     """Lay a port's cable out. A reversed segment comes back up, a fold turns every stretch."""
     strokes: list[Stroke] = []
     lane, led, fixed, up = 0, 0, 0, False
@@ -79,7 +79,7 @@ def lie(stream: Stream) -> Lie:
             strokes.append(Stroke(p.n, s.kind, lane, at + 1, leds, led, fixed, up, 0, lead))
             led = led - leds if up else led + leds
             deepest = max(deepest, led, led + leds if up else led)
-    return Lie(tuple(strokes), lane + 1, deepest, deepest_fixed)
+    return Course(tuple(strokes), lane + 1, deepest, deepest_fixed)
 
 
 def seams(stream: Stream, piece: Piece) -> list[tuple[int, tuple[int, int], tuple[int, int], bool]]:
@@ -98,9 +98,9 @@ def seams(stream: Stream, piece: Piece) -> list[tuple[int, tuple[int, int], tupl
     return found
 
 
-def place_along(lie_: Lie, n: int, led: int) -> tuple[Stroke, float] | None:
+def place_along(course: Course, n: int, led: int) -> tuple[Stroke, float] | None:
     """The stroke that LED `led` (from 1) of segment `n` lies on, and the LED coordinate of its middle."""
-    for s in lie_.strokes:
+    for s in course.strokes:
         if s.n == n and s.leds and s.first <= led < s.first + s.leds:
             offset = led - s.first + 0.5
             return s, s.led - offset if s.up else s.led + offset

@@ -122,7 +122,7 @@ def driven(rig: Rig, fixture: Fixture, functions: tuple[str, ...]) -> list[Drive
     mode = mode_of(rig, fixture)
     found: list[Driven] = []
     for c in sorted(mode.channels if mode else (), key=lambda c: c.slots):
-        if c.brk:
+        if c.break_no:
             continue
         name = c.name or word_for(c.function)
         slot = c.slots[0]

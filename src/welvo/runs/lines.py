@@ -65,11 +65,11 @@ def contacts(one: str, other: str) -> list[tuple[str, str, str]]:
 def line_sum(index: Index, segment: Segment, piece: Piece | None, universe: str, plug: str = "") -> LineSum:
     """The sums of a DMX line on a port (`universe`) or behind a bridge (`piece`); `plug` is the connector it starts at."""
     rig, cables = index.rig, index.cables
-    at = {(b.key, b.brk): b for b in cables.behind(segment, piece, universe)}
-    for key in segment.fixtures if piece is None else ():  # what stands behind another thing is on the line as well
+    at = {(b.key, b.break_no): b for b in cables.behind(segment, piece, universe)}
+    for key in segment.fixtures if piece is None else ():  # what stands behind another item is on the line as well
         for s in index.spans(key):
             if s.universe == universe:
-                at.setdefault((key, s.brk), Behind(key, s.brk, s.first, s.last - s.first + 1))
+                at.setdefault((key, s.break_no), Behind(key, s.break_no, s.first, s.last - s.first + 1))
     stops: list[Stop] = []
     since = loads = total = longest = heaviest = 0.0
     here = plug
@@ -103,7 +103,7 @@ def line_sum(index: Index, segment: Segment, piece: Piece | None, universe: str,
     )  # fmt: skip
 
 
-def plug_of(rig: Rig, did: str, segment: Segment | None = None) -> str:
-    """The connector a line starts at: the bridge's when it hangs behind one, else the box's."""
-    model = rig.device_models.get(segment.model) if segment and segment.model else model_of(rig, did)
+def plug_of(rig: Rig, device_id: str, segment: Segment | None = None) -> str:
+    """The connector a line starts at: the bridge's when it is attached behind one, else the device's."""
+    model = rig.device_models.get(segment.model) if segment and segment.model else model_of(rig, device_id)
     return model.connector if model else ""

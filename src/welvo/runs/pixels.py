@@ -69,7 +69,7 @@ def pixel_table(stream: Stream) -> PixelTable:
     return PixelTable(n, px, first, universe, address, last_universe, last_address)
 
 
-# ---- sums of a box
+# ---- sums of a device
 
 
 class PortSum(NamedTuple):
@@ -82,11 +82,11 @@ class PortSum(NamedTuple):
     ends: int
 
 
-def box_sums(cables: Cables, did: str) -> list[PortSum]:
-    """The ports of a box in the order printed on it, with running numbers over the whole box."""
+def device_sums(cables: Cables, device_id: str) -> list[PortSum]:
+    """The ports of a device in the order printed on it, with running numbers over the whole device."""
     found: list[PortSum] = []
     running = slot = 1
-    for stream in streams_of(cables, did):
+    for stream in streams_of(cables, device_id):
         ends = stream.used[-1][1] if stream.used else 0
         found.append(PortSum(stream, running, slot, len(stream.used), ends))
         running += stream.pixels
@@ -94,15 +94,15 @@ def box_sums(cables: Cables, did: str) -> list[PortSum]:
     return found
 
 
-def streams_of(cables: Cables, did: str) -> list[Stream]:
-    """The streams of a box, in the order of the ports printed on it."""
-    return [s for (d, _), s in cables.streams.items() if d == did]
+def streams_of(cables: Cables, device_id: str) -> list[Stream]:
+    """The streams of a device, in the order of the ports printed on it."""
+    return [s for (d, _), s in cables.streams.items() if d == device_id]
 
 
-def universes_of(cables: Cables, did: str) -> dict[int, int]:
-    """Universes that a box's streams go through: number to the last slot needed of it."""
+def universes_of(cables: Cables, device_id: str) -> dict[int, int]:
+    """Universes that a device's streams go through: number to the last slot needed of it."""
     need: dict[int, int] = {}
-    for stream in streams_of(cables, did):
+    for stream in streams_of(cables, device_id):
         for number, last in stream.used:
             need[number] = max(need.get(number, 0), last)
     return dict(sorted(need.items()))
@@ -122,7 +122,7 @@ class Cut(NamedTuple):
 
 
 @dataclass(frozen=True)
-class Choice:
+class PackingCost:
     """What one way of laying pixels over universes costs: universes, slots left empty in them, pixels cut."""
 
     words: str
@@ -133,29 +133,29 @@ class Choice:
     cut: tuple[Cut, ...]
 
 
-def choices(rig: Rig, did: str) -> list[Choice]:
-    """Every usual way of laying a box's pixels over universes, worked out for what hangs on it."""
-    found: list[Choice] = []
+def choices(rig: Rig, device_id: str) -> list[PackingCost]:
+    """Every usual way of laying a device's pixels over universes, worked out for what is attached to it."""
+    found: list[PackingCost] = []
     for words, packs, size in (("whole pixels of 512", "whole", 512), ("510 slots each", "whole", 510), ("512, dense", "dense", 512)):  # fmt: skip
-        trial = _as_if(rig, did, packs, size)
-        streams = streams_of(trial, did)
-        need = universes_of(trial, did)
+        trial = _as_if(rig, device_id, packs, size)
+        streams = streams_of(trial, device_id)
+        need = universes_of(trial, device_id)
         used = sum(p.last - p.first + 1 for s in streams for piece in s.pieces for p in piece.parts)
         room = sum(min(last, 512) for last in need.values())
-        found.append(Choice(words, packs, size, len(need), max(0, room - used), cuts(trial, did)))
+        found.append(PackingCost(words, packs, size, len(need), max(0, room - used), cuts(trial, device_id)))
     return found
 
 
-def _as_if(rig: Rig, did: str, packs: str, size: int) -> Cables:
-    device = replace(rig.devices[did], packs=packs)
+def _as_if(rig: Rig, device_id: str, packs: str, size: int) -> Cables:
+    device = replace(rig.devices[device_id], packs=packs)
     universes = {uid: replace(u, size=size) for uid, u in rig.universes.items()}
-    return Cables(replace(rig, devices={did: device}, universes=universes))
+    return Cables(replace(rig, devices={device_id: device}, universes=universes))
 
 
-def cut_pixels(cables: Cables, did: str) -> list[tuple[Stream, Piece, int]]:
-    """Which data pixels of a box a universe's end cuts: stream, piece, number of the pixel in it."""
+def cut_pixels(cables: Cables, device_id: str) -> list[tuple[Stream, Piece, int]]:
+    """Which data pixels of a device a universe's end cuts: stream, piece, number of the pixel in it."""
     found: list[tuple[Stream, Piece, int]] = []
-    for stream in streams_of(cables, did):
+    for stream in streams_of(cables, device_id):
         if stream.whole or len(stream.used) < 2:
             continue
         for piece in stream.pieces:
@@ -164,10 +164,10 @@ def cut_pixels(cables: Cables, did: str) -> list[tuple[Stream, Piece, int]]:
     return found
 
 
-def cuts(cables: Cables, did: str, most: int = 10_000) -> tuple[Cut, ...]:
-    """The pixels of a box that a universe's end cuts in two, in words; at most `most`."""
+def cuts(cables: Cables, device_id: str, most: int = 10_000) -> tuple[Cut, ...]:
+    """The pixels of a device that a universe's end cuts in two, in words; at most `most`."""
     found: list[Cut] = []
-    for stream, piece, px in cut_pixels(cables, did)[:most]:
+    for stream, piece, px in cut_pixels(cables, device_id)[:most]:
         first, last = piece.place((px - 1) * piece.k + 1), piece.place(min(piece.slots, px * piece.k))
         if first and last:
             own = element_pixel(cables.rig, piece, px) or px
@@ -176,35 +176,35 @@ def cuts(cables: Cables, did: str, most: int = 10_000) -> tuple[Cut, ...]:
 
 
 class Astray(NamedTuple):
-    """The first slot that the box takes from elsewhere than the sender puts it: at both ends."""
+    """The first slot that the device takes from elsewhere than the sender puts it: at both ends."""
 
     slot: int
     pixel: int
     sender: tuple[int, int]
     box: tuple[int, int]
     sender_size: int
-    box_size: int
+    device_size: int
     pixels: int
     """How many data pixels from there on are shifted."""
 
 
-def box_size(rig: Rig, did: str) -> int:
-    """How many slots of a universe a box takes; 0 when nobody said otherwise than the sender."""
-    model = model_of(rig, did)
-    return rig.devices[did].size or (model.universe_size if model else 0)
+def device_size(rig: Rig, device_id: str) -> int:
+    """How many slots of a universe a device takes; 0 when nobody said otherwise than the sender."""
+    model = model_of(rig, device_id)
+    return rig.devices[device_id].size or (model.universe_size if model else 0)
 
 
 def astray(cables: Cables, stream: Stream) -> Astray | None:
-    """Where sender and box part when they assume another universe size; None when they never do."""
+    """Where sender and device part when they assume another universe size; None when they never do."""
     rig = cables.rig
-    size = box_size(rig, stream.did)
+    size = device_size(rig, stream.device_id)
     if not size or stream.start is None:
         return None
     cursor = stream.start
     for piece in stream.pieces:
         if not piece.parts:
             continue
-        if piece.segment.at.way == "typed":
+        if piece.segment.at.origin == "typed":
             cursor = (piece.parts[0].universe, piece.parts[0].first)
         theirs, *rest = lay(*cursor, piece.slots, piece.k, lambda _: size, stream.whole)
         if theirs != piece.parts:

@@ -53,13 +53,13 @@ class Stretch(NamedTuple):
 
 
 def brightness_at(rig: Rig, stream: Stream, piece: Piece) -> float:
-    """Brightness the box itself limits a segment to: controller × port × segment. What the sender does is no safety."""
-    device = rig.devices[stream.did]
+    """Brightness the device itself limits a segment to: controller × port × segment. What the sender does is no safety."""
+    device = rig.devices[stream.device_id]
     return device.brightness * device.ports[stream.label].brightness * piece.segment.brightness
 
 
 def stretches(cables: Cables, stream: Stream) -> list[Stretch]:
-    """Segment by segment, currents and voltages of a port's run, all pixels white at the box's brightness.
+    """Segment by segment, currents and voltages of a port's run, all pixels white at the device's brightness.
 
     Power begins at the port and again at every segment with a supply. In a string the current falls from pixel to
     pixel; each takes the same, whatever its voltage.
@@ -118,15 +118,15 @@ class Load(NamedTuple):
 
 
 def loads(cables: Cables) -> list[Load]:
-    """Amperes of every port and box that hands power on, and of every supply."""
+    """Amperes of every port and device that hands power on, and of every supply."""
     rig = cables.rig
     found: list[Load] = []
     by_supply = dict.fromkeys(rig.supplies, 0.0)
-    by_box: dict[str, float] = {}
+    by_device: dict[str, float] = {}
     if not rig.pixel_types:
         return [Load("supply", sid, s.name, 0.0, s.amps) for sid, s in rig.supplies.items()]
-    for (did, label), stream in cables.streams.items():
-        model = model_of(rig, did)
+    for (device_id, label), stream in cables.streams.items():
+        model = model_of(rig, device_id)
         own, fed = 0.0, ""
         for p in stream.pieces:
             fed = p.segment.supply or fed
@@ -138,12 +138,19 @@ def loads(cables: Cables) -> list[Load]:
                 own += amps
         if own:
             found.append(
-                Load("port", did, f"{rig.devices[did].name} {label}", own, model.port_amps if model else 0.0, label)
+                Load(
+                    "port",
+                    device_id,
+                    f"{rig.devices[device_id].name} {label}",
+                    own,
+                    model.port_amps if model else 0.0,
+                    label,
+                )
             )
-            by_box[did] = by_box.get(did, 0.0) + own
-    for did, amps in by_box.items():
-        model = model_of(rig, did)
-        found.append(Load("device", did, rig.devices[did].name, amps, model.amps if model else 0.0))
+            by_device[device_id] = by_device.get(device_id, 0.0) + own
+    for device_id, amps in by_device.items():
+        model = model_of(rig, device_id)
+        found.append(Load("device", device_id, rig.devices[device_id].name, amps, model.amps if model else 0.0))
     found += [Load("supply", sid, s.name, by_supply[sid], s.amps) for sid, s in rig.supplies.items()]
     return found
 
@@ -151,8 +158,8 @@ def loads(cables: Cables) -> list[Load]:
 # ---- joints
 
 
-class Joint(NamedTuple):
-    """Where two things on a cable meet: who is on each side, function by function which wire, and what is wrong."""
+class WireJoint(NamedTuple):
+    """Where two items on a cable meet: who is on each side, function by function which wire, and what is wrong."""
 
     n: int
     one: str
@@ -171,20 +178,20 @@ class _Side(NamedTuple):
     wires: tuple[tuple[str, str], ...]
 
 
-def joints(cables: Cables, stream: Stream) -> list[Joint]:
+def joints(cables: Cables, stream: Stream) -> list[WireJoint]:
     """Every joint along a run: connector family and sex, wire colour → function on both sides.
 
     Parts of one string that follow each other are one string; of what is of no known kind nothing is said.
     """
     rig = cables.rig
-    model = model_of(rig, stream.did)
+    model = model_of(rig, stream.device_id)
     last = _Side(
         f"port {stream.label}",
         model.connector if model else "",
         model.sex if model else "",
         model.wires if model else (),
     )
-    found: list[Joint] = []
+    found: list[WireJoint] = []
     before: Piece | None = None
     for p in stream.pieces:
         if p.segment.kind in ("null", "extension"):
@@ -193,7 +200,7 @@ def joints(cables: Cables, stream: Stream) -> list[Joint]:
         side = _side(rig, p, p.segment)
         one_string = before is not None and before.key == p.key and p.segment.kind == "pixels" == before.segment.kind
         if side and not one_string:
-            found.append(Joint(p.n, last.name, side.name, _pairs(last, side), tuple(_wrong(last, side))))
+            found.append(WireJoint(p.n, last.name, side.name, _pairs(last, side), tuple(_wrong(last, side))))
         # a string's other end takes the next of its kind
         last = side._replace(sex=_OTHER.get(side.sex, "")) if side else _Side(part_name(rig, p), "", "", ())
         before = p

@@ -1,4 +1,4 @@
-"""What is to hang on a cable, as it is typed: `21 x 55 RGB ribbon, 3 to a port, there and back`."""
+"""What is to be attached to a cable, as it is typed: `21 x 55 RGB ribbon, 3 to a port, there and back`."""
 
 from __future__ import annotations
 
@@ -31,8 +31,8 @@ _ORDER = rf"(?:\s+(?-i:([{STRAIGHT}]{{3,6}}|(?=[a-z]*r)(?=[a-z]*g)(?=[a-z]*b)[{S
 
 
 @dataclass(frozen=True)
-class Item:
-    """One part of what was typed: new elements and the segments that hang them, how many to a port, on which port."""
+class WishPart:
+    """One part of what was typed: new elements and the segments that attach them, how many to a port, on which port."""
 
     elements: tuple[Element, ...] = ()
     segments: tuple[Segment, ...] = ()
@@ -40,12 +40,12 @@ class Item:
     on: str = ""
     words: str = ""
     at: int = 0
-    """The pixel of the port (from 1) that it is to begin at, 0: behind what hangs there."""
+    """The pixel of the port (from 1) that it is to begin at, 0: behind what is attached there."""
     kind: str = ""
 
 
 @dataclass(frozen=True)
-class Hanging:
+class AttachWish:
     """All of it, placed: segments by port in order, the elements to be made, and a sentence for the preview."""
 
     ports: dict[str, tuple[Segment, ...]] = field(default_factory=dict)
@@ -74,7 +74,7 @@ def _made_of(element: Element, segment: Segment, key: str, kind: PixelType) -> t
     return replace(element, type=key, order=order), replace(segment, order=kind.order if kind.order != order else "")
 
 
-def read_item(rig: Rig, text: str, kinds: dict[str, PixelType] | None = None) -> Item:
+def read_item(rig: Rig, text: str, kinds: dict[str, PixelType] | None = None) -> WishPart:
     """One part. Raises Refused that says what would do."""
     body = text.strip()
     to_a_port, on, back, fold = 0, "", False, 0
@@ -82,7 +82,7 @@ def read_item(rig: Rig, text: str, kinds: dict[str, PixelType] | None = None) ->
     if m:
         to_a_port, body = int(m[1]), body[: m.start()] + body[m.end() :]
         if not to_a_port:
-            raise Refused("0 to a port hangs nothing.")
+            raise Refused("0 to a port attaches nothing.")
     m = re.search(r",?\s*\bon\s+(?:port\s+)?(\S+)\s*$", body, re.IGNORECASE)
     if m:
         on, body = m[1], body[: m.start()]
@@ -115,20 +115,20 @@ def read_item(rig: Rig, text: str, kinds: dict[str, PixelType] | None = None) ->
             raise Refused("Only something new can be said to be of a kind; of the rest the panel says it.")
         pairs = [_made_of(e, s, kind, (kinds or rig.pixel_types)[kind]) for e, s in zip(elements, segments)]
         elements, segments = tuple(e for e, _ in pairs), tuple(s for _, s in pairs)
-    return Item(elements, segments, to_a_port, on, made.words, at, kind)
+    return WishPart(elements, segments, to_a_port, on, made.words, at, kind)
 
 
-def _special(rig: Rig, body: str) -> Item | None:
+def _special(rig: Rig, body: str) -> WishPart | None:
     m = re.fullmatch(r"(?:(\d+)\s+)?null(?:\s+pixels?)?(?:\s+(\d+))?", body, re.IGNORECASE)
     if m:
         n = int(m[1] or m[2] or 1)
         if not 1 <= n <= 100_000:
             raise Refused("Null pixels: 1 to 100 000.")
-        return Item((), (Segment(kind="null", count=n),), words=plural(n, "null pixel"))
+        return WishPart((), (Segment(kind="null", count=n),), words=plural(n, "null pixel"))
     m = re.fullmatch(r"(?:cable|extension)(?:\s+(\d+(?:[.,]\d+)?)\s*m?)?", body, re.IGNORECASE)
     if m:
         metres = float((m[1] or "1").replace(",", "."))
-        return Item((), (Segment(kind="extension", length=metres),), words=f"{metres:g} m of cable")
+        return WishPart((), (Segment(kind="extension", length=metres),), words=f"{metres:g} m of cable")
     m = re.fullmatch(r"bridge(?:\s+(\d+))?(?:\s+slots?)?(?:\s*:\s*(.+))?", body, re.IGNORECASE)
     if m:
         behind = _fixtures(rig, m[2]) if m[2] else ()
@@ -138,11 +138,11 @@ def _special(rig: Rig, body: str) -> Item | None:
             raise Refused(f"A bridge has 1 to 512 slots; {m[1]} is none.")
         model = next((k for k, v in rig.device_models.items() if v.kind == "bridge"), "")
         segment = Segment(kind="bridge", width=width, fixtures=behind, model=model)
-        return Item((), (segment,), words=f"a bridge of {width} slots with {plural(len(behind), 'fixture')}")
+        return WishPart((), (segment,), words=f"a bridge of {width} slots with {plural(len(behind), 'fixture')}")
     m = re.fullmatch(r"line(?:\s*:\s*(.+))?", body, re.IGNORECASE)
     if m:
         on_line = _fixtures(rig, m[1]) if m[1] else ()
-        return Item(
+        return WishPart(
             (), (Segment(kind="line", fixtures=on_line),), words=f"a DMX line of {plural(len(on_line), 'fixture')}"
         )
     m = re.fullmatch(r"lamps\s+(\d+)(?:\s*:\s*(.+))?", body, re.IGNORECASE)
@@ -152,11 +152,11 @@ def _special(rig: Rig, body: str) -> Item | None:
             raise Refused("A converter drives 1 to 512 lamps.")
         functions = read_functions(m[2] or "red green blue")
         element = Element(name="lamps", pixels=n, order="RGB")
-        return Item((element,), (Segment(kind="lamps", functions=functions),), words=plural(n, "lamp"))
+        return WishPart((element,), (Segment(kind="lamps", functions=functions),), words=plural(n, "lamp"))
     return None
 
 
-def _panel(rig: Rig, body: str, fold: int) -> Item | None:
+def _panel(rig: Rig, body: str, fold: int) -> WishPart | None:
     m = re.fullmatch(rf"(?:(\d+)\s+[x×]\s+)?(?:rows\s+)?(\d+)[x×](\d+){_ORDER}(?:\s+(.+))?", body)
     if not m:
         return None
@@ -173,7 +173,7 @@ def _panel(rig: Rig, body: str, fold: int) -> Item | None:
     )
 
 
-def _ring(rig: Rig, body: str, fold: int) -> Item | None:
+def _ring(rig: Rig, body: str, fold: int) -> WishPart | None:
     """`2 x ring 60 RGB halo`, `block 16 pumps`."""
     m = re.fullmatch(rf"(?:(\d+)\s*[x×]\s+)?ring\s+(\d+){_ORDER}(?:\s+(.+))?", body, re.IGNORECASE)
     if m:
@@ -192,7 +192,7 @@ def _ring(rig: Rig, body: str, fold: int) -> Item | None:
         if not 1 <= slots <= 32767:
             raise Refused("A block has 1 to 32 767 slots.")
         (name,) = _names(rig, m[2] or "block", 1)
-        return Item(
+        return WishPart(
             (Element(name=name, kind="block", slots=slots),),
             (Segment(kind="pixels"),),
             words=f"a block of {plural(slots, 'slot')}",
@@ -200,7 +200,7 @@ def _ring(rig: Rig, body: str, fold: int) -> Item | None:
     return None
 
 
-def _ribbon(rig: Rig, body: str, fold: int) -> Item | None:
+def _ribbon(rig: Rig, body: str, fold: int) -> WishPart | None:
     m = re.fullmatch(rf"(?:(\d+)\s*[x×]\s+)?(\d+)(?:\s*px|\s+pixels?)?{_ORDER}(?:\s+(.+))?", body)
     if not m or (not m[1] and not m[3] and not m[4] and called(rig, m[2])):
         return None
@@ -212,7 +212,7 @@ def _ribbon(rig: Rig, body: str, fold: int) -> Item | None:
     return _series(made, fold, f"{thousands(n)} × {thousands(pixels)} pixels" if n > 1 else plural(pixels, "pixel"))
 
 
-def _known(rig: Rig, body: str, fold: int) -> Item:
+def _known(rig: Rig, body: str, fold: int) -> WishPart:
     """Things of the rig by name or number."""
     keys: list[str] = []
     for part in (p.strip() for p in body.split(",") if p.strip()):
@@ -224,13 +224,13 @@ def _known(rig: Rig, body: str, fold: int) -> Item:
             numbers = read_numbers(part)
         except Refused:
             raise Refused(
-                f"“{part}” is nothing of this rig and nothing that can be hung. Write, for example: 3 x 55 RGB ribbon"
+                f"“{part}” is nothing of this rig and nothing that can be attached. Write, for example: 3 x 55 RGB ribbon"
             ) from None
         keys += _by_number(rig, numbers)
     if not keys:
-        raise Refused(f"Say what is to hang: {HELP.split(' · ')[0]}")
+        raise Refused(f"Say what is to attach: {HELP.split(' · ')[0]}")
     segments = tuple(Segment(kind="pixels", element=k, fold=fold or _own_fold(rig, k)) for k in keys)
-    return Item((), segments, words=", ".join(call(rig, k) for k in keys[:4]) + (" …" if len(keys) > 4 else ""))
+    return WishPart((), segments, words=", ".join(call(rig, k) for k in keys[:4]) + (" …" if len(keys) > 4 else ""))
 
 
 def _own_fold(rig: Rig, key: str) -> int:
@@ -249,7 +249,7 @@ def _by_number(rig: Rig, numbers: list[int]) -> list[str]:
         raise Refused(f"There is no fixture {missing[0]} in this rig.")
     twice = [n for n, many in Counter(numbers).items() if many > 1]
     if twice:
-        raise Refused(f"{twice[0]} is named twice; a fixture hangs in one place.")
+        raise Refused(f"{twice[0]} is named twice; a fixture is attached in one place.")
     return [by[n] for n in numbers]
 
 
@@ -274,20 +274,22 @@ def _names(rig: Rig, stem: str, n: int) -> list[str]:
     return found
 
 
-def _series(made: list[Element], fold: int, words: str) -> Item:
+def _series(made: list[Element], fold: int, words: str) -> WishPart:
     if fold:
         made = [replace(e, fold=fold) for e in made]
         words += f", folded every {fold}"
-    return Item(tuple(made), tuple(Segment(kind="pixels", fold=fold) for _ in made), words=words)
+    return WishPart(tuple(made), tuple(Segment(kind="pixels", fold=fold) for _ in made), words=words)
 
 
-def read_hanging(rig: Rig, did: str, label: str, text: str, kinds: dict[str, PixelType] | None = None) -> Hanging:
-    """All parts of a line (`;` between them), placed from port `label` on in the order printed on the box."""
+def read_attach(
+    rig: Rig, device_id: str, label: str, text: str, kinds: dict[str, PixelType] | None = None
+) -> AttachWish:
+    """All parts of a line (`;` between them), placed from port `label` on in the order printed on the device."""
     parts = [p.strip() for p in text.split(";") if p.strip()]
     if not parts:
-        raise Refused(f"Say what is to hang, for example: {HELP.split(' · ')[0]}")
-    model = model_of(rig, did)
-    order = [p for p in (model.ports if model else rig.devices[did].ports) if not ability(rig, did, p).off]
+        raise Refused(f"Say what is to attach, for example: {HELP.split(' · ')[0]}")
+    model = model_of(rig, device_id)
+    order = [p for p in (model.ports if model else rig.devices[device_id].ports) if not ability(rig, device_id, p).off]
     ports: dict[str, list[Segment]] = {}
     elements: dict[str, Element] = {}
     says: list[str] = []
@@ -301,11 +303,11 @@ def read_hanging(rig: Rig, did: str, label: str, text: str, kinds: dict[str, Pix
         if item.kind and item.kind not in rig.pixel_types:
             fresh_kinds[item.kind] = known[item.kind]
         begin = item.on or label
-        if begin not in (model.ports if model else rig.devices[did].ports):
+        if begin not in (model.ports if model else rig.devices[device_id].ports):
             raise Refused(
-                f"{rig.devices[did].name} has no port {begin}; it has {', '.join(model.ports if model else ())}."
+                f"{rig.devices[device_id].name} has no port {begin}; it has {', '.join(model.ports if model else ())}."
             )
-        check_fits(rig, did, begin, item.segments[0])
+        check_fits(rig, device_id, begin, item.segments[0])
         segments = list(item.segments)
         if item.elements:
             tint, code = lowest_free_tint(now), code_for(now, item.elements[0].name)
@@ -321,33 +323,33 @@ def read_hanging(rig: Rig, did: str, label: str, text: str, kinds: dict[str, Pix
         need = -(-len(segments) // each)
         if at + need > len(order):
             raise Refused(
-                f"{plural(len(segments), 'thing')}, {each} to a port, need {need} ports from {begin} on; {rig.devices[did].name} has {len(order) - at}."
+                f"{plural(len(segments), 'item')}, {each} to a port, need {need} ports from {begin} on; {rig.devices[device_id].name} has {len(order) - at}."
             )
         for n in range(need):
             own = order[at + n]
             for s in segments[n * each : (n + 1) * each]:
-                check_fits(now, did, own, s)
+                check_fits(now, device_id, own, s)
                 ports.setdefault(own, []).append(s)
         where = f"port {order[at]}" if need == 1 else f"ports {order[at]} to {order[at + need - 1]}"
         says.append(f"{item.words} on {where}")
     if at_px and len(ports) > 1:
-        raise Refused("Only what hangs on one port can begin at a pixel of it.")
+        raise Refused("Only what is attached to one port can begin at a pixel of it.")
     says += [f"at pixel {at_px}"] if at_px else []
-    return Hanging({p: tuple(s) for p, s in ports.items()}, elements, "; ".join(says), at_px, fresh_kinds)
+    return AttachWish({p: tuple(s) for p, s in ports.items()}, elements, "; ".join(says), at_px, fresh_kinds)
 
 
-def hang_wish(rig: Rig, did: str, label: str, text: str, kinds: dict[str, PixelType] | None = None) -> Edit:
-    """Hang what was typed, behind what hangs there already, or `at` a pixel; gives the ids of new elements.
+def attach_wish(rig: Rig, device_id: str, label: str, text: str, kinds: dict[str, PixelType] | None = None) -> Edit:
+    """Attach what was typed, behind what is attached there already, or `at` a pixel; gives the ids of new elements.
 
     `kinds` are kinds of pixels that may be named and are taken into the rig then.
     """
-    wish = read_hanging(rig, did, label, text, kinds)
-    device = rig.devices[did]
+    wish = read_attach(rig, device_id, label, text, kinds)
+    device = rig.devices[device_id]
     if wish.at:
         own, segments = next(iter(wish.ports.items()))
         with_them, made = put(rig, "", elements=wish.elements, pixel_types=wish.kinds)
-        new, change = insert_at_pixel(with_them, did, own, wish.at, list(segments))
-        return new, replace(joined(f"hang {wish.says}", made, change), made=tuple(wish.elements))
+        new, change = insert_at_pixel(with_them, device_id, own, wish.at, list(segments))
+        return new, replace(joined(f"attach {wish.says}", made, change), made=tuple(wish.elements))
     ports = dict(device.ports)
     for p, segments in wish.ports.items():
         port = ports.get(p, Port())
@@ -356,8 +358,8 @@ def hang_wish(rig: Rig, did: str, label: str, text: str, kinds: dict[str, PixelT
     fixtures, elements = following(rig, keys, only_new=True)
     return put(
         rig,
-        f"hang {wish.says}",
-        devices={did: replace(device, ports=begun(rig, did, ports))},
+        f"attach {wish.says}",
+        devices={device_id: replace(device, ports=begun(rig, device_id, ports))},
         elements={**wish.elements, **elements},
         fixtures=fixtures,
         pixel_types=wish.kinds,

@@ -21,7 +21,7 @@ from welvo.rig.wiring import DeviceModel, SettingValue
 
 
 @dataclass(frozen=True)
-class Written:
+class ArtAddressPart:
     """What a value is in an ArtAddress packet: fields of it, or a command."""
 
     fields: dict[str, Any]
@@ -34,7 +34,7 @@ class DeviceRow:
 
     key: str
     read: Callable[[Heard], SettingValue]
-    write: Callable[[SettingValue], Written] | None = None
+    write: Callable[[SettingValue], ArtAddressPart] | None = None
 
 
 @dataclass(frozen=True)
@@ -43,34 +43,34 @@ class PortRow:
 
     key: str
     read: Callable[[HeardPort], SettingValue]
-    write: Callable[[SettingValue, HeardPort], Written] | None = None
+    write: Callable[[SettingValue, HeardPort], ArtAddressPart] | None = None
 
 
-def _universe(value: SettingValue, port: HeardPort) -> Written:
+def _universe(value: SettingValue, port: HeardPort) -> ArtAddressPart:
     if not isinstance(value, int) or not 0 <= value <= HIGHEST_PORT_ADDRESS:
         raise Refused(f"Art-Net can set universes 0 to {HIGHEST_PORT_ADDRESS}; {value} is out of its reach.")
     net, sub, universe = net_sub_universe(value)
     switches = [artnet.NO_CHANGE] * 4
     switches[port.index] = 0x80 | universe
-    return Written({"net": 0x80 | net, "sub": 0x80 | sub, "sw_out": tuple(switches)})
+    return ArtAddressPart({"net": 0x80 | net, "sub": 0x80 | sub, "sw_out": tuple(switches)})
 
 
-def _protocol(value: SettingValue, port: HeardPort) -> Written:
+def _protocol(value: SettingValue, port: HeardPort) -> ArtAddressPart:
     take = artnet.COMMAND_TAKE_SACN if value == "sacn" else artnet.COMMAND_TAKE_ARTNET
-    return Written({}, take + port.index)
+    return ArtAddressPart({}, take + port.index)
 
 
-def _merge(value: SettingValue, port: HeardPort) -> Written:
+def _merge(value: SettingValue, port: HeardPort) -> ArtAddressPart:
     merge = artnet.COMMAND_MERGE_LTP if value == "latest" else artnet.COMMAND_MERGE_HTP
-    return Written({}, merge + port.index)
+    return ArtAddressPart({}, merge + port.index)
 
 
 DEVICE_ROWS: dict[str, DeviceRow] = {
     row.key: row
     for row in (
         DeviceRow("ip", lambda heard: heard.ip),
-        DeviceRow("name", lambda heard: heard.name, lambda value: Written({"short_name": str(value)})),
-        DeviceRow("long_name", lambda heard: heard.long_name, lambda value: Written({"long_name": str(value)})),
+        DeviceRow("name", lambda heard: heard.name, lambda value: ArtAddressPart({"short_name": str(value)})),
+        DeviceRow("long_name", lambda heard: heard.long_name, lambda value: ArtAddressPart({"long_name": str(value)})),
     )
 }
 PORT_ROWS: dict[str, PortRow] = {
@@ -102,8 +102,8 @@ def reported(model: DeviceModel, heard: Heard) -> dict[str, SettingValue]:
 
 def address_packets(model: DeviceModel, heard: Heard, values: dict[str, SettingValue]) -> list[artnet.Address]:
     """The ArtAddress packets that put values (by full key) into a device. Raises Refused for what cannot be pushed."""
-    of_device: list[Written] = []
-    of_ports: dict[str, list[Written]] = {}
+    of_device: list[ArtAddressPart] = []
+    of_ports: dict[str, list[ArtAddressPart]] = {}
     pages: dict[str, int] = {}
     for full, value in values.items():
         label, key = split_key(full)
@@ -126,7 +126,7 @@ def address_packets(model: DeviceModel, heard: Heard, values: dict[str, SettingV
     return packets
 
 
-def _packed(written: list[Written], page: int) -> list[artnet.Address]:
+def _packed(written: list[ArtAddressPart], page: int) -> list[artnet.Address]:
     """All fields in one packet, with the first command; each further command in one of its own."""
     fields = {name: value for w in written for name, value in w.fields.items()}
     commands = [w.command for w in written if w.command]

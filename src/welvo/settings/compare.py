@@ -15,8 +15,8 @@ Mark = Literal["matches", "differs", "unknown", "claimed", "silent", "upstream"]
 
 
 @dataclass(frozen=True)
-class Line:
-    """One setting of one device: what is planned, what the box says, and how the two stand."""
+class SettingLine:
+    """One setting of one device: what is planned, what the device says, and how the two stand."""
 
     key: str
     port: str
@@ -31,7 +31,7 @@ def is_live(heard: Heard | None, now: float) -> bool:
     return heard is not None and now - heard.at <= SILENT_AFTER
 
 
-def compare(rig: Rig, observed: Observed, device: str, now: float) -> list[Line]:
+def compare(rig: Rig, observed: Observed, device: str, now: float) -> list[SettingLine]:
     """All settings of a device's model. Nobody heard: `unknown`; pushed and not read back since: `claimed`."""
     model = model_of(rig, device)
     if model is None:
@@ -53,9 +53,9 @@ def compare(rig: Rig, observed: Observed, device: str, now: float) -> list[Line]
             mark = "unknown"
         else:
             mark = "matches" if have == want else "differs"
-        lines.append(Line(key, port, spec, want, have, mark, heard.at if heard else 0.0))
+        lines.append(SettingLine(key, port, spec, want, have, mark, heard.at if heard else 0.0))
     return lines
 
 
-def differing(lines: list[Line]) -> list[Line]:
+def differing(lines: list[SettingLine]) -> list[SettingLine]:
     return [line for line in lines if line.mark == "differs"]

@@ -31,14 +31,14 @@ class StandInError(Exception):
 def describe(
     rig: Rig, state: dict[str, Any], models: dict[str, DeviceModel], as_planned: bool = False
 ) -> list[tuple[str, DeviceModel, dict[str, SettingValue]]]:
-    """(ip, model, settings the box has) for each device of the rig on 127.x, and for `extra` boxes of the state.
+    """(ip, model, settings the device has) for each device of the rig on 127.x, and for `extra` devices of the state.
 
-    `state` is the TOML beside a rig: a table per IP address with what that box has, `model` for boxes that are
+    `state` is the TOML beside a rig: a table per IP address with what that device has, `model` for devices that are
     not in the rig, `off = true` for one that does not answer.
     """
     found = []
     known: set[str] = set()
-    for did, device in rig.devices.items():
+    for device_id, device in rig.devices.items():
         model = rig.device_models[device.model]
         if not device.ip or not ipaddress.ip_address(device.ip).is_loopback or device.ip in known:
             continue
@@ -46,7 +46,7 @@ def describe(
         own = _settings(state.get(device.ip, {}), model, device.ip)
         if state.get(device.ip, {}).get("off"):
             continue
-        base: dict[str, SettingValue] = planned(rig, did) if as_planned else {}
+        base: dict[str, SettingValue] = planned(rig, device_id) if as_planned else {}
         found.append((device.ip, model, {**base, **own}))
     for ip, table in state.items():
         if not isinstance(table, dict) or "model" not in table or ip in known:

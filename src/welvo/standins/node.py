@@ -26,7 +26,7 @@ class Source:
 
 @dataclass
 class NodePort:
-    """One DMX output of the box with its own settings, as the box has them."""
+    """One DMX output of the device with its own settings, as the device has them."""
 
     label: str
     protocol: str = "artnet"
@@ -38,9 +38,9 @@ class NodePort:
     frames: int = 0
 
     def levels(self, now: float) -> bytes:
-        """What comes out at the socket: the sources of the highest priority, merged as the box is set.
+        """What comes out at the socket: the sources of the highest priority, merged as the device is set.
 
-        A box without any source holds its last frame, as real ones do by default.
+        A device without any source holds its last frame, as real ones do by default.
         """
         lost = sacn.DATA_LOSS if self.protocol == "sacn" else MERGE_END
         live = {k: s for k, s in self.sources.items() if now - s.at <= lost}
@@ -61,7 +61,7 @@ class NodePort:
 
 
 class Node:
-    """The box's mind, without sockets: datagrams in, datagrams out. `clock` gives seconds."""
+    """The device's mind, without sockets: datagrams in, datagrams out. `clock` gives seconds."""
 
     def __init__(
         self, ip: str, model: DeviceModel, settings: dict[str, SettingValue], clock: Callable[[], float]
@@ -90,7 +90,7 @@ class Node:
     # ---- Art-Net
 
     def take_artnet(self, packet: artnet.Packet, ip: str) -> list[bytes]:
-        """What the box answers to one packet, if anything."""
+        """What the device answers to one packet, if anything."""
         if isinstance(packet, artnet.Poll):
             return self.replies()
         if isinstance(packet, artnet.Address):
@@ -190,7 +190,7 @@ class Node:
     # ---- what anyone may see
 
     def status(self) -> dict[str, object]:
-        """The status page: settings as the box has them and what each port puts out."""
+        """The status page: settings as the device has them and what each port puts out."""
         now = self.clock()
         return {
             "name": self.name, "long_name": self.long_name, "ip": self.ip, "model": self.model.name,

@@ -53,7 +53,7 @@ class FaderBank(QWidget):
     def track(self) -> int:
         return max(LOWEST, min(HIGHEST, self.height() - TOP - FOOT))
 
-    def show_things(self, keys: list[str]) -> None:
+    def show_items(self, keys: list[str]) -> None:
         self.keys = keys
         self.faders = faders(self._session.rig, keys)
         self.current = min(self.current, max(0, len(self.faders) - 1))
@@ -66,7 +66,7 @@ class FaderBank(QWidget):
         return QRectF(n * wide, 0, wide, self.height())
 
     def _state(self, fader: Fader) -> tuple[float, bool, bool]:
-        """Share of full, whether it is held, whether the things disagree."""
+        """Share of full, whether it is held, whether the items disagree."""
         held = [self._levels.held.get((k, fader.function)) for k in self.keys]
         mine = [h for h in held if h is not None]
         if not mine:

@@ -1,4 +1,4 @@
-"""The panel of the Bench: why it is dark, what mends it, and every hop on the way."""
+"""The panel of the Bench: why it is dark, what puts it right, and every hop on the way."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from welvo.app.widgets.painting import button, clear, label, text
 from welvo.app.widgets.panels import Panel, Title
 from welvo.app.widgets.theme import THEME
 from welvo.bench.why import why_dark
-from welvo.patch.path import of_thing
+from welvo.patch.path import of_item
 from welvo.rig.lookup import call
 
 
@@ -44,7 +44,7 @@ class Hops(QWidget):
 
 
 class BenchPanel(Panel):
-    """Why the first of the picked things is dark: the cause, its fix, then the hops."""
+    """Why the first of the picked items is dark: the cause, its fix, then the hops."""
 
     def __init__(self, session: Session, network: Network) -> None:
         super().__init__(session, network)
@@ -63,7 +63,7 @@ class BenchPanel(Panel):
                 clear(self.body)
                 self.nothing()
             return
-        chain = chain_of(s, network, of_thing(s.index, key))
+        chain = chain_of(s, network, of_item(s.index, key))
         cause = why_dark(s.index, network.levels, key, chain, network.armed)
         fixes = (
             [x for f in s.report.findings if key in f.items and f.code == "WIRE-01" for x in f.fixes[:1]]

@@ -248,7 +248,7 @@ class BenchStation(QWidget):
                 self.raw_place.setText(say_place(s.rig.universes[found.universe].number, found.address))
                 self.raw_place.commit()
                 raise Refused(f"Nothing is patched at {found.label}; it stands under Raw slot instead.")
-            s.select_items([found.key], found.brk)
+            s.select_items([found.key], found.break_no)
         self._show_pick()
         return True
 
@@ -269,7 +269,7 @@ class BenchStation(QWidget):
             for k in keys
         )
         self._what.setText(
-            f"{plural(len(keys), 'thing')} · {', '.join(list(kinds)[:2])}{' …' if len(kinds) > 2 else ''}"
+            f"{plural(len(keys), 'item')} · {', '.join(list(kinds)[:2])}{' …' if len(kinds) > 2 else ''}"
             if keys
             else ""
         )
@@ -277,15 +277,15 @@ class BenchStation(QWidget):
         self._empty.setVisible(not keys)
         for b in (self.full, self.zero):
             b.setEnabled(bool(keys))
-        self.bank.show_things(keys)
+        self.bank.show_items(keys)
         self._slots()
         self.tick()
 
     def _slots(self) -> None:
         s = self._session
         spans = s.index.spans(self.keys[0]) if self.keys else ()
-        brk = s.selection.brk
-        self._span = next((x for x in spans if x.brk == brk), spans[0] if spans else None)
+        break_no = s.selection.break_no
+        self._span = next((x for x in spans if x.break_no == break_no), spans[0] if spans else None)
         if self._span is None:
             who = call(s.rig, self.keys[0]) if self.keys else ""
             self._arrived_title.setText(f"Meant and arrived, {who}: not patched" if who else "Meant and arrived")
@@ -418,7 +418,7 @@ class BenchStation(QWidget):
             why = f" {wrong.title}." if wrong else " Another source, a limit of the port or its merge mode may be why."
             self._say(
                 "differs",
-                f"Port {port[1]} of {device} gives out other levels than were sent on {plural(len(off_port), 'slot')}.{why}",
+                f"Port {port[1]} of {device} puts out other levels than were sent on {plural(len(off_port), 'slot')}.{why}",
             )
         elif gives is not None and self.arrived.loose:
             self._say("unknown", "Sent just now; looking whether it arrives.")
@@ -426,13 +426,13 @@ class BenchStation(QWidget):
             words = (
                 "What you mean is on the wire and at the port."
                 if on_wire is not None
-                else "What you mean is what the port gives out; unicast cannot be overheard here."
+                else "What you mean is what the port puts out; unicast cannot be overheard here."
             )
             self._say("matches", words)
         elif on_wire is not None:
             self._say(
                 "unknown",
-                "It is on the wire. What the port gives out is not known: the box does not say."
+                "It is on the wire. What the port puts out is not known: the device does not say."
                 if port
                 else "It is on the wire. No port of the rig is planned to give it out.",
             )

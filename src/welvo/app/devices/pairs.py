@@ -22,9 +22,9 @@ KINDS = {"pixel": "pixel controller", "serial": "serial line"}
 
 @dataclass(frozen=True)
 class Pair:
-    """A planned device (`did`) and what was heard at its address; one of the two may be missing."""
+    """A planned device (`device_id`) and what was heard at its address; one of the two may be missing."""
 
-    did: str
+    device_id: str
     ip: str
     planned: tuple[str, str, str]
     heard: tuple[str, str, str]
@@ -35,21 +35,23 @@ def pairs_of(session: Session) -> list[Pair]:
     """Planned devices in the rig's order, then the strangers by address."""
     rig, observed, now = session.rig, session.observed, session.now()
     found: list[Pair] = []
-    for did, d in rig.devices.items():
-        model = model_of(rig, did)
+    for device_id, d in rig.devices.items():
+        model = model_of(rig, device_id)
         kind = KINDS.get(model.kind, model.kind) if model else "unknown model"
         planned = (d.name, d.ip or "no address planned", f"{kind} · {plural(len(d.ports), 'port')}")
-        twin = next((o.name for o_id, o in rig.devices.items() if d.ip and o.ip == d.ip and o_id != did), "")
-        if twin and device_at(rig, d.ip) != did:
-            found.append(Pair(did, d.ip, planned, ("who answers?", d.ip, f"same address as {twin}"), "upstream"))
+        twin = next((o.name for o_id, o in rig.devices.items() if d.ip and o.ip == d.ip and o_id != device_id), "")
+        if twin and device_at(rig, d.ip) != device_id:
+            found.append(Pair(device_id, d.ip, planned, ("who answers?", d.ip, f"same address as {twin}"), "upstream"))
             continue
         heard = observed.heard.get(d.ip) if d.ip else None
         mark: Mark
         if heard is None or not is_live(heard, now):
             ago = f"not heard for {now - heard.at:.0f} s" if heard else "never heard here"
-            found.append(Pair(did, d.ip, planned, ("silent" if d.ip else "–", ago if d.ip else "", ""), "unknown"))
+            found.append(
+                Pair(device_id, d.ip, planned, ("silent" if d.ip else "–", ago if d.ip else "", ""), "unknown")
+            )
             continue
-        lines = compare(rig, observed, did, now)
+        lines = compare(rig, observed, device_id, now)
         off = len(differing(lines))
         claimed = sum(x.mark == "claimed" for x in lines)
         mark = "differs" if off else "claimed" if claimed else "matches"
@@ -61,7 +63,7 @@ def pairs_of(session: Session) -> list[Pair]:
             if off
             else f"all {agree} planned agree"
         )
-        found.append(Pair(did, d.ip, planned, (heard.name or "no name", heard.ip, third), mark))
+        found.append(Pair(device_id, d.ip, planned, (heard.name or "no name", heard.ip, third), mark))
     for ip, h in sorted(observed.heard.items()):
         if not device_at(rig, ip) and is_live(h, now):
             found.append(Pair("", ip, ("", "", ""), (h.name or "no name", ip, "not in the plan"), "unknown"))
@@ -94,8 +96,8 @@ class PairList(QWidget):
 
     def _chosen(self, pair: Pair) -> bool:
         s = self._session.selection
-        if pair.did:
-            return s.kind in ("device", "port") and s.first == pair.did
+        if pair.device_id:
+            return s.kind in ("device", "port") and s.first == pair.device_id
         return s.kind == "heard" and s.first == pair.ip
 
     def paintEvent(self, _: QPaintEvent) -> None:
@@ -119,12 +121,12 @@ class PairList(QWidget):
             p.fillRect(0, y, w - 1, ROW - 1, THEME.color("select"))
             p.fillRect(0, y, 3, ROW - 1, THEME.color("accent"))
         p.fillRect(0, y + ROW - 1, w, 1, THEME.color("line"))
-        if pair.did:
+        if pair.device_id:
             for line, words, size in zip((6, 24, 40), pair.planned, (13, 11, 11)):
                 text(p, QRectF(12, y + line, 154, 18), words, "text" if line == 6 else "quiet", size, line == 6)
         else:
             box(p, QRectF(10, y + 8, 150, 44), None, "edge", 4, 1, dashed=True)
-            text(p, QRectF(10, y + 8, 150, 44), "Plan this box", "accent", align=CENTRE)
+            text(p, QRectF(10, y + 8, 150, 44), "Plan this device", "accent", align=CENTRE)
         p.setPen(THEME.color("edge"))
         p.drawLine(168, y + 30, 174, y + 30)
         p.drawLine(192, y + 30, 198, y + 30)
@@ -135,7 +137,9 @@ class PairList(QWidget):
         text(p, QRectF(204, y + 40, w - 216, 18), pair.heard[2], "text" if pair.mark == "differs" else "quiet", 11)
 
     def _select(self, pair: Pair) -> None:
-        self._session.select(Selection("device", (pair.did,)) if pair.did else Selection("heard", (pair.ip,)))
+        self._session.select(
+            Selection("device", (pair.device_id,)) if pair.device_id else Selection("heard", (pair.ip,))
+        )
 
     def mousePressEvent(self, e: QMouseEvent) -> None:
         n = int((e.position().y() - 24) // ROW)
@@ -143,7 +147,7 @@ class PairList(QWidget):
             return
         pair = self.pairs[n]
         self._select(pair)
-        if not pair.did and e.position().x() < 165:
+        if not pair.device_id and e.position().x() < 165:
             self.plan.emit(pair.ip)
 
     def keyPressEvent(self, e: QKeyEvent) -> None:
@@ -151,7 +155,7 @@ class PairList(QWidget):
         if e.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up) and self.pairs:
             n = now + (1 if e.key() == Qt.Key.Key_Down else -1)
             self._select(self.pairs[max(0, min(len(self.pairs) - 1, n))])
-        elif e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and now >= 0 and not self.pairs[now].did:
+        elif e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and now >= 0 and not self.pairs[now].device_id:
             self.plan.emit(self.pairs[now].ip)
         else:
             super().keyPressEvent(e)

@@ -22,7 +22,7 @@ from welvo.rig.edits import plan_setting, remove_device, set_device
 from welvo.rig.plan import model_of
 from welvo.rig.protocol import say_wire
 from welvo.rig.wiring import Device
-from welvo.settings.compare import Line, is_live
+from welvo.settings.compare import SettingLine, is_live
 
 LONGEST_NAME = 17
 """Letters of a short name that Art-Net can carry."""
@@ -34,7 +34,7 @@ class DevicesPanel(FormPanel):
     runs = Signal(str)
     plan = Signal(str)
 
-    def __init__(self, lines: Callable[[], list[Line]], session: Session, network: Network) -> None:
+    def __init__(self, lines: Callable[[], list[SettingLine]], session: Session, network: Network) -> None:
         super().__init__(session, network)
         self._lines = lines
         self._state: object = None
@@ -49,15 +49,17 @@ class DevicesPanel(FormPanel):
         """Build anew only when something that is shown is another one."""
         s = self.session
         sel = s.selection
-        did = sel.first if sel.kind in ("device", "port") and sel.first in s.rig.devices else ""
-        heard = s.observed.heard.get(s.rig.devices[did].ip if did else sel.first if sel.kind == "heard" else "")
+        device_id = sel.first if sel.kind in ("device", "port") and sel.first in s.rig.devices else ""
+        heard = s.observed.heard.get(
+            s.rig.devices[device_id].ip if device_id else sel.first if sel.kind == "heard" else ""
+        )
         state = (
-            s.rig.devices.get(did),
+            s.rig.devices.get(device_id),
             s.rig.feeds,
             (heard.name, heard.mac, heard.report[8:], heard.ports) if heard else None,
             [(x.key, x.plan, x.reported, x.mark) for x in self._lines()],
-            [e for e in s.observed.log if e.device == did],
-            self._cards(did),
+            [e for e in s.observed.log if e.device == device_id],
+            self._cards(device_id),
             (THEME.name, THEME.step),
         )
         if (sel, state) == (self._shown_for, self._state):
@@ -69,26 +71,26 @@ class DevicesPanel(FormPanel):
         clear(self.body)
         self.refreshers.clear()
         lines = {x.key: x for x in self._lines()}
-        if did and sel.setting in lines:
-            show_setting(self, did, lines[sel.setting], lines)
-            self._log(did, sel.setting)
-            self._buttons(did, heard)
-        elif did and not sel.setting:
-            self._device(did, heard)
+        if device_id and sel.setting in lines:
+            show_setting(self, device_id, lines[sel.setting], lines)
+            self._log(device_id, sel.setting)
+            self._buttons(device_id, heard)
+        elif device_id and not sel.setting:
+            self._device(device_id, heard)
         elif sel.kind == "heard" and heard:
             self._stranger(heard)
-        elif not did:
+        elif not device_id:
             self.nothing()
             return
         self.body.addStretch(1)
         super().refresh()
 
-    def _cards(self, did: str) -> list[Finding]:
-        kinds = ("device", "port") if did else ()
-        return [f for f in self.session.report.findings if f.goes_to.kind in kinds and f.goes_to.id == did]
+    def _cards(self, device_id: str) -> list[Finding]:
+        kinds = ("device", "port") if device_id else ()
+        return [f for f in self.session.report.findings if f.goes_to.kind in kinds and f.goes_to.id == device_id]
 
-    def _log(self, did: str, key: str = "") -> None:
-        events = [e for e in self.session.observed.log if e.device == did and (not key or e.setting == key)][-6:]
+    def _log(self, device_id: str, key: str = "") -> None:
+        events = [e for e in self.session.observed.log if e.device == device_id and (not key or e.setting == key)][-6:]
         if not events:
             return
         self.body.addWidget(label("What happened", 11, quiet=True))
@@ -97,9 +99,9 @@ class DevicesPanel(FormPanel):
             stamp.setFixedWidth(60 + 4 * THEME.step)
             self.body.addLayout(row(stamp, label(e.what, 11, wrap=True)))
 
-    def _buttons(self, did: str, heard: Heard | None) -> None:
+    def _buttons(self, device_id: str, heard: Heard | None) -> None:
         s = self.session
-        ip = s.rig.devices[did].ip
+        ip = s.rig.devices[device_id].ip
         read = button("Read again", self.network.read_again, "Asks all devices for their settings now.   F5")
         on = ip in self._identifying
         blink = button(
@@ -121,21 +123,21 @@ class DevicesPanel(FormPanel):
 
     # ---- the device
 
-    def _device(self, did: str, heard: Heard | None) -> None:
+    def _device(self, device_id: str, heard: Heard | None) -> None:
         s = self.session
-        device, model = s.rig.devices[did], model_of(s.rig, did)
+        device, model = s.rig.devices[device_id], model_of(s.rig, device_id)
 
         def change(what: str, **fields: object) -> object:
-            return s.edit(set_device, did, f"{what} of {s.rig.devices[did].name}", **fields)
+            return s.edit(set_device, device_id, f"{what} of {s.rig.devices[device_id].name}", **fields)
 
         def rename(typed: str) -> object:
             if not 1 <= len(typed.strip()) <= LONGEST_NAME:
                 raise Refused(f"A device's name has 1 to {LONGEST_NAME} letters.")
-            return s.edit(plan_setting, did, "name", typed.strip())
+            return s.edit(plan_setting, device_id, "name", typed.strip())
 
         self.body.addWidget(Title(device.name))
         self.words(f"{model.maker} {model.name}. {model.note}" if model else "unknown model")
-        self.new_form(Subject(lambda: s.rig.devices.get(did), change), Device).add(
+        self.new_form(Subject(lambda: s.rig.devices.get(device_id), change), Device).add(
             Typed(
                 "Name",
                 "What the device is called, up to 17 letters; pushed to it as its name. Two of one name are easily mixed up.",
@@ -146,11 +148,11 @@ class DevicesPanel(FormPanel):
                 "Address",
                 "Where the device is planned: four numbers, such as 10.0.40.21. A wrong one makes it look silent.",
                 shown=lambda d: str(d.ip),
-                take=lambda t: s.edit(plan_setting, did, "ip", t.strip() or None),
+                take=lambda t: s.edit(plan_setting, device_id, "ip", t.strip() or None),
             ),
             Typed("Note", "Where it stands, which key opens it. Free words; nothing depends on them.", "note"),
         )
-        for f in self._cards(did)[:3]:
+        for f in self._cards(device_id)[:3]:
             self.body.addWidget(finding_card(s, self.network, f))
         if heard:
             self.body.addWidget(Ways("What it says of itself", _facts(heard)))
@@ -159,12 +161,12 @@ class DevicesPanel(FormPanel):
             self.words(f"{where} The plan stands; nothing is known about the device.", quiet=False)
         else:
             self.words("It has no address yet, so it cannot be heard.", quiet=False)
-        self._log(did)
-        self._buttons(did, heard)
-        runs = button("Its runs", lambda: self.runs.emit(did), "Shows what is attached to its ports, in Runs.")
+        self._log(device_id)
+        self._buttons(device_id, heard)
+        runs = button("Its runs", lambda: self.runs.emit(device_id), "Shows what is attached to its ports, in Runs.")
         gone = button(
             "Remove",
-            lambda: s.edit(remove_device, did),
+            lambda: s.edit(remove_device, device_id),
             "Takes the device and what is attached to it out of the plan. Undo brings it back.",
         )
         self.body.addLayout(row(runs, None, gone))

@@ -19,7 +19,7 @@ from welvo.rig.notation import say_place
 from welvo.rig.plan import model_of, read_setting, say_setting, setting_key
 from welvo.rig.protocol import PROTOCOLS, say_wire
 from welvo.rig.wiring import DeviceModel, SettingValue
-from welvo.settings.compare import Line
+from welvo.settings.compare import SettingLine
 
 SENTENCES = {
     "matches": "Read back, and equal.",
@@ -52,7 +52,7 @@ class States(QWidget):
             text(p, QRectF(wide * n, 20, wide, 18), words, "text" if mark == "matches" else "quiet", 11, align=CENTRE)
 
 
-def states_of(line: Line, model: DeviceModel | None, pushed: bool) -> tuple[str, ...]:
+def states_of(line: SettingLine, model: DeviceModel | None, pushed: bool) -> tuple[str, ...]:
     """Marks of the five states. A model that needs no save, apply or restart is active as soon as it took a value."""
     planned = "matches" if line.plan is not None else "silent"
     equal = line.plan is not None and line.plan == line.reported
@@ -63,26 +63,26 @@ def states_of(line: Line, model: DeviceModel | None, pushed: bool) -> tuple[str,
     return planned, entered, saved, active, "matches" if line.mark == "matches" else "unknown"
 
 
-def show_setting(panel: FormPanel, did: str, line: Line, lines: dict[str, Line]) -> None:
+def show_setting(panel: FormPanel, device_id: str, line: SettingLine, lines: dict[str, SettingLine]) -> None:
     """A setting of a device; `lines` are all of the device's, by full key."""
     s = panel.session
-    device, model = s.rig.devices[did], model_of(s.rig, did)
+    device, model = s.rig.devices[device_id], model_of(s.rig, device_id)
     plan, has = said(line, lines)
     panel.body.addWidget(Title(line.spec.label, f"{device.name}, port {line.port}" if line.port else device.name))
     panel.words(line.spec.help, quiet=False)
     if line.spec.writable or line.key == "ip":
-        _plan(panel, did, line, plan)
+        _plan(panel, device_id, line, plan)
     panel.body.addWidget(_Both(line, plan, has, sentence(line, lines, model), device_says(line, lines, model)))
     panel.words("How far this setting has come")
-    panel.body.addWidget(States(states_of(line, model, line.key in s.observed.written.get(did, {}))))
+    panel.body.addWidget(States(states_of(line, model, line.key in s.observed.written.get(device_id, {}))))
     if line.port:
-        _dependents(panel, did, line.port)
+        _dependents(panel, device_id, line.port)
 
 
-def _plan(panel: FormPanel, did: str, line: Line, plan: str) -> None:
+def _plan(panel: FormPanel, device_id: str, line: SettingLine, plan: str) -> None:
     """The field of the planned value. A universe and its protocol are the feed's: planning one changes the feed."""
     s = panel.session
-    port = s.rig.devices[did].ports.get(line.port)
+    port = s.rig.devices[device_id].ports.get(line.port)
     feed = s.rig.feeds.get(port.feed) if port else None
     from_feed = bool(line.port) and line.spec.key in ("universe", "protocol")
     if from_feed and feed is None:
@@ -98,7 +98,7 @@ def _plan(panel: FormPanel, did: str, line: Line, plan: str) -> None:
                 line.spec.help,
                 options=[*none, *((o, say_setting(line.spec, o)) for o in line.spec.options)],
                 shown=lambda x: str(x.plan or ""),
-                take=lambda v: s.edit(plan_setting, did, line.key, v or None),
+                take=lambda v: s.edit(plan_setting, device_id, line.key, v or None),
             )
         )
     else:
@@ -107,18 +107,18 @@ def _plan(panel: FormPanel, did: str, line: Line, plan: str) -> None:
                 "Plan",
                 line.spec.help,
                 shown=lambda x: "" if x.plan is None else plan,
-                take=lambda t: s.edit(plan_setting, did, line.key, read_setting(line.spec, t, protocol)),
+                take=lambda t: s.edit(plan_setting, device_id, line.key, read_setting(line.spec, t, protocol)),
             )
         )
     if from_feed:
-        others = who_else(s.rig, did, line.port)
+        others = who_else(s.rig, device_id, line.port)
         moves = f"; so do {', '.join(others)}" if others else ""
         panel.words(f"Planning another value changes the feed itself{moves}.")
 
 
-def _dependents(panel: FormPanel, did: str, port: str) -> None:
+def _dependents(panel: FormPanel, device_id: str, port: str) -> None:
     s = panel.session
-    planned = s.rig.devices[did].ports.get(port)
+    planned = s.rig.devices[device_id].ports.get(port)
     feed = s.rig.feeds.get(planned.feed) if planned else None
     spans = s.index.on(feed.universe) if feed else []
     ways = [("Items on it", str(len({x.key for x in spans})))]
@@ -129,7 +129,7 @@ def _dependents(panel: FormPanel, did: str, port: str) -> None:
     panel.body.addWidget(Ways("Who depends on it", tuple(ways)))
 
 
-def device_says(line: Line, lines: dict[str, Line], model: DeviceModel | None) -> tuple[str, str]:
+def device_says(line: SettingLine, lines: dict[str, SettingLine], model: DeviceModel | None) -> tuple[str, str]:
     """Plan and report in the counting of the device's own pages."""
     if line.spec.type != "universe" or model is None:
         return "", ""
@@ -146,7 +146,7 @@ def device_says(line: Line, lines: dict[str, Line], model: DeviceModel | None) -
     )
 
 
-def sentence(line: Line, lines: dict[str, Line], model: DeviceModel | None) -> str:
+def sentence(line: SettingLine, lines: dict[str, SettingLine], model: DeviceModel | None) -> str:
     """How plan and report stand to each other, in one sentence."""
     if line.mark != "differs":
         return SENTENCES.get(line.mark, "")
@@ -167,13 +167,13 @@ def sentence(line: Line, lines: dict[str, Line], model: DeviceModel | None) -> s
         if protocol and protocol.plan == "artnet":
             art = PROTOCOLS["artnet"]
             return f"The device listens to {art.say(line.reported)}, the plan sends {art.say(line.plan)}."
-    return "The box has another value than the plan."
+    return "The device has another value than the plan."
 
 
 class _Both(QFrame):
     """Plan and reported at 22, and one sentence on how they stand."""
 
-    def __init__(self, line: Line, plan: str, has: str, sentence: str, pages: tuple[str, str]) -> None:
+    def __init__(self, line: SettingLine, plan: str, has: str, sentence: str, pages: tuple[str, str]) -> None:
         super().__init__()
         differs = line.mark == "differs"
         c = THEME.color

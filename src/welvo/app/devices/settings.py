@@ -21,10 +21,10 @@ from welvo.rig.notation import plural
 from welvo.rig.plan import say_setting
 from welvo.rig.protocol import say_wire
 from welvo.rig.wiring import Port
-from welvo.settings.compare import Line, compare, differing
+from welvo.settings.compare import SettingLine, compare, differing
 
 
-def said(line: Line, lines: dict[str, Line]) -> tuple[str, str]:
+def said(line: SettingLine, lines: dict[str, SettingLine]) -> tuple[str, str]:
     """Plan and reported of a line in words; a universe is said in the protocol of its own side."""
     protocol = lines.get(f"{line.port}.protocol")
     plan_p = str(protocol.plan) if protocol and protocol.plan else "sacn"
@@ -38,7 +38,13 @@ class SettingRow(QFrame):
     picked = Signal()
 
     def __init__(
-        self, line: Line, plan: str, has: str, crowded: bool, push: Callable[[], object], take: Callable[[], object]
+        self,
+        line: SettingLine,
+        plan: str,
+        has: str,
+        crowded: bool,
+        push: Callable[[], object],
+        take: Callable[[], object],
     ) -> None:
         super().__init__()
         self.line = line
@@ -53,12 +59,12 @@ class SettingRow(QFrame):
         parts: list[QWidget | int | None] = [None]
         if self._loud:
             if line.spec.writable:
-                parts.append(self._small(f"Push {plan}", push, f"Sends {plan} to the box. {line.spec.help}"))
+                parts.append(self._small(f"Push {plan}", push, f"Sends {plan} to the device. {line.spec.help}"))
             parts.append(
                 self._small(
                     f"Plan {has}",
                     take,
-                    f"Makes {has} the plan, as the box has it. Everything that follows from it moves too.",
+                    f"Makes {has} the plan, as the device has it. Everything that follows from it moves too.",
                 )
             )
         elif line.mark == "silent" and line.reported is not None and line.reported != "":
@@ -141,9 +147,9 @@ class Settings(QWidget):
     def __init__(self, session: Session, network: Network) -> None:
         super().__init__()
         self._session, self._network = session, network
-        self.did = ""
+        self.device_id = ""
         self._state: object = None
-        self.lines: list[Line] = []
+        self.lines: list[SettingLine] = []
         self._body = QVBoxLayout()
         self._body.setContentsMargins(16, 8, 16, 16)
         self._body.setSpacing(0)
@@ -153,21 +159,21 @@ class Settings(QWidget):
         session.observed_changed.connect(self.refresh)
         session.selection_changed.connect(self._mark_chosen)
 
-    def show_device(self, did: str) -> None:
-        self.did = did
+    def show_device(self, device_id: str) -> None:
+        self.device_id = device_id
         self.refresh()
 
     def refresh(self) -> None:
         s = self._session
-        if self.did not in s.rig.devices:
+        if self.device_id not in s.rig.devices:
             self.lines, self._state = [], None
             clear(self._body)
             return
-        self.lines = compare(s.rig, s.observed, self.did, s.now())
-        device = s.rig.devices[self.did]
+        self.lines = compare(s.rig, s.observed, self.device_id, s.now())
+        device = s.rig.devices[self.device_id]
         feeds = tuple((fid, f.protocol, f.wire, s.rig.universes[f.universe].name) for fid, f in s.rig.feeds.items())
         state = (
-            self.did,
+            self.device_id,
             [(x.key, x.plan, x.reported, x.mark) for x in self.lines],
             [(k, p.feed) for k, p in device.ports.items()],
             feeds,
@@ -191,14 +197,14 @@ class Settings(QWidget):
             words = (
                 f"{off} of {len(mine)} {'differs' if off == 1 else 'differ'}"
                 if off
-                else f"{agree} agree"
+                else f"{agree} match"
                 if agree
                 else ""
             )
             parts: list[QWidget | int | None] = [label(f"Port {section}" if section else "Network", 13, True)]
             if section:
                 parts += [
-                    label("gives out", 11, quiet=True),
+                    label("puts out", 11, quiet=True),
                     self._feed_choice(section, ports.get(section, Port()).feed),
                 ]
             head = row(*parts, None, label(words, 11, quiet=not off))
@@ -206,8 +212,8 @@ class Settings(QWidget):
             self._body.addLayout(head)
             for x in mine:
                 plan, has = said(x, by_key)
-                push = partial(self._network.push, self.did, (x.key,))
-                take = partial(self._session.edit, plan_setting, self.did, x.key, x.reported)
+                push = partial(self._network.push, self.device_id, (x.key,))
+                take = partial(self._session.edit, plan_setting, self.device_id, x.key, x.reported)
                 line = SettingRow(x, plan, has, crowded, push, take)
                 line.picked.connect(partial(self._pick, x))
                 self._body.addWidget(line)
@@ -221,21 +227,21 @@ class Settings(QWidget):
 
         def take(fid: str) -> None:
             f = rig.feeds.get(fid)
-            words = f"give out {say_wire(f.protocol, f.wire)} on {port}" if f else f"give out nothing on {port}"
-            self._session.edit(set_port, self.did, port, words, feed=fid)
+            words = f"put out {say_wire(f.protocol, f.wire)} on {port}" if f else f"put out nothing on {port}"
+            self._session.edit(set_port, self.device_id, port, words, feed=fid)
 
-        made = Choice("Which feed this port is planned to give out. Its protocol and universe follow from it.", take)
+        made = Choice("Which feed this port is planned to put out. Its protocol and universe follow from it.", take)
         made.setAccessibleName(f"Feed of port {port}")
         made.set_options(feed_options(rig), feed)
         made.setMinimumWidth(200)
         return made
 
-    def _pick(self, line: Line) -> None:
+    def _pick(self, line: SettingLine) -> None:
         s = self._session
         kind = (
-            Selection("port", (self.did, line.port), setting=line.key)
+            Selection("port", (self.device_id, line.port), setting=line.key)
             if line.port
-            else Selection("device", (self.did,), setting=line.key)
+            else Selection("device", (self.device_id,), setting=line.key)
         )
         s.select(kind)
 
@@ -271,7 +277,7 @@ class _Heading(QWidget):
         p.fillRect(0, 23, self.width(), 1, THEME.color("edge"))
 
 
-def summary(lines: list[Line]) -> str:
+def summary(lines: list[SettingLine]) -> str:
     """`2 of 14 settings differ`, in words."""
     off = len(differing(lines))
     if off:

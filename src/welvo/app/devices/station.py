@@ -1,4 +1,4 @@
-"""The Devices station: pairs of planned and heard boxes, the settings of the chosen one, its panel."""
+"""The Devices station: pairs of planned and heard devices, the settings of the chosen one, its panel."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ from welvo.settings.compare import differing, is_live
 
 
 class DevicesStation(QWidget):
-    """Emits `runs` with the id of a box whose cables are to be shown."""
+    """Emits `runs` with the id of a device whose cables are to be shown."""
 
     name = "Devices"
     runs = Signal(str)
@@ -27,8 +27,8 @@ class DevicesStation(QWidget):
         super().__init__()
         self._session, self._network = session, network
         self._listening = label("", 11, quiet=True)
-        self.add = button("Add device…", self.add_device, "Plans a box: model, name, address.   Ctrl+Shift+I")
-        self._read = button("Read all", network.read_again, "Asks all boxes for their settings now.   Shift+F5")
+        self.add = button("Add device…", self.add_device, "Plans a device: model, name, address.   Ctrl+Shift+I")
+        self._read = button("Read all", network.read_again, "Asks all devices for their settings now.   Shift+F5")
         bar = row(label("Devices", 16, True), 8, self._listening, None, self._read, self.add)
         bar.setContentsMargins(16, 8, 16, 8)
         self.pairs = PairList(session)
@@ -41,7 +41,7 @@ class DevicesStation(QWidget):
         self._title = label("", 16, True)
         self._counts = label("", 13)
         self.push_all = button(
-            "Push", self._push_all, "Sends every planned value that differs to the box.", primary=True
+            "Push", self._push_all, "Sends every planned value that differs to the device.", primary=True
         )
         self.settings = Settings(session, network)
         head = row(self._title, 8, self._counts, None, self.push_all)
@@ -87,21 +87,21 @@ class DevicesStation(QWidget):
         self._listening.setText(
             f"listening on {self._network.interface.label}" if s.observed.listening else "not listening"
         )
-        did = self._device()
-        if self.settings.did != did:
-            self.settings.show_device(did)
+        device_id = self._device()
+        if self.settings.device_id != device_id:
+            self.settings.show_device(device_id)
             self.panel.refresh()
         if not s.rig.devices:
             heard = [h for h in s.observed.heard.values() if is_live(h, s.now())]
             so_far = (
-                f"{plural(len(heard), 'box', 'boxes')} answered; they stand on the left."
+                f"{plural(len(heard), 'device', 'devices')} answered; they stand on the left."
                 if heard
                 else "Nothing has answered so far."
             )
             self.empty.words[0].setText(f"Listening on {self._network.interface.label}. {so_far}")
-        self._right.setCurrentIndex(1 if not s.rig.devices else 0 if did else 2)
-        if did:
-            self._title.setText(s.rig.devices[did].name)
+        self._right.setCurrentIndex(1 if not s.rig.devices else 0 if device_id else 2)
+        if device_id:
+            self._title.setText(s.rig.devices[device_id].name)
             self._counts.setText(summary(self.settings.lines))
             keys = self._pushable()
             self.push_all.setText(f"Push {plural(len(keys), 'change')}")
@@ -111,12 +111,12 @@ class DevicesStation(QWidget):
         return [x.key for x in differing(self.settings.lines) if x.spec.writable]
 
     def _push_all(self) -> None:
-        did = self._device()
-        if did:
-            self._network.push(did, tuple(self._pushable()))
+        device_id = self._device()
+        if device_id:
+            self._network.push(device_id, tuple(self._pushable()))
 
     def choose_first(self) -> None:
-        """Coming here with nothing chosen shows the first box rather than an empty half."""
+        """Coming here with nothing chosen shows the first device rather than an empty half."""
         if not self._device() and self._session.rig.devices and self._session.selection.kind != "heard":
             self._session.select(Selection("device", (next(iter(self._session.rig.devices)),)))
 

@@ -12,13 +12,13 @@ from PySide6.QtWidgets import QVBoxLayout
 from welvo.app.patch.switch_form import show_switches
 from welvo.app.session import Session
 from welvo.app.widgets.fields import Field
-from welvo.app.widgets.forms import Form, Line, Picked, Said, Subject, Ticked, Typed
+from welvo.app.widgets.forms import Form, Picked, Said, Subject, Ticked, Together, Typed
 from welvo.app.widgets.painting import button, label, row
 from welvo.app.widgets.panels import FormPanel, Title
 from welvo.app.widgets.tints import kind_name, tint_of
 from welvo.patch import table
 from welvo.patch.adding import patch_series
-from welvo.patch.arrange import swap_things
+from welvo.patch.arrange import swap_items
 from welvo.rig import edits
 from welvo.rig.lookup import call, mode_of, profile_of
 from welvo.rig.notation import plural, say_place
@@ -138,38 +138,38 @@ def _element(panel: FormPanel, key: str, acts: Acts) -> Field | None:
     return found if isinstance(found, Field) else None
 
 
-def _address(form: Form, s: Session, key: str, brk: int, words: str) -> None:
+def _address(form: Form, s: Session, key: str, break_no: int, words: str) -> None:
     """Where one break starts, and beside it where it ends."""
 
     def first(_: Any) -> str:
-        span = next((x for x in s.index.spans(key) if x.brk == brk), None)
+        span = next((x for x in s.index.spans(key) if x.break_no == break_no), None)
         return say_place(s.rig.universes[span.universe].number, span.first) if span else ""
 
     def until(_: Any) -> str:
-        spans = [x for x in s.index.spans(key) if x.brk == brk]
+        spans = [x for x in s.index.spans(key) if x.break_no == break_no]
         if not spans:
             return "not patched"
         last = spans[-1]
-        place = s.rig.fixtures[key].place(brk) if key in s.rig.fixtures else s.rig.elements[key].at
+        place = s.rig.fixtures[key].place(break_no) if key in s.rig.fixtures else s.rig.elements[key].at
         how = f" · after {call(s.rig, place.after)} + {place.gap}" if place.after else ""
         return f"to {say_place(s.rig.universes[last.universe].number, last.last)}{how}"
 
-    field = Typed(words, ADDRESS_HELP, width=84, shown=first, take=partial(_patch, s, key, brk))
-    form.add(Line(words, (field, Said(until), None)))
+    field = Typed(words, ADDRESS_HELP, width=84, shown=first, take=partial(_patch, s, key, break_no))
+    form.add(Together(words, (field, Said(until), None)))
 
 
-def _patch(s: Session, key: str, brk: int, typed: str) -> None:
+def _patch(s: Session, key: str, break_no: int, typed: str) -> None:
     """Take an address over, and say what moved along because it stood behind."""
     index = s.index
     text = typed.strip()
     behind = index.dependents(key)
     before = {k: index.spans(k) for k in behind}
-    if brk == 0:
+    if break_no == 0:
         s.edit(lambda _: table.change_first(index, [key], text.replace(",", ".")))
     elif not text:
-        s.edit(table.unpatch, [(key, brk)])
+        s.edit(table.unpatch, [(key, break_no)])
     else:
-        s.edit(lambda _: patch_series(index, [(key, brk)], text))
+        s.edit(lambda _: patch_series(index, [(key, break_no)], text))
     moved = [k for k in behind if s.index.spans(k) != before[k]]
     if moved:
         names = ", ".join(call(s.rig, k) for k in moved[:6]) + (" …" if len(moved) > 6 else "")
@@ -218,7 +218,7 @@ def _buttons(panel: FormPanel, keys: list[str], acts: Acts) -> None:
     )
     gone = button(
         "Remove" if len(keys) == 1 else f"Remove {len(keys)}",
-        lambda: s.edit(edits.remove_things, keys),
+        lambda: s.edit(edits.remove_items, keys),
         "Out of the rig, its shares, groups and cable. Undo brings it back.",
     )
     form = panel.new_form(Subject(lambda: keys, lambda *_, **__: None))
@@ -308,7 +308,7 @@ def show_many(panel: FormPanel, ids: list[str], acts: Acts) -> Field | None:
     )
     swap = button(
         "Swap places",
-        lambda: s.edit(lambda _: swap_things(s.index, (ids[0], 0), (ids[1], 0))),
+        lambda: s.edit(lambda _: swap_items(s.index, (ids[0], 0), (ids[1], 0))),
         "Each of the two starts where the other starts now.",
     )
     panel.body.addLayout(row(None, together, *((swap,) if len(ids) == 2 else ())))

@@ -27,13 +27,13 @@ from welvo.app.session import Session
 from welvo.app.widgets import dialogs, marks
 from welvo.app.widgets.fields import Field
 from welvo.app.widgets.painting import RIGHT, text
-from welvo.app.widgets.tables import AnyIndex, Head, ListModel, ListView
+from welvo.app.widgets.tables import AnyIndex, Column, ListModel, ListView
 from welvo.app.widgets.theme import THEME
 from welvo.app.widgets.tints import spine, tint_of
 from welvo.checks.registry import SEVERITIES
 from welvo.patch import spreadsheet, table
 from welvo.rig.document import Change
-from welvo.rig.edits import lock, remove_things, set_columns
+from welvo.rig.edits import lock, remove_items, set_columns
 from welvo.settings.compare import compare
 
 SHOWN_FIRST = ("mark", "number", "name", "profile", "first", "last", "slots", "port", "matches")
@@ -58,10 +58,10 @@ RIGHT_COLUMNS = ("number", "first", "last", "slots")
 FEW = 300
 
 
-def _head(column: str) -> Head:
+def _head(column: str) -> Column:
     kind = "mark" if column == "mark" else "number" if column in RIGHT_COLUMNS else "text"
     title = OWN_TITLES[column] if column in OWN_TITLES else table.title(column)
-    return Head(title, WIDTHS.get(column, 96), kind, table.help_for(column), column)
+    return Column(title, WIDTHS.get(column, 96), kind, table.help_for(column), column)
 
 
 class ItemModel(ListModel):
@@ -88,14 +88,14 @@ class ItemModel(ListModel):
         return tuple(h.key for h in self.heads)
 
     def _follow(self, change: Change) -> None:
-        """Take over an edit: a few touched rows are looked at again, or the whole list where more hangs on it."""
+        """Take over an edit: a few touched rows are looked at again, or the whole list where more is attached to it."""
         if self.asleep():
             self._slept = True
             return
         everything = any(
             change.ids(p) for p in ("profiles", "universes", "devices", "feeds", "device_models", "groups", "rig")
         )  # fmt: skip
-        touched = set(self._session.followed.things) | change.ids("fixtures") | change.ids("elements")
+        touched = set(self._session.followed.items) | change.ids("fixtures") | change.ids("elements")
         rig = self._session.rig
         here = [k in rig.fixtures or k in rig.elements for k in touched]
         if everything or len(touched) > FEW or not all(here) or any(k not in self._ranks for k in touched):
@@ -171,25 +171,25 @@ class ItemModel(ListModel):
         s = self._session
         self._find_worst()
         self._by_universe = {}
-        for did, d in s.rig.devices.items():
+        for device_id, d in s.rig.devices.items():
             for label, port in d.ports.items():
                 feed = s.rig.feeds.get(port.feed)
                 if feed:
-                    self._by_universe.setdefault(feed.universe, (did, label))
+                    self._by_universe.setdefault(feed.universe, (device_id, label))
         self._port_marks = {}
-        for did, d in s.rig.devices.items():
-            lines = {x.key: x.mark for x in compare(s.rig, s.observed, did, s.now())}
+        for device_id, d in s.rig.devices.items():
+            lines = {x.key: x.mark for x in compare(s.rig, s.observed, device_id, s.now())}
             for label in d.ports:
                 pair = {lines.get(f"{label}.universe", "unknown"), lines.get(f"{label}.protocol", "unknown")}
                 mark = next((m for m in ("differs", "claimed", "unknown", "silent") if m in pair), "matches")
-                self._port_marks[did, label] = (
+                self._port_marks[device_id, label] = (
                     ("upstream", f"see port {label}")
                     if mark == "differs"
-                    else (mark, {"matches": "port agrees", "claimed": "pushed"}.get(mark, "not read"))
+                    else (mark, {"matches": "port matches", "claimed": "pushed"}.get(mark, "not read"))
                 )
         self._on_line = {
-            f: (did, label)
-            for did, d in s.rig.devices.items()
+            f: (device_id, label)
+            for device_id, d in s.rig.devices.items()
             for label, p in d.ports.items()
             for seg in p.run
             for f in (*seg.fixtures, *((seg.element,) if seg.element else ()))
@@ -269,7 +269,7 @@ class ItemModel(ListModel):
         return s.attempt(lambda _: table.change(s.index, keys, column, typed)) is not None
 
 
-class _Delegate(QStyledItemDelegate):
+class ItemPainter(QStyledItemDelegate):
     """Paints marks, spines and aligned numbers; edits with the project's own field."""
 
     def __init__(self, table: ItemList) -> None:
@@ -349,7 +349,7 @@ class ItemList(ListView):
         self.acts: Callable[[], QMenu] = super().row_menu
         """What the station offers for the rows."""
         self.items.asleep = self._asleep
-        self.setItemDelegate(_Delegate(self))
+        self.setItemDelegate(ItemPainter(self))
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.setEditTriggers(QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed)
         self.widths()
@@ -436,7 +436,7 @@ class ItemList(ListView):
         if self.state() == QAbstractItemView.State.EditingState:
             e.accept()  # what the editor let through must not reach the list
         elif e.key() == Qt.Key.Key_Delete and self.chosen():
-            self.session.attempt(remove_things, self.chosen())
+            self.session.attempt(remove_items, self.chosen())
         elif e.matches(QKeySequence.StandardKey.Paste):
             self.paste.emit()
         elif e.key() == Qt.Key.Key_L and e.modifiers() == Qt.KeyboardModifier.ControlModifier and self.chosen():

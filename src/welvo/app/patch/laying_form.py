@@ -15,7 +15,7 @@ from welvo.app.widgets.panels import Title
 from welvo.app.widgets.theme import THEME
 from welvo.patch.consequences import Consequence, change_mode, consequences, say_all
 from welvo.patch.index import Index
-from welvo.patch.laying import ORDERS, Laid, Laying, Way, changed, followers, how_many, lay, take
+from welvo.patch.laying import ORDERS, Laid, Laying, Pattern, changed, followers, how_many, lay, take
 from welvo.patch.repack import repack
 from welvo.patch.steps import Step, apply_steps, footprint_of
 from welvo.rig.base import Refused
@@ -24,7 +24,7 @@ from welvo.rig.lookup import call, mode_of, universe_by_number, universes_in_ord
 from welvo.rig.notation import plural, read_numbers, read_place, say_place
 from welvo.rig.readers import whole
 
-PATTERNS: dict[Way, str] = {
+PATTERNS: dict[Pattern, str] = {
     "packed": "packed, one behind the other",
     "spacing": "spacing: start to start",
     "gap": "gap: free slots between",
@@ -49,7 +49,8 @@ class Ghost:
 def ghosts_of(rig: Rig, steps: list[Step]) -> list[Ghost]:
     """Ghosts of steps; an element shows its first stretch."""
     return [
-        Ghost(s.universe, s.address, s.address + footprint_of(rig, s.key, s.brk) - 1, call(rig, s.key)) for s in steps
+        Ghost(s.universe, s.address, s.address + footprint_of(rig, s.key, s.break_no) - 1, call(rig, s.key))
+        for s in steps
     ]
 
 
@@ -179,7 +180,7 @@ class LayForm(Proposal):
             self._soon.start(250 if len(self.keys) > MANY else 0)
 
     def choose(self, keys: list[str]) -> None:
-        """Lay out other things: what was selected meanwhile."""
+        """Lay out other items: what was selected meanwhile."""
         self.keys = keys
         self._show_breaks()
         self.update_preview()
@@ -226,8 +227,8 @@ class LayForm(Proposal):
             if not uid:
                 raise Refused(f"There is no universe {number} in this rig yet.")
             start = (uid, address)
-        way = next(w for w in PATTERNS if w == str(self.pattern.currentData()))
-        by = whole(self.by.text(), 0, 512) if way != "packed" else 0
+        pattern = next(w for w in PATTERNS if w == str(self.pattern.currentData()))
+        by = whole(self.by.text(), 0, 512) if pattern != "packed" else 0
         into: tuple[str, ...] = ()
         if self.into.text().strip():
             wanted = read_numbers(self.into.text())
@@ -241,7 +242,7 @@ class LayForm(Proposal):
                 )
         order = next(o for o in ORDERS if o == str(self.order.currentData()))
         room = whole(self.headroom.text(), 0, 512) if self.headroom.text().strip() else 0
-        return Laying(start, way, by, order, into, room, self.together.isChecked(), self.over.isChecked())
+        return Laying(start, pattern, by, order, into, room, self.together.isChecked(), self.over.isChecked())
 
     def update_preview(self) -> None:
         s = self.session
@@ -277,10 +278,10 @@ class LayForm(Proposal):
             words.append(f"Anchored, so it moves too: {_names(rig, behind)}.")
         if self.laid.steps and not self.laid.left and not laying.over:
             words.append(self._more_fit(laying))
-        now = {k: {x.brk: x for x in s.index.spans(k)} for k in {step.key for step in self.laid.steps}}
+        now = {k: {x.break_no: x for x in s.index.spans(k)} for k in {step.key for step in self.laid.steps}}
         rows = []
         for step in changed(s.index, self.laid):
-            old = now[step.key].get(step.brk)
+            old = now[step.key].get(step.break_no)
             was = say_place(rig.universes[old.universe].number, old.first) if old else "not patched"
             rows.append((call(rig, step.key), was, say_place(rig.universes[step.universe].number, step.address)))
         if self.laid.steps and not rows:
@@ -293,9 +294,9 @@ class LayForm(Proposal):
         s = self.session
         after, _ = take(s.rig, self.laid)
         last = self.laid.steps[-1]
-        width = footprint_of(s.rig, last.key, last.brk)
+        width = footprint_of(s.rig, last.key, last.break_no)
         order = list(laying.into) or universes_in_order(s.rig)
-        here = Laying(self.laid.last[:2], laying.way, laying.by, into=(last.universe,), headroom=laying.headroom)
+        here = Laying(self.laid.last[:2], laying.pattern, laying.by, into=(last.universe,), headroom=laying.headroom)
         fit = how_many(Index(after) if len(s.rig.fixtures) < 2000 else s.index, width, here)
         number = s.rig.universes[last.universe].number
         more = "; the next universes go on" if order[-1] != last.universe else ""
@@ -331,9 +332,10 @@ class PackForm(Proposal):
         packing = repack(s.index, self.universe)
         self.steps = list(packing.steps)
         number = rig.universes[self.universe].number
-        now = {(x.key, x.brk): x.first for x in s.index.on(self.universe)}
+        now = {(x.key, x.break_no): x.first for x in s.index.on(self.universe)}
         rows = [
-            (call(rig, x.key), say_place(number, now[x.key, x.brk]), say_place(number, x.address)) for x in self.steps
+            (call(rig, x.key), say_place(number, now[x.key, x.break_no]), say_place(number, x.address))
+            for x in self.steps
         ]
         if rows:
             words = f"{plural(len(rows), 'move')}: the last one ends at {packing.after} instead of {packing.before}."

@@ -1,4 +1,4 @@
-"""The other pages of the Patch station: numbers on the wire, capacity, senders and uses."""
+"""The other pages of the Patch station: numbers on the wire, capacity, senders and shows."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from welvo.app.session import Selection, SelectionKind, Session
 from welvo.app.widgets.dialogs import Dialog, WishDialog
 from welvo.app.widgets.fields import set_help
 from welvo.app.widgets.painting import button, clear, column, label, row
-from welvo.app.widgets.tables import Head, ListRow, RowList
+from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.patch import capacity
 from welvo.patch.arrange import renumbered
 from welvo.patch.table import whole
@@ -17,7 +17,7 @@ from welvo.patch.traffic import say_bits, traffic
 from welvo.patch.wires import wire_table
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Rig
-from welvo.rig.edits import add_sender, change_use, set_use
+from welvo.rig.edits import add_sender, change_show, set_show
 from welvo.rig.lookup import universe_by_number, universes_in_order
 from welvo.rig.notation import plural, read_numbers, thousands
 from welvo.rig.protocol import say_wire
@@ -52,22 +52,22 @@ class Page(QWidget):
         self.lines.addLayout(made)
 
 
-WIRE_HEADS = (
-    Head("", 28, "mark"), Head("On the wire", 84), Head("From 0", 52, "number", "The number as pages write it that count from 0."),
-    Head("From 1", 52, "number", "The number as pages write it that count from 1."), Head("Hex", 66, "number"), Head("Universe", 64, "number"),
-    Head("Name", 100), Head("Easily taken for", 244, "text", "What an off-by-one, or the other protocol, would hit."), Head("Sender", 100), Head("To", 90),
-    Head("Taken by", 110), Head("Sender says", 80, "number", "The number on the sender's own pages, counted its way."), Head("Frames/s", 66, "number"),
-    Head("Packets/s", 72, "number", "What leaves the sender while everything moves."), Head("kbit/s", 66, "number"),
+WIRE_COLUMNS = (
+    Column("", 28, "mark"), Column("On the wire", 84), Column("From 0", 52, "number", "The number as pages write it that count from 0."),
+    Column("From 1", 52, "number", "The number as pages write it that count from 1."), Column("Hex", 66, "number"), Column("Universe", 64, "number"),
+    Column("Name", 100), Column("Easily taken for", 244, "text", "What an off-by-one, or the other protocol, would hit."), Column("Sender", 100), Column("To", 90),
+    Column("Taken by", 110), Column("Sender says", 80, "number", "The number on the sender's own pages, counted its way."), Column("Frames/s", 66, "number"),
+    Column("Packets/s", 72, "number", "What leaves the sender while everything moves."), Column("kbit/s", 66, "number"),
 )  # fmt: skip
-BOX_HEADS = (
-    Head("", 28, "mark"), Head("Box", 130), Head("Link", 90), Head("Its own", 90, "number"), Head("Others' multicast", 116, "number", "Comes along where no switch filters multicast."),
-    Head("Broadcast", 84, "number"), Head("Of its link", 80, "number", "All of it together, where no switch filters."),
-    Head("Packets/s", 76, "number"), Head("If all were broadcast", 150, "number"),
+DEVICE_COLUMNS = (
+    Column("", 28, "mark"), Column("Device", 130), Column("Link", 90), Column("Its own", 90, "number"), Column("Others' multicast", 116, "number", "Comes along where no switch filters multicast."),
+    Column("Broadcast", 84, "number"), Column("Of its link", 80, "number", "All of it together, where no switch filters."),
+    Column("Packets/s", 76, "number"), Column("If all were broadcast", 150, "number"),
 )  # fmt: skip
 
 
 class WiresPage(Page):
-    """Every feed with its number in all ways of counting; under it what each box would have to listen to."""
+    """Every feed with its number in all ways of counting; under it what each device would have to listen to."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -81,16 +81,16 @@ class WiresPage(Page):
             label("Numbers on the wire", 13, True), self.filter, self.total, None,
             button("Renumber a block…", self.renumber, "Counts universes anew with everything that refers to them, shown first."),
         )  # fmt: skip
-        self.feeds = RowList("Feeds", WIRE_HEADS)
+        self.feeds = RowList("Feeds", WIRE_COLUMNS)
         self.feeds.picked.connect(lambda fid: session.select(Selection("feed", (fid,))))
         self.lines.addWidget(self.feeds, 3)
         self.strip(
-            label("What each box would get", 13, True),
+            label("What each device would get", 13, True),
             label("at the planned rates, while everything moves", 11, quiet=True),
             None,
         )
-        self.boxes = RowList("Boxes", BOX_HEADS)
-        self.boxes.picked.connect(lambda did: session.select(Selection("device", (did,))))
+        self.boxes = RowList("Devices", DEVICE_COLUMNS)
+        self.boxes.picked.connect(lambda device_id: session.select(Selection("device", (device_id,))))
         self.lines.addWidget(self.boxes, 2)
 
     def fill(self) -> None:
@@ -121,12 +121,12 @@ class WiresPage(Page):
         )
         marks_of = {f.goes_to.id: str(f.severity) for f in reversed(s.report.findings) if f.code == "DEV-06"}
         found = []
-        for did, b in load.boxes.items():
+        for device_id, b in load.boxes.items():
             link = f"{b.link} Mbit/s{' radio' if b.wireless else ''}"
-            found.append(ListRow(did, (
-                marks_of.get(did, ""), s.rig.devices[did].name, link, say_bits(b.own.bits), say_bits(b.multicast.bits), say_bits(b.broadcast.bits),
+            found.append(ListRow(device_id, (
+                marks_of.get(device_id, ""), s.rig.devices[device_id].name, link, say_bits(b.own.bits), say_bits(b.multicast.bits), say_bits(b.broadcast.bits),
                 f"{100 * b.share:.1f} %", thousands(round(b.worst.packets)), say_bits(b.if_broadcast.bits),
-            ), ("", s.rig.devices[did].name.lower(), b.link, b.own.bits, b.multicast.bits, b.broadcast.bits, b.share, b.worst.packets, b.if_broadcast.bits)))  # fmt: skip
+            ), ("", s.rig.devices[device_id].name.lower(), b.link, b.own.bits, b.multicast.bits, b.broadcast.bits, b.share, b.worst.packets, b.if_broadcast.bits)))  # fmt: skip
         self.boxes.show_lines(found, s.selection.first if s.selection.kind == "device" else "")
 
     def renumber(self) -> None:
@@ -180,14 +180,14 @@ class RenumberBlock(WishDialog):
         return self._session.take((made, change))
 
 
-CAPACITY_HEADS = (
-    Head("", 28, "mark"), Head("What", 180), Head("Of", 76), Head("Used", 60, "number"), Head("Reserved", 68, "number"),
-    Head("Possible", 68, "number"), Head("Free", 60, "number"), Head("", 100, "bar"), Head("", 250),
+CAPACITY_COLUMNS = (
+    Column("", 28, "mark"), Column("What", 180), Column("Of", 76), Column("Used", 60, "number"), Column("Reserved", 68, "number"),
+    Column("Possible", 68, "number"), Column("Free", 60, "number"), Column("", 100, "bar"), Column("", 250),
 )  # fmt: skip
 
 
 class CapacityPage(Page):
-    """What is used, reserved and possible, for the rig, its universes, senders and boxes."""
+    """What is used, reserved and possible, for the rig, its universes, senders and devices."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -196,7 +196,7 @@ class CapacityPage(Page):
         )
         self.words = label("", 11, quiet=True)
         self.strip(label("Capacity", 13, True), self.words, None, self.trim)
-        self.table = RowList("Capacity", CAPACITY_HEADS)
+        self.table = RowList("Capacity", CAPACITY_COLUMNS)
         self.table.picked.connect(self._pick)
         self.lines.addWidget(self.table, 1)
 
@@ -276,12 +276,18 @@ class Trim(Dialog):
         self.accept()
 
 
-SENDER_HEADS = (
-    Head("", 28, "mark"), Head("Sender", 130), Head("Computer", 90), Head("Slots", 50, "number", "How many slots of each universe it uses."),
-    Head("Counts from", 84, "number"), Head("Lowest", 56, "number"), Head("Highest", 62, "number"), Head("Priority", 60, "number"),
-    Head("Frames/s", 64, "number"), Head("Brightness", 76, "number"), Head("Feeds", 200),
+SENDER_COLUMNS = (
+    Column("", 28, "mark"), Column("Sender", 130), Column("Computer", 90), Column("Slots", 50, "number", "How many slots of each universe it uses."),
+    Column("Counts from", 84, "number"), Column("Lowest", 56, "number"), Column("Highest", 62, "number"), Column("Priority", 60, "number"),
+    Column("Frames/s", 64, "number"), Column("Brightness", 76, "number"), Column("Feeds", 200),
 )  # fmt: skip
-USE_HEADS = (Head("", 28, "mark"), Head("Use", 200), Head("Universes off", 240), Head("Boxes off", 240), Head("", 100))
+SHOW_COLUMNS = (
+    Column("", 28, "mark"),
+    Column("Show", 200),
+    Column("Universes off", 240),
+    Column("Devices off", 240),
+    Column("", 100),
+)
 
 
 class SendersPage(Page):
@@ -293,14 +299,14 @@ class SendersPage(Page):
             label("Senders", 13, True), label("desks and programs that feed universes, with what they can number", 11, quiet=True), None,
             button("Add sender", self.add_sender, "A desk or a program that feeds universes in the show."),
         )  # fmt: skip
-        self.senders = RowList("Senders", SENDER_HEADS)
+        self.senders = RowList("Senders", SENDER_COLUMNS)
         self.senders.picked.connect(lambda sid: session.select(Selection("sender", (sid,))))
         self.lines.addWidget(self.senders, 1)
         self.strip(
-            label("Uses", 13, True), label("what one show leaves switched off; nothing is taken out of the rig", 11, quiet=True), None,
-            button("Everything", lambda: session.edit(set_use, ""), "Use the whole rig again."), button("Add use", self.add_use, "A show that uses only a part of the rig."),
+            label("Shows", 13, True), label("what one show leaves switched off; nothing is taken out of the rig", 11, quiet=True), None,
+            button("Everything", lambda: session.edit(set_show, ""), "Use the whole rig again."), button("Add show", self.add_show, "A show that uses only a part of the rig."),
         )  # fmt: skip
-        self.uses = RowList("Uses", USE_HEADS)
+        self.uses = RowList("Shows", SHOW_COLUMNS)
         self.uses.picked.connect(lambda uid: session.select(Selection("use", (uid,))))
         self.lines.addWidget(self.uses, 1)
 
@@ -352,8 +358,8 @@ class SendersPage(Page):
         change = self.session.edit(add_sender, next(f"Desk {n}" for n in range(1, 1000) if f"Desk {n}" not in taken))
         self.session.select(Selection("sender", change.made))
 
-    def add_use(self) -> None:
+    def add_show(self) -> None:
         taken = {v.name for v in self.session.rig.uses.values()}
         name = next(f"Show {n}" for n in range(1, 1000) if f"Show {n}" not in taken)
-        change = self.session.edit(change_use, "", f"add use {name}", name=name)
+        change = self.session.edit(change_show, "", f"add show {name}", name=name)
         self.session.select(Selection("use", change.made))

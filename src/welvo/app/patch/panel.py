@@ -17,7 +17,7 @@ from welvo.app.widgets.painting import clear, label
 from welvo.app.widgets.panels import FormPanel, Ways, finding_card
 from welvo.app.widgets.theme import THEME
 from welvo.checks.registry import Finding
-from welvo.patch.arrange import copy_things
+from welvo.patch.arrange import copy_items
 from welvo.patch.path import Target, of_slot, place_ways
 from welvo.rig.lookup import feeds_of, mode_of
 from welvo.rig.notation import plural
@@ -65,12 +65,12 @@ class PatchPanel(FormPanel):
         """Lay out what is selected."""
         keys = list(self.session.selection.ids) if self.session.selection.kind == "item" else []
         if not keys:
-            self.session.say("Select what to lay out first: rows of the roll, or blocks on the tapes.", "warning")
+            self.session.say("Select what to lay out first: rows of the list, or blocks on the tapes.", "warning")
             return
         self.open_form(LayForm(self.session, keys))
 
     def pack(self, universe: str = "") -> None:
-        """Pack the universe that is selected, or that of the first selected thing."""
+        """Pack the universe that is selected, or that of the first selected item."""
         s = self.session.selection
         spans = self.session.index.spans(s.first) if s.kind == "item" else ()
         uid = universe or (
@@ -94,7 +94,7 @@ class PatchPanel(FormPanel):
 
     def copy(self, keys: list[str]) -> None:
         """Copies of items, selected afterwards."""
-        made = self.session.edit(copy_things, keys).made
+        made = self.session.edit(copy_items, keys).made
         if made:
             self.session.select_items(list(made))
             self.session.say(f"{plural(len(made), 'copy', 'copies')} made, not patched yet.")

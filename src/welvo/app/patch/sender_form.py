@@ -8,11 +8,11 @@ from welvo.app.widgets.forms import Picked, Subject, Typed
 from welvo.app.widgets.painting import button, label, row
 from welvo.app.widgets.panels import FormPanel, Title
 from welvo.rig.base import Refused
-from welvo.rig.edits import change_use, remove_sender, remove_use, set_sender, set_use
+from welvo.rig.edits import change_show, remove_sender, remove_show, set_sender, set_show
 from welvo.rig.lookup import universe_by_number
 from welvo.rig.notation import natural, plural, read_numbers, say_numbers
 from welvo.rig.readers import Percent, Words
-from welvo.rig.wiring import Sender, Use
+from welvo.rig.wiring import Sender, Show
 
 KINDS = {"bench": "Welvo's own Bench", "desk": "a desk", "program": "a program"}
 NAME = Typed("Name", "What this sender is called; feeds name it.", "name", Words("It needs a name."))
@@ -107,7 +107,7 @@ def show_use(panel: FormPanel, uid: str) -> None:
         into.addWidget(label("in use" if s.rig.use == uid else "not in use", 11, quiet=True))
 
     def change(what: str, **fields: object) -> object:
-        return s.edit(change_use, uid, f"{what} of show {s.rig.uses[uid].name}", **fields)
+        return s.edit(change_show, uid, f"{what} of show {s.rig.uses[uid].name}", **fields)
 
     def universes(typed: str) -> object:
         wanted = read_numbers(typed)
@@ -119,22 +119,22 @@ def show_use(panel: FormPanel, uid: str) -> None:
     def devices(typed: str) -> object:
         ids = []
         for name in (n.strip() for n in typed.split(",") if n.strip()):
-            did = next((k for k, d in s.rig.devices.items() if d.name.lower() == name.lower()), "")
-            if not did:
+            device_id = next((k for k, d in s.rig.devices.items() if d.name.lower() == name.lower()), "")
+            if not device_id:
                 raise Refused(f"There is no device “{name}” in this rig.")
-            ids.append(did)
+            ids.append(device_id)
         return change("devices off", devices_off=tuple(ids))
 
-    def universes_off(use: Use) -> str:
+    def universes_off(use: Show) -> str:
         numbers = [s.rig.universes[u].number for u in use.universes_off if u in s.rig.universes]
         return say_numbers(numbers) if numbers else ""
 
-    def devices_off(use: Use) -> str:
+    def devices_off(use: Show) -> str:
         names = (s.rig.devices[d].name for d in use.devices_off if d in s.rig.devices)
         return ", ".join(sorted(names, key=natural))
 
     panel.shown(head)
-    panel.new_form(Subject(lambda: s.rig.uses.get(uid), change), Use).add(
+    panel.new_form(Subject(lambda: s.rig.uses.get(uid), change), Show).add(
         Typed("Name", "What this show is called, such as Rehearsal. Free words.", "name", Words("It needs a name.")),
         Typed(
             "Universes off",
@@ -151,13 +151,13 @@ def show_use(panel: FormPanel, uid: str) -> None:
         ),
     )
     now = button(
-        "Use it",
-        lambda: s.edit(set_use, uid),
+        "Use this show",
+        lambda: s.edit(set_show, uid),
         "Switches to this show. Universes that are off are not sent any more.",
         primary=True,
     )
-    off = button("Use everything", lambda: s.edit(set_use, ""), "Ends this show: the whole rig is used again.")
-    gone = button("Remove", lambda: s.edit(remove_use, uid), "Forgets this show; nothing else is touched.")
+    off = button("Use everything", lambda: s.edit(set_show, ""), "Ends this show: the whole rig is used again.")
+    gone = button("Remove", lambda: s.edit(remove_show, uid), "Forgets this show; nothing else is touched.")
 
     def which() -> None:
         now.setVisible(s.rig.use != uid)

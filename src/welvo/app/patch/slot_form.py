@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from welvo.app.session import Selection, Session
-from welvo.app.widgets.forms import Line, Said, Subject, Typed
+from welvo.app.widgets.forms import Said, Subject, Together, Typed
 from welvo.app.widgets.panels import FormPanel, Title
 from welvo.rig.base import Refused
 from welvo.rig.lookup import call, universes_in_order
@@ -47,7 +47,7 @@ def show_slot(panel: FormPanel, slot: tuple[str, int]) -> None:
         shown=lambda _: "",
         take=go,
     )
-    panel.new_form(Subject(lambda: slot, lambda *_, **__: None)).add(Line(gap.label, (gap, Said("slots"), None)))
+    panel.new_form(Subject(lambda: slot, lambda *_, **__: None)).add(Together(gap.label, (gap, Said("slots"), None)))
 
 
 def next_gap(session: Session, slot: tuple[str, int], width: int) -> tuple[str, int] | None:

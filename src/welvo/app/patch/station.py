@@ -31,7 +31,7 @@ from welvo.app.widgets.painting import RIGHT, box, button, column, label, row, t
 from welvo.app.widgets.theme import THEME
 from welvo.patch.steps import footprint_of
 from welvo.rig.document import Change
-from welvo.rig.edits import add_element, add_universe, lock, remove_things
+from welvo.rig.edits import add_element, add_universe, lock, remove_items
 from welvo.rig.lookup import universes_in_order
 from welvo.rig.notation import plural
 from welvo.rig.patched import Element, Place
@@ -80,7 +80,7 @@ class PatchStation(QWidget):
         self.filter.setPlaceholderText("Filter")
         self.filter.setFixedWidth(130)
         set_help(
-            self.filter, "Shows only rows of the roll with this word. Hides the others; nothing is changed.   Ctrl+F"
+            self.filter, "Shows only rows of the list with this word. Hides the others; nothing is changed.   Ctrl+F"
         )
         self.filter.textChanged.connect(self.list.items.set_filter)
         self._zooms = row_of(zooms)
@@ -89,7 +89,7 @@ class PatchStation(QWidget):
         bar = row(self._title, 4, row_of(pages), 4, self.add, self.lay, self.more, None, self._zooms, spacing=6)
         bar.setContentsMargins(16, 8, 16, 8)
         self.group = Choice(
-            "Selects the things of a group. A group keeps its things through renumbering and moving.",
+            "Selects the items of a group. A group keeps its items through renumbering and moving.",
             self._select_group,
         )
         self.group.setAccessibleName("Group")
@@ -125,7 +125,7 @@ class PatchStation(QWidget):
         below = QWidget()
         under = column(spacing=0)
         strip = row(
-            label("Roll", 13, True),
+            label("List", 13, True),
             self.filter,
             self.group,
             None,
@@ -188,7 +188,7 @@ class PatchStation(QWidget):
         return made
 
     def show_page(self, name: str) -> None:
-        """Tapes and roll, or one of the tables."""
+        """Tapes and list, or one of the tables."""
         self._session.commit_pending()
         if name != "Tapes":
             self.panel.close_form()
@@ -239,7 +239,7 @@ class PatchStation(QWidget):
         menu.addAction("Pack this universe…", self.panel.pack)
         menu.addAction("Next gap that fits", self.next_gap)
         menu.addSeparator()
-        menu.addAction("Remove", lambda: s.attempt(remove_things, keys))
+        menu.addAction("Remove", lambda: s.attempt(remove_items, keys))
         return menu
 
     def paste_clipboard(self) -> None:

@@ -84,7 +84,7 @@ class TapeFrame(QAbstractScrollArea):
         return max(100.0, self.viewport().width() - GUTTER - 2 * MARGIN)
 
     def steps(self) -> list[float]:
-        """Pixels per slot of each zoom step; those closer than 1.3× to the former are left out."""
+        """Pixels per slot of each zoom step; those closer than 1.3× to the previous are left out."""
         wide = self.tape_width
         if self._steps[0] == wide:
             return self._steps[1]
@@ -326,11 +326,11 @@ class TapeFrame(QAbstractScrollArea):
         here = self._session.index.at(*found)
         if not here or r is None or level is FIELD:
             return here[0] if here else None
-        blocks = {(x.key, x.brk): b for b in self._blocks(found[0])[0] for x in b.spans}
+        blocks = {(x.key, x.break_no): b for b in self._blocks(found[0])[0] for x in b.spans}
         y = pos.y() + self.verticalScrollBar().value() - HEADER - r.y - (SLOT_TOP if level is SLOT else 0)
         if y > r.height:
             y = y - r.height - 8 - SLOT_TOP
             lane = int(y // SLOT.more)
         else:
             lane = int(y // (level.more or level.pitch))
-        return next((x for x in here if blocks[x.key, x.brk].lane == lane), here[0])
+        return next((x for x in here if blocks[x.key, x.break_no].lane == lane), here[0])

@@ -65,7 +65,7 @@ def blocks_of(index: Index, universe: str) -> tuple[list[Block], int]:
     taken: set[tuple[str, int]] = set()
     spans = index.on(universe)
     for n, s in enumerate(spans):
-        if (s.key, s.brk) in taken:
+        if (s.key, s.break_no) in taken:
             continue
         group = [s]
         partners = set(index.shared_with(s.key)) if index.rig.shares else set()
@@ -75,7 +75,7 @@ def blocks_of(index: Index, universe: str) -> tuple[list[Block], int]:
                     break
                 if o.key in partners and o.last == s.last:
                     group.append(o)
-                    taken.add((o.key, o.brk))
+                    taken.add((o.key, o.break_no))
         lane = next((i for i, end in enumerate(ends) if end < s.first), len(ends))
         if lane == len(ends):
             ends.append(0)
@@ -98,7 +98,7 @@ def paint_tape(
     focus: frozenset[str] = frozenset(),
     known: tuple[list[Block], int] | None = None,
 ) -> None:
-    """Draw one universe in a box of `width` with slot 1 at −x0; lanes below one another from y = 0."""
+    """Draw one universe in a device of `width` with slot 1 at −x0; lanes below one another from y = 0."""
     rig = index.rig
     level = level_for(pp)
     blocks, lanes = known or blocks_of(index, universe)
@@ -339,13 +339,13 @@ def _clashes(
     top: float,
     level: Level,
 ) -> None:
-    """Hatched plate and outline across the lanes that two things share; never over text."""
-    lane_of = {(s.key, s.brk): b.lane for b in blocks for s in b.spans}
+    """Hatched plate and outline across the lanes that two items share; never over text."""
+    lane_of = {(s.key, s.break_no): b.lane for b in blocks for s in b.spans}
     for c in clashes:
         x, w = (c.first - 1) * pp - x0, max((c.last - c.first + 1) * pp, 6 if level is FIELD else 2)
         if x > width or x + w < 0:
             continue
-        a, b = sorted((lane_of[c.a.key, c.a.brk], lane_of[c.b.key, c.b.brk]))
+        a, b = sorted((lane_of[c.a.key, c.a.break_no], lane_of[c.b.key, c.b.break_no]))
         step = level.more or level.pitch
         r = QRectF(x, top + a * step, w, (b - a) * step + level.lane)
         plate = QColor(THEME.color("ground"))

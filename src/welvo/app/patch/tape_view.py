@@ -30,7 +30,7 @@ class TapeView(TapeFrame):
     """Paints what the frame lays out. Pictures of rows are kept until an edit touches them."""
 
     def show_ghosts(self, ghosts: list[Ghost]) -> None:
-        """Draw where things would stand, over what is there; an empty list takes them away."""
+        """Draw where items would stand, over what is there; an empty list takes them away."""
         first = bool(ghosts) and not self.ghosts
         self.ghosts = {}
         for g in ghosts:
@@ -259,11 +259,11 @@ class TapeView(TapeFrame):
         if r.universe not in self._shown_on and not (slot and slot[0] == r.universe):
             return
         level = level_for(self.pp)
-        blocks = {(x.key, x.brk): b for b in self._blocks(r.universe)[0] for x in b.spans}
+        blocks = {(x.key, x.break_no): b for b in self._blocks(r.universe)[0] for x in b.spans}
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(QPen(THEME.color("text"), 2))
         for span in self._selected_spans():
-            block = blocks.get((span.key, span.brk))
+            block = blocks.get((span.key, span.break_no))
             if span.universe != r.universe or block is None:
                 continue
             top = y + (SLOT_TOP if level is SLOT else 0) + block.lane * (level.more or level.pitch)
@@ -392,11 +392,11 @@ class TapeView(TapeFrame):
             self.tape_width,
             frozenset(self._session.selection.ids),
         )
-        blocks = {(x.key, x.brk): b for b in self._blocks(uid)[0] for x in b.spans}
+        blocks = {(x.key, x.break_no): b for b in self._blocks(uid)[0] for x in b.spans}
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(QPen(THEME.color("text"), 2))
         for span in self._selected_spans():
-            block = blocks.get((span.key, span.brk))
+            block = blocks.get((span.key, span.break_no))
             if span.universe == uid and block:
                 p.drawRect(
                     QRectF(

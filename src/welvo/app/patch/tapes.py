@@ -21,7 +21,7 @@ from welvo.app.patch.tape_view import TapeView
 from welvo.app.session import Selection, Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.painting import box, text
-from welvo.patch.arrange import copy_things, swap_things
+from welvo.patch.arrange import copy_items, swap_items
 from welvo.patch.index import Span
 from welvo.patch.landing import Landing, landing
 from welvo.patch.path import of_slot, place_ways
@@ -35,10 +35,10 @@ from welvo.rig.notation import plural, read_place, say_place
 
 @dataclass
 class Carry:
-    """A thing on its way, with others that go along by the same step: where they would land."""
+    """An item on its way, with others that go along by the same step: where they would land."""
 
     key: str
-    brk: int
+    break_no: int
     grab: int
     land: Landing
     by_keys: bool = False
@@ -97,7 +97,7 @@ class Tapes(TapeView):
         elif chosen and len(s.selection.ids) > 1:
             self._when_let_go = [span.key]
         else:
-            s.select_items([span.key], span.brk, slot)
+            s.select_items([span.key], span.break_no, slot)
         self._press = (e.position(), span)
 
     def mouseMoveEvent(self, e: QMouseEvent) -> None:
@@ -131,10 +131,10 @@ class Tapes(TapeView):
         ids = s.selection.ids if s.selection.kind == "item" and span.key in s.selection.ids else (span.key,)
         along = tuple(
             x for k in ids for x in s.index.spans(k)
-            if (x.key, x.brk) != (span.key, span.brk) and x.offset == 0 and (x.key != span.key or len(ids) > 1)
+            if (x.key, x.break_no) != (span.key, span.break_no) and x.offset == 0 and (x.key != span.key or len(ids) > 1)
         )  # fmt: skip
-        land = landing(s.index, span.key, span.brk, span.universe, span.first)
-        self._carry = Carry(span.key, span.brk, grab, land, by_keys, "", along)
+        land = landing(s.index, span.key, span.break_no, span.universe, span.first)
+        self._carry = Carry(span.key, span.break_no, grab, land, by_keys, "", along)
         self._carry_to(span.universe, span.first)
 
     def _carry_to(self, universe: str, address: int) -> None:
@@ -146,8 +146,8 @@ class Tapes(TapeView):
             address = min(address, size - width + 1)
         address = max(1, min(SLOTS, address))
         moving = frozenset({c.key, *(x.key for x in c.along)}) if c.along else frozenset[str]()
-        c.land = landing(s.index, c.key, c.brk, universe, address, moving)
-        start = next((x for x in s.index.spans(c.key) if x.brk == c.brk), None)
+        c.land = landing(s.index, c.key, c.break_no, universe, address, moving)
+        start = next((x for x in s.index.spans(c.key) if x.break_no == c.break_no), None)
         if not c.along or start is None:
             c.landings = ()
             return
@@ -159,7 +159,7 @@ class Tapes(TapeView):
             if not uid or not 1 <= to <= SLOTS:
                 c.landings = ()
                 return
-            found.append(landing(s.index, x.key, x.brk, uid, to, moving))
+            found.append(landing(s.index, x.key, x.break_no, uid, to, moving))
         c.landings = tuple(found)
 
     def _drop(self, copy: bool = False, exchange: bool = False) -> None:
@@ -189,21 +189,21 @@ class Tapes(TapeView):
         elif exchange:
             self._exchange(carry)
         else:
-            steps = [Step(carry.key, carry.brk, carry.land.universe, carry.land.first)]
-            steps += [Step(x.key, x.brk, y.universe, y.first) for x, y in zip(carry.along, carry.landings)]
+            steps = [Step(carry.key, carry.break_no, carry.land.universe, carry.land.first)]
+            steps += [Step(x.key, x.break_no, y.universe, y.first) for x, y in zip(carry.along, carry.landings)]
             keys = list(dict.fromkeys(x.key for x in steps))
             if copy:
-                made = s.attempt(copy_things, keys, steps)
+                made = s.attempt(copy_items, keys, steps)
                 if made:
                     s.select_items(list(made.made))
             elif len(steps) == 1:
-                s.attempt(move, carry.key, carry.brk, carry.land.universe, carry.land.first)
+                s.attempt(move, carry.key, carry.break_no, carry.land.universe, carry.land.first)
             else:
                 where = say_place(s.rig.universes[carry.land.universe].number, carry.land.first)
-                s.attempt(apply_steps, steps, f"move {plural(len(keys), 'thing')} to {where}")
+                s.attempt(apply_steps, steps, f"move {plural(len(keys), 'item')} to {where}")
 
     def _exchange(self, carry: Carry) -> None:
-        """Change places with the one thing that lies where it would land."""
+        """Change places with the one item that lies where it would land."""
         s = self._session
         met = list(dict.fromkeys(m[0] for m in carry.land.meets))
         other = (
@@ -212,9 +212,9 @@ class Tapes(TapeView):
             else None
         )
         if carry.along or other is None:
-            s.say("To swap, carry one thing onto one other; it stays where it is.", "warning")
+            s.say("To swap, carry one item onto one other; it stays where it is.", "warning")
             return
-        s.attempt(lambda _: swap_things(s.index, (carry.key, carry.brk), (other.key, other.brk)))
+        s.attempt(lambda _: swap_items(s.index, (carry.key, carry.break_no), (other.key, other.break_no)))
 
     def carry_words(self, land: Landing) -> tuple[str, str]:
         """Mark and sentence of the card beside what is carried."""
@@ -261,7 +261,7 @@ class Tapes(TapeView):
         )
         met = {m[0] for m in self._carry.land.meets}
         swap = f" · Shift swaps with {call(s.rig, next(iter(met)))}" if len(met) == 1 and not self._carry.along else ""
-        return f"{follow}Ctrl drops a copy{swap}"
+        return f"{follow}Ctrl puts down a copy{swap}"
 
     def _paint_over(self, p: QPainter, off: float) -> None:
         if not self._carry:
@@ -310,12 +310,12 @@ class Tapes(TapeView):
         )
         marks.draw(p, mark, card.left() + 12, card.top() + 32, 12)
         text(p, QRectF(card.left() + 30, card.top() + 28, 254, 20), sentence, size=11)
-        spans = [x for x in self._session.index.spans(self._carry.key) if x.brk == self._carry.brk]
+        spans = [x for x in self._session.index.spans(self._carry.key) if x.break_no == self._carry.break_no]
         back = say_place(self._session.rig.universes[spans[0].universe].number, spans[0].first) if spans else "nowhere"
         keys = (
-            f"Enter drops · typed {self._carry.typed}"
+            f"Enter puts it down · typed {self._carry.typed}"
             if self._carry.typed
-            else "Enter drops it · Esc"
+            else "Enter puts it down · Esc"
             if self._carry.by_keys
             else "Esc"
         )
@@ -326,7 +326,7 @@ class Tapes(TapeView):
         span = self._span_at(QPointF(e.pos()))
         s = self._session
         if span and span.key not in s.selection.ids:
-            s.select_items([span.key], span.brk)
+            s.select_items([span.key], span.break_no)
         self.menu_wanted.emit(e.globalPos())
 
     def leaveEvent(self, _: QEvent) -> None:
@@ -383,7 +383,7 @@ class Tapes(TapeView):
         return None
 
     def pick_up(self) -> None:
-        """Ctrl+M: what is selected is carried by the keys until Enter drops it."""
+        """Ctrl+M: what is selected is carried by the keys until Enter puts them down."""
         spans = self._selected_spans()
         if spans:
             self._take_up(spans[0], 0, by_keys=True)
@@ -431,7 +431,9 @@ class Tapes(TapeView):
         on = self._session.index.on(uid) if uid else []
         if not on:
             return
-        now = next((i for i, s in enumerate(on) if spans and (s.key, s.brk) == (spans[-1].key, spans[-1].brk)), -1)
+        now = next(
+            (i for i, s in enumerate(on) if spans and (s.key, s.break_no) == (spans[-1].key, spans[-1].break_no)), -1
+        )
         n = {
             Qt.Key.Key_Home: 0,
             Qt.Key.Key_End: len(on) - 1,
@@ -444,7 +446,7 @@ class Tapes(TapeView):
                 list(dict.fromkeys([*self._session.selection.ids, *(s.key for s in on[lo : hi + 1])]))
             )
         else:
-            self._session.select_items([on[n].key], on[n].brk)
+            self._session.select_items([on[n].key], on[n].break_no)
 
     def _walk_tape(self, by: int) -> None:
         spans = self._selected_spans()
@@ -458,7 +460,7 @@ class Tapes(TapeView):
         at = spans[-1].first if spans else 1
         if on:
             near = min(on, key=lambda x: abs(x.first - at))
-            self._session.select_items([near.key], near.brk)
+            self._session.select_items([near.key], near.break_no)
         else:
             self._session.select(Selection("universe", (order[n],)))
 

@@ -16,7 +16,7 @@ from welvo.patch.stream import boxes, stream_of
 from welvo.patch.traffic import say_bits, traffic
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Rig, put
-from welvo.rig.edits import add_feed, change_use, remove_feed, remove_universe, set_feed, set_universe
+from welvo.rig.edits import add_feed, change_show, remove_feed, remove_universe, set_feed, set_universe
 from welvo.rig.lookup import call, feeds_of, used
 from welvo.rig.notation import plural, say_place, say_stretch, thousands
 from welvo.rig.protocol import PROTOCOLS, every_way, read_protocol, say_wire
@@ -32,7 +32,7 @@ SHAPE = (
     Typed("Name", "What this universe is for, in words.", "name"),
     Typed(
         "Universe size",
-        "How many slots the sender uses of it: 512, or 510 for whole RGB pixels. Sender and receiver must agree.",
+        "How many slots the sender uses of it: 512, or 510 for whole RGB pixels. Sender and receiver must match.",
         "size",
         width=84,
         words="universe size",
@@ -168,7 +168,7 @@ def _switch(s: Session, uid: str, on: bool) -> object:
     use = s.rig.uses[s.rig.use]
     off = tuple(u for u in use.universes_off if u != uid) + (() if on else (uid,))
     number = s.rig.universes[uid].number
-    return s.edit(change_use, s.rig.use, f"switch universe {number} {'on' if on else 'off'}", universes_off=off)
+    return s.edit(change_show, s.rig.use, f"switch universe {number} {'on' if on else 'off'}", universes_off=off)
 
 
 def _feed(panel: FormPanel, fid: str) -> None:

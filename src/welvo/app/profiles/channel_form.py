@@ -10,7 +10,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCompleter, QWidget
 
 from welvo.app.widgets.fields import Field
-from welvo.app.widgets.forms import Form, Line, Picked, Said, Subject, Ticked, Typed
+from welvo.app.widgets.forms import Form, Picked, Said, Subject, Ticked, Together, Typed
 from welvo.app.widgets.painting import column, label, row
 from welvo.formats.chart import nearest
 from welvo.rig.attributes import ATTRIBUTES, BY_KEY, BY_WORD, OWN, word_for
@@ -67,7 +67,7 @@ class ChannelFields(QWidget):
         assert isinstance(found, Field)
         return found
 
-    def _rows(self) -> tuple[Typed | Picked | Line, ...]:
+    def _rows(self) -> tuple[Typed | Picked | Together, ...]:
         def value(name: str, key: str, help_text: str) -> Typed:
             def say(c: Channel) -> str:
                 now = getattr(c, key)
@@ -126,12 +126,12 @@ class ChannelFields(QWidget):
         )
         return (
             function,
-            Line("Slots", (slots, Said("short"), short)),
-            Line("Default", (value("Default", "default", DEFAULT_HELP), None)),
-            Line("Highlight", (value("Highlight", "highlight", HIGHLIGHT_HELP), None)),
-            Line("When released", (value("When released", "release", RELEASE_HELP), None)),
-            Line("Physical range", (low, Said("to"), high, unit)),
-            Line(None, (snap, invert, None)),
+            Together("Slots", (slots, Said("short"), short)),
+            Together("Default", (value("Default", "default", DEFAULT_HELP), None)),
+            Together("Highlight", (value("Highlight", "highlight", HIGHLIGHT_HELP), None)),
+            Together("When released", (value("When released", "release", RELEASE_HELP), None)),
+            Together("Physical range", (low, Said("to"), high, unit)),
+            Together(None, (snap, invert, None)),
             needs,
             master,
         )
@@ -160,7 +160,7 @@ class ChannelFields(QWidget):
         c, single = chosen[0], len(chosen) == 1
         said = say_channel(c)
         self._title.setText(said[:1].upper() + said[1:] if single else plural(len(chosen), "channel"))
-        of = f" of break {c.brk + 1}" if len(mode.breaks) > 1 else ""
+        of = f" of break {c.break_no + 1}" if len(mode.breaks) > 1 else ""
         self._where.setText(f"slot {say_stretch(c.slots[0], c.slots[-1])}{of}" if single else "")
         known = f"GDTF attribute {c.function} · " if c.function in BY_KEY else ""
         self._gdtf.setText(f"{known}{8 * len(c.slots)} bit" if single else "a value typed here goes to all of them")

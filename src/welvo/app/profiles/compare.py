@@ -11,7 +11,7 @@ from welvo.app.widgets.dialogs import Asks, Dialog
 from welvo.app.widgets.painting import button, text
 from welvo.app.widgets.theme import THEME
 from welvo.patch.consequences import Consequence, say_all
-from welvo.rig.modes import Row, compare_modes
+from welvo.rig.modes import ModeRow, compare_modes
 from welvo.rig.notation import plural
 from welvo.rig.profile import Mode, Profile
 
@@ -21,11 +21,11 @@ class CompareTable(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.rows: list[Row] = []
+        self.rows: list[ModeRow] = []
         self.names = ("", "")
         self.setAccessibleName("Modes side by side")
 
-    def show_rows(self, rows: list[Row], names: tuple[str, str]) -> None:
+    def show_rows(self, rows: list[ModeRow], names: tuple[str, str]) -> None:
         self.rows, self.names = rows, names
         self.setMinimumHeight(28 + 24 * len(rows))
         self.update()
@@ -82,7 +82,7 @@ class CompareModes(Dialog, Asks):
         self.say(summary(a, b, rows))
 
 
-def summary(a: Mode, b: Mode, rows: list[Row]) -> str:
+def summary(a: Mode, b: Mode, rows: list[ModeRow]) -> str:
     only_a, only_b = sum(r.right == "–" for r in rows), sum(r.left == "–" for r in rows)
     other = sum(not r.same and "–" not in (r.left, r.right) for r in rows)
     return f"{a.name} has {plural(only_a, 'function')} more, {b.name} has {only_b} more; {plural(other, 'function')} stand elsewhere or behave otherwise."

@@ -133,7 +133,7 @@ class ProfilesPanel(FormPanel):
             shown=lambda _: self._view.mode.name if self._view.mode else "",
             take=lambda t: self._view.edit_mode(lambda m: name_mode(m, t), f"name the mode {t.strip()}"),
         )
-        brk = Typed(
+        break_no = Typed(
             "Break",
             "A break is a part of the mode that is patched at an address of its own. What the one of the selected channel "
             "is called, such as head or pixels.",
@@ -147,7 +147,7 @@ class ProfilesPanel(FormPanel):
             take=self._set_code,
         )
         self._names = self.new_form(Subject(lambda: self._view.profile, self._set), Profile)
-        self._names.add(*NAMES, code, mode, brk, *REVISION)
+        self._names.add(*NAMES, code, mode, break_no, *REVISION)
 
     # ---- edits
 
@@ -187,12 +187,12 @@ class ProfilesPanel(FormPanel):
         return self._set("DMX plug", connector=found)
 
     def _break_name(self) -> str:
-        mode, brk = self._view.mode, self._view.chosen_break
-        return mode.breaks[brk].name if mode and brk < len(mode.breaks) else ""
+        mode, break_no = self._view.mode, self._view.chosen_break
+        return mode.breaks[break_no].name if mode and break_no < len(mode.breaks) else ""
 
     def _name_break(self, typed: str) -> object:
-        brk, name = self._view.chosen_break, typed.strip()
-        return self._view.edit_mode(lambda m: name_break(m, brk, name), f"name the break {name}")
+        break_no, name = self._view.chosen_break, typed.strip()
+        return self._view.edit_mode(lambda m: name_break(m, break_no, name), f"name the break {name}")
 
     # ---- showing
 

@@ -22,7 +22,7 @@ ROW = 84
 class Cell:
     """One drawn cell: a channel, a gap, or the folded rest of a repeat."""
 
-    brk: int
+    break_no: int
     slot: int
     slots: int
     units: float
@@ -32,17 +32,17 @@ class Cell:
     bracket: str = ""
 
 
-def cells_of(mode: Mode, brk: int, unfolded: bool = False) -> list[Cell]:
+def cells_of(mode: Mode, break_no: int, unfolded: bool = False) -> list[Cell]:
     """The cells of one break in slot order; pixels after the first of a repeat stand as one folded cell."""
     by_slot: dict[int, Channel] = {}
     by_pixel: dict[int, list[Channel]] = {}
     for channel in mode.channels:
-        if channel.brk == brk:
+        if channel.break_no == break_no:
             for s in channel.slots:
                 by_slot.setdefault(s, channel)
             if channel.pixel:
                 by_pixel.setdefault(channel.pixel, []).append(channel)
-    last = mode.breaks[brk].slots
+    last = mode.breaks[break_no].slots
     found: list[Cell] = []
     slot = 1
     while slot <= last:
@@ -51,7 +51,7 @@ def cells_of(mode: Mode, brk: int, unfolded: bool = False) -> list[Cell]:
             end = slot
             while end < last and end + 1 not in by_slot:
                 end += 1
-            found.append(Cell(brk, slot, end - slot + 1, min(2.0, float(end - slot + 1)), None))
+            found.append(Cell(break_no, slot, end - slot + 1, min(2.0, float(end - slot + 1)), None))
             slot = end + 1
             continue
         fold = _fold(by_pixel, c) if c.pixel and not unfolded and slot == c.slots[0] else None
@@ -60,17 +60,19 @@ def cells_of(mode: Mode, brk: int, unfolded: bool = False) -> list[Cell]:
             words = f"{count} pixels × {stride} = {count * stride}"
             for n, x in enumerate(first):
                 found.append(
-                    Cell(brk, x.slots[0], len(x.slots), float(len(x.slots)), x, bracket=words if n == 0 else "")
+                    Cell(break_no, x.slots[0], len(x.slots), float(len(x.slots)), x, bracket=words if n == 0 else "")
                 )
             top = max(s for x in first for s in x.slots)
             note = f"pixels {c.pixel + 1} to {c.pixel + count - 1}"
-            found.append(Cell(brk, top + 1, end - top, 3.4, None, f"{count - 1} more, the same {len(first)}", note))
+            found.append(
+                Cell(break_no, top + 1, end - top, 3.4, None, f"{count - 1} more, the same {len(first)}", note)
+            )
             slot = end + 1
             continue
         run = 1
         while c.slots[0] + run in c.slots and slot == c.slots[0] and run < len(c.slots):
             run += 1
-        found.append(Cell(brk, slot, run, float(run), c))
+        found.append(Cell(break_no, slot, run, float(run), c))
         slot += run
     return found
 
@@ -140,14 +142,14 @@ class Ruler(QWidget):
                 x += c.units * unit
             if x > self.width() - 4 and unit <= 30:  # wrap long breaks
                 self._wrap(b, y)
-            y = max((r.bottom() for r, c in self._drawn if c.brk == b), default=y + 44) + ROW - 44
+            y = max((r.bottom() for r, c in self._drawn if c.break_no == b), default=y + 44) + ROW - 44
         if int(y) != self.minimumHeight():
             self.setMinimumHeight(int(y))
 
-    def _wrap(self, brk: int, y: float) -> None:
+    def _wrap(self, break_no: int, y: float) -> None:
         x = float(GUTTER)
         for n, (r, c) in enumerate(self._drawn):
-            if c.brk != brk:
+            if c.break_no != break_no:
                 continue
             if x + r.width() > self.width() - 12:
                 x, y = float(GUTTER), y + 66
@@ -165,16 +167,16 @@ class Ruler(QWidget):
             return
         seen: set[int] = set()
         for r, c in self._drawn:
-            if c.brk not in seen:
-                seen.add(c.brk)
-                part = self.mode.breaks[c.brk]
-                text(p, QRectF(16, r.top() + 2, GUTTER - 20, 20), f"{c.brk + 1}  {part.name or 'all'}", bold=True)
+            if c.break_no not in seen:
+                seen.add(c.break_no)
+                part = self.mode.breaks[c.break_no]
+                text(p, QRectF(16, r.top() + 2, GUTTER - 20, 20), f"{c.break_no + 1}  {part.name or 'all'}", bold=True)
                 text(p, QRectF(16, r.top() + 22, GUTTER - 20, 16), f"{part.slots} slots", "quiet", 11)
             self._cell(p, r, c)
         if self._drop:
             for r, c in self._drawn:
-                if (c.brk, c.slot) == self._drop or (c.brk, c.slot + c.slots) == self._drop:
-                    x = r.left() - 2 if (c.brk, c.slot) == self._drop else r.right() - 2
+                if (c.break_no, c.slot) == self._drop or (c.break_no, c.slot + c.slots) == self._drop:
+                    x = r.left() - 2 if (c.break_no, c.slot) == self._drop else r.right() - 2
                     p.fillRect(QRectF(x, r.top() - 6, 3, 56), THEME.color("accent"))
                     break
         for r, c in self._drawn:
@@ -184,8 +186,8 @@ class Ruler(QWidget):
                     box(p, r.adjusted(-3, -3, 2, 3), None, "accent", 3, 2)
 
     def _is_selected(self, c: Cell) -> bool:
-        mine = c.brk == self.selected[0] and c.slot <= self.selected[1] < c.slot + c.slots
-        return not c.folded and (mine or (c.brk, c.channel.slots[0] if c.channel else c.slot) in self.also)
+        mine = c.break_no == self.selected[0] and c.slot <= self.selected[1] < c.slot + c.slots
+        return not c.folded and (mine or (c.break_no, c.channel.slots[0] if c.channel else c.slot) in self.also)
 
     def _cell(self, p: QPainter, r: QRectF, c: Cell) -> None:
         r = r.adjusted(0, 0, -2, 0)
@@ -253,7 +255,7 @@ class Ruler(QWidget):
             whole = [
                 q
                 for q, x in self._drawn
-                if x.brk == c.brk
+                if x.break_no == c.break_no
                 and x.slot >= c.slot
                 and (x.folded or (x.channel and x.channel.pixel == (c.channel.pixel if c.channel else 0)))
             ]
@@ -275,22 +277,24 @@ class Ruler(QWidget):
         """Places in `mode.channels` of all selected channels, the one in focus first."""
         if not self.mode:
             return []
-        brk, slot = self.selected
-        found = [n for n, c in enumerate(self.mode.channels) if c.brk == brk and slot in c.slots]
-        found += [n for n, c in enumerate(self.mode.channels) if (c.brk, c.slots[0]) in self.also]
+        break_no, slot = self.selected
+        found = [n for n, c in enumerate(self.mode.channels) if c.break_no == break_no and slot in c.slots]
+        found += [n for n, c in enumerate(self.mode.channels) if (c.break_no, c.slots[0]) in self.also]
         return list(dict.fromkeys(found))
 
     def choose_alike(self) -> None:
         """Select every channel of the mode that has the function of the one in focus."""
         if not self.mode:
             return
-        brk, slot = self.selected
-        here = next((c for c in self.mode.channels if c.brk == brk and slot in c.slots), None)
+        break_no, slot = self.selected
+        here = next((c for c in self.mode.channels if c.break_no == break_no and slot in c.slots), None)
         if here:
             self.also = {
-                (c.brk, c.slots[0]) for c in self.mode.channels if c.function == here.function and c.name == here.name
+                (c.break_no, c.slots[0])
+                for c in self.mode.channels
+                if c.function == here.function and c.name == here.name
             }
-            self.picked.emit(brk, slot)
+            self.picked.emit(break_no, slot)
             self.update()
 
     def mousePressEvent(self, e: QMouseEvent) -> None:
@@ -299,7 +303,9 @@ class Ruler(QWidget):
         if c and c.folded and add and self.mode:
             last = c.slot + c.slots
             self.also |= {
-                (x.brk, x.slots[0]) for x in self.mode.channels if x.brk == c.brk and c.slot <= x.slots[0] < last
+                (x.break_no, x.slots[0])
+                for x in self.mode.channels
+                if x.break_no == c.break_no and c.slot <= x.slots[0] < last
             }
             self.picked.emit(*self.selected)
             self.update()
@@ -308,13 +314,13 @@ class Ruler(QWidget):
             self._layout()
             self.update()
         elif c and add and c.channel:
-            self.also.symmetric_difference_update({(c.brk, c.channel.slots[0])})
+            self.also.symmetric_difference_update({(c.break_no, c.channel.slots[0])})
             self.picked.emit(*self.selected)
             self.update()
         elif c:
-            if (c.brk, c.channel.slots[0] if c.channel else 0) not in self.also:
+            if (c.break_no, c.channel.slots[0] if c.channel else 0) not in self.also:
                 self.also = set()
-            self.pick(c.brk, c.slot)
+            self.pick(c.break_no, c.slot)
             self._press = (e.position().x(), e.position().y(), c)
         elif self.unfolded:
             self.unfolded = False
@@ -327,7 +333,7 @@ class Ruler(QWidget):
         if not rows:
             return None
         r, c = min(rows, key=lambda rc: abs(rc[0].center().x() - x))
-        return (c.brk, c.slot) if x < r.center().x() else (c.brk, c.slot + c.slots)
+        return (c.break_no, c.slot) if x < r.center().x() else (c.break_no, c.slot + c.slots)
 
     def mouseReleaseEvent(self, _: QMouseEvent) -> None:
         drop, self._drop, self._press = self._drop, None, None
@@ -345,7 +351,7 @@ class Ruler(QWidget):
         c = self._at(e.position().x(), e.position().y())
         if c and c.channel:
             over = c.channel
-            words = f"<b>{word_for(over.function, over.name or '?')}</b> · slot {c.slot} of break {c.brk + 1}" + (
+            words = f"<b>{word_for(over.function, over.name or '?')}</b> · slot {c.slot} of break {c.break_no + 1}" + (
                 f" · pixel {over.pixel}" if over.pixel else ""
             )
             QToolTip.showText(
@@ -358,9 +364,9 @@ class Ruler(QWidget):
                 e.globalPosition().toPoint(), "Click unfolds the repeat; click beside it folds it again.", self
             )
 
-    def pick(self, brk: int, slot: int) -> None:
-        self.selected = (brk, slot)
-        self.picked.emit(brk, slot)
+    def pick(self, break_no: int, slot: int) -> None:
+        self.selected = (break_no, slot)
+        self.picked.emit(break_no, slot)
         self.update()
 
     def keyPressEvent(self, e: QKeyEvent) -> None:
@@ -370,5 +376,5 @@ class Ruler(QWidget):
         if by is None or not cells:
             return super().keyPressEvent(e)
         c = cells[max(0, min(len(cells) - 1, now + by))]
-        self.pick(c.brk, c.slot)
+        self.pick(c.break_no, c.slot)
         return None

@@ -186,8 +186,8 @@ class ProfilesStation(QWidget):
     @property
     def channel(self) -> Channel | None:
         mode = self.mode
-        brk, slot = self.ruler.selected
-        return next((c for c in mode.channels if c.brk == brk and slot in c.slots), None) if mode else None
+        break_no, slot = self.ruler.selected
+        return next((c for c in mode.channels if c.break_no == break_no and slot in c.slots), None) if mode else None
 
     def picture_of(self, mode: Mode | None) -> bytes | None:
         found = self._session.rig.pictures.get(mode.backdrop.picture) if mode and mode.backdrop else None
@@ -247,11 +247,11 @@ class ProfilesStation(QWidget):
     def _show_channel(self) -> None:
         self.ranges.show_channel(self.channel)
         self.panel.refresh()
-        mode, brk = self.mode, self.ruler.selected[0]
+        mode, break_no = self.mode, self.ruler.selected[0]
         chosen = self.ruler.chosen()
         self._alike.setEnabled(bool(chosen))
         self._split.setEnabled(bool(chosen) and self.ruler.selected[1] > 1)
-        self._join.setEnabled(bool(mode) and 0 < brk < len(mode.breaks) if mode else False)
+        self._join.setEnabled(bool(mode) and 0 < break_no < len(mode.breaks) if mode else False)
         self._order.setEnabled(bool(mode and mode.pixels))
         self._drop.setEnabled(bool(chosen))
 
@@ -423,9 +423,9 @@ class ProfilesStation(QWidget):
 
     # ---- the ruler
 
-    def _picked(self, brk: int, slot: int) -> None:
+    def _picked(self, break_no: int, slot: int) -> None:
         self._show_channel()
-        source = self.chart.sources.get((brk, slot))
+        source = self.chart.sources.get((break_no, slot))
         if source and not self.line.hasFocus():
             cursor = QTextCursor(self.line.document().findBlockByNumber(source.line))
             cursor.movePosition(QTextCursor.MoveOperation.Right, QTextCursor.MoveMode.MoveAnchor, source.column)
@@ -437,7 +437,7 @@ class ProfilesStation(QWidget):
         if mode and n < len(mode.channels):
             c = mode.channels[n]
             if self.channel is not c:
-                self.ruler.pick(c.brk, c.slots[0])
+                self.ruler.pick(c.break_no, c.slots[0])
             self.ranges.scale.pointer = value
             self.ranges.scale.update()
 
@@ -447,19 +447,19 @@ class ProfilesStation(QWidget):
         except Refused as e:
             self._session.say(str(e), "error")
 
-    def _moved(self, brk: int, slot: int) -> None:
+    def _moved(self, break_no: int, slot: int) -> None:
         chosen = self.ruler.chosen()
         self.ruler.also = set()
-        self._try(lambda m: move_channels(m, chosen, brk, slot), f"move {plural(len(chosen), 'channel')}")
+        self._try(lambda m: move_channels(m, chosen, break_no, slot), f"move {plural(len(chosen), 'channel')}")
 
     def split_here(self) -> None:
-        brk, slot = self.ruler.selected
-        self._try(lambda m: split_break(m, brk, slot), "split a break")
+        break_no, slot = self.ruler.selected
+        self._try(lambda m: split_break(m, break_no, slot), "split a break")
 
     def join_here(self) -> None:
-        brk = self.ruler.selected[0]
-        self.ruler.selected = (brk - 1, 1)
-        self._try(lambda m: join_break(m, brk), "join two breaks")
+        break_no = self.ruler.selected[0]
+        self.ruler.selected = (break_no - 1, 1)
+        self._try(lambda m: join_break(m, break_no), "join two breaks")
 
     def remove_selected(self) -> None:
         chosen = self.ruler.chosen()
@@ -468,28 +468,32 @@ class ProfilesStation(QWidget):
 
     def pixel_order(self) -> None:
         """Ask for the order of components, as letters, and whether planes follow each other."""
-        mode, brk = self.mode, self.ruler.selected[0]
+        mode, break_no = self.mode, self.ruler.selected[0]
         if not mode:
             return
-        now = components(mode, brk) or next(
+        now = components(mode, break_no) or next(
             (components(mode, b) for b in range(len(mode.breaks)) if components(mode, b)), []
         )
-        brk = brk if components(mode, brk) else next((b for b in range(len(mode.breaks)) if components(mode, b)), 0)
+        break_no = (
+            break_no
+            if components(mode, break_no)
+            else next((b for b in range(len(mode.breaks)) if components(mode, b)), 0)
+        )
         letters = "".join(LETTERS.get(f, "?") for f in now)
         dialogs.ask_line(
             self,
             "Pixel order",
             "Components of one pixel in sending order, such as GRB. Write “planes” behind it for all reds, then all "
             "greens …",
-            lambda typed: self.set_pixel_order(brk, typed),
+            lambda typed: self.set_pixel_order(break_no, typed),
             value=letters,
         )
 
-    def set_pixel_order(self, brk: int, typed: str) -> None:
+    def set_pixel_order(self, break_no: int, typed: str) -> None:
         planes = "plane" in typed.lower()
         letters = typed.upper().replace("PLANES", "").replace("PLANE", "").strip()
         order = [FUNCTIONS[x] for x in read_order(letters)]
-        self.edit_mode(lambda m: arrange_pixels(m, brk, order, planes), f"pixel order {letters}")
+        self.edit_mode(lambda m: arrange_pixels(m, break_no, order, planes), f"pixel order {letters}")
 
     # ---- modes and profiles
 

@@ -129,7 +129,11 @@ class Sliders(QWidget):
             by_function: dict[tuple[str, bool, str], list[int]] = {}
             for n in in_order(mode):
                 c = mode.channels[n]
-                key = (c.function, True, "") if c.pixel and c.function else (c.function, False, f"{c.brk}.{c.slots[0]}")
+                key = (
+                    (c.function, True, "")
+                    if c.pixel and c.function
+                    else (c.function, False, f"{c.break_no}.{c.slots[0]}")
+                )
                 by_function.setdefault(key, []).append(n)
             self.columns = list(by_function.values())
         self.current = min(self.current, max(0, len(self.columns) - 1))
@@ -287,9 +291,9 @@ class TryOut(QWidget):
         if mode != old:
             kept: dict[int, int] = {}
             if old and mode:
-                before = {(c.function, c.pixel, c.brk): n for n, c in enumerate(old.channels)}
+                before = {(c.function, c.pixel, c.break_no): n for n, c in enumerate(old.channels)}
                 for n, c in enumerate(mode.channels):
-                    was = before.get((c.function, c.pixel, c.brk))
+                    was = before.get((c.function, c.pixel, c.break_no))
                     if was in self.sliders.levels and old.channels[was].top == c.top:
                         kept[n] = self.sliders.levels[was]
             self.sliders.levels = kept

@@ -22,7 +22,7 @@ from welvo.rig.runs import Segment
 from welvo.rig.wiring import Port
 from welvo.runs.consequences import if_longer
 from welvo.runs.edits import change_segment
-from welvo.runs.pixels import box_sums
+from welvo.runs.pixels import device_sums
 
 MANY = 400
 """Segments of a device above which nothing is worked out that would sum all of them anew."""
@@ -31,7 +31,7 @@ MANY = 400
 class CableView(Protocol):
     """What the panel asks of the station: where it stands, and what its list shows."""
 
-    did: str
+    device_id: str
     at: At
 
     @property
@@ -48,7 +48,7 @@ class Here:
 
     panel: FormPanel
     view: CableView
-    did: str
+    device_id: str
     at: At
 
     @property
@@ -57,7 +57,7 @@ class Here:
 
     @property
     def stream(self) -> Stream | None:
-        return self.session.index.cables.streams.get(PortRef(self.did, self.at.label))
+        return self.session.index.cables.streams.get(PortRef(self.device_id, self.at.label))
 
     @property
     def piece(self) -> tuple[Stream, Piece] | None:
@@ -66,7 +66,7 @@ class Here:
 
     @property
     def segment(self) -> Segment:
-        device = self.session.rig.devices.get(self.did)
+        device = self.session.rig.devices.get(self.device_id)
         run = device.ports.get(self.at.label, Port()).run if device else ()
         return run[self.at.n] if self.at.n < len(run) else Segment(kind="null")
 
@@ -75,28 +75,28 @@ class Here:
         return Subject(lambda: self.segment, self.change)
 
     def change(self, words: str = "", **fields: object) -> object:
-        return self.session.edit(change_segment, self.did, self.at.label, self.at.n, words, **fields)
+        return self.session.edit(change_segment, self.device_id, self.at.label, self.at.n, words, **fields)
 
 
-def cards_at(session: Session, did: str, at: At) -> list[Finding]:
+def cards_at(session: Session, device_id: str, at: At) -> list[Finding]:
     """The findings of a segment, of a port with its segments, or of a device with its ports."""
     found = []
     for f in session.report.findings:
         to = f.goes_to
         here = not at.label or (to.port == at.label and (at.n < 0 or to.place == at.n))
-        if to.kind == "run" and to.id == did and here:
+        if to.kind == "run" and to.id == device_id and here:
             found.append(f)
     return found
 
 
-def show_cards(panel: FormPanel, did: str, at: At, most: int = 3) -> None:
-    for f in cards_at(panel.session, did, at)[:most]:
+def show_cards(panel: FormPanel, device_id: str, at: At, most: int = 3) -> None:
+    for f in cards_at(panel.session, device_id, at)[:most]:
         panel.body.addWidget(finding_card(panel.session, panel.network, f))
 
 
 def say_what_it_is(here: Here) -> None:
     """What is wrong with a segment, every number it has, and what a longer one would move."""
-    show_cards(here.panel, here.did, here.at)
+    show_cards(here.panel, here.device_id, here.at)
     if here.segment.kind != "line":
         here.panel.table("Every way it is said", lambda: _ways(here))
         here.panel.table("Ten pixels more behind it would move", lambda: _longer(here))
@@ -108,7 +108,7 @@ def own_start(here: Here) -> Typed:
 
     def shown(one: Segment) -> str:
         universe = here.session.rig.universes.get(one.at.universe)
-        return say_place(universe.number, one.at.address or 1) if one.at.way == "typed" and universe else ""
+        return say_place(universe.number, one.at.address or 1) if one.at.origin == "typed" and universe else ""
 
     def take(typed: str) -> object:
         if not typed.strip() or typed.strip().lower() in ("follows", "behind"):
@@ -117,12 +117,12 @@ def own_start(here: Here) -> Typed:
         uid = universe_by_number(here.session.rig, number)
         if not uid:
             raise Refused(f"There is no universe {number} in this rig.")
-        model = model_of(here.session.rig, here.did)
+        model = model_of(here.session.rig, here.device_id)
         if model and not model.own_starts:
             raise Refused(f"On a {model.name} segments only follow one another; it has no starts of their own.")
         return here.change(f"start at {say_place(number, address)}", at=Place(universe=uid, address=address))
 
-    assert here.did in rig.devices
+    assert here.device_id in rig.devices
     return Typed(
         "Starts at",
         "An address of its own, such as 6.241, where the model can do that; empty: right behind the segment before it.",
@@ -135,7 +135,7 @@ def own_start(here: Here) -> Typed:
 
 def _ways(here: Here) -> Rows:
     """All numbers of a segment, or of the pixel of it that is chosen."""
-    sums = {x.stream.label: x for x in box_sums(here.session.index.cables, here.did)}
+    sums = {x.stream.label: x for x in device_sums(here.session.index.cables, here.device_id)}
     port = sums.get(here.at.label)
     if port is None or here.at.n >= len(port.stream.pieces):
         return ()
@@ -176,7 +176,7 @@ def _pixel_ways(here: Here, p: Piece, stream: Stream, running: int, slots_before
         ways.append(("Components", "  ".join(said)))
     if first and last and first[0] != last[0]:
         ways.append(("Cut by the universe's end", f"{first[0]} and {last[0]}"))
-    model = model_of(rig, here.did)
+    model = model_of(rig, here.device_id)
     base = model.counts.get("pixel", 1) if model else 1
     on_port = f"{thousands(p.px + px - 1)} of {thousands(stream.pixels)}"
     if base != 1:
@@ -193,12 +193,12 @@ def _pixel_ways(here: Here, p: Piece, stream: Stream, running: int, slots_before
 
 def _longer(here: Here) -> Rows:
     cables = here.session.index.cables
-    segments = sum(len(x.pieces) for k, x in cables.streams.items() if k.device == here.did)
+    segments = sum(len(x.pieces) for k, x in cables.streams.items() if k.device == here.device_id)
     if here.stream is None or segments > MANY:
         return ()
-    would = if_longer(cables, here.did, here.at.label, here.at.n)
-    names = ", ".join(call(here.session.rig, k) for k in would.things[:2]) + (" …" if len(would.things) > 2 else "")
-    ways = [(names or "nothing behind it", plural(len(would.things), "item") if would.things else "stays")]
+    would = if_longer(cables, here.device_id, here.at.label, here.at.n)
+    names = ", ".join(call(here.session.rig, k) for k in would.items[:2]) + (" …" if len(would.items) > 2 else "")
+    ways = [(names or "nothing behind it", plural(len(would.items), "item") if would.items else "stays")]
     if len(would.after) != len(would.before):
         ways.append(("universes needed", f"{len(would.before)} → {len(would.after)}"))
     return tuple(ways)

@@ -22,7 +22,7 @@ MOST_COSTED = 20_000
 ROWS = (
     Typed(
         "Universe size",
-        "How many slots of a universe the device takes: 512, 510, or 0 for as many as the sender uses. Both ends must agree.",
+        "How many slots of a universe the device takes: 512, 510, or 0 for as many as the sender uses. Both ends must match.",
         "size",
         width=84,
         words="universe size",
@@ -43,16 +43,16 @@ ROWS = (
 )
 
 
-def show_device(panel: FormPanel, did: str) -> None:
+def show_device(panel: FormPanel, device_id: str) -> None:
     s = panel.session
-    model = model_of(s.rig, did)
+    model = model_of(s.rig, device_id)
 
     def change(words: str, **fields: object) -> object:
-        return s.edit(set_device_way, did, f"{words} of {s.rig.devices[did].name}", **fields)
+        return s.edit(set_device_way, device_id, f"{words} of {s.rig.devices[device_id].name}", **fields)
 
-    panel.body.addWidget(Title(s.rig.devices[did].name))
+    panel.body.addWidget(Title(s.rig.devices[device_id].name))
     panel.words(f"{model.maker} {model.name}. {model.note}" if model else "unknown model")
-    form = panel.new_form(Subject(lambda: s.rig.devices.get(did), change), Device)
+    form = panel.new_form(Subject(lambda: s.rig.devices.get(device_id), change), Device)
     if model and model.modes:
         form.add(
             Picked(
@@ -72,20 +72,20 @@ def show_device(panel: FormPanel, did: str) -> None:
                 [("", "not known"), *known],
             )
         )
-    if not any(k.device == did for k in s.index.cables.streams):
-        show_cards(panel, did, At("", -1, 0))
+    if not any(k.device == device_id for k in s.index.cables.streams):
+        show_cards(panel, device_id, At("", -1, 0))
         panel.words("No pixels are attached to it. Pick a port, then type what is attached there.")
         return
     form.add(*ROWS)
-    show_cards(panel, did, At("", -1, 0), 2)
-    _begin(panel, did)
-    panel.table("Universes", lambda: _fit(panel, did))
-    panel.table("What each way costs: universes · cut pixels", lambda: _costs(panel, did))
-    patch_buttons(panel, did)
-    panel.table("Power at full white", lambda: _loads(panel, did))
+    show_cards(panel, device_id, At("", -1, 0), 2)
+    _begin(panel, device_id)
+    panel.table("Universes", lambda: _fit(panel, device_id))
+    panel.table("What each way costs: universes · cut pixels", lambda: _costs(panel, device_id))
+    patch_buttons(panel, device_id)
+    panel.table("Power at full white", lambda: _loads(panel, device_id))
 
 
-def _begin(panel: FormPanel, did: str) -> None:
+def _begin(panel: FormPanel, device_id: str) -> None:
     """Where its streams begin: a universe for each port, or packed; and spare universes behind them."""
     s = panel.session
     # what is typed here is no value of the rig: it waits for one of the buttons behind it
@@ -96,13 +96,13 @@ def _begin(panel: FormPanel, did: str) -> None:
     )
     first.setAccessibleName("First universe")
     first.setFixedWidth(64)
-    streams = [x for k, x in s.index.cables.streams.items() if k.device == did]
+    streams = [x for k, x in s.index.cables.streams.items() if k.device == device_id]
     start = next((x.start for x in streams if x.start), None)
     first.set_value(str(start[0] if start else first_free_universe(s.rig)))
 
-    def begin(way: str) -> None:
+    def begin(follows: str) -> None:
         if first.commit():
-            s.edit(begin_and_make, did, int(first.value), way)
+            s.edit(begin_and_make, device_id, int(first.value), follows)
 
     each = button(
         "A universe each",
@@ -127,13 +127,13 @@ def _begin(panel: FormPanel, did: str) -> None:
     spare.set_value("0")
     make = button(
         "Make and feed",
-        lambda: s.edit(make_to_fit, did, int(spare.value or "0")) if spare.commit() else None,
+        lambda: s.edit(make_to_fit, device_id, int(spare.value or "0")) if spare.commit() else None,
         "Makes and feeds every universe the device needs, and the spare ones, like the first.",
     )
 
     def say() -> None:
-        if did in s.rig.devices:
-            need = fit(s.rig, s.index.cables, did)
+        if device_id in s.rig.devices:
+            need = fit(s.rig, s.index.cables, device_id)
             make.setText(f"Make and feed {len(need.missing) + len(need.unfed)}")
 
     panel.refreshers.append(say)
@@ -141,14 +141,14 @@ def _begin(panel: FormPanel, did: str) -> None:
     panel.body.addWidget(spare.refusal)
 
 
-def _fit(panel: FormPanel, did: str) -> Rows:
+def _fit(panel: FormPanel, device_id: str) -> Rows:
     s = panel.session
-    if did not in s.rig.devices:
+    if device_id not in s.rig.devices:
         return ()
-    need = fit(s.rig, s.index.cables, did)
+    need = fit(s.rig, s.index.cables, device_id)
     if not need.numbers:
         return (("Universes", "no port has a start yet"),)
-    model = model_of(s.rig, did)
+    model = model_of(s.rig, device_id)
     most = f" of {model.universes}" if model and model.universes else ""
     return (
         ("Needed", f"{len(need.numbers)}{most}: {need.numbers[0]}–{need.numbers[-1]}"),
@@ -157,13 +157,13 @@ def _fit(panel: FormPanel, did: str) -> Rows:
     )
 
 
-def _costs(panel: FormPanel, did: str) -> Rows:
+def _costs(panel: FormPanel, device_id: str) -> Rows:
     s = panel.session
     cables = s.index.cables
-    pixels = sum(x.pixels for k, x in cables.streams.items() if k.device == did)
-    if did not in s.rig.devices or pixels > MOST_COSTED or not universes_of(cables, did):
+    pixels = sum(x.pixels for k, x in cables.streams.items() if k.device == device_id)
+    if device_id not in s.rig.devices or pixels > MOST_COSTED or not universes_of(cables, device_id):
         return ()
-    ways = choices(s.rig, did)
+    ways = choices(s.rig, device_id)
     found = [(c.words, f"{c.universes} · {len(c.cut)} cut") for c in ways]
     dense = next((c for c in ways if c.cut), None)
     for x in dense.cut[:12] if dense else ():
@@ -173,7 +173,7 @@ def _costs(panel: FormPanel, did: str) -> Rows:
     return tuple(found)
 
 
-def _loads(panel: FormPanel, did: str) -> Rows:
-    mine = [x for x in loads(panel.session.index.cables) if x.kind == "supply" or x.id == did]
+def _loads(panel: FormPanel, device_id: str) -> Rows:
+    mine = [x for x in loads(panel.session.index.cables) if x.kind == "supply" or x.id == device_id]
     rated = [x for x in mine if x.kind != "port" or x.rated]
     return tuple((x.name, f"{x.amps:.1f} A" + (f" of {x.rated:g}" if x.rated else "")) for x in rated[:16])

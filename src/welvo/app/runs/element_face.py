@@ -1,4 +1,4 @@
-"""An element drawn as it sits: its pixels in place, the part that hangs here, the chosen one, the way its cable runs."""
+"""An element drawn as it sits: its pixels in place, the part that is attached here, the chosen one, the way its cable runs."""
 
 from __future__ import annotations
 
@@ -71,9 +71,9 @@ class ElementFace(QWidget):
         last = s.first + s.count - 1 if s.count else e.pixels
         spine, body = THEME.tint(e.tint)
         step = max(1, e.pixels // MOST)
-        hang = max(0, min(last, e.pixels) - s.first + 1)
+        attach = max(0, min(last, e.pixels) - s.first + 1)
         ungrouped = replace(s, group=1)
-        order = number_order(e, s, hang)[cable_order(ungrouped, hang) - 1] if hang else ()
+        order = number_order(e, s, attach)[cable_order(ungrouped, attach) - 1] if attach else ()
         p.setPen(QPen(THEME.color("edge"), 1, Qt.PenStyle.DashLine))
         along = [view.point(self._spots[int(n) - 1]) for n in list(order)[::step] if 0 < int(n) <= len(self._spots)]
         if len(along) > 1:

@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable
 
 from welvo.app.runs.common import Here, own_start, say_what_it_is
-from welvo.app.widgets.forms import Line, Picked, Said, Subject, Typed
+from welvo.app.widgets.forms import Picked, Said, Subject, Together, Typed
 from welvo.app.widgets.painting import button, row
 from welvo.app.widgets.panels import Rows
 from welvo.formats.models import shipped
@@ -15,7 +15,7 @@ from welvo.rig.base import Refused
 from welvo.rig.document import Rig
 from welvo.rig.lookup import call, fixtures_by_number
 from welvo.rig.notation import plural, read_numbers, say_place
-from welvo.rig.readers import Levels, Number, decimals, whole
+from welvo.rig.readers import LevelList, Number, decimals, whole
 from welvo.rig.refs import PortRef
 from welvo.rig.runs import Segment
 from welvo.runs.bridge import Slots, demands, first_free, rows, set_right, substitute
@@ -71,11 +71,11 @@ def show_bridge(here: Here) -> None:
     if piece is None:
         return
     for r in rows(s.index.cables, *piece)[:MOST_LAMPS]:
-        addresses.add(_dmx_line(here, r.key, r.brk, r.name))
+        addresses.add(_dmx_line(here, r.key, r.break_no, r.name))
     panel.table("For DMX to come out right", lambda: _terms(here))
     right = button(
         "Set it right",
-        lambda: s.edit(set_right, here.did, here.at.label, here.at.n),
+        lambda: s.edit(set_right, here.device_id, here.at.label, here.at.n),
         "Sets every brightness on the way to 100 % and takes away what would change the bytes.",
     )
 
@@ -105,7 +105,7 @@ def _bridges(rig: Rig) -> dict[str, str]:
 
 def _set_model(here: Here, key: str) -> object:
     model = shipped()[key[1:]] if key.startswith("+") else None
-    return here.session.edit(set_bridge_model, here.did, here.at.label, here.at.n, key, model)
+    return here.session.edit(set_bridge_model, here.device_id, here.at.label, here.at.n, key, model)
 
 
 def _terms(here: Here) -> Rows:
@@ -123,7 +123,7 @@ def _fixtures(here: Here) -> Typed:
         left = {k: v for k, v in here.segment.dmx.items() if k.split(":")[0] in keys}
         return here.change("fixtures", fixtures=tuple(dict.fromkeys(keys)), dmx=left)
 
-    assert here.did in rig.devices
+    assert here.device_id in rig.devices
     return Typed(
         "Fixtures",
         "The lamps behind it in cable order, by number: 201-205, 301. Those without an address get theirs from here.",
@@ -133,15 +133,15 @@ def _fixtures(here: Here) -> Typed:
     )
 
 
-def _dmx_line(here: Here, key: str, brk: int, name: str) -> Line:
+def _dmx_line(here: Here, key: str, break_no: int, name: str) -> Together:
     """The DMX address of one break behind the bridge, and beside it where the stream carries it."""
     s = here.session
-    own = key if brk == 0 else f"{key}:{brk}"
+    own = key if break_no == 0 else f"{key}:{break_no}"
 
     def mine() -> tuple[list[Slots], Slots | None]:
         live = here.piece
         found = rows(s.index.cables, *live) if live else []
-        return found, next((r for r in found if (r.key, r.brk) == (key, brk)), None)
+        return found, next((r for r in found if (r.key, r.break_no) == (key, break_no)), None)
 
     def dmx(_: Segment) -> str:
         r = mine()[1]
@@ -156,7 +156,7 @@ def _dmx_line(here: Here, key: str, brk: int, name: str) -> Line:
         now = here.segment.dmx
         if not t:
             return here.change(f"{name} follows", dmx={k: v for k, v in now.items() if k != own})
-        if s.rig.fixtures[key].place(brk).way != "run":
+        if s.rig.fixtures[key].place(break_no).origin != "run":
             raise Refused(f"{name} has an address of its own; let it follow the cable first.")
         found, r = mine()
         if t == "free" and r:
@@ -167,7 +167,7 @@ def _dmx_line(here: Here, key: str, brk: int, name: str) -> Line:
     help_text = (
         "Its DMX address behind the bridge, 1 to 512; empty: right behind the one before it; free: the first gap."
     )
-    return Line(label, (Typed(label, help_text, width=64, shown=dmx, take=take), Said(carried), None))
+    return Together(label, (Typed(label, help_text, width=64, shown=dmx, take=take), Said(carried), None))
 
 
 def _substitution(here: Here) -> None:
@@ -179,7 +179,7 @@ def _substitution(here: Here) -> None:
         "addresses it shows …",
         quiet=False,
     )
-    levels = _Tried(panel.refresh, [255, 0, 0], Levels(3, "three levels", "255 0 0"))
+    levels = _Tried(panel.refresh, [255, 0, 0], LevelList(3, "three levels", "255 0 0"))
     panel.new_form(Subject(lambda: levels, lambda *_, **__: None)).add(
         Typed(
             "Levels",
@@ -204,7 +204,7 @@ def _substitution(here: Here) -> None:
 class _Tried:
     """Levels that are only tried in the panel: nothing of them is kept, and nothing is sent."""
 
-    def __init__(self, again: Callable[[], None], values: list[int], reader: Levels) -> None:
+    def __init__(self, again: Callable[[], None], values: list[int], reader: LevelList) -> None:
         self.values, self._again, self._reader = values, again, reader
 
     @property
@@ -241,10 +241,12 @@ def show_converter(here: Here) -> None:
         "start",
         width=64,
     )
-    panel.new_form(here.subject, Segment).add(channels, Line("First · every", (first, every, None)), _fixtures(here))
+    panel.new_form(here.subject, Segment).add(
+        channels, Together("First · every", (first, every, None)), _fixtures(here)
+    )
     say_what_it_is(here)
     panel.rule()
-    colour = _Tried(panel.refresh, [255, 160, 0, 255], Levels(4, "red, green, blue and brightness", "255 160 0 200"))
+    colour = _Tried(panel.refresh, [255, 160, 0, 255], LevelList(4, "red, green, blue and brightness", "255 160 0 200"))
     panel.new_form(Subject(lambda: colour, lambda *_, **__: None)).add(
         Typed(
             "Colour",
@@ -362,9 +364,9 @@ def _line_sum(here: Here) -> LineSum | None:
     s, one = here.session, here.segment
     live: tuple[Stream, Piece] | None = here.piece
     if live:
-        return line_sum(s.index, one, live[1], "", plug_of(s.rig, here.did, one) if one.model else "")
-    line = s.index.cables.lines.get(PortRef(here.did, here.at.label))
-    return line_sum(s.index, one, None, line.universe, plug_of(s.rig, here.did)) if line else None
+        return line_sum(s.index, one, live[1], "", plug_of(s.rig, here.device_id, one) if one.model else "")
+    line = s.index.cables.lines.get(PortRef(here.device_id, here.at.label))
+    return line_sum(s.index, one, None, line.universe, plug_of(s.rig, here.device_id)) if line else None
 
 
 def _stops(here: Here) -> Rows:

@@ -29,11 +29,11 @@ from welvo.patch.cable import Piece
 from welvo.rig.notation import plural, say_place, thousands
 from welvo.rig.refs import PortRef
 from welvo.runs.bridge import demands, goes_on, worth
-from welvo.runs.geometry import Stroke, lie, place_along, seams
+from welvo.runs.geometry import Stroke, course_of, place_along, seams
 from welvo.runs.lamps import say_functions
 
 
-class Opened(OpenedBehind):
+class OpenedCable(OpenedBehind):
     """Emits `picked` (port, segment, LED) for the cell that was clicked; `fixture` for a lamp behind a bridge."""
 
     picked = Signal(str, int, int)
@@ -49,20 +49,20 @@ class Opened(OpenedBehind):
 
     # ---- what is shown
 
-    def show_port(self, did: str, chosen: At) -> None:
-        stream = self._session.index.cables.streams.get(PortRef(did, chosen.label))
-        if stream is not self.stream or did != self.did:
-            self._lie = lie(stream) if stream else None
-        if (did, chosen.label) != (self.did, self.chosen.label):
+    def show_port(self, device_id: str, chosen: At) -> None:
+        stream = self._session.index.cables.streams.get(PortRef(device_id, chosen.label))
+        if stream is not self.stream or device_id != self.device_id:
+            self._course = course_of(stream) if stream else None
+        if (device_id, chosen.label) != (self.device_id, self.chosen.label):
             self._zoom = 1.0
-        self.did, self.chosen, self.stream = did, chosen, stream
+        self.device_id, self.chosen, self.stream = device_id, chosen, stream
         self._measure()
         self.setMinimumSize(int(self._wide()), int(self._high()))
         self.update()
 
     def _boxes(self) -> int:
-        """How many things of fixed width lie in the longest line: bridges and converters."""
-        return sum(1 for s in self._lie.strokes if not s.leds) if self._lie else 0
+        """How many items of fixed width lie in the longest line: bridges and converters."""
+        return sum(1 for s in self._course.strokes if not s.leds) if self._course else 0
 
     def _measure(self) -> None:
         """Take the width of the view over; everything is placed by it until the next painting."""
@@ -72,18 +72,18 @@ class Opened(OpenedBehind):
         parent = self.parentWidget()
         view = parent.width() if parent else self.width()
         room = view - LEFT_SIDE - RIGHT_SIDE - self._boxes() * (BOX_WIDE + 16)
-        leds = self._lie.leds if self._lie else 1
+        leds = self._course.leds if self._course else 1
         return max(0.01, min(18.0, max(60, room) / max(1, leds)) * self._zoom)
 
     def _wide(self) -> float:
-        if self._zoom <= 1 or self._lie is None:
+        if self._zoom <= 1 or self._course is None:
             return 200
-        return LEFT_SIDE + RIGHT_SIDE + self._lie.leds * self.scale + self._boxes() * (BOX_WIDE + 16)
+        return LEFT_SIDE + RIGHT_SIDE + self._course.leds * self.scale + self._boxes() * (BOX_WIDE + 16)
 
     def _high(self) -> float:
         if self.stream is None:
             return 120
-        lanes = self._lie.lanes if self._lie else 1
+        lanes = self._course.lanes if self._course else 1
         extra = sum(TAPE + (28 if self._wrong(p) else 0) for p in self._bridges())
         return TOP + lanes * PITCH + extra + 10
 
@@ -99,13 +99,13 @@ class Opened(OpenedBehind):
         if self.stream is None or not self.stream.pieces:
             self._draw_else(p)
         else:
-            assert self._lie
+            assert self._course
             self._draw_bends(p)
             for s in self._visible():
                 self._draw_stroke(p, s)
             self._draw_ends(p)
             self._draw_names(p)
-            y = float(TOP + self._lie.lanes * PITCH + 4)
+            y = float(TOP + self._course.lanes * PITCH + 4)
             for piece in self._bridges():
                 y = self._draw_behind(p, piece, y)
         if self.hasFocus():
@@ -114,15 +114,15 @@ class Opened(OpenedBehind):
     def _visible(self) -> list[Stroke]:
         """The strokes whose lines are in view."""
         low, high = self._seen
-        return [s for s in self._lie.strokes if low <= s.lane <= high] if self._lie else []
+        return [s for s in self._course.strokes if low <= s.lane <= high] if self._course else []
 
     def _draw_bends(self, p: QPainter) -> None:
-        assert self._lie
+        assert self._course
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setPen(QPen(THEME.color("edge"), 2))
         p.setBrush(Qt.BrushStyle.NoBrush)
         last: tuple[QPointF, bool] | None = None
-        for s in self._lie.strokes:
+        for s in self._course.strokes:
             r = self.rect_of(s)
             begin = QPointF(r.right() if s.up else r.left(), r.center().y())
             if last is None:
@@ -207,7 +207,7 @@ class Opened(OpenedBehind):
             p.setPen(QPen(THEME.color("text"), 2))
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.drawRect(r.adjusted(-3, -3, 3, 3))
-            at = place_along(self._lie, piece.n, self.chosen.led) if self._lie and self.chosen.led else None
+            at = place_along(self._course, piece.n, self.chosen.led) if self._course and self.chosen.led else None
             if at and at[0] is s:
                 i = self.chosen.led - s.first
                 x = r.right() - (i + 1) * scale if s.up else r.left() + i * scale
@@ -242,7 +242,7 @@ class Opened(OpenedBehind):
 
     def _draw_names(self, p: QPainter) -> None:
         """What each segment is: beside its line, or under it where the cable goes on."""
-        assert self._lie and self.stream
+        assert self._course and self.stream
         for s in self._visible():
             if s.first != 1 or not s.leds or s.kind == "null":
                 continue
@@ -255,7 +255,7 @@ class Opened(OpenedBehind):
             name = part_name(self._session.rig, piece)
             r = self.rect_of(s)
             goes_on = any(
-                o.lane == s.lane and self.rect_of(o).left() >= r.right() - 1 for o in self._lie.strokes if o is not s
+                o.lane == s.lane and self.rect_of(o).left() >= r.right() - 1 for o in self._course.strokes if o is not s
             )
             if goes_on:
                 text(p, QRectF(r.left(), r.bottom() + 3, r.width(), 16), " · ".join((name, *says)), "quiet", 11)
@@ -296,7 +296,7 @@ class Opened(OpenedBehind):
 
     def _draw_ends(self, p: QPainter) -> None:
         """Numbers at every boundary: where each segment begins, and where the cable ends."""
-        assert self.stream and self._lie
+        assert self.stream and self._course
         by_line: dict[int, list[tuple[float, float]]] = {}
         for s in self._visible():
             piece = self.stream.pieces[s.n]
@@ -366,7 +366,7 @@ class Opened(OpenedBehind):
     # ---- hands
 
     def at(self, pos: QPointF) -> At:
-        for s in self._lie.strokes if self._lie and self.stream else ():
+        for s in self._course.strokes if self._course and self.stream else ():
             r = self.rect_of(s)
             if r.adjusted(0, -4, 0, 4).contains(pos):
                 if not s.leds:
@@ -451,7 +451,7 @@ class Opened(OpenedBehind):
 class OpenedArea(QScrollArea):
     """The opened cable in its scroll area; it keeps what is chosen in view."""
 
-    def __init__(self, opened: Opened) -> None:
+    def __init__(self, opened: OpenedCable) -> None:
         super().__init__()
         self.opened = opened
         self.setWidgetResizable(True)
@@ -459,8 +459,8 @@ class OpenedArea(QScrollArea):
         self.setMinimumHeight(96)
 
     def follow(self) -> None:
-        lie_, chosen = self.opened._lie, self.opened.chosen
-        s = next((x for x in lie_.strokes if x.n == chosen.n), None) if lie_ else None
+        course, chosen = self.opened._course, self.opened.chosen
+        s = next((x for x in course.strokes if x.n == chosen.n), None) if course else None
         if s:
             r = self.opened.rect_of(s)
             self.ensureVisible(int(min(r.center().x(), r.left() + 200)), int(r.center().y()), 60, 40)

@@ -20,7 +20,7 @@ from welvo.rig.notation import plural, say_place
 from welvo.rig.refs import PortRef, to_run
 from welvo.rig.runs import Segment
 from welvo.runs.bridge import Slots, gaps, meets, rows
-from welvo.runs.geometry import Lie, Stroke
+from welvo.runs.geometry import Course, Stroke
 from welvo.runs.lamps import slot_map
 from welvo.runs.lines import line_sum, plug_of
 
@@ -37,10 +37,10 @@ class OpenedBehind(QWidget):
     def __init__(self, session: Session, network: Network) -> None:
         super().__init__()
         self._session, self._network = session, network
-        self.did = ""
+        self.device_id = ""
         self.chosen = At("", -1, 0)
         self.stream: Stream | None = None
-        self._lie: Lie | None = None
+        self._course: Course | None = None
         self._scale = 1.0
         self._buttons: list[tuple[QRectF, Finding]] = []
         self._lamps: list[tuple[QRectF, str]] = []
@@ -52,10 +52,10 @@ class OpenedBehind(QWidget):
         return self._scale
 
     def _boxes_before(self, s: Stroke) -> int:
-        """How many things of fixed width come before a stroke on its cable."""
-        if not s.fixed or self._lie is None:
+        """How many items of fixed width come before a stroke on its cable."""
+        if not s.fixed or self._course is None:
             return 0
-        return sum(1 for o in self._lie.strokes if o.fixed < s.fixed and not o.leds and o.kind != "extension")
+        return sum(1 for o in self._course.strokes if o.fixed < s.fixed and not o.leds and o.kind != "extension")
 
     def rect_of(self, s: Stroke) -> QRectF:
         """Where a stroke lies: the riser's lanes are lines here, its depth is the way to the right."""
@@ -74,20 +74,20 @@ class OpenedBehind(QWidget):
 
     def _wrong(self, piece: Piece) -> Finding | None:
         """The error row of a bridge."""
-        where = to_run(self.did, self.chosen.label, piece.n)
+        where = to_run(self.device_id, self.chosen.label, piece.n)
         codes = ("RUN-14", "RUN-15", "RUN-21", "RUN-11", "RUN-23", "RUN-30")
         return next((f for f in self._session.report.findings if f.code in codes and f.goes_to == where), None)
 
     def _draw_else(self, p: QPainter) -> None:
         rig = self._session.rig
-        device = rig.devices.get(self.did)
+        device = rig.devices.get(self.device_id)
         port = device.ports.get(self.chosen.label) if device else None
         segment = next((s for s in port.run if s.kind == "line"), None) if port else None
         if segment is not None and segment.fixtures:
             self._draw_line(p, rig, segment)
             return
         words = (
-            f"Nothing hangs on port {self.chosen.label} yet. Type what is to hang there below, or drag it up from the list."
+            f"Nothing is attached to port {self.chosen.label} yet. Type what is to be attached there below, or drag it up from the list."
             if self.chosen.label
             else "Pick a port above to open its cable."
         )
@@ -96,8 +96,10 @@ class OpenedBehind(QWidget):
     def _draw_line(self, p: QPainter, rig: Rig, segment: Segment) -> None:
         """A DMX line in cable order: each lamp with its address, metres and loads."""
         cables = self._session.index.cables
-        line = cables.lines.get(PortRef(self.did, self.chosen.label))
-        total = line_sum(self._session.index, segment, None, line.universe if line else "", plug_of(rig, self.did))
+        line = cables.lines.get(PortRef(self.device_id, self.chosen.label))
+        total = line_sum(
+            self._session.index, segment, None, line.universe if line else "", plug_of(rig, self.device_id)
+        )
         step = min(96.0, (self.width() - LEFT_SIDE - 30) / max(1, len(total.stops)))
         y = 44
         p.setPen(QPen(THEME.color("edge"), 1.5))
@@ -137,7 +139,9 @@ class OpenedBehind(QWidget):
     def _draw_behind(self, p: QPainter, piece: Piece, y: float) -> float:
         assert self.stream
         tape = QRectF(120, y + 18, self._right() - 132, 32)
-        box_rect = next((self.rect_of(s) for s in self._lie.strokes if s.n == piece.n), tape) if self._lie else tape
+        box_rect = (
+            next((self.rect_of(s) for s in self._course.strokes if s.n == piece.n), tape) if self._course else tape
+        )
         p.setPen(QPen(THEME.color("edge"), 1))
         x = box_rect.center().x()
         p.drawPolyline(

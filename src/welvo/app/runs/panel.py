@@ -46,31 +46,31 @@ class RunsPanel(FormPanel):
 
     def _shape(self) -> tuple[object, ...]:
         """What the fields depend on: when it is another, they must be others."""
-        at, did = self._view.at, self._view.did
+        at, device_id = self._view.at, self._view.device_id
         rig = self.session.rig
-        device = rig.devices.get(did)
+        device = rig.devices.get(device_id)
         port = device.ports.get(at.label) if device else None
         segment = port.run[at.n] if port and 0 <= at.n < len(port.run) else None
         return (
-            did,
+            device_id,
             at,
             (segment.kind, segment.fixtures, segment.element) if segment else None,
             tuple((k, v.name) for k, v in rig.supplies.items()),
             tuple(rig.pixel_types),
-            [(f.code, f.fingerprint) for f in cards_at(self.session, did, at)],
+            [(f.code, f.fingerprint) for f in cards_at(self.session, device_id, at)],
             device.model if device else "",
             THEME.name,
             THEME.step,
         )
 
     def _build(self) -> None:
-        at, did = self._view.at, self._view.did
-        device = self.session.rig.devices.get(did)
+        at, device_id = self._view.at, self._view.device_id
+        device = self.session.rig.devices.get(device_id)
         if device is None:
             self.nothing()
         elif not at.label:
-            show_device(self, did)
+            show_device(self, device_id)
         elif 0 <= at.n < len(device.ports.get(at.label, Port()).run):
-            show_segment(Here(self, self._view, did, at))
+            show_segment(Here(self, self._view, device_id, at))
         else:
-            show_port(self, PortRef(did, at.label))
+            show_port(self, PortRef(device_id, at.label))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from welvo.app.runs.common import show_cards
 from welvo.app.runs.riser_drawing import At
-from welvo.app.widgets.forms import Line, Picked, Row, Subject, Ticked, Typed
+from welvo.app.widgets.forms import Picked, Row, Subject, Ticked, Together, Typed
 from welvo.app.widgets.painting import button, row
 from welvo.app.widgets.panels import FormPanel, Rows, Title
 from welvo.patch.cable import Stream
@@ -16,11 +16,11 @@ from welvo.rig.protocol import PROTOCOLS, say_wire
 from welvo.rig.readers import Percent
 from welvo.rig.refs import PortRef
 from welvo.rig.wiring import Port
-from welvo.runs.edits import follow_runs, hanging, set_stream
+from welvo.runs.edits import follow_runs, set_stream, what_follows
 from welvo.runs.power import frame_ms, loads
 
 PUTS_OUT = {"dmx": "puts out DMX", "pixels": "puts out pixel data", "bus": "puts out a lamp bus"}
-STREAM: tuple[Row | Line, ...] = (
+STREAM: tuple[Row | Together, ...] = (
     Picked(
         "Begins",
         "Where its stream begins: at the feed's universe, right behind the port before, or at the next universe.",
@@ -139,21 +139,21 @@ def _own_page(panel: FormPanel, ref: PortRef, stream: Stream) -> Rows:
     return (("On its own page", f"universe {shown}, slot {stream.start[1] + model.counts.get('slot', 1) - 1}"),)
 
 
-def patch_buttons(panel: FormPanel, did: str, port: str = "") -> None:
+def patch_buttons(panel: FormPanel, device_id: str, port: str = "") -> None:
     """Unpatched only, or replace all: a clear choice, with the counts on it."""
     s = panel.session
     new = button(
-        "Patch", lambda: s.edit(follow_runs, did, port), "Lets what has no address yet take it from the cable."
+        "Patch", lambda: s.edit(follow_runs, device_id, port), "Lets what has no address yet take it from the cable."
     )
     every = button(
         "Replace all",
-        lambda: s.edit(follow_runs, did, port, True),
+        lambda: s.edit(follow_runs, device_id, port, True),
         "Lets everything take its address from the cable, typed addresses included; locked ones stay.",
     )
 
     def say() -> None:
-        if did in s.rig.devices:
-            have = hanging(s.rig, did, port)
+        if device_id in s.rig.devices:
+            have = what_follows(s.rig, device_id, port)
             locked = f", {len(have.locked)} locked stay" if have.locked else ""
             new.setText(f"Patch {len(have.new)} unpatched")
             new.setEnabled(bool(have.new))

@@ -1,4 +1,4 @@
-"""The riser: a box as a bar, its cables hanging from it to scale, with real bends at the folds."""
+"""The riser: a device as a bar, its cables attached to it to scale, with real bends at the folds."""
 
 from __future__ import annotations
 
@@ -24,19 +24,19 @@ from welvo.rig.lookup import call
 from welvo.rig.notation import plural, say_place
 from welvo.rig.runs import Segment
 from welvo.runs.consequences import moved
-from welvo.runs.edits import hang, insert_at_pixel, move_segment
+from welvo.runs.edits import attach, insert_at_pixel, move_segment
 
 FEW = 400
-"""Segments of a box up to which everything that would move is worked out while the hand still drags."""
+"""Segments of a device up to which everything that would move is worked out while the hand still drags."""
 MIME = "application/x-welvo-segment"
-"""What is dragged: `thing KEY`, or `segment DEVICE LABEL N`."""
+"""What is dragged: `item KEY`, or `segment DEVICE LABEL N`."""
 
 
 class Riser(RiserDrawing):
-    """Emits `picked` (port, segment or −1, LED or 0) for what was clicked or walked to, `hung` for a port."""
+    """Emits `picked` (port, segment or −1, LED or 0) for what was clicked or walked to, `attached` for a port."""
 
     picked = Signal(str, int, int)
-    hung = Signal(str)
+    attached = Signal(str)
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -44,7 +44,7 @@ class Riser(RiserDrawing):
         self.setMouseTracking(True)
         self.setAcceptDrops(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Riser: the box and its cables")
+        self.setAccessibleName("Riser: the device and its cables")
 
     def at(self, pos: QPointF) -> At:
         """What is under a point."""
@@ -52,9 +52,9 @@ class Riser(RiserDrawing):
             c = self.column(label)
             if not c.left() <= pos.x() < c.right():
                 continue
-            lie_ = self.lies.get(label)
+            course = self.courses.get(label)
             near: At | None = None
-            for s in lie_.strokes if lie_ else ():
+            for s in course.strokes if course else ():
                 r = self.rect_of(label, s)
                 if r.adjusted(-2, 0, 2, 0).contains(pos):
                     if not s.leds:
@@ -63,8 +63,8 @@ class Riser(RiserDrawing):
                     near = At(label, s.n, s.first + min(s.leds - 1, max(0, int(offset))))
             if near:
                 return near
-            port = self._session.rig.devices[self.did].ports.get(label)
-            line = next((n for n, s in enumerate(port.run) if s.kind == "line"), -1) if port and not lie_ else -1
+            port = self._session.rig.devices[self.device_id].ports.get(label)
+            line = next((n for n, s in enumerate(port.run) if s.kind == "line"), -1) if port and not course else -1
             return At(label, line, 0)
         return At("", -1, 0)
 
@@ -121,9 +121,9 @@ class Riser(RiserDrawing):
             self.drop_segment(drag[1], self.at(e.position()))
 
     def _landing(self, at: At) -> int:
-        """Before which segment of a port something dropped here goes: by the half of a string, behind a box."""
+        """Before which segment of a port something dropped here goes: by the half of a string, behind a device."""
         stream = self._of.get(at.label)
-        port = self._session.rig.devices[self.did].ports.get(at.label)
+        port = self._session.rig.devices[self.device_id].ports.get(at.label)
         if at.n < 0 or stream is None:
             return len(port.run) if port else 0
         piece = stream.pieces[at.n]
@@ -138,9 +138,9 @@ class Riser(RiserDrawing):
         return at, f"{name} to port {at.label}, place {self._landing(at) + 1}{self._moved(rig)}", True
 
     def _moved(self, rig: Rig) -> str:
-        """What would move, in words; nothing for a box so long that it could not be said at once."""
+        """What would move, in words; nothing for a device so long that it could not be said at once."""
         few = sum(len(x.pieces) for x in self._of.values()) <= FEW
-        return f" · {moved(self._session.index.cables, rig, self.did).words}" if few else ""
+        return f" · {moved(self._session.index.cables, rig, self.device_id).words}" if few else ""
 
     def _name(self, what: At) -> str:
         stream = self._of.get(what.label)
@@ -152,40 +152,40 @@ class Riser(RiserDrawing):
             to -= 1
         if not at.label:
             raise Refused("Drop it on a port; Esc gives it back.")
-        return move_segment(self._session.rig, self.did, what.label, what.n, at.label, to)
+        return move_segment(self._session.rig, self.device_id, what.label, what.n, at.label, to)
 
     def drop_segment(self, what: At, at: At) -> bool:
         """Move a segment to where it was dropped."""
         return self._session.attempt(lambda _: self._move(what, at)) is not None
 
-    def _hang(self, at: At, segments: list[Segment]) -> tuple[At, str, Callable[[Rig], Edit]]:
+    def _attach(self, at: At, segments: list[Segment]) -> tuple[At, str, Callable[[Rig], Edit]]:
         """Where something dropped would go, also in words, and the edit: between segments, or inside a long one."""
         px, stream = self.pixel_at(at), self._of.get(at.label)
         if stream and px:
             leds = stream.pieces[at.n].leds
             reach = 8 / max(0.001, self.scale)
             if reach < at.led < leds - reach:
-                return at, f"pixel {px}", lambda rig: insert_at_pixel(rig, self.did, at.label, px, segments)
+                return at, f"pixel {px}", lambda rig: insert_at_pixel(rig, self.device_id, at.label, px, segments)
         to = self._landing(at)
-        return at._replace(led=0), f"place {to + 1}", lambda rig: hang(rig, self.did, at.label, segments, to)
+        return at._replace(led=0), f"place {to + 1}", lambda rig: attach(rig, self.device_id, at.label, segments, to)
 
-    def _say_hang(self, keys: list[str], at: At) -> tuple[At, str, bool]:
+    def _say_attach(self, keys: list[str], at: At) -> tuple[At, str, bool]:
         if not at.label:
             return at, "Drop it on a port; Esc gives it back.", False
-        at, where, edit = self._hang(at, [self.segment_for(k) for k in keys])
+        at, where, edit = self._attach(at, [self.segment_for(k) for k in keys])
         try:
             rig, _ = edit(self._session.rig)
         except Refused as e:
             return at, str(e), False
-        what = call(rig, keys[0]) if len(keys) == 1 else plural(len(keys), "thing")
+        what = call(rig, keys[0]) if len(keys) == 1 else plural(len(keys), "item")
         return at, f"{what} to port {at.label}, {where}{self._moved(rig)}", True
 
-    def drop_things(self, keys: list[str], at: At, make: Callable[[str], Segment]) -> bool:
-        """Hang things where they were dropped: between segments, or at the very pixel inside a long one."""
-        *_, edit = self._hang(at, [make(k) for k in keys])
+    def drop_items(self, keys: list[str], at: At, make: Callable[[str], Segment]) -> bool:
+        """Attach items where they were dropped: between segments, or at the very pixel inside a long one."""
+        *_, edit = self._attach(at, [make(k) for k in keys])
         if self._session.attempt(edit) is None:
             return False
-        self.hung.emit(at.label)
+        self.attached.emit(at.label)
         return True
 
     def dragEnterEvent(self, e: QDragEnterEvent) -> None:
@@ -196,7 +196,7 @@ class Riser(RiserDrawing):
         at = self.at(e.position())
         keys = read_mime(e.mimeData())
         if keys and (self._ghost is None or self._ghost[0] != at):
-            self._ghost = self._say_hang(keys, at)
+            self._ghost = self._say_attach(keys, at)
         self.update()
         e.acceptProposedAction()
 
@@ -209,11 +209,11 @@ class Riser(RiserDrawing):
         keys = read_mime(e.mimeData())
         at = self.at(e.position())
         if keys and at.label:
-            self.drop_things(keys, at, self.segment_for)
+            self.drop_items(keys, at, self.segment_for)
             e.acceptProposedAction()
 
     def segment_for(self, key: str) -> Segment:
-        """How a thing is hung when it is dropped: all of it, folded as it lies."""
+        """How an item is attached when it is dropped: all of it, folded as it lies."""
         element = self._session.rig.elements.get(key)
         fold = element.fold if element and element.unfolds == "box" else 0
         return Segment(kind="pixels", element=key, fold=fold)
@@ -251,11 +251,11 @@ class Riser(RiserDrawing):
         to = labels.index(at.label) + ports
         if not 0 <= to < len(labels):
             return
-        port = self._session.rig.devices[self.did].ports.get(labels[to])
+        port = self._session.rig.devices[self.device_id].ports.get(labels[to])
         place = max(0, at.n + places) if not ports else len(port.run) if port else 0
         if not ports and port and place >= len(port.run):
             return
-        if self._session.attempt(move_segment, self.did, at.label, at.n, labels[to], place):
+        if self._session.attempt(move_segment, self.device_id, at.label, at.n, labels[to], place):
             self.picked.emit(labels[to], place, 0)
 
 

@@ -1,4 +1,4 @@
-"""The riser's picture: the box as a bar, its cables hanging from it to scale, and what is chosen or dragged on them."""
+"""The riser's picture: the device as a bar, its cables attached to it to scale, and what is chosen or dragged on them."""
 
 from __future__ import annotations
 
@@ -26,10 +26,10 @@ from welvo.rig.abilities import ability
 from welvo.rig.notation import thousands
 from welvo.rig.plan import model_of
 from welvo.rig.refs import to_run
-from welvo.runs.geometry import Lie, Stroke, lie, place_along
+from welvo.runs.geometry import Course, Stroke, course_of, place_along
 
 BAR = 58
-"""Height of the box's bar with the loads under it."""
+"""Height of the device's bar with the loads under it."""
 NARROW = 44
 """Columns narrower than that have room for a port's label alone."""
 
@@ -53,15 +53,15 @@ class Header(NamedTuple):
 
 
 class RiserDrawing(QWidget):
-    """Lays a box and its cables out to scale and paints them; whatever did not change is not laid out again."""
+    """Lays a device and its cables out to scale and paints them; whatever did not change is not laid out again."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self.did = ""
+        self.device_id = ""
         self._shown: object = None
         self.chosen = At("", -1, 0)
-        self.lies: dict[str, Lie] = {}
+        self.courses: dict[str, Course] = {}
         self._of: dict[str, Stream] = {}
         self._picture: QPixmap | None = None
         self._scale: float | None = None
@@ -75,23 +75,23 @@ class RiserDrawing(QWidget):
     @property
     def labels(self) -> list[str]:
         rig = self._session.rig
-        if self.did not in rig.devices:
+        if self.device_id not in rig.devices:
             return []
-        model = model_of(rig, self.did)
-        return list(model.ports if model else rig.devices[self.did].ports)
+        model = model_of(rig, self.device_id)
+        return list(model.ports if model else rig.devices[self.device_id].ports)
 
-    def show_device(self, did: str, chosen: At) -> None:
-        """Show a box with a place of it chosen; only streams that changed are laid out anew."""
-        streams = {k[1]: s for k, s in self._session.index.cables.streams.items() if k[0] == did}
-        same = did == self.did
+    def show_device(self, device_id: str, chosen: At) -> None:
+        """Show a device with a place of it chosen; only streams that changed are laid out anew."""
+        streams = {k[1]: s for k, s in self._session.index.cables.streams.items() if k[0] == device_id}
+        same = device_id == self.device_id
         for label, stream in streams.items():
             if not same or self._of.get(label) is not stream:
-                self.lies[label] = lie(stream)
-        for label in [x for x in self.lies if x not in streams]:
-            del self.lies[label]
-        shown = (did, len(streams), self._session.rig.devices.get(did), self._session.report, THEME.name)
+                self.courses[label] = course_of(stream)
+        for label in [x for x in self.courses if x not in streams]:
+            del self.courses[label]
+        shown = (device_id, len(streams), self._session.rig.devices.get(device_id), self._session.report, THEME.name)
         fresh = not same or shown != self._shown or any(self._of.get(k) is not v for k, v in streams.items())
-        self.did, self._of, self.chosen = did, streams, chosen
+        self.device_id, self._of, self.chosen = device_id, streams, chosen
         self._shown = shown
         if fresh:
             self._forget()
@@ -111,9 +111,9 @@ class RiserDrawing(QWidget):
         if self._scale is None:
             room = self.height() - BAR - (32 if any(s.start is None and s.slots for s in self._of.values()) else 14)
             best = 12.0
-            for lie_ in self.lies.values():
-                if lie_.leds:
-                    best = min(best, max(8.0, room - lie_.fixed) / lie_.leds)
+            for course in self.courses.values():
+                if course.leds:
+                    best = min(best, max(8.0, room - course.fixed) / course.leds)
             self._scale = best
         return self._scale
 
@@ -124,7 +124,7 @@ class RiserDrawing(QWidget):
             labels = self.labels
             wide = (self.width() - 24) / max(1, len(labels))
             column = QRectF(12 + wide * labels.index(label), BAR, wide, self.height() - BAR - 8)
-            found = self._rooms[label] = room_for(column, self.lies.get(label), self.scale)
+            found = self._rooms[label] = room_for(column, self.courses.get(label), self.scale)
         return found
 
     def rect_of(self, label: str, s: Stroke) -> QRectF:
@@ -137,7 +137,7 @@ class RiserDrawing(QWidget):
         kept = self._layouts.get(label)
         if kept is None or kept[0] is not stream or kept[1] != room:
             tints = {x.key: tint_of(self._session.rig, x.key) for x in stream.pieces if x.key}
-            kept = (stream, room, lay_out(stream, self.lies[label], room, tints))
+            kept = (stream, room, lay_out(stream, self.courses[label], room, tints))
             self._layouts[label] = kept
         return kept[2]
 
@@ -163,7 +163,7 @@ class RiserDrawing(QWidget):
 
     def _draw(self, target: QPixmap) -> None:
         target.fill(THEME.color("station"))
-        if self.did not in self._session.rig.devices:
+        if self.device_id not in self._session.rig.devices:
             return
         p = QPainter(target)
         labels = self.labels
@@ -182,18 +182,18 @@ class RiserDrawing(QWidget):
                 self._draw_line(p, label)
 
     def _worst(self) -> dict[str, str]:
-        """The worst severity at each port of the box."""
+        """The worst severity at each port of the device."""
         order = {"error": 3, "warning": 2, "note": 1}
         found: dict[str, str] = {}
         for f in self._session.report.findings:
             to = f.goes_to
-            here = to.kind == "run" and to.id == self.did and to.port
+            here = to.kind == "run" and to.id == self.device_id and to.port
             if here and order[f.severity] > order.get(found.get(to.port, ""), 0):
                 found[to.port] = f.severity
         return found
 
     def _draw_ports(self, p: QPainter, labels: list[str]) -> None:
-        """The labels on the bar and the loads under it, one kind of thing after the other: fonts change twice in all."""
+        """The labels on the bar and the loads under it, one kind of shape after the other: fonts change twice in all."""
         worst = self._worst()
         heads = [self._head(label) for label in labels]
         narrow = self.column(labels[0]).width() < NARROW if labels else False
@@ -235,7 +235,7 @@ class RiserDrawing(QWidget):
 
     def _head(self, label: str) -> Header:
         """What stands under a port's label: its load, of what it can take."""
-        able = ability(self._session.rig, self.did, label)
+        able = ability(self._session.rig, self.device_id, label)
         stream = self._of.get(label)
         leds = (stream.leds or stream.pixels) if stream else 0
         narrow = (self.width() - 24) / max(1, len(self.labels)) < NARROW
@@ -289,7 +289,7 @@ class RiserDrawing(QWidget):
         s = piece.segment
         wrong = (
             any(
-                f.code == "RUN-14" and f.goes_to == to_run(self.did, label, piece.n)
+                f.code == "RUN-14" and f.goes_to == to_run(self.device_id, label, piece.n)
                 for f in self._session.report.findings
             )
             if s.kind == "bridge"
@@ -314,7 +314,7 @@ class RiserDrawing(QWidget):
     def _draw_line(self, p: QPainter, label: str) -> None:
         """A DMX line on a port: its lamps as beads along the cable."""
         rig = self._session.rig
-        port = rig.devices[self.did].ports.get(label)
+        port = rig.devices[self.device_id].ports.get(label)
         c = self.column(label)
         for s in port.run if port else ():
             if s.kind != "line" or not s.fixtures:
@@ -345,16 +345,16 @@ class RiserDrawing(QWidget):
             return
         c = self.column(self.chosen.label)
         p.fillRect(QRectF(c.left() + 2, 27, c.width() - 4, 3), THEME.color("accent"))
-        lie_ = self.lies.get(self.chosen.label)
-        if lie_ is None or self.chosen.n < 0:
+        course = self.courses.get(self.chosen.label)
+        if course is None or self.chosen.n < 0:
             return
         pen = QPen(THEME.color("text"), 2)
         p.setBrush(Qt.BrushStyle.NoBrush)
-        for s in lie_.strokes:
+        for s in course.strokes:
             if s.n == self.chosen.n:
                 p.setPen(pen)
                 p.drawRect(self.rect_of(self.chosen.label, s).adjusted(-3, -2, 3, 2))
-        at = place_along(lie_, self.chosen.n, self.chosen.led) if self.chosen.led else None
+        at = place_along(course, self.chosen.n, self.chosen.led) if self.chosen.led else None
         if at:
             s, led = at
             y = c.top() + s.fixed + self.scale * led
@@ -368,7 +368,7 @@ class RiserDrawing(QWidget):
             return
         c = self.column(at.label)
         box(p, c.adjusted(1, -28, -1, 0), None, "accent" if fits else "error", 3, 2, dashed=True)
-        found = place_along(self.lies[at.label], at.n, at.led) if at.led and at.label in self.lies else None
+        found = place_along(self.courses[at.label], at.n, at.led) if at.led and at.label in self.courses else None
         if found:
             y = c.top() + found[0].fixed + self.scale * found[1]
             r = self.rect_of(at.label, found[0])

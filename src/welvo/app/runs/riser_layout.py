@@ -8,7 +8,7 @@ from typing import NamedTuple
 from PySide6.QtCore import QLineF, QRectF
 
 from welvo.patch.cable import Piece, Stream
-from welvo.runs.geometry import Lie, Stroke, place_along, seams
+from welvo.runs.geometry import Course, Stroke, place_along, seams
 
 FIRST_BEND = 53
 """Where a cable leaves its port, below the load."""
@@ -24,8 +24,8 @@ class Room(NamedTuple):
     scale: float
 
 
-def room_for(column: QRectF, lie: Lie | None, scale: float) -> Room:
-    lanes = max(1, lie.lanes if lie else 1)
+def room_for(column: QRectF, course_of: Course | None, scale: float) -> Room:
+    lanes = max(1, course_of.lanes if course_of else 1)
     lane = max(0.05, min(16.0, (column.width() - 10) / lanes))
     left = column.left() + max(2.0, (column.width() - lane * lanes) / 2)
     return Room(column, left, lane, max(1.0, lane - (3 if lane > 6 else 1 if lane > 2 else 0)), scale)
@@ -47,7 +47,7 @@ def rect_of(room: Room, s: Stroke) -> QRectF:
 
 @dataclass
 class PortLayout:
-    """What is painted for a port: strings and their spines by tint, null pixels, cables, seams, boxes."""
+    """What is painted for a port: strings and their spines by tint, null pixels, cables, seams, devices."""
 
     strings: dict[int, list[QRectF]] = field(default_factory=dict)
     spines: dict[int, list[QRectF]] = field(default_factory=dict)
@@ -59,7 +59,7 @@ class PortLayout:
     block: bool = False
 
 
-def lay_out(stream: Stream, lie: Lie, room: Room, tints: dict[str, int]) -> PortLayout:
+def lay_out(stream: Stream, course_of: Course, room: Room, tints: dict[str, int]) -> PortLayout:
     """Everything of one port, ready to be painted. Lanes thinner than a pixel are drawn as one block per string."""
     made = PortLayout(block=room.lane < 6)
     thin = room.lane < 2
@@ -68,7 +68,7 @@ def lay_out(stream: Stream, lie: Lie, room: Room, tints: dict[str, int]) -> Port
     first = True
     pieces = stream.pieces
     top0, scale, left0, lane, thick = room.column.top(), room.scale, room.left, room.lane, room.thick
-    for s in lie.strokes:
+    for s in course_of.strokes:
         key = tints.get(pieces[s.n].key, 0)
         if s.leds and thin and not first:
             top = top0 + s.fixed + scale * (s.led - s.leds if s.up else s.led)
@@ -119,7 +119,7 @@ def lay_out(stream: Stream, lie: Lie, room: Room, tints: dict[str, int]) -> Port
         if len(piece.parts) < 2:
             continue
         for along, *_ in seams(stream, piece):
-            at_ = place_along(lie, piece.n, along)
+            at_ = place_along(course_of, piece.n, along)
             if at_:
                 s, led = at_
                 r = rect_of(room, s)

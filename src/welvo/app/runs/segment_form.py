@@ -11,7 +11,7 @@ from welvo.app.runs.common import Here, own_start, say_what_it_is
 from welvo.app.runs.element_face import ElementFace, spots_of
 from welvo.app.runs.line_form import show_bridge, show_converter, show_line
 from welvo.app.widgets.face_editor import FaceEditor
-from welvo.app.widgets.forms import Form, Line, Picked, Row, Said, Subject, Ticked, Typed
+from welvo.app.widgets.forms import Form, Picked, Row, Said, Subject, Ticked, Together, Typed
 from welvo.app.widgets.painting import button, label, row
 from welvo.app.widgets.panels import Rows, Title
 from welvo.app.widgets.tints import tint_of
@@ -59,7 +59,7 @@ BLOCK = Typed(
     Number(Element, "slots", least=1),
     width=84,
 )
-PIXELS = Line(
+PIXELS = Together(
     "Pixels",
     (
         Typed(
@@ -82,7 +82,7 @@ PIXELS = Line(
     ),
 )
 LIES = (
-    Line(
+    Together(
         "Folded every",
         (
             Typed(
@@ -107,7 +107,7 @@ LIES = (
 )
 ALL_LISTED = " Ctrl+Enter gives it to all listed."
 CONTROLLER = (
-    Line(
+    Together(
         "Set to fold",
         (
             Typed(
@@ -144,7 +144,7 @@ CONTROLLER = (
         name="Controller order",
         to_all=True,
     ),
-    Line(
+    Together(
         "Brightness",
         (
             Typed(
@@ -165,7 +165,7 @@ CONTROLLER = (
     ),
 )
 CABLE = (
-    Line(
+    Together(
         "Cable",
         (
             Typed(
@@ -228,7 +228,7 @@ def show_segment(here: Here) -> None:
         _cable(here)
     off = button(
         "Detach",
-        lambda: here.session.edit(take_down, here.did, here.at.label, [here.at.n]),
+        lambda: here.session.edit(take_down, here.device_id, here.at.label, [here.at.n]),
         "Takes the segment off the cable; what followed it there has no address then. Undo brings it back.   Del",
     )
     panel.body.addLayout(row(None, off))
@@ -242,7 +242,7 @@ def _head(here: Here, into: QVBoxLayout) -> None:
 
 
 def _what(here: Here, one: Segment, piece: tuple[Stream, Piece] | None) -> str:
-    where = f"{here.session.rig.devices[here.did].name}, port {here.at.label}, place {here.at.n + 1}"
+    where = f"{here.session.rig.devices[here.device_id].name}, port {here.at.label}, place {here.at.n + 1}"
     if piece is None:
         return f"{plural(len(one.fixtures), 'lamp')} on {where}"
     p = piece[1]
@@ -351,10 +351,10 @@ def _kind_and_address(here: Here, form: Form) -> None:
 
     def which() -> None:
         element = s.rig.elements.get(here.segment.element)
-        way = element.at.way if element else "none"
-        placed.setText(PLACED[way] if element else "")
-        fix.setVisible(way == "run")
-        follow.setVisible(way != "run")
+        origin = element.at.origin if element else "none"
+        placed.setText(PLACED[origin] if element else "")
+        fix.setVisible(origin == "run")
+        follow.setVisible(origin != "run")
 
     here.panel.refreshers.append(which)
     here.panel.body.addLayout(row(placed, None, fix, follow))

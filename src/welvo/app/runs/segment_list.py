@@ -1,4 +1,4 @@
-"""What the list of Runs shows: segments of ports with their sums, or what hangs nowhere yet."""
+"""What the list of Runs shows: segments of ports with their sums, or what is attached nowhere yet."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QApplication
 
 from welvo.app.runs.riser import write_mime
 from welvo.app.session import Session
-from welvo.app.widgets.tables import Head, ListRow, RowList
+from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.patch.along import part_name
 from welvo.patch.cable import Piece
 from welvo.rig.lookup import mode_of
@@ -21,15 +21,15 @@ from welvo.rig.refs import PortRef, SegmentRef
 from welvo.rig.runs import Segment
 
 HEADS = (
-    Head("", 26, "mark"), Head("Port", 52, "text", "The port it hangs on, as printed on the box."), Head("Pl.", 34, "number", "Its place in the run."),
-    Head("What", 140), Head("Pixels", 64, "number", "Pixels on the cable."), Head("Port px", 84, "number", "Running pixel on the port, first to last."),
-    Head("Slots", 56, "number"), Head("First", 84, "number", "Universe and address of its first slot."), Head("Last", 84, "number"),
-    Head("How", 140, "text", "Direction, fold, grouping, order, brightness."), Head("Box", 110),
+    Column("", 26, "mark"), Column("Port", 52, "text", "The port it is attached to, as printed on the device."), Column("Pl.", 34, "number", "Its place in the run."),
+    Column("What", 140), Column("Pixels", 64, "number", "Pixels on the cable."), Column("Port px", 84, "number", "Running pixel on the port, first to last."),
+    Column("Slots", 56, "number"), Column("First", 84, "number", "Universe and address of its first slot."), Column("Last", 84, "number"),
+    Column("How", 140, "text", "Direction, fold, grouping, order, brightness."), Column("Device", 110),
 )  # fmt: skip
 
 
 class SegmentList(RowList):
-    """The roll of segments: rows can be dragged onto the riser; Del takes down."""
+    """The list of segments: rows can be dragged onto the riser; Del detaches."""
 
     def __init__(self, remove: Callable[[], None]) -> None:
         super().__init__("Segments", HEADS)
@@ -72,31 +72,35 @@ class RunRows:
         """Rows of each port, with what they were made from."""
         session.replaced.connect(self._kept.clear)
 
-    def segments(self, which: str, box: str, port: str) -> list[ListRow]:
+    def segments(self, which: str, chosen: str, port: str) -> list[ListRow]:
         rig = self._session.rig
         worst = self._worst()
         found: list[ListRow] = []
-        keep = self.on_selection(box, port) if which == "selection" else None
-        for did, device in rig.devices.items():
-            if which in ("box", "port") and did != box:
+        keep = self.on_selection(chosen, port) if which == "selection" else None
+        for device_id, device in rig.devices.items():
+            if which in ("device", "port") and device_id != chosen:
                 continue
             for port_label, planned in device.ports.items():
                 if which == "port" and port_label != port:
                     continue
-                stream = self._session.index.cables.streams.get(PortRef(did, port_label))
-                marks_ = tuple((k, v) for k, v in worst.items() if k[:2] == (did, port_label)) if worst else ()
+                stream = self._session.index.cables.streams.get(PortRef(device_id, port_label))
+                marks_ = tuple((k, v) for k, v in worst.items() if k[:2] == (device_id, port_label)) if worst else ()
                 facts = (stream, planned, device.name, marks_)
-                kept = self._kept.get((did, port_label))
+                kept = self._kept.get((device_id, port_label))
                 if kept is None or kept[0][0] is not stream or kept[0][1] is not planned or kept[0][2:] != facts[2:]:
                     lines = [
-                        self._line(did, port_label, n, s, stream.pieces[n] if stream and n < len(stream.pieces) else None, worst.get(SegmentRef(did, port_label, n), ""))
+                        self._line(device_id, port_label, n, s, stream.pieces[n] if stream and n < len(stream.pieces) else None, worst.get(SegmentRef(device_id, port_label, n), ""))
                         for n, s in enumerate(planned.run)
                     ]  # fmt: skip
-                    kept = self._kept[did, port_label] = (facts, lines)
-                found += kept[1] if keep is None else [x for n, x in enumerate(kept[1]) if (did, port_label, n) in keep]
+                    kept = self._kept[device_id, port_label] = (facts, lines)
+                found += (
+                    kept[1]
+                    if keep is None
+                    else [x for n, x in enumerate(kept[1]) if (device_id, port_label, n) in keep]
+                )
         return found
 
-    def _line(self, did: str, port: str, n: int, s: Segment, piece: Piece | None, mark: str) -> ListRow:
+    def _line(self, device_id: str, port: str, n: int, s: Segment, piece: Piece | None, mark: str) -> ListRow:
         rig = self._session.rig
         name = part_name(rig, piece) if piece else s.name or "DMX line"
         first, last = (piece.place(1), piece.place(piece.slots)) if piece and piece.slots else (None, None)
@@ -108,13 +112,13 @@ class RunRows:
         px = f"{piece.px}–{piece.px + piece.pixels - 1}" if piece and piece.pixels else ""
         cells = (
             mark, port, str(n + 1), name, thousands(leds) if leds else "", px, thousands(piece.slots) if piece and piece.slots else "",
-            say_place(*first) if first else "", say_place(*last) if last else "", " · ".join(how), rig.devices[did].name,
+            say_place(*first) if first else "", say_place(*last) if last else "", " · ".join(how), rig.devices[device_id].name,
         )  # fmt: skip
-        model = model_of(rig, did)
+        model = model_of(rig, device_id)
         order = model.ports.index(port) if model and port in model.ports else 0
         ranks = ({"error": 0, "warning": 1, "note": 2}.get(mark, 3), order, n, name.lower(), leds, piece.px if piece else 0, piece.slots if piece else 0,
                  first or (0, 0), last or (0, 0), cells[9], cells[10])  # fmt: skip
-        return ListRow(SegmentRef(did, port, n), cells, ranks, quiet=s.kind in ("null", "extension"))
+        return ListRow(SegmentRef(device_id, port, n), cells, ranks, quiet=s.kind in ("null", "extension"))
 
     def _worst(self) -> dict[SegmentRef, str]:
         order = {"error": 3, "warning": 2, "note": 1}
@@ -126,11 +130,11 @@ class RunRows:
         return found
 
     def loose(self) -> list[ListRow]:
-        """Elements, and fixtures without an address, that hang on no cable."""
+        """Elements, and fixtures without an address, that are attached to no cable."""
         rig, cables = self._session.rig, self._session.index.cables
         found = []
         for key, e in rig.elements.items():
-            if not cables.hung(key):
+            if not cables.attached(key):
                 size = e.slots if e.kind == "block" else e.pixels
                 cells = (
                     "",
@@ -147,7 +151,7 @@ class RunRows:
                 found.append(ListRow(key, cells))
         for key, f in rig.fixtures.items():
             mode = mode_of(rig, f)
-            if not cables.hung(key) and mode and f.place(0).way == "none":
+            if not cables.attached(key) and mode and f.place(0).origin == "none":
                 cells = (
                     "",
                     "",
@@ -173,13 +177,13 @@ class RunRows:
             rig.universes[spans[-1].universe].number, spans[-1].last
         )
 
-    def on_selection(self, box: str, port: str) -> set[tuple[str, str, int]]:
-        """The segments that carry what is selected, or that the selected box, port, universe or feed carries."""
+    def on_selection(self, device: str, port: str) -> set[tuple[str, str, int]]:
+        """The segments that carry what is selected, or that the selected device, port, universe or feed carries."""
         s = self._session
         sel, rig, cables = s.selection, s.rig, s.index.cables
         found: set[tuple[str, str, int]] = set()
         if sel.kind == "item":
-            found |= {(*port, n) for key in sel.ids for port, n in cables.hung(key)}
+            found |= {(*port, n) for key in sel.ids for port, n in cables.attached(key)}
         numbers: set[int] = set()
         if sel.kind == "universe":
             numbers = {rig.universes[u].number for u in sel.ids if u in rig.universes}
@@ -192,7 +196,7 @@ class RunRows:
         for key, stream in cables.streams.items():
             for p in stream.pieces:
                 on_it = sel.kind == "device" and key[0] == sel.first
-                on_it = on_it or (sel.kind in ("port", "segment") and key == (box, port))
+                on_it = on_it or (sel.kind in ("port", "segment") and key == (device, port))
                 if on_it or any(part.universe in numbers for part in p.parts):
                     found.add((*key, p.n))
         if numbers:

@@ -16,7 +16,7 @@ from welvo.rig.document import Rig
 from welvo.rig.notation import plural, thousands
 from welvo.rig.plan import model_of
 from welvo.rig.readers import whole
-from welvo.runs.edits import Share, split, split_shares
+from welvo.runs.edits import PortShare, split, split_shares
 
 
 def read_ports(text: str, ports: list[str]) -> list[str]:
@@ -44,13 +44,13 @@ class Drawing(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.shares: list[Share] = []
+        self.shares: list[PortShare] = []
         self.pixels, self.row = 0, 0
         self.fold = 0
         self.setMinimumHeight(210)
         self.setAccessibleName("How the element is split")
 
-    def show_shares(self, shares: list[Share], pixels: int, row_: int, fold: int) -> None:
+    def show_shares(self, shares: list[PortShare], pixels: int, row_: int, fold: int) -> None:
         self.shares, self.pixels, self.row, self.fold = shares, pixels, row_, fold
         self.update()
 
@@ -93,12 +93,12 @@ class Drawing(QWidget):
 class SplitElement(WishDialog):
     """Which element, over which ports, by rows or in equal parts, there and back or not."""
 
-    def __init__(self, session: Session, parent: QWidget, did: str, first_port: str = "") -> None:
+    def __init__(self, session: Session, parent: QWidget, device_id: str, first_port: str = "") -> None:
         rig = session.rig
-        heading = f"Split an element over ports of {rig.devices[did].name}"
+        heading = f"Split an element over ports of {rig.devices[device_id].name}"
         super().__init__(parent, "Split an element", "Split", heading, wide=620, high=540)
-        self._session, self._did = session, did
-        self._ports = _pixel_ports(rig, did)
+        self._session, self._did = session, device_id
+        self._ports = _pixel_ports(rig, device_id)
         chosen = session.selection.first if session.selection.first in rig.elements else next(iter(rig.elements), "")
         self.element = self.pick(
             "Element",
@@ -107,7 +107,9 @@ class SplitElement(WishDialog):
             chosen,
             self._fill_in,
         )
-        free = [p for p in self._ports if not (rig.devices[did].ports.get(p) and rig.devices[did].ports[p].run)]
+        free = [
+            p for p in self._ports if not (rig.devices[device_id].ports.get(p) and rig.devices[device_id].ports[p].run)
+        ]
         start = first_port if first_port in self._ports else (free or self._ports or [""])[0]
         at = self._ports.index(start) if start in self._ports else 0
         ports = self._ports[at : at + 4]
@@ -146,7 +148,7 @@ class SplitElement(WishDialog):
             self.row_.setText(str(across if across and element.pixels % across == 0 else element.fold or 0))
             self.fold.setText(str(element.fold if element.unfolds == "box" else 0))
 
-    def shares(self) -> tuple[list[Share], int, int, int]:
+    def shares(self) -> tuple[list[PortShare], int, int, int]:
         """The shares as they are asked for, with the element's pixels, row and fold. Raises Refused."""
         element = self._session.rig.elements.get(str(self.element.currentData()))
         if element is None:
@@ -173,8 +175,8 @@ class SplitElement(WishDialog):
         return self._session.edit(split, str(self.element.currentData()), self._did, found, fold)
 
 
-def _pixel_ports(rig: Rig, did: str) -> list[str]:
-    model = model_of(rig, did)
-    labels = model.ports if model else rig.devices[did].ports
-    able = {p: ability(rig, did, p) for p in labels}
+def _pixel_ports(rig: Rig, device_id: str) -> list[str]:
+    model = model_of(rig, device_id)
+    labels = model.ports if model else rig.devices[device_id].ports
+    able = {p: ability(rig, device_id, p) for p in labels}
     return [p for p in labels if able[p].gives == "pixels" and not able[p].off]

@@ -1,4 +1,4 @@
-"""The Runs station: the riser above, the selected cable opened below it, then the roll of segments."""
+"""The Runs station: the riser above, the selected cable opened below it, then the list of segments."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QLineEdit, QMenu, QPushButton, QSplitter, QStackedWidget, QWidget
 
 from welvo.app.network import Network
-from welvo.app.runs.opened import Opened, OpenedArea
+from welvo.app.runs.opened import OpenedArea, OpenedCable
 from welvo.app.runs.panel import RunsPanel
 from welvo.app.runs.riser import Riser
 from welvo.app.runs.riser_drawing import At
@@ -28,19 +28,19 @@ from welvo.rig.refs import PortRef, SegmentRef
 from welvo.runs.consequences import moved
 from welvo.runs.edits import take_down
 from welvo.runs.pixels import universes_of
-from welvo.runs.wish import HELP, hang_wish, read_hanging
+from welvo.runs.wish import HELP, attach_wish, read_attach
 
 FILTERS = (
-    ("box", "This box"),
+    ("device", "This device"),
     ("port", "This port"),
     ("selection", "On the selection"),
-    ("loose", "Not hung yet"),
-    ("rig", "All boxes"),
+    ("loose", "Not attached yet"),
+    ("rig", "All devices"),
 )
 
 
-class Load(QWidget):
-    """What the box needs in all, at the right of the toolbar."""
+class NeedLabel(QWidget):
+    """What the device needs in all, at the right of the toolbar."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -58,7 +58,7 @@ class Load(QWidget):
 
 
 class RunsStation(QWidget):
-    """Emits `show_in_patch` with a filter for the roll: what hangs on a port."""
+    """Emits `show_in_patch` with a filter for the list: what is attached to a port."""
 
     name = "Runs"
     show_in_patch = Signal(str)
@@ -66,16 +66,16 @@ class RunsStation(QWidget):
     def __init__(self, session: Session, network: Network) -> None:
         super().__init__()
         self._session, self._network = session, network
-        self.did = ""
+        self.device_id = ""
         self.at = At("", -1, 0)
         self._rows = RunRows(session)
-        self.box = Choice("Which box's cables are shown.", lambda v: self.choose_box(v))
+        self.box = Choice("Which device's cables are shown.", lambda v: self.choose_device(v))
         self.box.setMinimumWidth(150)
-        self.load = Load()
+        self.load = NeedLabel()
         self.split_button = button(
             "Split…",
             self.split,
-            "Hangs one element in parts on several ports: rows, order and direction shown on a drawing.",
+            "Attaches one element in parts to several ports: rows, order and direction shown on a drawing.",
         )
         self.more = QPushButton("More")
         self.more.setMinimumHeight(28)
@@ -84,7 +84,7 @@ class RunsStation(QWidget):
             label("Runs", 16, True),
             8,
             self.box,
-            button("Add device…", self.add_device, "Plans a box: model, name, address."),
+            button("Add device…", self.add_device, "Plans a device: model, name, address."),
             self.split_button,
             self.more,
         )
@@ -92,29 +92,29 @@ class RunsStation(QWidget):
         bar.setContentsMargins(16, 8, 16, 8)
         self.riser = Riser(session)
         self.riser.picked.connect(self.pick)
-        self.opened = Opened(session, network)
+        self.opened = OpenedCable(session, network)
         self.opened.picked.connect(self.pick)
         self.opened.fixture.connect(lambda k: session.select_items([k]))
-        drawings: tuple[Riser | Opened, ...] = (self.riser, self.opened)
+        drawings: tuple[Riser | OpenedCable, ...] = (self.riser, self.opened)
         for drawing in drawings:
             drawing.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
             drawing.customContextMenuRequested.connect(partial(self._menu_at, drawing))
         self.area = OpenedArea(self.opened)
         self.filter = Choice("Which segments the list shows.", lambda _: self._fill())
-        self.filter.set_options(list(FILTERS), "box")
+        self.filter.set_options(list(FILTERS), "device")
         self.filter.setMinimumWidth(130)
-        self.hang = QLineEdit()  # a command, not a value: it waits for Enter, whatever else is clicked meanwhile
-        set_help(self.hang, f"What is to hang on the selected port, behind what hangs there: {HELP}.")
-        self.hang.setAccessibleName("Hang")
-        self.hang.setPlaceholderText("21 x 55 RGB ribbon, 3 to a port")
-        self.hang.textEdited.connect(self._preview)
-        self.hang.returnPressed.connect(self.hang_typed)
+        self.attach = QLineEdit()  # a command, not a value: it waits for Enter, whatever else is clicked meanwhile
+        set_help(self.attach, f"What is to be attached to the selected port, behind what is attached there: {HELP}.")
+        self.attach.setAccessibleName("Attach")
+        self.attach.setPlaceholderText("21 x 55 RGB ribbon, 3 to a port")
+        self.attach.textEdited.connect(self._preview)
+        self.attach.returnPressed.connect(self.attach_typed)
         self.saying = label("", 11, quiet=True)
-        self.go = button("Hang", self.hang_typed, "Hangs what was typed on the selected port.   Enter")
-        head = row(label("Segments", 13, True), self.filter, 4, self.saying, None, label("Hang", quiet=True))
-        head.addWidget(self.hang, 0)
+        self.go = button("Attach", self.attach_typed, "Attaches what was typed to the selected port.   Enter")
+        head = row(label("Segments", 13, True), self.filter, 4, self.saying, None, label("Attach", quiet=True))
+        head.addWidget(self.attach, 0)
         head.addWidget(self.go)
-        self.hang.setMinimumWidth(300)
+        self.attach.setMinimumWidth(300)
         head.setContentsMargins(16, 6, 16, 6)
         self.list = SegmentList(self.remove)
         self.list.picked.connect(self._pick_row)
@@ -160,27 +160,27 @@ class RunsStation(QWidget):
         self.stack.setCurrentIndex(0 if rig.devices else 1)
         self._follow_selection()
         boxes = sorted(rig.devices, key=lambda d: not self._has_pixels(d))
-        self.box.set_options([(d, rig.devices[d].name) for d in boxes], self.did)
-        self.riser.show_device(self.did, self.at)
-        # with the box itself chosen the first cable is open: nothing is gained by an empty third of the station
-        self.opened.show_port(self.did, self.at if self.at.label else At(self._first_hung(), -1, 0))
+        self.box.set_options([(d, rig.devices[d].name) for d in boxes], self.device_id)
+        self.riser.show_device(self.device_id, self.at)
+        # with the device itself chosen the first cable is open: nothing is gained by an empty third of the station
+        self.opened.show_port(self.device_id, self.at if self.at.label else At(self._first_attached(), -1, 0))
         self.area.follow()
         self._fill()
         self._say_load()
-        self.split_button.setEnabled(bool(rig.elements) and self._has_pixels(self.did))
+        self.split_button.setEnabled(bool(rig.elements) and self._has_pixels(self.device_id))
         self.panel.refresh()
 
     def showEvent(self, e: object) -> None:
         super().showEvent(e)  # type: ignore[arg-type]
         self.refresh()
 
-    def _first_hung(self) -> str:
-        """The first port of the box that something hangs on."""
-        device = self._session.rig.devices.get(self.did)
+    def _first_attached(self) -> str:
+        """The first port of the device that something is attached to."""
+        device = self._session.rig.devices.get(self.device_id)
         return next((p for p in self.riser.labels if device and p in device.ports and device.ports[p].run), "")
 
-    def _has_pixels(self, did: str) -> bool:
-        model = model_of(self._session.rig, did) if did in self._session.rig.devices else None
+    def _has_pixels(self, device_id: str) -> bool:
+        model = model_of(self._session.rig, device_id) if device_id in self._session.rig.devices else None
         return bool(model) and (model.kind in ("pixel", "converter") or bool(model.gives))  # type: ignore[union-attr]
 
     def _follow_selection(self) -> None:
@@ -188,28 +188,28 @@ class RunsStation(QWidget):
         s = self._session
         sel, rig = s.selection, s.rig
         cables = s.index.cables
-        if self.did not in rig.devices:
-            self.did = next((d for d in rig.devices if self._has_pixels(d)), next(iter(rig.devices), ""))
+        if self.device_id not in rig.devices:
+            self.device_id = next((d for d in rig.devices if self._has_pixels(d)), next(iter(rig.devices), ""))
             self.at = At("", -1, 0)
         if sel.on and sel.on.device in rig.devices:
-            self.did, self.at = sel.on.device, At(sel.on.port, sel.on.place, sel.led)
-        elif sel.kind == "item" and len(sel.ids) == 1 and cables.hung(sel.first):
-            (did, port), n = cables.hung(sel.first)[0]
+            self.device_id, self.at = sel.on.device, At(sel.on.port, sel.on.place, sel.led)
+        elif sel.kind == "item" and len(sel.ids) == 1 and cables.attached(sel.first):
+            (device_id, port), n = cables.attached(sel.first)[0]
             led = 0
             if sel.pixel:
                 found = pixel_places(cables, sel.first, sel.pixel)
                 if found:
-                    did, port, n = found[0].stream.did, found[0].stream.label, found[0].piece.n
+                    device_id, port, n = found[0].stream.device_id, found[0].stream.label, found[0].piece.n
                     led = found[0].cable - found[0].piece.led + 1
-            self.did, self.at = did, At(port, n, led)
+            self.device_id, self.at = device_id, At(port, n, led)
         elif sel.kind == "slot" and sel.slot:
             self._find_slot(*sel.slot)
         elif sel.kind == "port" and len(sel.ids) > 1 and sel.first in rig.devices:
-            self.did, self.at = sel.first, At(sel.ids[1], -1, 0)
+            self.device_id, self.at = sel.first, At(sel.ids[1], -1, 0)
         elif sel.kind == "device" and sel.first in rig.devices:
-            self.did, self.at = sel.first, At("", -1, 0)
-        device = rig.devices.get(self.did)
-        model = model_of(rig, self.did) if device else None
+            self.device_id, self.at = sel.first, At("", -1, 0)
+        device = rig.devices.get(self.device_id)
+        model = model_of(rig, self.device_id) if device else None
         if device is None or (
             self.at.label and self.at.label not in device.ports and not (model and self.at.label in model.ports)
         ):
@@ -218,14 +218,14 @@ class RunsStation(QWidget):
             device.ports[self.at.label].run if self.at.label in device.ports else ()
         ):
             self.at = At(self.at.label, -1, 0)
-        stream = cables.streams.get(PortRef(self.did, self.at.label))
+        stream = cables.streams.get(PortRef(self.device_id, self.at.label))
         piece = stream.pieces[self.at.n] if stream and 0 <= self.at.n < len(stream.pieces) else None
         if self.at.led and (piece is None or piece.segment.kind != "pixels" or self.at.led > piece.leds):
             self.at = At(self.at.label, self.at.n, 0)  # the segment is shorter now, or another one
 
     def _find_slot(self, universe: str, address: int) -> None:
         number = self._session.rig.universes[universe].number if universe in self._session.rig.universes else 0
-        for (did, port), stream in self._session.index.cables.streams.items():
+        for (device_id, port), stream in self._session.index.cables.streams.items():
             for piece in stream.pieces:
                 within = piece.within(number, address)
                 if within:
@@ -233,18 +233,18 @@ class RunsStation(QWidget):
                     led = 0
                     if piece.segment.kind == "pixels" and piece.leds:
                         led = cable_order(piece.segment, piece.leds).tolist().index(px) + 1
-                    self.did, self.at = did, At(port, piece.n, led)
+                    self.device_id, self.at = device_id, At(port, piece.n, led)
                     return
 
     def _say_load(self) -> None:
         s = self._session
         cables = s.index.cables
-        streams = [x for k, x in cables.streams.items() if k[0] == self.did]
+        streams = [x for k, x in cables.streams.items() if k[0] == self.device_id]
         if not streams:
             self.load.say("")
             return
-        model = model_of(s.rig, self.did)
-        need = len(universes_of(cables, self.did))
+        model = model_of(s.rig, self.device_id)
+        need = len(universes_of(cables, self.device_id))
         most = f" of {thousands(model.universes)}" if model and model.universes else ""
         self.load.say(
             f"{plural(sum(x.leds for x in streams), 'pixel')} · {thousands(need)}{most} {'universe' if need == 1 and not most else 'universes'}"
@@ -253,27 +253,27 @@ class RunsStation(QWidget):
     # ---- the list
 
     def _fill(self) -> None:
-        which = str(self.filter.currentData() or "box")
-        lines = self._rows.loose() if which == "loose" else self._rows.segments(which, self.did, self.at.label)
-        chosen = SegmentRef(self.did, self.at.label, self.at.n) if self.at.n >= 0 else None
+        which = str(self.filter.currentData() or "device")
+        lines = self._rows.loose() if which == "loose" else self._rows.segments(which, self.device_id, self.at.label)
+        chosen = SegmentRef(self.device_id, self.at.label, self.at.n) if self.at.n >= 0 else None
         self.list.show_lines(lines, chosen)
         if self.list.currentIndex().isValid():
             self.list.scrollTo(self.list.currentIndex())
-        if not self.hang.text().strip():
+        if not self.attach.text().strip():
             if which == "loose":
-                self.saying.setText(f"{plural(len(lines), 'thing')} to drag up onto a cable")
+                self.saying.setText(f"{plural(len(lines), 'item')} to drag up onto a cable")
             else:
-                self.saying.setText(f"hang on port {self.port}" if self.port else "")
+                self.saying.setText(f"attached to port {self.port}" if self.port else "")
         self.go.setEnabled(bool(self.port))
         dmx = (
             bool(self.port)
-            and self.did in self._session.rig.devices
-            and gives(self._session.rig, self.did, self.port) == "dmx"
+            and self.device_id in self._session.rig.devices
+            and gives(self._session.rig, self.device_id, self.port) == "dmx"
         )
-        self.hang.setPlaceholderText("line: 101-112" if dmx else "21 x 55 RGB ribbon, 3 to a port")
+        self.attach.setPlaceholderText("line: 101-112" if dmx else "21 x 55 RGB ribbon, 3 to a port")
 
     def listed(self, kind: str) -> list[SegmentRef]:
-        """The segments of a kind that the list shows: box, port, place in the run."""
+        """The segments of a kind that the list shows: device, port, place in the run."""
         rig = self._session.rig
         found = []
         for line in self.list.rows.lines:
@@ -285,17 +285,17 @@ class RunsStation(QWidget):
     # ---- picking
 
     def pick(self, port: str, n: int, led: int) -> None:
-        """Select a place on the cables: the thing that hangs there, everywhere in the program."""
+        """Select a place on the cables: the item that is attached there, everywhere in the program."""
         s = self._session
         at = At(port, n, led)
         if self.at != at:
             s.commit_pending()
-        stream = s.index.cables.streams.get(PortRef(self.did, port))
-        on = SegmentRef(self.did, port, n)
+        stream = s.index.cables.streams.get(PortRef(self.device_id, port))
+        on = SegmentRef(self.device_id, port, n)
         if n < 0:
-            s.select(Selection("port", (self.did, port), setting=f"{port}.universe"))
+            s.select(Selection("port", (self.device_id, port), setting=f"{port}.universe"))
         elif stream is None or not stream.pieces[n].key:
-            s.select(Selection("segment", (self.did,), on=on, led=led))
+            s.select(Selection("segment", (self.device_id,), on=on, led=led))
         else:
             piece = stream.pieces[n]
             pixel = 0
@@ -306,7 +306,7 @@ class RunsStation(QWidget):
     @property
     def pixel(self) -> int:
         """The element's own number of the pixel that is chosen; 0: none."""
-        stream = self._session.index.cables.streams.get(PortRef(self.did, self.at.label))
+        stream = self._session.index.cables.streams.get(PortRef(self.device_id, self.at.label))
         if stream is None or not 0 <= self.at.n < len(stream.pieces) or not self.at.led:
             return 0
         piece = stream.pieces[self.at.n]
@@ -316,7 +316,7 @@ class RunsStation(QWidget):
 
     def pick_pixel(self, number: int) -> None:
         """Select a pixel of the chosen segment's element by its own number."""
-        stream = self._session.index.cables.streams.get(PortRef(self.did, self.at.label))
+        stream = self._session.index.cables.streams.get(PortRef(self.device_id, self.at.label))
         if stream is None or not 0 <= self.at.n < len(stream.pieces):
             return
         piece = stream.pieces[self.at.n]
@@ -328,36 +328,36 @@ class RunsStation(QWidget):
         if isinstance(id_, str):
             self._session.select_items([id_])
             return
-        self.did = id_.device
+        self.device_id = id_.device
         self.pick(id_.port, id_.place, 0)
 
-    def show_place(self, did: str, port: str, place: int) -> None:
+    def show_place(self, device_id: str, port: str, place: int) -> None:
         """Show a device's cables, and select one of its ports or segments there where it is named."""
         if not port:
-            self._session.select(Selection("device", (did,)))
+            self._session.select(Selection("device", (device_id,)))
             return
-        self.did = did
-        planned = self._session.rig.devices[did].ports.get(port)
+        self.device_id = device_id
+        planned = self._session.rig.devices[device_id].ports.get(port)
         self.pick(port, place if planned and place < len(planned.run) else -1, 0)
 
     def show_unattached(self) -> None:
-        """List what hangs on no cable."""
+        """List what is attached to no cable."""
         self.filter.setCurrentIndex(self.filter.findData("loose"))
         self.refresh()
 
-    def choose_box(self, did: str) -> None:
-        self._session.select(Selection("device", (did,)))
+    def choose_device(self, device_id: str) -> None:
+        self._session.select(Selection("device", (device_id,)))
 
     # ---- acts
 
     @property
     def port(self) -> str:
-        """The port that is hung on: the one picked, else the first with nothing on it, else the first for pixels."""
-        if self.at.label or self.did not in self._session.rig.devices:
+        """The port that is attached to: the one picked, else the first with nothing on it, else the first for pixels."""
+        if self.at.label or self.device_id not in self._session.rig.devices:
             return self.at.label
-        device = self._session.rig.devices[self.did]
+        device = self._session.rig.devices[self.device_id]
         labels = self.riser.labels
-        pixels = [p for p in labels if gives(self._session.rig, self.did, p) == "pixels"] or labels
+        pixels = [p for p in labels if gives(self._session.rig, self.device_id, p) == "pixels"] or labels
         return next((p for p in pixels if not (p in device.ports and device.ports[p].run)), pixels[0] if pixels else "")
 
     def _preview(self, typed: str) -> None:
@@ -366,40 +366,43 @@ class RunsStation(QWidget):
             self._fill()
             return
         try:
-            wish = read_hanging(self._session.rig, self.did, self.port, typed, shipped_pixels())
-            rig, _ = hang_wish(self._session.rig, self.did, self.port, typed, shipped_pixels())
-            small = sum(len(x.pieces) for k, x in self._session.index.cables.streams.items() if k[0] == self.did) < 400
-            more = f"; {moved(self._session.index.cables, rig, self.did).words}" if small else ""
+            wish = read_attach(self._session.rig, self.device_id, self.port, typed, shipped_pixels())
+            rig, _ = attach_wish(self._session.rig, self.device_id, self.port, typed, shipped_pixels())
+            small = (
+                sum(len(x.pieces) for k, x in self._session.index.cables.streams.items() if k[0] == self.device_id)
+                < 400
+            )
+            more = f"; {moved(self._session.index.cables, rig, self.device_id).words}" if small else ""
             self.saying.setText(f"{wish.says}{more}")
             self.saying.setToolTip(self.saying.text())
         except Refused as e:
             self.saying.setText(str(e))
 
-    def hang_typed(self) -> bool:
-        """Hang what was typed on the selected port; what cannot be read stays in the field, and the reason is said."""
-        typed = self.hang.text().strip()
+    def attach_typed(self) -> bool:
+        """Attach what was typed to the selected port; what cannot be read stays in the field, and the reason is said."""
+        typed = self.attach.text().strip()
         if not typed:
             return False
         if not self.port:
             self._session.say("Pick a port first: click it in the riser, or walk there with the arrows.", "error")
             return False
-        if self._session.attempt(hang_wish, self.did, self.port, typed, shipped_pixels()) is None:
+        if self._session.attempt(attach_wish, self.device_id, self.port, typed, shipped_pixels()) is None:
             return False
-        self.hang.clear()
-        self.hang.setFocus()
+        self.attach.clear()
+        self.attach.setFocus()
         self._fill()
         return True
 
     def remove(self) -> None:
         if self.at.n >= 0:
-            self._session.attempt(take_down, self.did, self.at.label, [self.at.n])
+            self._session.attempt(take_down, self.device_id, self.at.label, [self.at.n])
 
     def menu(self) -> QMenu:
         made = QMenu(self)
-        if self.at.label and self.did in self._session.rig.devices:
-            name = self._session.rig.devices[self.did].name
+        if self.at.label and self.device_id in self._session.rig.devices:
+            name = self._session.rig.devices[self.device_id].name
             made.addAction(
-                f"Show in Patch what hangs on port {self.at.label}",
+                f"Show in Patch what is attached to port {self.at.label}",
                 lambda: self.show_in_patch.emit(f'on:"{name}/{self.at.label}"'),
             )
             px = self.riser.pixel_at(self.at)
@@ -408,13 +411,13 @@ class RunsStation(QWidget):
         made.addSeparator()
         made.addAction("Supplies…", self.supplies)
         made.addAction("Kinds of pixels…", self.kinds)
-        made.addAction("Box models…", self.models)
+        made.addAction("Device models…", self.models)
         made.addSeparator()
         made.addAction("Wider cells", lambda: self.opened.zoom(1.5))
         made.addAction("Narrower cells", lambda: self.opened.zoom(1 / 1.5))
         return made
 
-    def _menu_at(self, widget: Riser | Opened, pos: QPoint) -> None:
+    def _menu_at(self, widget: Riser | OpenedCable, pos: QPoint) -> None:
         """The menu of the place under the pointer, which is picked first."""
         at = widget.at(QPointF(pos))
         if at.label and (at.n >= 0 or widget is self.riser):
@@ -426,10 +429,10 @@ class RunsStation(QWidget):
 
     def _insert_at(self, px: int) -> None:
         """Begin a line that inserts at a pixel: what is to come is typed before it."""
-        self.hang.setText(f"10 RGB spare at {px}")
-        self.hang.setFocus()
-        self.hang.setSelection(0, len("10 RGB spare"))
-        self._preview(self.hang.text())
+        self.attach.setText(f"10 RGB spare at {px}")
+        self.attach.setFocus()
+        self.attach.setSelection(0, len("10 RGB spare"))
+        self._preview(self.attach.text())
 
     def kinds(self) -> None:
         from welvo.app.runs.pixel_kinds import PixelKinds
@@ -444,14 +447,14 @@ class RunsStation(QWidget):
     def models(self) -> None:
         from welvo.app.runs.model_editor import ModelEditor
 
-        model = self._session.rig.devices[self.did].model if self.did in self._session.rig.devices else ""
+        model = self._session.rig.devices[self.device_id].model if self.device_id in self._session.rig.devices else ""
         ModelEditor(self._session, self, model).exec()
 
     def split(self) -> None:
         from welvo.app.runs.split import SplitElement
 
         self._session.commit_pending()
-        SplitElement(self._session, self, self.did, self.at.label).exec()
+        SplitElement(self._session, self, self.device_id, self.at.label).exec()
 
     def add_device(self) -> None:
         from welvo.app.widgets.add_device import AddDevice

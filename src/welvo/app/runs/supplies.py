@@ -8,7 +8,7 @@ from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Dialog, asked
 from welvo.app.widgets.forms import field_row
 from welvo.app.widgets.painting import button, label
-from welvo.app.widgets.tables import Head, ListRow, RowList
+from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.rig.notation import plural
 from welvo.rig.readers import Number
 from welvo.rig.runs import Supply
@@ -16,11 +16,11 @@ from welvo.runs.edits import add_supply, remove_supply
 from welvo.runs.power import loads
 
 HEADS = (
-    Head("Name", 180),
-    Head("Volts", 70, "number"),
-    Head("Gives", 80, "number"),
-    Head("At white", 90, "number"),
-    Head("Feeds", 110),
+    Column("Name", 180),
+    Column("Volts", 70, "number"),
+    Column("Gives", 80, "number"),
+    Column("At white", 90, "number"),
+    Column("Feeds", 110),
 )
 
 

@@ -26,7 +26,7 @@ def known_models(rig: Rig) -> dict[str, DeviceModel]:
     for m in (*rig.device_models.values(), *shipped().values(), *own.values()):
         if (
             m not in found.values() and m.kind != "bridge"
-        ):  # a bridge hangs on a cable; it is no device of its own on the network
+        ):  # a bridge is attached to a cable; it is no device of its own on the network
             found[f"{m.maker} {m.name}".strip()] = m
     return found
 

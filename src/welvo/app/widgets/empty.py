@@ -1,4 +1,4 @@
-"""The page of a station that has nothing to show yet: what belongs here, and the first thing to do."""
+"""The page of a station that has nothing to show yet: what belongs here, and the first item to do."""
 
 from __future__ import annotations
 

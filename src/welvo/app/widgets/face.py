@@ -159,12 +159,12 @@ def _one(p: QPainter, shape: str, at: QPointF, radius: float) -> None:
 
 def pixel_words(mode: Mode, pixel: int) -> list[tuple[str, str]]:
     """What is known of one pixel: its channels with slot and component."""
-    mine = sorted((c for c in mode.channels if c.pixel == pixel), key=lambda c: (c.brk, c.slots[0]))
+    mine = sorted((c for c in mode.channels if c.pixel == pixel), key=lambda c: (c.break_no, c.slots[0]))
     several = len(mode.breaks) > 1
     return [
         (
             word_for(c.function, c.name or "?"),
-            (f"break {c.brk + 1}, " if several else "") + "slot " + ", ".join(map(str, c.slots)),
+            (f"break {c.break_no + 1}, " if several else "") + "slot " + ", ".join(map(str, c.slots)),
         )
         for c in mine
     ]

@@ -16,7 +16,7 @@ from welvo.app.widgets.dialogs import Dialog
 from welvo.app.widgets.face import places
 from welvo.app.widgets.face_canvas import Canvas
 from welvo.app.widgets.fields import Tick
-from welvo.app.widgets.forms import Form, Line, Picked, Row, Said, Subject, Ticked, Typed
+from welvo.app.widgets.forms import Form, Picked, Row, Said, Subject, Ticked, Together, Typed
 from welvo.app.widgets.painting import button, column, label, row
 from welvo.rig.base import Refused
 from welvo.rig.layout import spots_of, strip_facts
@@ -75,7 +75,7 @@ ROWS = Typed("Rows", "How many rows there are. The pixels are spread anew.", "ro
 COLUMNS = Typed("Columns", "How many pixels stand in one row. The pixels are spread anew.", "columns", width=64)
 CORNERS = tuple((c, c) for c in ("top left", "top right", "bottom left", "bottom right"))
 IN_ROWS = (
-    Line("Rows", (ROWS, Said("columns"), COLUMNS, None)),
+    Together("Rows", (ROWS, Said("columns"), COLUMNS, None)),
     Picked(
         "Pixel 1",
         "In which corner pixel number one sits. Look at the lamp: a wrong corner mirrors every picture.",
@@ -93,7 +93,7 @@ IN_ROWS = (
         "Every second row (or column) is counted backwards, as a folded cable does.",
         "serpentine",
     ),
-    Line(
+    Together(
         "Staggered",
         (
             Typed(
@@ -116,7 +116,7 @@ IN_RINGS = (
         width=120,
         name="Pixels a ring",
     ),
-    Line(
+    Together(
         "First at",
         (
             Typed(
@@ -131,7 +131,7 @@ IN_RINGS = (
         ),
     ),
 )
-PIXEL = Line(
+PIXEL = Together(
     "Pixel",
     (
         Picked(
@@ -246,7 +246,7 @@ class FaceEditor(Dialog):
         )
         body.addWidget(self._no_picture)
 
-    def _group(self, body: QVBoxLayout, kind: str, subject: Subject, of: type[Struct], *rows: Row | Line) -> None:
+    def _group(self, body: QVBoxLayout, kind: str, subject: Subject, of: type[Struct], *rows: Row | Together) -> None:
         """Rows that are only there for one kind of arrangement, or while there is a picture."""
         holder = QWidget()
         lines = column(spacing=6)
@@ -256,7 +256,7 @@ class FaceEditor(Dialog):
             self._groups[kind] = holder
         body.addWidget(holder)
 
-    def _length_row(self) -> Line:
+    def _length_row(self) -> Together:
         length = Typed(
             "Length",
             "How long the strip is, in millimetres. Count, pitch and density follow.",
@@ -271,9 +271,9 @@ class FaceEditor(Dialog):
             _, _, pitch, density = strip_facts(length=a.length, count=self.mode.pixels)
             return f"pitch {pitch:.4g} mm · {density:.4g} a metre"
 
-        return Line("Length", (length, Said("mm"), Said(facts)))
+        return Together("Length", (length, Said("mm"), Said(facts)))
 
-    def _picture_rows(self) -> tuple[Line, ...]:
+    def _picture_rows(self) -> tuple[Together, ...]:
         def middle(typed: str) -> object:
             x, y = place.read(typed)
             return self.back(x=x, y=y)
@@ -318,9 +318,9 @@ class FaceEditor(Dialog):
             take=lambda on: self.back(True, locked=on),
         )
         return (
-            Line("Strength", (strength, Said("turned"), turned, None)),
-            Line("Wide", (wide, Said("middle"), at)),
-            Line("Crop", (cut, locked)),
+            Together("Strength", (strength, Said("turned"), turned, None)),
+            Together("Wide", (wide, Said("middle"), at)),
+            Together("Crop", (cut, locked)),
         )
 
     def refresh(self) -> None:

@@ -166,7 +166,7 @@ class Choice(QComboBox):
         self.setCurrentIndex(max(0, self.findData(value)))
 
     def _take(self) -> None:
-        """What was refused is not shown as taken: the former choice comes back."""
+        """What was refused is not shown as taken: the previous choice comes back."""
         if not guarded(self, self._apply, str(self.currentData())):
             self.setCurrentIndex(max(0, self.findData(self._value)))
 

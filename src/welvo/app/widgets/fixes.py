@@ -8,7 +8,7 @@ from welvo.checks.registry import Fix
 
 
 def run_fix(session: Session, network: Network, fix: Fix) -> None:
-    """Do what a fix says: an edit of the rig, or a push to a box."""
+    """Do what a fix says: an edit of the rig, or a push to a device."""
     if fix.edit:
         session.attempt(fix.edit)
     elif fix.push:

@@ -103,7 +103,7 @@ Row = Typed | Picked | Ticked
 
 
 @dataclass(frozen=True)
-class Line:
+class Together:
     """Fields side by side under one label, or without one from the left edge."""
 
     label: str | None
@@ -123,9 +123,9 @@ class Form:
     fields: dict[str, Field | Choice | Tick] = field(default_factory=dict)
     """Every widget by the name of its row."""
 
-    def add(self, *rows: Row | Line) -> Form:
+    def add(self, *rows: Row | Together) -> Form:
         for one in rows:
-            if isinstance(one, Line):
+            if isinstance(one, Together):
                 self._line(one.label, one.parts)
             elif isinstance(one, Ticked):
                 self._line(None, (one, None))

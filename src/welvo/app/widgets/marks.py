@@ -141,7 +141,7 @@ class MarkLabel(QWidget):
 
 
 def station_icon(p: QPainter, name: str, x: float, y: float, color: QColor) -> None:
-    """The drawn sign of a station in a 24 × 18 box."""
+    """The drawn sign of a station in a 24 × 18 device."""
     p.save()
     p.setRenderHint(QPainter.RenderHint.Antialiasing)
     p.translate(x, y)

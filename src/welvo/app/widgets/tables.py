@@ -43,7 +43,7 @@ AnyIndex = QModelIndex | QPersistentModelIndex
 
 
 @dataclass(frozen=True)
-class Head:
+class Column:
     """One column: `kind` text, number (right-aligned), mark, or bar (a cell of `used/reserved/possible`)."""
 
     title: str
@@ -56,7 +56,7 @@ class Head:
 class ListModel(QAbstractTableModel):
     """Rows by id under columns. Subclasses say which ids there are, what a cell says and what it is sorted by."""
 
-    def __init__(self, heads: tuple[Head, ...] = ()) -> None:
+    def __init__(self, heads: tuple[Column, ...] = ()) -> None:
         super().__init__()
         self.heads = heads
         self.ids: list[Any] = []
@@ -175,7 +175,7 @@ class ListRow:
 class RowModel(ListModel):
     """Finished rows, shown anew as a whole; only what became another is told."""
 
-    def __init__(self, heads: tuple[Head, ...]) -> None:
+    def __init__(self, heads: tuple[Column, ...]) -> None:
         super().__init__(heads)
         self.rows: dict[Any, ListRow] = {}
 
@@ -204,7 +204,7 @@ class RowModel(ListModel):
         return (True, natural(value)) if isinstance(value, str) else (False, value)
 
 
-class _Delegate(QStyledItemDelegate):
+class RowPainter(QStyledItemDelegate):
     def __init__(self, shown: RowList) -> None:
         super().__init__(shown)
         self._rows = shown.rows
@@ -386,10 +386,10 @@ class RowList(ListView):
 
     picked = Signal(object)
 
-    def __init__(self, name: str, heads: tuple[Head, ...], parent: QWidget | None = None) -> None:
+    def __init__(self, name: str, heads: tuple[Column, ...], parent: QWidget | None = None) -> None:
         self.rows = RowModel(heads)
         super().__init__(name, self.rows)
-        self.setItemDelegate(_Delegate(self))
+        self.setItemDelegate(RowPainter(self))
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.widths()

@@ -1,4 +1,4 @@
-"""Findings about what hangs where: chips, colour order and folds at both ends, hung twice, in part or nowhere."""
+"""Findings about what is attached where: chips, colour order and folds at both ends, attached twice, in part or nowhere."""
 
 from __future__ import annotations
 
@@ -21,9 +21,9 @@ from welvo.runs.edits import (
     change_segment,
     follow_cable,
     follow_runs,
-    hanging,
     set_stream,
     take_down,
+    what_follows,
 )
 from welvo.runs.power import type_of
 
@@ -34,17 +34,17 @@ from welvo.runs.power import type_of
     scope="port",
     group="Runs",
     title="Chip types that do not go together",
-    means="A port is set to another chip type than the string has, two types hang on one port, or the box cannot drive one.",
+    means="A port is set to another chip type than the string has, two types are attached to one port, or the device cannot drive one.",
     matters="Flicker, wrong colours or darkness from the first pixel of the other type on.",
-    put_right="Set the port to the string's type; hang other types on other ports.",
+    put_right="Set the port to the string's type; attach other types to other ports.",
     candidates=streams,
 )
 def chips(ctx: Context, here: PortHere) -> Iterator[Found]:
-    (did, label), stream = here.ref, here.stream
+    (device_id, label), stream = here.ref, here.stream
     if stream is None:
         return
-    model = model_of(ctx.rig, did)
-    set_to = ctx.rig.devices[did].ports[label].chip
+    model = model_of(ctx.rig, device_id)
+    set_to = ctx.rig.devices[device_id].ports[label].chip
     seen: dict[str, Piece] = {}
     for p in stream.pieces:
         kind = type_of(ctx.rig, p)
@@ -58,29 +58,29 @@ def chips(ctx: Context, here: PortHere) -> Iterator[Found]:
             reason=f"{piece_name(ctx.rig, p)} is {a}, {piece_name(ctx.rig, q)} is {b}; one port speaks one of them.",
             facts={"first": a, "second": b},
             where=name,
-            goes_to=to_run(did, label, q.n),
+            goes_to=to_run(device_id, label, q.n),
             items=(q.key,),
         )
         return
     for chip, p in seen.items():
         if set_to and set_to != chip:
-            edit = partial(set_stream, did=did, label=label, words=f"port {label}: chip {chip}", chip=chip)
+            edit = partial(set_stream, device_id=device_id, label=label, words=f"port {label}: chip {chip}", chip=chip)
             yield Found(
                 title=f"Port {label} is set to {set_to}, the string is {chip}",
                 reason=f"{piece_name(ctx.rig, p)} does not understand {set_to}.",
                 facts={"set": set_to, "string": chip},
                 where=name,
-                goes_to=to_run(did, label, p.n),
+                goes_to=to_run(device_id, label, p.n),
                 items=(p.key,),
                 fixes=[Fix(f"Set port {label} to {chip}", ((f"port {label} · chip", set_to, chip),), edit)],
             )
         elif model and model.chips and chip not in model.chips:
             yield Found(
                 title=f"A {model.name} cannot drive {chip}",
-                reason=f"{piece_name(ctx.rig, p)} is {chip}; the box drives {', '.join(model.chips)}.",
+                reason=f"{piece_name(ctx.rig, p)} is {chip}; the device drives {', '.join(model.chips)}.",
                 facts={"chip": chip, "box": model.name},
                 where=name,
-                goes_to=to_run(did, label, p.n),
+                goes_to=to_run(device_id, label, p.n),
                 items=(p.key,),
             )
 
@@ -97,7 +97,7 @@ def chips(ctx: Context, here: PortHere) -> Iterator[Found]:
     candidates=streams,
 )
 def colour_order(ctx: Context, here: PortHere) -> Iterator[Found]:
-    (did, label), stream = here.ref, here.stream
+    (device_id, label), stream = here.ref, here.stream
     for p in stream.pieces if stream else ():
         element, kind = ctx.rig.elements.get(p.key), type_of(ctx.rig, p)
         if element is None or p.segment.kind != "pixels":
@@ -113,7 +113,7 @@ def colour_order(ctx: Context, here: PortHere) -> Iterator[Found]:
                 facts={"sent": element.order, "wants": other},
                 subject=f"{here.ref}/{p.n}",
                 where=here.name,
-                goes_to=to_run(did, label, p.n),
+                goes_to=to_run(device_id, label, p.n),
                 items=(p.key,),
             )
             continue
@@ -121,14 +121,14 @@ def colour_order(ctx: Context, here: PortHere) -> Iterator[Found]:
             continue
         at_both = element.order == wants
         fix = "" if at_both else wants
-        edit = partial(change_segment, did=did, label=label, n=p.n, words=f"order {wants}", order=fix)
+        edit = partial(change_segment, device_id=device_id, label=label, n=p.n, words=f"order {wants}", order=fix)
         yield Found(
             title=f"Colour order of {who} is set at {'both ends' if at_both else 'neither end' if not p.segment.order else 'one end, wrongly'}",
-            reason=f"The sender sends {element.order}, the controller gives out {gives}, the chips take {wants}.",
+            reason=f"The sender sends {element.order}, the controller puts out {gives}, the chips take {wants}.",
             facts={"sent": element.order, "given": gives, "taken": wants},
             subject=f"{here.ref}/{p.n}",
             where=here.name,
-            goes_to=to_run(did, label, p.n),
+            goes_to=to_run(device_id, label, p.n),
             items=(p.key,),
             fixes=[
                 Fix(
@@ -148,37 +148,41 @@ def colour_order(ctx: Context, here: PortHere) -> Iterator[Found]:
     title="A fold set at both ends, or at neither",
     means="A string turns back on itself, and nobody puts its pixels in order, or sender and controller both do.",
     matters="Every second stretch shows its picture upside down.",
-    put_right="Unfold in one place only.",
+    put_right="Sort the fold out in one place only.",
     candidates=streams,
 )
 def folds(ctx: Context, here: PortHere) -> Iterator[Found]:
-    (did, label), stream = here.ref, here.stream
+    (device_id, label), stream = here.ref, here.stream
     for p in stream.pieces if stream else ():
         element = ctx.rig.elements.get(p.key)
         if element is None or p.segment.kind != "pixels":
             continue
         want = element.fold if element.unfolds == "box" else 0
         has = p.segment.fold
-        lies = element.fold and element.fold < element.pixels
-        if not has and lies and (p.segment.first - 1) // element.fold == (p.segment.first + p.leds - 2) // element.fold:
+        courses = element.fold and element.fold < element.pixels
+        if (
+            not has
+            and courses
+            and (p.segment.first - 1) // element.fold == (p.segment.first + p.leds - 2) // element.fold
+        ):
             continue  # a part that lies in one stretch has nothing to unfold
-        if has == want or (not lies and (not element.fold or not has)) or (has and not element.fold):
+        if has == want or (not courses and (not element.fold or not has)) or (has and not element.fold):
             continue
         who = piece_name(ctx.rig, p)
         both = element.unfolds == "sender" and bool(has)
         end = "both ends" if both else "neither end" if not has else f"{has} here and lies in {element.fold}"
-        edit = partial(change_segment, did=did, label=label, n=p.n, words=f"fold {want}", fold=want)
+        edit = partial(change_segment, device_id=device_id, label=label, n=p.n, words=f"fold {want}", fold=want)
         yield Found(
             title=f"The fold of {who} is set at {end}" if not has or both else f"The fold of {who} is {end}",
             reason=f"It turns back every {element.fold} pixels; the {'sender' if element.unfolds == 'sender' else 'controller'} is to unfold it, the segment folds {has or 'nothing'}.",
             facts={"string": element.fold, "segment": has, "unfolds": element.unfolds},
             subject=f"{here.ref}/{p.n}",
             where=here.name,
-            goes_to=to_run(did, label, p.n),
+            goes_to=to_run(device_id, label, p.n),
             items=(p.key,),
             fixes=[
                 Fix(
-                    f"Fold every {want} here" if want else "Take the fold away here",
+                    f"Set to fold every {want} here" if want else "Take the fold away here",
                     ((f"{who} · fold", str(has or "none"), str(want or "none")),),
                     edit,
                 )
@@ -198,7 +202,7 @@ def folds(ctx: Context, here: PortHere) -> Iterator[Found]:
     candidates=streams,
 )
 def odd_fold(ctx: Context, here: PortHere) -> Iterator[Found]:
-    (did, label), stream = here.ref, here.stream
+    (device_id, label), stream = here.ref, here.stream
     for p in stream.pieces if stream else ():
         fold = p.segment.fold
         if not fold or p.segment.kind != "pixels" or not p.leds:
@@ -221,7 +225,7 @@ def odd_fold(ctx: Context, here: PortHere) -> Iterator[Found]:
             facts={"pixels": p.leds, "fold": fold},
             subject=f"{here.ref}/{p.n}",
             where=here.name,
-            goes_to=to_run(did, label, p.n),
+            goes_to=to_run(device_id, label, p.n),
             items=(p.key,),
         )
 
@@ -231,18 +235,18 @@ def odd_fold(ctx: Context, here: PortHere) -> Iterator[Found]:
     severity="error",
     scope="item",
     group="Runs",
-    title="Hung in two places at once",
-    means="The same pixels, or the same fixture, hang in more than one place.",
+    title="Attached in two places at once",
+    means="The same pixels, or the same fixture, are attached in more than one place.",
     matters="Only one of them can be right; the address is taken from the first.",
     put_right="Take one of them down.",
-    candidates=lambda ctx: [k for k in (*ctx.rig.elements, *ctx.rig.fixtures) if len(ctx.index.cables.hung(k)) > 1],
+    candidates=lambda ctx: [k for k in (*ctx.rig.elements, *ctx.rig.fixtures) if len(ctx.index.cables.attached(k)) > 1],
 )
-def hung_twice(ctx: Context, key: str) -> Iterator[Found]:
-    hung = ctx.index.cables.hung(key)
-    if len(hung) < 2:
+def attached_twice(ctx: Context, key: str) -> Iterator[Found]:
+    attached = ctx.index.cables.attached(key)
+    if len(attached) < 2:
         return
     rig = ctx.rig
-    places = [(did, label, n, rig.devices[did].ports[label].run[n]) for (did, label), n in hung]
+    places = [(device_id, label, n, rig.devices[device_id].ports[label].run[n]) for (device_id, label), n in attached]
     element = rig.elements.get(key)
     twice, where = 0, places[1]
     if element:
@@ -269,7 +273,7 @@ def hung_twice(ctx: Context, key: str) -> Iterator[Found]:
             if (d1, l1) != (d2, l2) or places[0][2] != n2
             else tuple(dict.fromkeys(s2.fixtures))
         )
-        edit = partial(change_segment, did=d2, label=l2, n=n2, words=f"take {call(rig, key)} off", fixtures=left)
+        edit = partial(change_segment, device_id=d2, label=l2, n=n2, words=f"take {call(rig, key)} off", fixtures=left)
         fix = Fix(
             f"Take {call(rig, key)} off {ctx.port_name(PortRef(d2, l2))}",
             ((call(rig, key), both, ctx.port_name(PortRef(d1, l1))),),
@@ -279,10 +283,10 @@ def hung_twice(ctx: Context, key: str) -> Iterator[Found]:
         fix = Fix(
             f"Take it off {ctx.port_name(PortRef(d2, l2))}",
             ((what, both, ctx.port_name(PortRef(d1, l1))),),
-            partial(take_down, did=d2, label=l2, places=[n2]),
+            partial(take_down, device_id=d2, label=l2, places=[n2]),
         )
     yield Found(
-        title=f"{what} {'hang' if twice != 1 and element else 'hangs'} twice",
+        title=f"{what} {'are attached' if twice != 1 and element else 'is attached'} twice",
         reason=f"On {both}{': behind the bridge, and on the port itself' if bridge else ''}.",
         facts={"what": what, "places": both},
         where=call(rig, key),
@@ -297,21 +301,21 @@ def hung_twice(ctx: Context, key: str) -> Iterator[Found]:
     severity="warning",
     scope="item",
     group="Runs",
-    title="An element hangs in part only",
-    means="Some pixels of an element hang on a port and others nowhere.",
+    title="An element is attached in part only",
+    means="Some pixels of an element are attached to a port and others nowhere.",
     matters="The rest stays dark.",
-    put_right="Hang the rest, or make the element shorter.",
-    candidates=lambda ctx: [k for k in ctx.rig.elements if ctx.index.cables.hung(k)],
+    put_right="Attach the rest, or make the element shorter.",
+    candidates=lambda ctx: [k for k in ctx.rig.elements if ctx.index.cables.attached(k)],
 )
-def hung_in_part(ctx: Context, key: str) -> Iterator[Found]:
+def attached_in_part(ctx: Context, key: str) -> Iterator[Found]:
     element = ctx.rig.elements.get(key)
-    hung = ctx.index.cables.hung(key)
-    if element is None or not hung:
+    attached = ctx.index.cables.attached(key)
+    if element is None or not attached:
         return
     total = element.slots if element.kind == "block" else element.pixels
     covered: set[tuple[int, int]] = set()
-    for (did, label), n in hung:
-        s = ctx.rig.devices[did].ports[label].run[n]
+    for (device_id, label), n in attached:
+        s = ctx.rig.devices[device_id].ports[label].run[n]
         if s.kind not in ("pixels", "lamps"):
             continue
         covered.add((s.first, min(total, s.first + s.count - 1) if s.count else total))
@@ -319,14 +323,14 @@ def hung_in_part(ctx: Context, key: str) -> Iterator[Found]:
     if not missing:
         return
     lost = sum(b - a + 1 for a, b in missing)
-    (did, label), n = hung[0]
+    (device_id, label), n = attached[0]
     unit = "slot" if element.kind == "block" else "pixel"
     yield Found(
-        title=f"{thousands(total - lost)} of {plural(total, unit)} of {element.name} hang on a port",
-        reason=f"{', '.join(say_stretch(a, b) for a, b in missing[:4])} {'hangs' if lost == 1 else 'hang'} nowhere.",
+        title=f"{thousands(total - lost)} of {plural(total, unit)} of {element.name} are attached to a port",
+        reason=f"{', '.join(say_stretch(a, b) for a, b in missing[:4])} {'is attached' if lost == 1 else 'are attached'} nowhere.",
         facts={"hung": total - lost, "of": total},
         where=element.name,
-        goes_to=to_run(did, label, n),
+        goes_to=to_run(device_id, label, n),
         items=(key,),
     )
 
@@ -340,20 +344,20 @@ def hung_in_part(ctx: Context, key: str) -> Iterator[Found]:
     means="Something on a run has an address of its own, and the stream carries it elsewhere.",
     matters="It shows other slots than those it is patched to.",
     put_right="Let it follow the cable, or begin its segment there.",
-    candidates=lambda ctx: [k for k in (*ctx.rig.elements, *ctx.rig.fixtures) if ctx.index.cables.hung(k)],
+    candidates=lambda ctx: [k for k in (*ctx.rig.elements, *ctx.rig.fixtures) if ctx.index.cables.attached(k)],
 )
 def fixed_elsewhere(ctx: Context, key: str) -> Iterator[Found]:
     rig, cables = ctx.rig, ctx.index.cables
     element, fixture = rig.elements.get(key), rig.fixtures.get(key)
     place = element.at if element else fixture.place(0) if fixture else NOWHERE
-    if place.way == "run":
+    if place.origin == "run":
         return
     pieces = [(s, p) for s, p in cables.on_runs(key) if p.segment.kind in ("pixels", "bridge") and p.parts]
     if not pieces:
         return
     stream, piece = pieces[0]
     own = ctx.index.spans(key)
-    name, did, label = call(rig, key), stream.did, stream.label
+    name, device_id, label = call(rig, key), stream.device_id, stream.label
     fixes = [
         Fix(
             "Let it take its address from the cable",
@@ -378,15 +382,15 @@ def fixed_elsewhere(ctx: Context, key: str) -> Iterator[Found]:
         ours, theirs = wanted[n] if n < len(wanted) else None, given[n] if n < len(given) else None
         words = f"the cable gives it {say_place(*theirs[:2])} to {theirs[2]}" if theirs else "the cable ends before"
         words += f" where the patch says {say_place(*ours[:2])} to {ours[2]}" if ours else ""
-        model = model_of(rig, did)
-        if model and model.own_starts and place.way == "typed" and len(pieces) == 1 and piece.segment.first == 1:
+        model = model_of(rig, device_id)
+        if model and model.own_starts and place.origin == "typed" and len(pieces) == 1 and piece.segment.first == 1:
             fixes.append(
                 Fix(
                     f"Begin the segment at {_says(ctx, own)}",
                     ((name, "behind the one before", _says(ctx, own)),),
                     partial(
                         change_segment,
-                        did=did,
+                        device_id=device_id,
                         label=label,
                         n=piece.n,
                         words="begin where it is patched",
@@ -399,7 +403,7 @@ def fixed_elsewhere(ctx: Context, key: str) -> Iterator[Found]:
         reason=f"{words[:1].upper()}{words[1:]}.",
         facts={"patched": _says(ctx, own), "cable": words},
         where=name,
-        goes_to=to_run(did, label, piece.n),
+        goes_to=to_run(device_id, label, piece.n),
         items=(key,),
         fixes=fixes,
     )
@@ -417,28 +421,28 @@ def _says(ctx: Context, spans: tuple[object, ...]) -> str:
     severity="note",
     scope="rig",
     group="Worth knowing",
-    title="Elements that hang nowhere",
-    means="Some elements hang on no port although the rig has ports for pixels.",
+    title="Elements that are attached nowhere",
+    means="Some elements are attached to no port although the rig has ports for pixels.",
     matters="Nothing says by which cable they get their light.",
-    put_right="Hang them in Runs.",
+    put_right="Attach them in Runs.",
 )
-def hung_nowhere(ctx: Context, _: str) -> Iterator[Found]:
+def attached_nowhere(ctx: Context, _: str) -> Iterator[Found]:
     rig = ctx.rig
     if not any(m.kind in ("pixel", "converter") or m.gives for m in (model_of(rig, d) for d in rig.devices) if m):
         return
-    loose: list[Element] = [e for k, e in rig.elements.items() if not ctx.index.cables.hung(k)]
+    loose: list[Element] = [e for k, e in rig.elements.items() if not ctx.index.cables.attached(k)]
     if not loose:
         return
     pixels = sum(e.pixels for e in loose if e.kind != "block")
     names = ", ".join(e.name for e in loose[:5]) + (" …" if len(loose) > 5 else "")
     yield Found(
-        title=f"{plural(len(loose), 'element')} ({plural(pixels, 'pixel')}) {'hangs' if len(loose) == 1 else 'hang'} nowhere",
+        title=f"{plural(len(loose), 'element')} ({plural(pixels, 'pixel')}) {'is attached' if len(loose) == 1 else 'are attached'} nowhere",
         reason=f"{names}.",
         facts={"elements": len(loose), "pixels": pixels},
         subject="rig",
         where="elements",
         goes_to=Goto("unattached"),
-        items=tuple(k for k, e in rig.elements.items() if not ctx.index.cables.hung(k))[:100],
+        items=tuple(k for k, e in rig.elements.items() if not ctx.index.cables.attached(k))[:100],
     )
 
 
@@ -448,28 +452,28 @@ def hung_nowhere(ctx: Context, _: str) -> Iterator[Found]:
     scope="device",
     group="Runs",
     title="Something on a run has no address",
-    means="A thing hangs on a port and neither follows the cable nor has an address of its own.",
+    means="An item is attached to a port and neither follows the cable nor has an address of its own.",
     matters="The sender cannot reach it.",
     put_right="Let it take its address from the cable.",
 )
-def no_address(ctx: Context, did: str) -> Iterator[Found]:
-    have = hanging(ctx.rig, did)
+def no_address(ctx: Context, device_id: str) -> Iterator[Found]:
+    have = what_follows(ctx.rig, device_id)
     if not have.new:
         return
-    name = ctx.rig.devices[did].name
+    name = ctx.rig.devices[device_id].name
     names = ", ".join(call(ctx.rig, k) for k in have.new[:5]) + (" …" if len(have.new) > 5 else "")
     yield Found(
-        title=f"{plural(len(have.new), 'thing')} on {name} {'has' if len(have.new) == 1 else 'have'} no address",
+        title=f"{plural(len(have.new), 'item')} on {name} {'has' if len(have.new) == 1 else 'have'} no address",
         reason=f"{names}.",
         facts={"things": len(have.new)},
         where=name,
-        goes_to=Goto("run", did),
+        goes_to=Goto("run", device_id),
         items=have.new,
         fixes=[
             Fix(
-                f"Patch {plural(len(have.new), 'thing')} from the cable",
+                f"Patch {plural(len(have.new), 'item')} from the cable",
                 tuple((call(ctx.rig, k), "no address", "from the cable") for k in have.new[:8]),
-                partial(follow_runs, did=did),
+                partial(follow_runs, device_id=device_id),
             )
         ],
     )
