@@ -1,4 +1,5 @@
-"""Runs at scale: a 32-port controller with 100,000 pixels. Sums, an insertion, and what the riser and the opened cable paint."""
+"""Runs at scale: a 32-port controller with 100,000 pixels. Sums, an insertion, and what the riser and the opened cable
+paint."""
 
 from __future__ import annotations
 
@@ -27,7 +28,8 @@ PORTS, RIBBONS, PIXELS = 32, 25, 125
 
 
 def hall_of_pixels(follows: str = "universe") -> Rig:
-    """32 ports × 25 ribbons × 125 RGB pixels = 100,000, every second ribbon reversed, folded or grouped here and there."""
+    """32 ports × 25 ribbons × 125 RGB pixels = 100,000, every second ribbon reversed, folded or grouped here and
+    there."""
     model = shipped()["penstock-32"]
     elements: dict[str, Element] = {}
     ports: dict[str, Port] = {}
@@ -43,8 +45,8 @@ def hall_of_pixels(follows: str = "universe") -> Rig:
     feeds = {f"w{n}": Feed(universe=f"u{n}", sender="s", wire=n) for n in range(1, needed)}
     device = Device(name="BIG", model="m", ports=ports, packs="dense")
     return Rig(
-        name="pixels", universes=universes, feeds=feeds, senders={"s": Sender(name="Bench", kind="bench")}, elements=elements,
-        device_models={"m": model}, devices={"d": device},
+        name="pixels", universes=universes, feeds=feeds, senders={"s": Sender(name="Bench", kind="bench")},
+        elements=elements, device_models={"m": model}, devices={"d": device},
     )  # fmt: skip
 
 

@@ -36,8 +36,10 @@ def _receiver() -> socket.socket:
 
 def _specs(rate: float) -> list[dict[str, object]]:
     return [
-        {"id": f"w{n}", "row": n, "protocol": "sacn", "wire": n + 1, "to": [TARGET], "priority": 100, "rate": rate, "rule": "always", "slots": 512}
-        for n in range(UNIVERSES)
+        {
+            "id": f"w{n}", "row": n, "protocol": "sacn", "wire": n + 1, "to": [TARGET], "priority": 100, "rate": rate,
+            "rule": "always", "slots": 512
+        } for n in range(UNIVERSES)
     ]  # fmt: skip
 
 

@@ -24,8 +24,10 @@ from welvo.rig.wiring import Feed, Sender, Universe
 Say = Callable[..., None]
 MOST_UNIVERSES = 32_768
 CHARTS = {
-    "bar": "dimmer, shutter = 255, 9 x (red green blue white)", "spot": "pan 16, tilt 16, dimmer 16, shutter, red, green, blue, white, zoom, focus, gobo, iris",
-    "flood": "red, green, blue, amber, uv, white, dimmer, shutter = 255", "cell": "12 x (red green blue)", "dim": "dimmer",
+    "bar": "dimmer, shutter = 255, 9 x (red green blue white)",
+    "spot": "pan 16, tilt 16, dimmer 16, shutter, red, green, blue, white, zoom, focus, gobo, iris",
+    "flood": "red, green, blue, amber, uv, white, dimmer, shutter = 255", "cell": "12 x (red green blue)",
+    "dim": "dimmer",
 }  # fmt: skip
 FOOTPRINTS = {"bar": 38, "spot": 14, "flood": 8, "cell": 36, "dim": 1}
 
@@ -143,7 +145,8 @@ def patching(say: Say) -> None:
     empty = Index(bare)
     keys = [(k, 0) for k in bare.fixtures]
     for words, laying in (
-        ("packed", Laying()), ("spacing 40, by number", Laying(pattern="spacing", by=40, order="number")), ("groups, headroom 12", Laying(headroom=12, pattern="round", by=5, order="name")),
+        ("packed", Laying()), ("spacing 40, by number", Laying(pattern="spacing", by=40, order="number")),
+        ("groups, headroom 12", Laying(headroom=12, pattern="round", by=5, order="name")),
     ):  # fmt: skip
         laid = quickest(lambda: take(bare, lay(empty, keys, laying)), 3)  # noqa: B023
         say(f"10 000 fixtures laid out and edited in, {words}", f"{laid:.0f} ms", "under 1 000 ms", laid < 1000)

@@ -337,9 +337,8 @@ def main() -> int:
     from patching import patching, tapes
 
     parts = {
-        "core": core, "patch": lambda: (patching(say), tapes(say)), "start": start, "painting": painting, "profiles": profiles,
-        "runs": lambda: cables(say, best),
-        "output": lambda: output(say, asked.seconds),
+        "core": core, "patch": lambda: (patching(say), tapes(say)), "start": start, "painting": painting,
+        "profiles": profiles, "runs": lambda: cables(say, best), "output": lambda: output(say, asked.seconds),
     }  # fmt: skip
     for name, part in parts.items():
         if asked.only in ("", name):

@@ -30,7 +30,8 @@ def findings() -> str:
     out = [
         "# Findings",
         "",
-        "Made from the registry of rules by `make docs`. An error cannot be waived; a warning or note can, with a reason.",
+        "Made from the registry of rules by `make docs`. An error cannot be waived; a warning or note can, with a "
+        "reason.",
     ]
     areas = dict.fromkeys(AREAS) | dict.fromkeys(code.split("-")[0] for code in RULES)
     for area in areas:  # an area without words of its own is listed all the same

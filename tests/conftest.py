@@ -38,17 +38,20 @@ def rig() -> Rig:
     """
     return Rig(
         name="Test rig",
-        profiles={"head": profile("Head", "pan 16, tilt 16, dimmer, shutter = 255, zoom, gobo"), "bar": profile("Bar", "dimmer, shutter, 4 x (red green blue)", 1)},
-        universes={"u1": Universe(number=1, name="One"), "u2": Universe(number=2, name="Two")},
+        profiles={
+            "head": profile("Head", "pan 16, tilt 16, dimmer, shutter = 255, zoom, gobo"),
+            "bar": profile("Bar", "dimmer, shutter, 4 x (red green blue)", 1)
+        }, universes={"u1": Universe(number=1, name="One"), "u2": Universe(number=2, name="Two")},
         fixtures={
             "a": Fixture(number=101, name="Left", profile="head", mode="m", at=at(1, 1)),
             "b": Fixture(number=102, name="Right", profile="head", mode="m", at=at(1, 9)),
             "c": Fixture(number=201, name="Bar", profile="bar", mode="m", at=at(2, 1)),
-        },
-        elements={"e": Element(name="ribbon", pixels=10, order="RGB", at=at(2, 101)[0], tint=2, code="RIB")},
+        }, elements={"e": Element(name="ribbon", pixels=10, order="RGB", at=at(2, 101)[0], tint=2, code="RIB")},
         senders={"s": Sender(name="Bench", kind="bench")},
-        feeds={"w1": Feed(universe="u1", sender="s", wire=1), "w2": Feed(universe="u2", sender="s", protocol="artnet", wire=2, to="subscribers")},
-        device_models={"mod": node_model()},
+        feeds={
+            "w1": Feed(universe="u1", sender="s", wire=1),
+            "w2": Feed(universe="u2", sender="s", protocol="artnet", wire=2, to="subscribers")
+        }, device_models={"mod": node_model()},
         devices={
             "d": Device(
                 name="NODE", model="mod", ip="127.0.0.60",
@@ -61,12 +64,21 @@ def rig() -> Rig:
 def node_model() -> DeviceModel:
     help_ = "What it does and what it risks, in one sentence."
     return DeviceModel(
-        name="Node", kind="node", ports=("A", "B"), links=("artnet", "http"), status_port=8499, counts={"sacn": 1, "artnet": 0},
+        name="Node", kind="node", ports=("A", "B"), links=("artnet", "http"), status_port=8499,
+        counts={"sacn": 1, "artnet": 0},
         settings=(
             SettingSpec(key="ip", label="Address", type="ip", writable=False, help=help_),
             SettingSpec(key="name", label="Name", longest=17, factory="NODE", help=help_),
-            SettingSpec(key="protocol", label="Protocol", scope="port", type="choice", options=("artnet", "sacn"), factory="artnet", help=help_),
-            SettingSpec(key="universe", label="Universe", scope="port", type="universe", high=63999, factory=1, help=help_),
-            SettingSpec(key="merge", label="Merge", scope="port", type="choice", options=("highest", "latest"), factory="highest", help=help_),
+            SettingSpec(
+                key="protocol", label="Protocol", scope="port", type="choice", options=("artnet", "sacn"),
+                factory="artnet", help=help_
+            ),
+            SettingSpec(
+                key="universe", label="Universe", scope="port", type="universe", high=63999, factory=1, help=help_
+            ),
+            SettingSpec(
+                key="merge", label="Merge", scope="port", type="choice", options=("highest", "latest"),
+                factory="highest", help=help_
+            ),
         ),
     )  # fmt: skip

@@ -105,7 +105,8 @@ def test_pixels_are_dragged_nudged_and_framed(blinder: FaceEditor, qtbot: QtBot)
     ],
 )
 def test_an_arrangement_places_all_pixels(
-    blinder: FaceEditor, qtbot: QtBot, kind: str, fields: dict[str, str], first: tuple[float, float], last: tuple[float, float]
+    blinder: FaceEditor, qtbot: QtBot, kind: str, fields: dict[str, str], first: tuple[float, float],
+    last: tuple[float, float]
 ) -> None:  # fmt: skip
     blinder.arrange(kind=kind)
     for name, words in fields.items():
@@ -140,7 +141,13 @@ def test_the_picture_is_cropped_turned_faded_and_locked(blinder: FaceEditor, qtb
     assert not blinder.grab().isNull()
 
 
-@pytest.mark.parametrize("name, data, why", [("x.png", b"\x89PNG\r\n\x1a\nnonsense", "no PNG"), ("x.gif", b"GIF89a", "no PNG"), ("y.png", None, "cannot be read")])  # fmt: skip
+@pytest.mark.parametrize(
+    "name, data, why",
+    [
+        ("x.png", b"\x89PNG\r\n\x1a\nnonsense", "no PNG"), ("x.gif", b"GIF89a", "no PNG"),
+        ("y.png", None, "cannot be read")
+    ]
+)  # fmt: skip
 def test_a_bad_picture_is_refused_and_changes_nothing(
     blinder: FaceEditor, tmp_path: Path, name: str, data: bytes | None, why: str
 ) -> None:

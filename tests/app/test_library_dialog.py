@@ -58,8 +58,10 @@ def test_a_kept_profile_is_there_for_the_next_rig_and_a_newer_one_is_a_finding(
     # the rig's own copy came from there, at revision 1; somebody keeps a revision 2
     small.session.edit(
         lambda rig: (
-            replace(rig, profiles={**rig.profiles, "head": replace(rig.profiles["head"], source=book.source, revision="1")}),
-            library_change(),
+            replace(
+                rig,
+                profiles={**rig.profiles, "head": replace(rig.profiles["head"], source=book.source, revision="1")}
+            ), library_change(),
         )
     )  # fmt: skip
     longer = replace(
@@ -111,7 +113,13 @@ def test_a_profile_goes_out_and_comes_back(small: Window, tmp_path: Path, suffix
         assert read_profile(path).name == "Bar"
 
 
-@pytest.mark.parametrize("name, data", [("x.gdtf", b"no zip at all"), ("x.json", b"{"), ("x.csv", b"\xff\xfe\x00"), ("gone.gdtf", None), ("x.exe", b"MZ")])  # fmt: skip
+@pytest.mark.parametrize(
+    "name, data",
+    [
+        ("x.gdtf", b"no zip at all"), ("x.json", b"{"), ("x.csv", b"\xff\xfe\x00"), ("gone.gdtf", None),
+        ("x.exe", b"MZ")
+    ]
+)  # fmt: skip
 def test_a_file_that_is_none_is_refused_with_the_reason(
     small: Window, tmp_path: Path, name: str, data: bytes | None
 ) -> None:

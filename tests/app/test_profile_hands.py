@@ -47,7 +47,10 @@ def test_ctrl_adds_and_takes_away_and_a_fold_opens(small: Window, qtbot: QtBot) 
     for n in (1, fold):
         QApplication.sendEvent(
             ruler,
-            QMouseEvent(QEvent.Type.MouseMove, QPointF(at[n]), QPointF(at[n]), Qt.MouseButton.NoButton, Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier),
+            QMouseEvent(
+                QEvent.Type.MouseMove, QPointF(at[n]), QPointF(at[n]), Qt.MouseButton.NoButton,
+                Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier
+            ),
         )  # fmt: skip
 
 
@@ -88,7 +91,10 @@ def test_faders_of_the_try_out_follow_the_hand(small: Window, qtbot: QtBot) -> N
     sliders.setFocus()
     sliders.current = 3
     before = dict(sliders.levels)
-    for key in (Qt.Key.Key_End, Qt.Key.Key_Up, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown, Qt.Key.Key_Down, Qt.Key.Key_Right, Qt.Key.Key_Left):  # fmt: skip
+    for key in (
+        Qt.Key.Key_End, Qt.Key.Key_Up, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown, Qt.Key.Key_Down, Qt.Key.Key_Right,
+        Qt.Key.Key_Left
+    ):  # fmt: skip
         qtbot.keyClick(sliders, key)
     assert sliders.levels != before and all(0 <= v <= 255 for v in sliders.levels.values())
     reds = {sliders.levels.get(n) for n in sliders.columns[3]}

@@ -37,8 +37,8 @@ def type_into(field: Field, words: str, qtbot: QtBot) -> None:
 
 
 LABELS = {
-    "function": "Function", "short": "Short", "default": "Default", "release": "When released", "low": "Low", "unit": "Unit", "needs": "Dimmed by",
-    "slots": "Slots",
+    "function": "Function", "short": "Short", "default": "Default", "release": "When released", "low": "Low",
+    "unit": "Unit", "needs": "Dimmed by", "slots": "Slots",
 }  # fmt: skip
 
 
@@ -66,8 +66,9 @@ def test_highlight_of_72_channels_is_one_act(small: Window, qtbot: QtBot) -> Non
 @pytest.mark.parametrize(
     "field, typed, key, value",
     [
-        ("function", "iris", "function", "Iris"), ("short", "Ab", "short", "Ab"), ("default", "50 %", "default", 128), ("release", "7", "release", 7),
-        ("low", "-270", "low", -270.0), ("unit", "°", "unit", "°"), ("needs", "none", "needs", ()),
+        ("function", "iris", "function", "Iris"), ("short", "Ab", "short", "Ab"), ("default", "50 %", "default", 128),
+        ("release", "7", "release", 7), ("low", "-270", "low", -270.0), ("unit", "°", "unit", "°"),
+        ("needs", "none", "needs", ()),
     ],
 )  # fmt: skip
 def test_a_channel_is_edited_in_the_panel(
@@ -84,8 +85,9 @@ def test_a_channel_is_edited_in_the_panel(
 @pytest.mark.parametrize(
     "field, typed, why",
     [
-        ("function", "dimer", "dimmer"), ("default", "300", "255"), ("default", "much", "no value"), ("slots", "x", "slots"), ("short", "toolong", "four"),
-        ("low", "a lot", "no number"), ("needs", "Nope", "no channel"), ("slots", "1", "1"),
+        ("function", "dimer", "dimmer"), ("default", "300", "255"), ("default", "much", "no value"),
+        ("slots", "x", "slots"), ("short", "toolong", "four"), ("low", "a lot", "no number"),
+        ("needs", "Nope", "no channel"), ("slots", "1", "1"),
     ],
 )  # fmt: skip
 def test_a_wrong_word_in_the_panel_is_refused_with_the_reason_and_changes_nothing(

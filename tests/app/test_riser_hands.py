@@ -137,7 +137,8 @@ def test_the_opened_cable_is_picked_zoomed_and_walked(runs: Window, qtbot: QtBot
 
     def wheel(delta: int, keys: Qt.KeyboardModifier) -> bool:
         e = QWheelEvent(
-            QPointF(20, 20), QPointF(20, 20), QPoint(), QPoint(0, delta), Qt.MouseButton.NoButton, keys, Qt.ScrollPhase.NoScrollPhase, False
+            QPointF(20, 20), QPointF(20, 20), QPoint(), QPoint(0, delta), Qt.MouseButton.NoButton, keys,
+            Qt.ScrollPhase.NoScrollPhase, False
         )  # fmt: skip
         opened.wheelEvent(e)
         return e.isAccepted()
@@ -248,7 +249,10 @@ def test_facts_of_a_model_that_cannot_be_read_stay_and_are_said(runs: Window) ->
         kept = editor.model
         assert not type_in(name, text) and words in fields[name].refusal.text(), name
         assert editor.model == kept and fields[name].text() == text
-    for name, text in (("Ports", "1-4"), ("Protocols", "DDP, sacn"), ("Counts from", "artnet 0, pixel 1"), ("A of a port", "2,5"), ("A in all", "20"), ("DMX slots", "96")):  # fmt: skip
+    for name, text in (
+        ("Ports", "1-4"), ("Protocols", "DDP, sacn"), ("Counts from", "artnet 0, pixel 1"), ("A of a port", "2,5"),
+        ("A in all", "20"), ("DMX slots", "96")
+    ):  # fmt: skip
         assert type_in(name, text)
     made = editor.model
     assert (made.protocols, made.counts, made.port_amps, made.amps) == (

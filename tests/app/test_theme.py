@@ -10,8 +10,14 @@ import pytest
 from welvo.app.widgets.theme import TOKENS, contrast, oklch_hex, tint_hex, weave
 
 APP = Path(__file__).parents[2] / "src" / "welvo" / "app"
-DUSK = "#a37640/#462d0b #71c4aa/#245748 #bac8fe/#4e577b #b19454/#4d3d15 #2f918a/#033b38 #b0a8e7/#4b466b #d6cd88/#605a31 #49a8b2/#07484e"
-PAPER = "#a97c46/#fce3c8 #046852/#b1d8ca #343d72/#b7bfdf #866b29/#e8d9ba #369890/#c7f2ed #584e87/#cdc9ea #4b4303/#c6c3a1 #0b7d87/#b9e4e8"
+DUSK = (
+    "#a37640/#462d0b #71c4aa/#245748 #bac8fe/#4e577b #b19454/#4d3d15 #2f918a/#033b38 #b0a8e7/#4b466b "
+    "#d6cd88/#605a31 #49a8b2/#07484e"
+)
+PAPER = (
+    "#a97c46/#fce3c8 #046852/#b1d8ca #343d72/#b7bfdf #866b29/#e8d9ba #369890/#c7f2ed #584e87/#cdc9ea "
+    "#4b4303/#c6c3a1 #0b7d87/#b9e4e8"
+)
 
 
 @pytest.mark.parametrize(("theme", "wanted"), [("dark", DUSK), ("light", PAPER)])

@@ -40,10 +40,11 @@ from welvo.runs.wish import attach_wish
 
 SELECTIONS = [
     Selection("item", ("f207",)), Selection("item", ("f701",)), Selection("item", ("e1",)), Selection("item", ("e3",)),
-    Selection("item", ("f101", "f102")), Selection("universe", ("u3",)), Selection("feed", ("w4",)), Selection("slot", (), slot=("u3", 500)),
-    Selection("device", ("d1",)), Selection("port", ("d1", "A"), setting="A.universe"), Selection("port", ("d1", "A"), setting="A.merge"),
-    Selection("device", ("d1",), setting="name"), Selection("profile", ("p5",)), Selection("item", ("f503",)), Selection("item", ("f601",)),
-    Selection("sender", ("s2",)), Selection("use", ("y1",)), Selection(),
+    Selection("item", ("f101", "f102")), Selection("universe", ("u3",)), Selection("feed", ("w4",)),
+    Selection("slot", (), slot=("u3", 500)), Selection("device", ("d1",)),
+    Selection("port", ("d1", "A"), setting="A.universe"), Selection("port", ("d1", "A"), setting="A.merge"),
+    Selection("device", ("d1",), setting="name"), Selection("profile", ("p5",)), Selection("item", ("f503",)),
+    Selection("item", ("f601",)), Selection("sender", ("s2",)), Selection("use", ("y1",)), Selection(),
 ]  # fmt: skip
 
 
@@ -98,9 +99,10 @@ def everywhere(window: Window) -> list[QWidget]:
     mode = window.session.rig.profiles["p5"].modes["m1"]
     for dialog in (
         AddFixtures(window.session, window), AddDevice(window.session, window), Library(window.session, window, "p5"),
-        FaceEditor(mode, None, window), CompareModes(window.session.rig.profiles["p2"], "m1", window), PasteRanges(mode.channels[0], window),
-        PasteRows(window.session, "", window), RenumberBlock(window.session, window),
-        SplitElement(window.session, window, pen), Supplies(window.session, window), PixelKinds(window.session, window), ModelEditor(window.session, window),
+        FaceEditor(mode, None, window), CompareModes(window.session.rig.profiles["p2"], "m1", window),
+        PasteRanges(mode.channels[0], window), PasteRows(window.session, "", window),
+        RenumberBlock(window.session, window), SplitElement(window.session, window, pen),
+        Supplies(window.session, window), PixelKinds(window.session, window), ModelEditor(window.session, window),
     ):  # fmt: skip
         found += editors(dialog)
     return found

@@ -87,35 +87,52 @@ def _cut(rig: Rig) -> tuple[Rig, str]:
 
 
 EXAMPLES: dict[str, Example] = {
-    **RUN_EXAMPLES,
-    "PATCH-10": _cut,
+    **RUN_EXAMPLES, "PATCH-10": _cut,
     "PATCH-13": _change("senders", "s", "Nothing drives 10 slots of ribbon", universe_size=120),
-    "PATCH-14": _overlay_apart,
-    "FEED-08": _change("senders", "s", "Bench cannot send sACN 1", lowest=2),
+    "PATCH-14": _overlay_apart, "FEED-08": _change("senders", "s", "Bench cannot send sACN 1", lowest=2),
     "FEED-09": _change("universes", "u1", "Bench uses 512 slots of universe 1, the plan 510", size=510),
-    "FEED-10": _rig("Desk comes before Bench on sACN 1", senders={"x": Sender(name="Desk")}, feeds={"x": Feed(universe="u1", sender="x", wire=1, priority=150)}),
-    "FEED-11": _rig("Universe 1 goes out as sACN 1 and Art 0/1/4", feeds={"x": Feed(universe="u1", sender="s", wire=20, protocol="artnet", to="subscribers")}),
-    "FEED-12": _change("feeds", "w1", "sACN 1 is sent at 60 frames a second; DMX follows at 44", rate=60),
+    "FEED-10": _rig(
+        "Desk comes before Bench on sACN 1", senders={"x": Sender(name="Desk")},
+        feeds={"x": Feed(universe="u1", sender="x", wire=1, priority=150)}
+    ),
+    "FEED-11": _rig(
+        "Universe 1 goes out as sACN 1 and Art 0/1/4",
+        feeds={"x": Feed(universe="u1", sender="s", wire=20, protocol="artnet", to="subscribers")}
+    ), "FEED-12": _change("feeds", "w1", "sACN 1 is sent at 60 frames a second; DMX follows at 44", rate=60),
     "FEED-14": _change("feeds", "w1", "sACN 1 is sent only when something changes", rule="bare"),
-    "FEED-17": _rig("A serial line needs every frame", feeds={"x": Feed(universe="u2", sender="s", wire=1, protocol="serial", to="", rule="bare")}),
-    "FEED-15": _rig("waits for sACN 1, which carries levels itself", feeds={"x": Feed(universe="u2", sender="s", wire=30, sync=1)}),
-    "FEED-16": _rig("Universe 2 is fed by DDP to nobody", feeds={"x": Feed(universe="u2", sender="s", wire=1, protocol="ddp", to="")}),
-    "DEV-05": _box("Tub takes 2 universes and can take 1", universes=1),
-    "DEV-06": _box("of its 1 Mbit/s", link=1, rate=1000),
-    "USE-01": _part_off,
+    "FEED-17": _rig(
+        "A serial line needs every frame",
+        feeds={"x": Feed(universe="u2", sender="s", wire=1, protocol="serial", to="", rule="bare")}
+    ),
+    "FEED-15": _rig(
+        "waits for sACN 1, which carries levels itself", feeds={"x": Feed(universe="u2", sender="s", wire=30, sync=1)}
+    ),
+    "FEED-16": _rig(
+        "Universe 2 is fed by DDP to nobody",
+        feeds={"x": Feed(universe="u2", sender="s", wire=1, protocol="ddp", to="")}
+    ), "DEV-05": _box("Tub takes 2 universes and can take 1", universes=1),
+    "DEV-06": _box("of its 1 Mbit/s", link=1, rate=1000), "USE-01": _part_off,
     "PROF-05": _says(_mode("dimmer", _ranges((0, 9), (20, 255))), "nothing is said of 10–19"),
     "PROF-06": _says(_mode("dimmer", _ranges((0, 20), (20, 255))), "Both claim 20–20"),
-    "PROF-07": _says(_mode("dimmer", lambda m: replace(m, channels=(replace(m.channels[0], default=300),))), "default 300 does not fit"),
-    "PROF-08": _says(_mode("1 Zoom fine\n2 Dimmer"), "refines nothing"),
+    "PROF-07": _says(
+        _mode("dimmer", lambda m: replace(m, channels=(replace(m.channels[0], default=300),))),
+        "default 300 does not fit"
+    ), "PROF-08": _says(_mode("1 Zoom fine\n2 Dimmer"), "refines nothing"),
     "PROF-09": _says(_mode("red/1, red/3"), "Pixel 2 has no channels"),
     "PROF-10": _says(_mode("3 x (red)", lambda m: replace(m, spots=(Spot(x=0, y=0),))), "1 place for 3 pixels"),
-    "PROF-11": _says(_mode("2 x (red)", lambda m: replace(m, spots=(Spot(x=1, y=1), Spot(x=1.01, y=1)))), "Pixels 1 and 2 lie on each other"),
-    "PROF-12": _says(_mode("red, green", lambda m: replace(m, channels=tuple(replace(c, short="X") for c in m.channels))), "“X” stands for two"),
-    "PROF-13": _own,
-    "PROF-14": _says(_mode("pan, tilt, shutter = 255, gobo"), "no dimmer in only"),
+    "PROF-11": _says(
+        _mode("2 x (red)", lambda m: replace(m, spots=(Spot(x=1, y=1), Spot(x=1.01, y=1)))),
+        "Pixels 1 and 2 lie on each other"
+    ),
+    "PROF-12": _says(
+        _mode("red, green", lambda m: replace(m, channels=tuple(replace(c, short="X") for c in m.channels))),
+        "“X” stands for two"
+    ), "PROF-13": _own, "PROF-14": _says(_mode("pan, tilt, shutter = 255, gobo"), "no dimmer in only"),
     "PROF-15": _says(_mode("dimmer highlight 255, shutter, red highlight 255"), "shutter at 0"),
-    "PROF-16": _says(_mode("dimmer, red", lambda m: replace(m, channels=(m.channels[0], replace(m.channels[1], needs=("Mstr",))))), "needs “Mstr”"),
-    "PROF-17": _newer,
+    "PROF-16": _says(
+        _mode("dimmer, red", lambda m: replace(m, channels=(m.channels[0], replace(m.channels[1], needs=("Mstr",))))),
+        "needs “Mstr”"
+    ), "PROF-17": _newer,
     "PROF-19": _says(_mode("red/1, green/1, blue/1, red/2, blue/2, green/2"), "Pixel 2 has other components"),
     "PROF-20": _says(_mode("dimmer, 171 x (red green blue)"), "Pixel 171 would be cut at 512"),
 }  # fmt: skip

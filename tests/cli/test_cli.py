@@ -72,9 +72,11 @@ def test_path_says_every_way_and_each_hop(file: str) -> None:
 @pytest.mark.parametrize(
     ("arguments", "says"),
     [
-        (["1=255", "--universe", "0"], "no sACN universe 0"), (["1=255", "--universe", "70000"], "no sACN universe 70000"), (["513=1"], "slots run from 1 to 512"),
-        (["1=256"], "levels from 0 to 255"), (["1:5"], "no slot=level pair"), (["1=1", "--to", "10.0.40"], "3 parts"), (["1=1", "--to", "0.0.0.0"], "no address yet"),
-        (["1=1", "--protocol", "artnet"], "needs --to"), (["1=1", "--protocol", "artnet", "--universe", "255.255.255.0", "--to", "127.0.0.9"], "mask"),
+        (["1=255", "--universe", "0"], "no sACN universe 0"),
+        (["1=255", "--universe", "70000"], "no sACN universe 70000"), (["513=1"], "slots run from 1 to 512"),
+        (["1=256"], "levels from 0 to 255"), (["1:5"], "no slot=level pair"), (["1=1", "--to", "10.0.40"], "3 parts"),
+        (["1=1", "--to", "0.0.0.0"], "no address yet"), (["1=1", "--protocol", "artnet"], "needs --to"),
+        (["1=1", "--protocol", "artnet", "--universe", "255.255.255.0", "--to", "127.0.0.9"], "mask"),
         (["1=1", "--protocol", "midi"], "no protocol here"), (["1=1", "--interface", "192.0.2.9"], "No interface"),
     ],
 )  # fmt: skip
@@ -85,8 +87,10 @@ def test_send_refuses_what_no_wire_can_carry(arguments: list[str], says: str) ->
 
 def test_what_is_sent_is_heard_by_listen() -> None:
     ear = subprocess.Popen(
-        [sys.executable, "-m", "welvo.cli", "listen", "--interface", "127.0.0.75", "--universes", "41-42", "--seconds", "2.5", "--json"],
-        stdout=subprocess.PIPE, text=True,
+        [
+            sys.executable, "-m", "welvo.cli", "listen", "--interface", "127.0.0.75", "--universes", "41-42",
+            "--seconds", "2.5", "--json"
+        ], stdout=subprocess.PIPE, text=True,
     )  # fmt: skip
     time.sleep(0.7)
     sent = run(
@@ -181,13 +185,20 @@ def test_patch_reckons_what_fits_and_what_another_mode_hits(demo_file: str) -> N
     )
 
 
-@pytest.mark.parametrize("args, why", [
-    (("--lay", "999"), "There is no fixture 999"), (("--lay", "101", "--from", "77.1"), "no universe 77"), (("--lay", "101", "--order", "odd"), "no order"),
-    (("--lay", "101", "--spacing", "4", "--gap", "2"), "One of --spacing"), (("--lay", "101", "--pack", "3"), "at a time"), (("--pack", "99"), "no universe 99"),
-    (("--mode", "101"), "says no mode"), (("--mode", "101=tall"), "no mode|no profile"), (("--capacity", "--write", "x.welvo"), "--write goes with"),
-    (("--lay", "101", "--from", "3.1", "--into", "5"), "in none of the universes"), (("--pack", "3", "--write", "x.txt"), "must end in"),
-    (("--lay", "101", "--from", "1.512", "--headroom", "100"), "lies past the last slot"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "args, why",
+    [
+        (("--lay", "999"), "There is no fixture 999"), (("--lay", "101", "--from", "77.1"), "no universe 77"),
+        (("--lay", "101", "--order", "odd"), "no order"),
+        (("--lay", "101", "--spacing", "4", "--gap", "2"), "One of --spacing"),
+        (("--lay", "101", "--pack", "3"), "at a time"), (("--pack", "99"), "no universe 99"),
+        (("--mode", "101"), "says no mode"), (("--mode", "101=tall"), "no mode|no profile"),
+        (("--capacity", "--write", "x.welvo"), "--write goes with"),
+        (("--lay", "101", "--from", "3.1", "--into", "5"), "in none of the universes"),
+        (("--pack", "3", "--write", "x.txt"), "must end in"),
+        (("--lay", "101", "--from", "1.512", "--headroom", "100"), "lies past the last slot"),
+    ]
+)  # fmt: skip
 def test_patch_refuses_what_cannot_be_read(demo_file: str, args: tuple[str, ...], why: str) -> None:
     code, found = patch(demo_file, *args)
     assert code == 2 and re.search(why, found["error"]), found
@@ -199,15 +210,21 @@ def test_runs_lists_streams_and_hangs_by_the_same_words(demo_file: str, tmp_path
     assert [s["port"] for s in streams] == [str(n) for n in range(1, 8)]
     assert streams[6]["universes"] == [207, 208, 209] and streams[6]["needed_of_the_last"] == 176
     assert streams[5]["segments"][2] == {
-        "place": 3, "kind": "bridge", "name": "sill bridge", "slot": 91, "slots": 66, "pixel": 31, "pixels": 22, "leds": 22,
-        "first": "206.091", "last": "206.156",
+        "place": 3, "kind": "bridge", "name": "sill bridge", "slot": 91, "slots": 66, "pixel": 31, "pixels": 22,
+        "leds": 22, "first": "206.091", "last": "206.156",
     }  # fmt: skip
     table = run(app, ["runs", demo_file, "--pixels"]).output.splitlines()
     assert len(table) == 1 + 4 * 165 + 128 + 52 + 400 and table[0].startswith("box,port,segment,name,pixel")
     assert "PENSTOCK,7,1,swarm,171,171,1011,511,207.511,208.001" in table
     assert "PENSTOCK,6,3,sill bridge,1,31,819,91,206.091,206.093" in table
     out = tmp_path / "more.welvo"
-    made = run(app, ["runs", demo_file, "--hang", "4 x 50 moss of Silk 60, 2 to a port", "--port", "8", "--begin", "301", "--packed", "--write", str(out)])  # fmt: skip
+    made = run(
+        app,
+        [
+            "runs", demo_file, "--hang", "4 x 50 moss of Silk 60, 2 to a port", "--port", "8", "--begin", "301",
+            "--packed", "--write", str(out)
+        ]
+    )  # fmt: skip
     assert made.exit_code == 0 and "PENSTOCK 9: 100 px, 300 slots" in made.output
     rig = load(out)
     assert {u.number for u in rig.universes.values()} >= set(range(301, 310)) and rig.devices["d6"].ports[

@@ -58,11 +58,13 @@ def test_a_slot_range_makes_one_wide_channel() -> None:
 @pytest.mark.parametrize(
     ("text", "line", "column", "says"),
     [
-        ("pan, wobble", 0, 5, "no function name"), ("dimmer\n  blink fast", 1, 2, "no function name"), ("dimmer = 300", 0, 9, "0 to 255"),
-        ("dimmer =", 0, 7, "must follow"), ("7 x", 0, 2, "no function name"), ("9999 x (red)", 0, 0, "1 to 2000"),
-        ("(red green)", 0, 0, "count before it"), ("3 x (red", 0, 0, "not closed"), ("2 x (3 x (red))", 0, 0, "inside a repeat"),
-        ('"', 0, 0, "needs a name"), ("gap 900", 0, 0, "1 to 512"), ("5 pan\n2 tilt", 1, 0, "taken"), ("4-2 pan", 0, 0, "backwards"),
-        ("1 pan\n4 tilt", 1, 0, "says nothing of slots 2–3"), ("16", 0, 0, "belongs behind"), ("9999 pan", 0, 0, "far too high"),
+        ("pan, wobble", 0, 5, "no function name"), ("dimmer\n  blink fast", 1, 2, "no function name"),
+        ("dimmer = 300", 0, 9, "0 to 255"), ("dimmer =", 0, 7, "must follow"), ("7 x", 0, 2, "no function name"),
+        ("9999 x (red)", 0, 0, "1 to 2000"), ("(red green)", 0, 0, "count before it"),
+        ("3 x (red", 0, 0, "not closed"), ("2 x (3 x (red))", 0, 0, "inside a repeat"), ('"', 0, 0, "needs a name"),
+        ("gap 900", 0, 0, "1 to 512"), ("5 pan\n2 tilt", 1, 0, "taken"), ("4-2 pan", 0, 0, "backwards"),
+        ("1 pan\n4 tilt", 1, 0, "says nothing of slots 2–3"), ("16", 0, 0, "belongs behind"),
+        ("9999 pan", 0, 0, "far too high"),
     ],
 )  # fmt: skip
 def test_errors_point_at_the_word(text: str, line: int, column: int, says: str) -> None:
@@ -135,12 +137,25 @@ def test_the_demos_charts_read_back_the_same() -> None:
 
 names = st.sampled_from([a.word for a in ATTRIBUTES] + ['"own item"', "wobble", "?"])
 items = st.one_of(
-    names, st.builds(lambda n, w: f"{n} {w}", names.filter(lambda n: n not in ("wobble", "?")), st.sampled_from([8, 16, 24, 32])),
-    st.builds(lambda n, v: f"{n} = {v}", names.filter(lambda n: n not in ("wobble", "?")), st.integers(0, 255)),
+    names,
+    st.builds(
+        lambda n, w: f"{n} {w}", names.filter(lambda n: n not in ("wobble", "?")), st.sampled_from([8, 16, 24, 32])
+    ), st.builds(lambda n, v: f"{n} = {v}", names.filter(lambda n: n not in ("wobble", "?")), st.integers(0, 255)),
     st.builds(lambda n: f"gap {n}", st.integers(1, 9)),
-    st.sampled_from(["pan, tilt, pan fine, tilt fine = 77", "red/3", "blue/9 16", "dimmer, gap, dimmer fine highlight 65535", "red, fine, fine"]),
-    st.builds(lambda n, c: f"planes {n} x ({c})", st.integers(1, 6), st.sampled_from(["red green blue", "white 16, amber = 3"])),
-    st.builds(lambda n, c: f"{n} x ({c})", st.integers(1, 6), st.sampled_from(["red green blue", "dimmer, red 16, gap, blue", "white", "pan, tilt"])),
+    st.sampled_from(
+        [
+            "pan, tilt, pan fine, tilt fine = 77", "red/3", "blue/9 16", "dimmer, gap, dimmer fine highlight 65535",
+            "red, fine, fine"
+        ]
+    ),
+    st.builds(
+        lambda n, c: f"planes {n} x ({c})", st.integers(1, 6),
+        st.sampled_from(["red green blue", "white 16, amber = 3"])
+    ),
+    st.builds(
+        lambda n, c: f"{n} x ({c})", st.integers(1, 6),
+        st.sampled_from(["red green blue", "dimmer, red 16, gap, blue", "white", "pan, tilt"])
+    ),
 )  # fmt: skip
 breaks = st.lists(items, min_size=1, max_size=8).map(", ".join)
 texts = st.lists(breaks, min_size=1, max_size=3).map(
@@ -167,10 +182,13 @@ def test_nonsense_never_raises_and_its_marks_lie_inside_the_text(text: str) -> N
     write_chart(chart.mode("m"))
 
 
-parts = st.sampled_from([
-    "red", "green", "pan", "16", "dimmer", "gap", "3", "wobble", "\n", "\n1 ", "\n5-7 ", "2 x (", "planes 3 x (", ")", ",", "; ", "=", "50%", "?", '"own"',
-    "highlight", "/2", "0-6 closed", "007-121 strobe", "\tspeed\t", "CH3", "break a:", "zoom 24 bit", "#x", "x", "white", "Cell 2 red",
-])  # fmt: skip
+parts = st.sampled_from(
+    [
+        "red", "green", "pan", "16", "dimmer", "gap", "3", "wobble", "\n", "\n1 ", "\n5-7 ", "2 x (", "planes 3 x (",
+        ")", ",", "; ", "=", "50%", "?", '"own"', "highlight", "/2", "0-6 closed", "007-121 strobe", "\tspeed\t",
+        "CH3", "break a:", "zoom 24 bit", "#x", "x", "white", "Cell 2 red",
+    ]
+)  # fmt: skip
 
 
 @settings(max_examples=300, deadline=None)

@@ -220,10 +220,17 @@ def test_what_gdtf_has_no_place_for_is_said() -> None:
 @pytest.mark.parametrize(
     ("xml", "says"),
     [
-        (b'<!DOCTYPE x [<!ENTITY a "b">]><GDTF><FixtureType/></GDTF>', "declares entities"), (b"<GDTF>", "damaged"), (b"<other/>", "no GDTF fixture type"),
-        (b'<GDTF><FixtureType Name="x"/></GDTF>', "no DMX modes"), (b"<GDTF>" + b"<a>" * 400 + b"</a>" * 400 + b"</GDTF>", "damaged|no GDTF"), (b"\x00\x01", "damaged"),
-        (b'<!DOCTYPE l [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;&a;&a;&a;&a;&a;&a;">]><GDTF>&b;</GDTF>', "declares|damaged"),
-        (b'<!DOCTYPE g SYSTEM "file:///etc/hostname"><GDTF><FixtureType/></GDTF>', "declares|no DMX modes|document type"),
+        (b'<!DOCTYPE x [<!ENTITY a "b">]><GDTF><FixtureType/></GDTF>', "declares entities"), (b"<GDTF>", "damaged"),
+        (b"<other/>", "no GDTF fixture type"), (b'<GDTF><FixtureType Name="x"/></GDTF>', "no DMX modes"),
+        (b"<GDTF>" + b"<a>" * 400 + b"</a>" * 400 + b"</GDTF>", "damaged|no GDTF"), (b"\x00\x01", "damaged"),
+        (
+            b'<!DOCTYPE l [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;&a;&a;&a;&a;&a;&a;">]><GDTF>&b;</GDTF>',
+            "declares|damaged"
+        ),
+        (
+            b'<!DOCTYPE g SYSTEM "file:///etc/hostname"><GDTF><FixtureType/></GDTF>',
+            "declares|no DMX modes|document type"
+        ),
     ],
 )  # fmt: skip
 def test_hostile_descriptions_are_refused(xml: bytes, says: str) -> None:

@@ -73,7 +73,8 @@ def test_every_older_format_of_the_corpus_opens() -> None:
     # a dimmer behind a converter was D, which is warm white in the one alphabet: it is V since format 5
     new_letters = load(CORPUS / "format-5.json").devices["d1"].ports["1"].run[4].functions
     assert port.run[4].functions == new_letters == ("V", "R", "=128")
-    # 100 + 90 pixels of 3 slots, the bridge behind them on slot 571: its address 7 is slot 577, 67 of the second universe
+    # 100 + 90 pixels of 3 slots, the bridge behind them on slot 571: its address 7 is slot 577, 67 of the second
+    # universe
     spans = Index(runs).spans("f1")
     assert [(s.universe, s.first) for s in spans] == [("u2", 67)]
     assert (new.feeds["w9"].protocol, new.feeds["w9"].keeps, new.feeds["w9"].rule) == ("ddp", False, "bare")
@@ -102,23 +103,36 @@ def zipped(**entries: bytes) -> bytes:
 @pytest.mark.parametrize(
     ("data", "says"),
     [
-        (b"", "is empty"), (b"   ", "is empty"), (b"GIF89a", "neither a .welvo file nor JSON"), (b"\x00\x01\x02", "neither"), (b"[1]", "neither"),
-        (b"{", "damaged JSON"), (b'{"format": 99}', "newer Welvo"), (b'{"format": "two"}', "must be a number"), (b'{"format": true}', "must be a number"),
-        (b'{"format": 0}', "must be a number"), (b"PK\x03\x04 not a zip", "is damaged"), (zipped(other__json=b"{}"), "without rig.json"),
-        (zipped(rig__json=b"{}")[:-30], "is damaged"), (b'{"name": 5}', "at name: Expected text, got a whole number"),
-        (b'{"fixtures": []}', "at fixtures: Expected an object, got a list"), (b'{"universes": {"u1": {"number": 0}}}', "universes.u1.number"),
-        (b'{"universes": {"u1": {"number": 70000}}}', "universes.u1.number"), (b'{"universes": {"u1": {}}}', "missing required field “number”"),
-        (b'{"universes": {"u": {"number": 1}}, "elements": {"e": {"name": "x", "at": {"universe": "u", "address": 513}}}}', "elements.e"),
-        (b'{"universes": {"a": {"number": 1}, "b": {"number": 1}}}', "both have number 1"),
+        (b"", "is empty"), (b"   ", "is empty"), (b"GIF89a", "neither a .welvo file nor JSON"),
+        (b"\x00\x01\x02", "neither"), (b"[1]", "neither"), (b"{", "damaged JSON"), (b'{"format": 99}', "newer Welvo"),
+        (b'{"format": "two"}', "must be a number"), (b'{"format": true}', "must be a number"),
+        (b'{"format": 0}', "must be a number"), (b"PK\x03\x04 not a zip", "is damaged"),
+        (zipped(other__json=b"{}"), "without rig.json"), (zipped(rig__json=b"{}")[:-30], "is damaged"),
+        (b'{"name": 5}', "at name: Expected text, got a whole number"),
+        (b'{"fixtures": []}', "at fixtures: Expected an object, got a list"),
+        (b'{"universes": {"u1": {"number": 0}}}', "universes.u1.number"),
+        (b'{"universes": {"u1": {"number": 70000}}}', "universes.u1.number"),
+        (b'{"universes": {"u1": {}}}', "missing required field “number”"),
+        (
+            b'{"universes": {"u": {"number": 1}},'
+            b' "elements": {"e": {"name": "x", "at": {"universe": "u", "address": 513}}}}',
+            "elements.e"
+        ), (b'{"universes": {"a": {"number": 1}, "b": {"number": 1}}}', "both have number 1"),
         (b'{"fixtures": {"f": {"number": 1, "profile": "p", "mode": "m"}}}', "not in the file"),
-        (b'{"senders": {"s": {"name": "x"}}, "universes": {"u": {"number": 1}}, "feeds": {"w": {"universe": "u", "sender": "s", "wire": 0}}}', "no sACN universe 0"),
+        (
+            b'{"senders": {"s": {"name": "x"}}, "universes": {"u": {"number": 1}},'
+            b' "feeds": {"w": {"universe": "u", "sender": "s", "wire": 0}}}',
+            "no sACN universe 0"
+        ),
         (b'{"feeds": {"w": {"universe": "u", "sender": "s", "wire": 1}}}', "universe “u”, which is not in the file"),
-        (b'{"device_models": {"m": {"name": "x"}}, "devices": {"d": {"name": "x", "model": "m", "ip": "10.0.40"}}}', "3 parts"),
-        (b'{"devices": {"d": {"name": "x", "model": "nope"}}}', "of model “nope”"),
-        (b'{"profiles": {"p": {"name": "x", "modes": {}}}}', "profiles.p.modes"), (b'{"a":' * 5000 + b"1" + b"}" * 5000, "damaged|shape"),
-        (b'{"name": "\xff"}', "damaged JSON"),
-    ],
-    ids=count(),  # an archive holds the time it was made: an id made of its bytes would change from run to run
+        (
+            b'{"device_models": {"m": {"name": "x"}}, "devices": {"d": {"name": "x", "model": "m", "ip": "10.0.40"}}}',
+            "3 parts"
+        ), (b'{"devices": {"d": {"name": "x", "model": "nope"}}}', "of model “nope”"),
+        (b'{"profiles": {"p": {"name": "x", "modes": {}}}}', "profiles.p.modes"),
+        (b'{"a":' * 5000 + b"1" + b"}" * 5000, "damaged|shape"), (b'{"name": "\xff"}', "damaged JSON"),
+    ], ids=count(),  # an archive holds the time it was made: an id made of its bytes would change from run to run
+
 )  # fmt: skip
 def test_bad_files_are_refused_with_the_reason(data: bytes, says: str) -> None:
     with pytest.raises(RigFileError, match=says):

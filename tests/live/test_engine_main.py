@@ -204,11 +204,22 @@ def test_a_frame_is_read_whole_and_only_once() -> None:
 
 def test_synchronized_streams_leave_together_and_are_released_once() -> None:
     r = Rigged()
-    r.engine.set_streams([
-        {"id": "a", "row": 0, "protocol": "sacn", "wire": 1, "to": ["239.255.0.1"], "rate": 40, "rule": "always", "sync": 7000},
-        {"id": "b", "row": 1, "protocol": "sacn", "wire": 2, "to": ["239.255.0.2"], "rate": 40, "rule": "always", "sync": 7000},
-        {"id": "c", "row": 0, "protocol": "artnet", "wire": 5, "to": ["127.0.0.9"], "rate": 40, "rule": "always", "sync": 1, "sync_to": "127.255.255.255"},
-    ])  # fmt: skip
+    r.engine.set_streams(
+        [
+            {
+                "id": "a", "row": 0, "protocol": "sacn", "wire": 1, "to": ["239.255.0.1"], "rate": 40,
+                "rule": "always", "sync": 7000
+            },
+            {
+                "id": "b", "row": 1, "protocol": "sacn", "wire": 2, "to": ["239.255.0.2"], "rate": 40,
+                "rule": "always", "sync": 7000
+            },
+            {
+                "id": "c", "row": 0, "protocol": "artnet", "wire": 5, "to": ["127.0.0.9"], "rate": 40,
+                "rule": "always", "sync": 1, "sync_to": "127.255.255.255"
+            },
+        ]
+    )  # fmt: skip
     sent = r.run(0.26)
     kinds = [
         type(p).__name__ if not isinstance(p, sacn.Data) else p.universe
@@ -250,8 +261,11 @@ def test_on_change_only_is_silent_while_nothing_changes() -> None:
 
 def test_a_ddp_box_gets_one_stream_out_of_two_universes_and_is_pushed_once_a_frame() -> None:
     r = Rigged()
-    spec = {"id": "x", "protocol": "ddp", "wire": 1, "to": ["127.0.0.70"], "parts": [[0, 0, 3, 0], [1, 9, 2, 3], [1, 0, 1500, 5]],
-            "length": 1505, "rate": 40, "rule": "change", "last": "zero", "row": 0}  # fmt: skip
+    spec = {
+        "id": "x", "protocol": "ddp", "wire": 1, "to": ["127.0.0.70"],
+        "parts": [[0, 0, 3, 0], [1, 9, 2, 3], [1, 0, 1500, 5]], "length": 1505, "rate": 40, "rule": "change",
+        "last": "zero", "row": 0
+    }  # fmt: skip
     spec["parts"] = [[0, 0, 3, 0], [1, 9, 2, 3], [1, 0, 500, 1005]]
     r.engine.set_streams([spec])
     frame = bytearray(1024)

@@ -59,7 +59,8 @@ def test_sources_are_told_apart_and_lost_after_their_own_time(listener: Listener
     listener.take(data(level=9, priority=120, cid=bytes(range(2, 18))), "127.0.0.6", 100.1)
     listener.take(artnet.encode(artnet.Dmx(4, b"\1\2")), "127.0.0.7", 100.0)
     assert [(s.protocol, s.wire, s.name, s.ip, s.priority) for s in listener.sources(100.2)] == [
-        ("sacn", 1, "desk", "127.0.0.5", 100), ("sacn", 1, "desk", "127.0.0.6", 120), ("artnet", 4, "", "127.0.0.7", 100),
+        ("sacn", 1, "desk", "127.0.0.5", 100), ("sacn", 1, "desk", "127.0.0.6", 120),
+        ("artnet", 4, "", "127.0.0.7", 100),
     ]  # fmt: skip
     assert listener.levels("sacn", 1) == bytes([9] * 512) and listener.levels("sacn", 3) is None
     assert len(listener.sources(102.55)) == 2 and len(listener.sources(102.7)) == 1  # sACN: 2.5 s; Art-Net: 10 s

@@ -68,8 +68,8 @@ def test_typing_goes_by_the_same_limits_as_laying_out(rig: Rig) -> None:
     node = Device(name="N", model="m", ports={"A": Port(feed="w1")})
     bars = {f"b{n}": Fixture(number=200 + n, profile="bar40", mode="m") for n in range(8)}
     made, _ = put(
-        rig, "", device_models={"m": model}, devices={**dict.fromkeys(rig.devices), "n": node}, fixtures={**dict.fromkeys(rig.fixtures), **bars},
-        profiles={"bar40": profile("Bar 40", "40 x (dimmer)")},
+        rig, "", device_models={"m": model}, devices={**dict.fromkeys(rig.devices), "n": node},
+        fixtures={**dict.fromkeys(rig.fixtures), **bars}, profiles={"bar40": profile("Bar 40", "40 x (dimmer)")},
     )  # fmt: skip
     keys = [(k, 0) for k in bars]
     typed, _ = patch_series(Index(made), keys, "1.1")
@@ -108,7 +108,8 @@ def test_free_places_do_not_overlap_each_other(rig: Rig) -> None:
 @pytest.mark.parametrize(
     ("typed", "says"),
     [
-        ("3.1", "no universe 3"), ("1.506", "highest start is 505"), ("1.513", "no address 513"), ("0.1", "no universe 0"), ("x", "no address"),
+        ("3.1", "no universe 3"), ("1.506", "highest start is 505"), ("1.513", "no address 513"),
+        ("0.1", "no universe 0"), ("x", "no address"),
     ],
 )  # fmt: skip
 def test_places_that_cannot_be_are_refused(rig: Rig, typed: str, says: str) -> None:

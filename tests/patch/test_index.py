@@ -100,7 +100,8 @@ steps = st.one_of(
     st.tuples(st.just("place"), keys, places), st.tuples(st.just("element"), st.integers(1, 400), places),
     st.tuples(st.just("remove"), st.sampled_from(["a", "b", "c", "e"])), st.tuples(st.just("add"), keys, addresses),
     st.tuples(st.just("universe"), st.integers(1, 6)), st.tuples(st.just("drop"), st.sampled_from(["u1", "u2"])),
-    st.tuples(st.just("size"), st.sampled_from([510, 512, 96])), st.tuples(st.just("feed"), st.sampled_from(["u1", "u2"])),
+    st.tuples(st.just("size"), st.sampled_from([510, 512, 96])),
+    st.tuples(st.just("feed"), st.sampled_from(["u1", "u2"])),
     st.tuples(st.just("line"), st.permutations(["a", "b", "c"])), st.tuples(st.just("profile"), st.integers(1, 30)),
 )  # fmt: skip
 
@@ -151,7 +152,8 @@ def state(index: Index, rig: Rig) -> dict[str, Any]:
         "on": {u: index.on(u) for u in rig.universes}, "missing": dict(index.missing), "flagged": index.flagged(),
         "columns": sorted((rows[int(index.uni[n])], int(index.first[n]), int(index.last[n])) for n in live),
         "lost": set(index.lost), "open": set(index.open), "past": index.past_the_end(),
-        "limits": {u: index.limit(u) for u in rig.universes}, "free": {u: index.free_stretches(u) for u in rig.universes},
+        "limits": {u: index.limit(u) for u in rig.universes},
+        "free": {u: index.free_stretches(u) for u in rig.universes},
     }  # fmt: skip
 
 
@@ -183,10 +185,16 @@ def _start() -> Rig:
     return Rig(
         profiles={"head": profile("Head", "gap 8"), "bar": profile("Bar", "gap 14")},
         universes={"u1": Universe(number=1), "u2": Universe(number=2)},
-        fixtures={k: Fixture(number=n, profile=p, mode="m", at=at(u, a)) for n, (k, p, u, a) in enumerate((("a", "head", 1, 1), ("b", "head", 1, 9), ("c", "bar", 2, 1)), 1)},
-        elements={"e": Element(name="ribbon", pixels=10, at=at(2, 101)[0])}, senders={"s": Sender(name="B")},
+        fixtures={
+            k: Fixture(number=n, profile=p, mode="m", at=at(u, a)) for n,
+            (k, p, u, a) in enumerate((("a", "head", 1, 1), ("b", "head", 1, 9), ("c", "bar", 2, 1)), 1)
+        }, elements={"e": Element(name="ribbon", pixels=10, at=at(2, 101)[0])}, senders={"s": Sender(name="B")},
         feeds={"w1": Feed(universe="u1", sender="s", wire=1)}, device_models={"m": node_model()},
-        devices={"d": Device(name="N", model="m", ports={"A": Port(feed="w1", run=(Segment(kind="line", fixtures=("a", "b")),))})},
+        devices={
+            "d": Device(
+                name="N", model="m", ports={"A": Port(feed="w1", run=(Segment(kind="line", fixtures=("a", "b")),))}
+            )
+        },
     )  # fmt: skip
 
 

@@ -73,8 +73,10 @@ def slow_lay(rig: Rig, widths: list[int], laying: Laying) -> list[tuple[str, int
 @st.composite
 def wishes(draw: st.DrawFn) -> tuple[Rig, list[str], Laying]:
     there = {
-        f"x{n}": Fixture(number=900 + n, profile=draw(st.sampled_from(sorted(WIDTHS))), mode="m", at=at(draw(st.integers(1, 3)), draw(st.integers(1, 40))))
-        for n in range(draw(st.integers(0, 4)))
+        f"x{n}": Fixture(
+            number=900 + n, profile=draw(st.sampled_from(sorted(WIDTHS))), mode="m",
+            at=at(draw(st.integers(1, 3)), draw(st.integers(1, 40)))
+        ) for n in range(draw(st.integers(0, 4)))
     }  # fmt: skip
     kinds = draw(st.lists(st.sampled_from(sorted(WIDTHS)), min_size=1, max_size=12))
     rig = hall(fixtures={**lamps(*kinds), **there})

@@ -98,18 +98,26 @@ def test_a_feed_to_another_address_never_reaches_the_box(rig: Rig) -> None:
     assert (joint.mark, joint.sends, joint.takes) == ("differs", "to 127.0.0.99", "127.0.0.60")
 
 
-@pytest.mark.parametrize("text, universe, address, key", [
-    ("run 9", "u1", 9, "b"), ("run 513", "u2", 1, "c"), ("NODE run 514", "u2", 2, "c"), ("101:3", "u1", 3, "a"), ("201/2", "u2", 6, "c"), ("ribbon:4", "u2", 104, "e"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "text, universe, address, key",
+    [
+        ("run 9", "u1", 9, "b"), ("run 513", "u2", 1, "c"), ("NODE run 514", "u2", 2, "c"), ("101:3", "u1", 3, "a"),
+        ("201/2", "u2", 6, "c"), ("ribbon:4", "u2", 104, "e"),
+    ]
+)  # fmt: skip
 def test_a_place_is_found_however_it_is_said(rig: Rig, text: str, universe: str, address: int, key: str) -> None:
     found = find_target(Index(rig), text)
     assert (found.universe, found.address, found.key) == (universe, address, key)
 
 
-@pytest.mark.parametrize("text, why", [
-    ("run 0", "count from 1"), ("run 9999", "universe 20"), ("NODE run 5000", "2 ports"), ("NOBODY run 1", "no device"), ("101:99", "no slot 99"),
-    ("201/9", "no pixel 9"), ("777:1", "no fixture or element"), ("777/1", "no fixture 777"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "text, why",
+    [
+        ("run 0", "count from 1"), ("run 9999", "universe 20"), ("NODE run 5000", "2 ports"),
+        ("NOBODY run 1", "no device"), ("101:99", "no slot 99"), ("201/9", "no pixel 9"),
+        ("777:1", "no fixture or element"), ("777/1", "no fixture 777"),
+    ]
+)  # fmt: skip
 def test_a_place_that_is_not_there_says_why(rig: Rig, text: str, why: str) -> None:
     with pytest.raises(Refused, match=why):
         find_target(Index(rig), text)

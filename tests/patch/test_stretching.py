@@ -89,7 +89,8 @@ def test_a_typed_element_and_one_on_a_cable_end_on_the_same_slot() -> None:
 
 @pytest.mark.parametrize("whole", [True, False])
 def test_an_anchor_behind_a_full_universe_has_no_place(whole: bool) -> None:
-    """100 RGB pixels at 1.211 end at 1.510, the last slot of a universe of 510: nothing begins at 1.511 … but at 512."""
+    """100 RGB pixels at 1.211 end at 1.510, the last slot of a universe of 510: nothing begins at 1.511 … but at
+    512."""
     rig = hall()
     element = Element(name="wall", pixels=100, whole=whole, at=Place(universe="u1", address=211))
     rig, _ = put(

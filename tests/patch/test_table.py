@@ -107,10 +107,14 @@ def test_turns_spots_groups_and_own_columns(rig: Rig) -> None:
         set_columns(rig, ["Gel", "gel"])
 
 
-@pytest.mark.parametrize("wanted, found", [
-    ("", "abce"), ("left", "a"), ("head", "ab"), ("head -right", "a"), ("name:bar", "c"), ("u:2", "ce"), ("first:1.0", "ab"), ("is:element", "e"),
-    ("is:locked", ""), ('name:"right"', "b"), ("groups:x", ""), ("nosuch:x", ""), ("is:free", ""), ("-u:1", "ce"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "wanted, found",
+    [
+        ("", "abce"), ("left", "a"), ("head", "ab"), ("head -right", "a"), ("name:bar", "c"), ("u:2", "ce"),
+        ("first:1.0", "ab"), ("is:element", "e"), ("is:locked", ""), ('name:"right"', "b"), ("groups:x", ""),
+        ("nosuch:x", ""), ("is:free", ""), ("-u:1", "ce"),
+    ]
+)  # fmt: skip
 def test_filters(rig: Rig, wanted: str, found: str) -> None:
     index = Index(rig)
     assert "".join(k for k in "abce" if table.matches(index, k, wanted)) == found
@@ -127,10 +131,13 @@ def test_sorting_counts_numbers_within_words(rig: Rig) -> None:
 
 
 def test_rows_change_known_numbers_and_add_new_ones(rig: Rig) -> None:
-    text = "No.\tName\tProfile\tMode\tUniverse\tAddress\tGroups\tCircuit\tWeather\n" + "\n".join([
-        "101\tLeft wing\tHead\tonly\t1\t33\tWings\tC4\tfine", "102\tRight\tHead\tonly\t1\t9\t\t\train", "301\tNew one\tBar\t\t3\t1\tWings\t\t",
-        "302\t\t\t\t1\t1\t\t\t", "303\tX\tNo such\t\t1\t1\t\t\t", "x\t\t\t\t\t\t\t\t", "101\tagain\t\t\t\t\t\t\t",
-    ])  # fmt: skip
+    text = "No.\tName\tProfile\tMode\tUniverse\tAddress\tGroups\tCircuit\tWeather\n" + "\n".join(
+        [
+            "101\tLeft wing\tHead\tonly\t1\t33\tWings\tC4\tfine", "102\tRight\tHead\tonly\t1\t9\t\t\train",
+            "301\tNew one\tBar\t\t3\t1\tWings\t\t", "302\t\t\t\t1\t1\t\t\t", "303\tX\tNo such\t\t1\t1\t\t\t",
+            "x\t\t\t\t\t\t\t\t", "101\tagain\t\t\t\t\t\t\t",
+        ]
+    )  # fmt: skip
     found = spreadsheet.paste(Index(rig), text)
     assert (len(found.new), found.changed, found.same, found.unread) == (1, ("a",), 1, ("Weather",))
     assert [r.split(": ")[0] for r in found.refused] == ["row 5", "row 6", "row 7", "row 8"] and "303" not in str(

@@ -47,9 +47,9 @@ def test_sync_is_these_octets() -> None:
 
 def reply() -> artnet.PollReply:
     return artnet.PollReply(
-        ip=(127, 0, 0, 21), short_name="WEIR-2", long_name="Weir two", report="#0001 [0003] ok", firmware=0x0103, net=1, sub=2,
-        port_types=(0x80,), good_input=(0,), good_output=(0x81,), sw_in=(0,), sw_out=(3,), mac=bytes([2, 0x57, 127, 0, 0, 21]),
-        bind_ip=(127, 0, 0, 21), bind_index=2, good_output_b=(0,),
+        ip=(127, 0, 0, 21), short_name="WEIR-2", long_name="Weir two", report="#0001 [0003] ok", firmware=0x0103,
+        net=1, sub=2, port_types=(0x80,), good_input=(0,), good_output=(0x81,), sw_in=(0,), sw_out=(3,),
+        mac=bytes([2, 0x57, 127, 0, 0, 21]), bind_ip=(127, 0, 0, 21), bind_index=2, good_output_b=(0,),
     )  # fmt: skip
 
 
@@ -75,10 +75,13 @@ def test_older_and_longer_replies_are_read_as_far_as_they_go() -> None:
 @pytest.mark.parametrize(
     ("raw", "field"),
     [
-        (b"Art-Nix\0" + bytes(10), "identifier"), (b"", "identifier"), (bytes.fromhex(HEAD + "0050 000D 00 00 0100 0002 0000"), "version"),
-        (bytes.fromhex(HEAD + "0050 000E 00 00 0100 0003 0000"), "length"), (bytes.fromhex(HEAD + "0050 000E 00 00 0100 0000 00"), "length"),
-        (bytes.fromhex(HEAD + "0050 000E 00 00 0080 0002 0000"), "Port-Address"), (bytes.fromhex(HEAD + "0020 000E"), "ArtPoll"),
-        (bytes.fromhex(HEAD + "0060 000E") + bytes(50), "ArtAddress"), (bytes.fromhex(HEAD + "0021") + bytes(100), "ArtPollReply"),
+        (b"Art-Nix\0" + bytes(10), "identifier"), (b"", "identifier"),
+        (bytes.fromhex(HEAD + "0050 000D 00 00 0100 0002 0000"), "version"),
+        (bytes.fromhex(HEAD + "0050 000E 00 00 0100 0003 0000"), "length"),
+        (bytes.fromhex(HEAD + "0050 000E 00 00 0100 0000 00"), "length"),
+        (bytes.fromhex(HEAD + "0050 000E 00 00 0080 0002 0000"), "Port-Address"),
+        (bytes.fromhex(HEAD + "0020 000E"), "ArtPoll"), (bytes.fromhex(HEAD + "0060 000E") + bytes(50), "ArtAddress"),
+        (bytes.fromhex(HEAD + "0021") + bytes(100), "ArtPollReply"),
     ],
 )  # fmt: skip
 def test_what_is_wrong_is_named(raw: bytes, field: str) -> None:

@@ -32,10 +32,14 @@ def test_a_long_frame_is_cut_at_1440_and_pushed_once() -> None:
     assert [(p.offset, p.push) for p in ddp.packets(bytes(1440))] == [(0, True)] and len(ddp.packets(b"")) == 1
 
 
-@pytest.mark.parametrize("octets, field", [
-    ("41 00", "packet"), ("01 00 00 01 00000000 0000", "flags"), ("C1 00 00 01 00000000 0000", "flags"), ("41 10 00 01 00000000 0000", "sequence"),
-    ("41 00 00 01 00000000 0005 01", "data length"), ("51 00 00 01 00000000 0000 00", "timecode"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "octets, field",
+    [
+        ("41 00", "packet"), ("01 00 00 01 00000000 0000", "flags"), ("C1 00 00 01 00000000 0000", "flags"),
+        ("41 10 00 01 00000000 0000", "sequence"), ("41 00 00 01 00000000 0005 01", "data length"),
+        ("51 00 00 01 00000000 0000 00", "timecode"),
+    ]
+)  # fmt: skip
 def test_what_is_no_packet_names_the_field(octets: str, field: str) -> None:
     with pytest.raises(WireError) as e:
         ddp.decode(bytes.fromhex(octets))

@@ -64,9 +64,10 @@ def test_a_discovery_packet_is_these_octets() -> None:
 @pytest.mark.parametrize(
     ("at", "value", "field"),
     [
-        (0, 0x11, "preamble"), (3, 1, "preamble"), (5, 0, "identifier"), (16, 0x60, "root length"), (17, 0xFF, "root length"),
-        (21, 5, "root vector"), (43, 9, "framing vector"), (39, 0xFF, "framing length"), (117, 3, "DMP"), (118, 0xA2, "DMP"),
-        (122, 2, "DMP"), (120, 1, "DMP"), (124, 200, "property count"), (108, 201, "priority"), (113, 0xFF, "universe"),
+        (0, 0x11, "preamble"), (3, 1, "preamble"), (5, 0, "identifier"), (16, 0x60, "root length"),
+        (17, 0xFF, "root length"), (21, 5, "root vector"), (43, 9, "framing vector"), (39, 0xFF, "framing length"),
+        (117, 3, "DMP"), (118, 0xA2, "DMP"), (122, 2, "DMP"), (120, 1, "DMP"), (124, 200, "property count"),
+        (108, 201, "priority"), (113, 0xFF, "universe"),
     ],
 )  # fmt: skip
 def test_one_wrong_octet_is_named(at: int, value: int, field: str) -> None:
@@ -78,9 +79,9 @@ def test_one_wrong_octet_is_named(at: int, value: int, field: str) -> None:
 
 def test_universes_priorities_and_cids_that_do_not_exist_are_never_sent() -> None:
     for packet in (
-        sacn.Data(CID, 0, b""), sacn.Data(CID, 64000, b""), sacn.Data(CID, 1, bytes(513)), sacn.Data(CID, 1, b"", priority=201),
-        sacn.Data(bytes(16), 1, b""), sacn.Data(b"short", 1, b""), sacn.SyncPacket(CID, 0), sacn.Discovery(CID, "", (2, 1)),
-        sacn.Discovery(CID, "", tuple(range(1, 514))),
+        sacn.Data(CID, 0, b""), sacn.Data(CID, 64000, b""), sacn.Data(CID, 1, bytes(513)),
+        sacn.Data(CID, 1, b"", priority=201), sacn.Data(bytes(16), 1, b""), sacn.Data(b"short", 1, b""),
+        sacn.SyncPacket(CID, 0), sacn.Discovery(CID, "", (2, 1)), sacn.Discovery(CID, "", tuple(range(1, 514))),
     ):  # fmt: skip
         with pytest.raises(WireError):
             sacn.encode(packet)

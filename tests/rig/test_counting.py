@@ -2,11 +2,7 @@
 
 import pytest
 
-from welvo.rig.counting import last_slot, net_sub_universe, place_of, port_address, running_of
-
-
-def test_a_fixture_of_22_slots_from_145_ends_at_166() -> None:
-    assert last_slot(145, 22) == 166
+from welvo.rig.counting import net_sub_universe, place_of, port_address, running_of
 
 
 @pytest.mark.parametrize(

@@ -2,7 +2,7 @@ import pytest
 
 from welvo.rig.base import Refused
 from welvo.rig.notation import plural, read_ip, read_numbers, read_place, read_series, say_place, thousands
-from welvo.rig.protocol import every_way, read_wire, say_artnet, say_wire
+from welvo.rig.protocol import PROTOCOLS, every_way, say_artnet, say_wire
 
 
 def test_places_have_three_digit_addresses() -> None:
@@ -13,8 +13,9 @@ def test_places_have_three_digit_addresses() -> None:
 @pytest.mark.parametrize(
     ("typed", "says"),
     [
-        ("0.1", "no universe 0"), ("70000.1", "no universe 70000"), ("3.513", "no address 513"), ("3.0", "no address 0"),
-        ("3", "is no address"), ("three", "is no address"), ("", "is no address"), ("3.4.5", "is no address"), ("-3.1", "is no address"),
+        ("0.1", "no universe 0"), ("70000.1", "no universe 70000"), ("3.513", "no address 513"),
+        ("3.0", "no address 0"), ("3", "is no address"), ("three", "is no address"), ("", "is no address"),
+        ("3.4.5", "is no address"), ("-3.1", "is no address"),
     ],
 )  # fmt: skip
 def test_what_is_no_place_is_refused_by_name(typed: str, says: str) -> None:
@@ -42,8 +43,9 @@ def test_number_lists() -> None:
 @pytest.mark.parametrize(
     ("typed", "says"),
     [
-        ("10.0.40", "has 3 parts"), ("10.0.40.21.5", "has 5 parts"), ("10.0.40.256", "256"), ("10.0.x.1", "“x”"), ("0.0.0.0", "no address yet"),
-        ("255.255.255.0", "is a mask"), ("239.255.0.1", "multicast"), ("", "has 1 parts"),
+        ("10.0.40", "has 3 parts"), ("10.0.40.21.5", "has 5 parts"), ("10.0.40.256", "256"), ("10.0.x.1", "“x”"),
+        ("0.0.0.0", "no address yet"), ("255.255.255.0", "is a mask"), ("239.255.0.1", "multicast"),
+        ("", "has 1 parts"),
     ],
 )  # fmt: skip
 def test_what_cannot_be_a_boxs_address_is_refused_with_the_reason(typed: str, says: str) -> None:
@@ -59,19 +61,20 @@ def test_an_address_is_said_plainly() -> None:
     ("typed", "wire"), [("0/0/3", 3), ("3", 3), ("0x003", 3), ("1/2/3", 0x123), ("127/15/15", 32767), ("Art 0/1/0", 16)]
 )
 def test_artnet_numbers_in_every_writing(typed: str, wire: int) -> None:
-    assert read_wire("artnet", typed) == wire
+    assert PROTOCOLS["artnet"].read(typed) == wire
 
 
 @pytest.mark.parametrize(
     ("protocol", "typed", "says"),
     [
-        ("artnet", "255.255.255.0", "mask"), ("artnet", "0/16/0", "15"), ("artnet", "128/0/0", "127"), ("artnet", "32768", "32767"),
-        ("sacn", "0", "0"), ("sacn", "70000", "63999"), ("sacn", "64214", "63999"), ("sacn", "x", "no sACN"),
+        ("artnet", "255.255.255.0", "mask"), ("artnet", "0/16/0", "15"), ("artnet", "128/0/0", "127"),
+        ("artnet", "32768", "32767"), ("sacn", "0", "0"), ("sacn", "70000", "63999"), ("sacn", "64214", "63999"),
+        ("sacn", "x", "no sACN"),
     ],
 )  # fmt: skip
 def test_wire_numbers_that_do_not_exist(protocol: str, typed: str, says: str) -> None:
     with pytest.raises(Refused, match=says):
-        read_wire(protocol, typed)
+        PROTOCOLS[protocol].read(typed)
 
 
 def test_every_way_shows_both_counts() -> None:

@@ -34,8 +34,12 @@ def test_nine_switches_reach_511_and_512_when_they_encode_one_less() -> None:
     assert say_setting(NINE, 512) == "cannot be set: it reaches 1 to 511"
 
 
-@given(st.builds(AddressSetting, by=st.just("switches"), switches=st.sampled_from([9, 10]), on=st.sampled_from(["up", "down"]),
-                 first=st.sampled_from(["lowest", "highest"]), base=st.sampled_from([0, 1])), st.integers(1, 511))  # fmt: skip
+@given(
+    st.builds(
+        AddressSetting, by=st.just("switches"), switches=st.sampled_from([9, 10]), on=st.sampled_from(["up", "down"]),
+        first=st.sampled_from(["lowest", "highest"]), base=st.sampled_from([0, 1])
+    ), st.integers(1, 511)
+)  # fmt: skip
 def test_the_picture_reads_back_as_its_address(setting: AddressSetting, address: int) -> None:
     picture = positions(setting, address)
     assert len(picture) == setting.switches and address_of(setting, picture) == address
@@ -44,10 +48,14 @@ def test_the_picture_reads_back_as_its_address(setting: AddressSetting, address:
         assert address_of(setting, slipped) == wrong and abs(wrong - address) in weights(setting)
 
 
-@pytest.mark.parametrize("meant, answers, why", [
-    (145, 145, "where it should"), (145, 144, "Switch 1 stands the other way: that alone makes 144 of 145"), (145, 17, "Switch 8"),
-    (145, 274, "from the other end"), (145, 366, "ON is on the other side"), (5, 6, "counts from the other start"), (145, 300, "No single slip"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "meant, answers, why",
+    [
+        (145, 145, "where it should"), (145, 144, "Switch 1 stands the other way: that alone makes 144 of 145"),
+        (145, 17, "Switch 8"), (145, 274, "from the other end"), (145, 366, "ON is on the other side"),
+        (5, 6, "counts from the other start"), (145, 300, "No single slip"),
+    ]
+)  # fmt: skip
 def test_why_a_lamp_answers_elsewhere(meant: int, answers: int, why: str) -> None:
     assert why in why_there(NINE, meant, answers)
 

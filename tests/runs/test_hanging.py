@@ -73,10 +73,12 @@ def test_ribbons_are_hung_three_to_a_port_there_and_back(twelve: Rig) -> None:
 @pytest.mark.parametrize(
     ("text", "words"),
     [
-        ("", "Say what is to attach"), ("99 x 55 RGB, 3 to a port", "need 33 ports from 1 on; PEN has 12"), ("0 RGB", "1 to 100 000 pixels"),
-        ("5 RGB on 13", "no port 13; it has 1"), ("wobble", "nothing of this rig"), ("bridge 600", "1 to 512 slots"), ("bridge: 7", "no fixture 7"),
-        ("line: 1", "no fixture 1"), ("line", "gives pixel data: a DMX line needs a bridge"), ("lamps 600", "1 to 512 lamps"),
-        ("3 x 55 RGB, 0 to a port", "0 to a port"), ("lamps 3: red wobble", "no function"), ("9999 x 5 RGB", "too many"),
+        ("", "Say what is to attach"), ("99 x 55 RGB, 3 to a port", "need 33 ports from 1 on; PEN has 12"),
+        ("0 RGB", "1 to 100 000 pixels"), ("5 RGB on 13", "no port 13; it has 1"), ("wobble", "nothing of this rig"),
+        ("bridge 600", "1 to 512 slots"), ("bridge: 7", "no fixture 7"), ("line: 1", "no fixture 1"),
+        ("line", "gives pixel data: a DMX line needs a bridge"), ("lamps 600", "1 to 512 lamps"),
+        ("3 x 55 RGB, 0 to a port", "0 to a port"), ("lamps 3: red wobble", "no function"),
+        ("9999 x 5 RGB", "too many"),
     ],
 )  # fmt: skip
 def test_what_cannot_be_hung_is_refused_with_the_reason(twelve: Rig, text: str, words: str) -> None:
@@ -187,7 +189,8 @@ def test_a_folded_string_is_cut_inside_a_stretch_and_nothing_is_folded_wrong(rig
 
 
 @given(
-    st.integers(2, 60), st.integers(0, 59), st.integers(0, 14), st.booleans(), st.sampled_from([1, 1, 2, 3]), st.integers(0, 9),
+    st.integers(2, 60), st.integers(0, 59), st.integers(0, 14), st.booleans(), st.sampled_from([1, 1, 2, 3]),
+    st.integers(0, 9),
 )  # fmt: skip
 def test_a_cut_leaves_every_led_its_number(
     leds: int, before: int, fold: int, reverse: bool, group: int, first: int
@@ -196,7 +199,8 @@ def test_a_cut_leaves_every_led_its_number(
     before = 1 + before % (leds - 1)
     element = Element(name="r", pixels=80)
     whole = Segment(
-        kind="pixels", element="r", first=first + 1, count=leds, fold=fold, reverse=reverse, group=group, length=3, supply="v",
+        kind="pixels", element="r", first=first + 1, count=leds, fold=fold, reverse=reverse, group=group, length=3,
+        supply="v",
     )  # fmt: skip
 
     def shows(s: Segment, n: int) -> list[tuple[int, int]]:

@@ -28,7 +28,8 @@ def test_case_2_four_pixels_of_one_ampere() -> None:
 
 def test_case_3_a_ribbon_of_100_behind_ten_metres_of_cable(rig: Rig) -> None:
     """100 pixels of 3 · 20 mA at 50 % take 3 A. Ten metres of 2.5 mm² lose 2 · 0.0175 · 10 · 3 / 2.5 = 0.42 V: 4.58 V
-    at its beginning. In the ribbon, 20 mm and 0.5 mm² from pixel to pixel, 0.0014 V for each ampere; 99 + 98 + … + 1 = 4950
+    at its beginning. In the ribbon, 20 mm and 0.5 mm² from pixel to pixel, 0.0014 V for each ampere; 99 + 98 + … + 1 =
+    4950
     steps of 30 mA lose 0.0014 · 4950 · 0.03 = 0.2079 V: 4.3721 V at its end."""
     made, _ = cabled("", reef(length=10, area=2.5), element=px(100, type="silk"), p_brightness=0.5)(rig)
     cables = Cables(made)

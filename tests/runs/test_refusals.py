@@ -84,9 +84,11 @@ def test_what_cannot_be_is_refused_by_name(attached: Rig, edit: Callable[[Rig], 
 @pytest.mark.parametrize(
     ("text", "words"),
     [
-        ("5 RGB moss at 0", "count from 1"), ("line: 201 201", "201 is named twice"), ("null 0", "1 to 100 000"), ("5 RGB moss at 3; 5 RGB weed on 1", "to one port can begin"),
-        ("ribbon, reef wobble", "nothing of this rig"), ("201, 77", "no fixture 77"), ("8 x 0 RGB panel", "1 to 100 000 pixels"), ("ring 0 RGB", "1 to 100 000 pixels"),
-        ("null 3 of Silk 60", "Only something new"), ("5 RGB moss of kind wobble", "wobble"), ("bridge 8: 201 201", "201 is named twice"),
+        ("5 RGB moss at 0", "count from 1"), ("line: 201 201", "201 is named twice"), ("null 0", "1 to 100 000"),
+        ("5 RGB moss at 3; 5 RGB weed on 1", "to one port can begin"), ("ribbon, reef wobble", "nothing of this rig"),
+        ("201, 77", "no fixture 77"), ("8 x 0 RGB panel", "1 to 100 000 pixels"),
+        ("ring 0 RGB", "1 to 100 000 pixels"), ("null 3 of Silk 60", "Only something new"),
+        ("5 RGB moss of kind wobble", "wobble"), ("bridge 8: 201 201", "201 is named twice"),
     ],
 )  # fmt: skip
 def test_lines_that_cannot_be_read_say_why(attached: Rig, text: str, words: str) -> None:

@@ -50,7 +50,8 @@ def strip(pixels: int, order: str = "RGB") -> Element:
 
 
 def walk(rig: Rig) -> list[list[tuple[int, int, int, int, int]]]:
-    """For each port every slot of its stream: (segment, data pixel, component, universe, address), walked one by one."""
+    """For each port every slot of its stream: (segment, data pixel, component, universe, address), walked one by
+    one."""
     device = rig.devices["d"]
     sizes = {u.number: u.size for u in rig.universes.values()}
     universe, address = 1, device.ports["1"].start
@@ -93,13 +94,14 @@ segment = st.one_of(
     st.builds(
         lambda e, g, r, f: Segment(kind="pixels", element=e, group=g, reverse=r, fold=f),
         st.sampled_from(sorted(ELEMENTS)), st.integers(1, 4), st.booleans(), st.sampled_from([0, 3, 10]),
-    ),
-    st.builds(lambda n: Segment(kind="null", count=n), st.integers(1, 9)),
-    st.builds(lambda w, m: Segment(kind="bridge", width=w, model=m), st.integers(1, 200), st.sampled_from(["", "slot"])),
+    ), st.builds(lambda n: Segment(kind="null", count=n), st.integers(1, 9)),
     st.builds(
-        lambda u, a: Segment(kind="pixels", element="e55RGB", at=Place(universe=f"u{u}", address=a)), st.integers(1, 3), st.integers(1, 7),
+        lambda w, m: Segment(kind="bridge", width=w, model=m), st.integers(1, 200), st.sampled_from(["", "slot"])
     ),
-    st.builds(lambda m: Segment(kind="extension", length=m), st.floats(0, 9)),
+    st.builds(
+        lambda u, a: Segment(kind="pixels", element="e55RGB", at=Place(universe=f"u{u}", address=a)),
+        st.integers(1, 3), st.integers(1, 7),
+    ), st.builds(lambda m: Segment(kind="extension", length=m), st.floats(0, 9)),
 )  # fmt: skip
 run = st.lists(segment, max_size=5).map(tuple)
 
@@ -222,7 +224,8 @@ def test_elements_get_their_addresses_from_the_cable_and_everything_behind_moves
 def test_null_pixels_lengthen_the_cable_and_grouping_shortens_the_stream() -> None:
     elements = {"a": strip(10), "b": strip(10)}
     run = (
-        Segment(kind="pixels", element="a", group=3), Segment(kind="null", count=5), Segment(kind="pixels", element="b", reverse=True),
+        Segment(kind="pixels", element="a", group=3), Segment(kind="null", count=5),
+        Segment(kind="pixels", element="b", reverse=True),
     )  # fmt: skip
     cables = Cables(box(run, elements=elements))
     a, null, b = cables.streams["d", "1"].pieces

@@ -273,7 +273,8 @@ class Drawer(QFrame):
         else:
             words = (
                 "Nothing is wrong",
-                f"{len(RULES)} checks ran on {plural(len(self._session.rig.fixtures), 'fixture')} just now. What no check can see: whether the lamp lights.",
+                f"{len(RULES)} checks ran on {plural(len(self._session.rig.fixtures), 'fixture')} just now. What no "
+                "check can see: whether the lamp lights.",
             )
         for words_, size in zip(words, (22, 13)):
             made = label(words_, size, size == 22, quiet=size == 13, wrap=True)

@@ -133,7 +133,8 @@ class JumpBox(QLineEdit):
         self.setPlaceholderText("Go to 207, 3.045, an address, a name")
         set_help(
             self,
-            "Goes to a fixture number, 3.045, ribbon/27, an IP address, a name, or runs a command. Changes nothing by itself.",
+            "Goes to a fixture number, 3.045, ribbon/27, an IP address, a name, or runs a command. Changes nothing "
+            "by itself.",
         )
         self.setMinimumWidth(180)
         self.setMaximumWidth(420)
@@ -191,8 +192,12 @@ class JumpBox(QLineEdit):
             self._list.hide()
             return
         self._list.setCurrentRow(0)
-        self._list.setGeometry(self.mapToGlobal(QPoint(0, self.height())).x(), self.mapToGlobal(QPoint(0, self.height() + 2)).y(),
-                               max(self.width(), 420), 26 * self._list.count() + 8)  # fmt: skip
+        self._list.setGeometry(
+            self.mapToGlobal(QPoint(0, self.height())).x(),
+            self.mapToGlobal(QPoint(0, self.height() + 2)).y(),
+            max(self.width(), 420),
+            26 * self._list.count() + 8,
+        )
         self._list.show()
 
     def _take(self, _: object = None) -> None:

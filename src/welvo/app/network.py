@@ -129,7 +129,8 @@ class Network(QObject):
         ]
         if lines:
             self.session.say(
-                f"Not sent: {', '.join(lines[:4])}. The Bench sends {', '.join(r.word for r in PROTOCOLS.values() if r.sent)}.",
+                f"Not sent: {', '.join(lines[:4])}. The Bench sends "
+                f"{', '.join(r.word for r in PROTOCOLS.values() if r.sent)}.",
                 "warning",
             )
         return True

@@ -134,9 +134,14 @@ def _patch_field(w: Window) -> None:
     """The demo rig with a made-up extension, so that there is something to see from afar."""
     w.patch.tapes.lens = None
     for wish in (
-        "260 x Bar 9 at 21.1 +40", "300 x Drop 14 at 51.1 +48", "500 x Lagoon flood at 90.1 +12", "220 x Eddy head at 110.1 +24",
-        "160 x Undertow wash at 125.1", "180 x Drop 14 at 160.1 +44", "90 x Bar 9 at 185.30 +56",
-    ):  # fmt: skip
+        "260 x Bar 9 at 21.1 +40",
+        "300 x Drop 14 at 51.1 +48",
+        "500 x Lagoon flood at 90.1 +12",
+        "220 x Eddy head at 110.1 +24",
+        "160 x Undertow wash at 125.1",
+        "180 x Drop 14 at 160.1 +44",
+        "90 x Bar 9 at 185.30 +56",
+    ):
         w.session.take(wished(w.session.rig, wish))
     w.session.select_items(["f207"])
     w.patch.tapes.set_level("Field")
@@ -222,11 +227,26 @@ def _empty(w: Window) -> None:
 
 
 SHOTS: dict[str, Callable[[Window], QWidget | None]] = {
-    "profiles": _profiles, "try-out": _try_out, "face-editor": _face, "library": _library, "patch": _patch, "patch-block": _patch_block, "patch-slot": _patch_slot,
-    "patch-field": _patch_field, "patch-lay-out": _lay_out, "patch-wires": _wires, "patch-capacity": _capacity,
-    "runs": _runs, "runs-bridge": _runs_bridge, "runs-cut": _runs_cut, "findings": _findings,
-    "devices": _devices, "bench": _bench, "patch-paper": _paper, "empty": _empty,
-}  # fmt: skip
+    "profiles": _profiles,
+    "try-out": _try_out,
+    "face-editor": _face,
+    "library": _library,
+    "patch": _patch,
+    "patch-block": _patch_block,
+    "patch-slot": _patch_slot,
+    "patch-field": _patch_field,
+    "patch-lay-out": _lay_out,
+    "patch-wires": _wires,
+    "patch-capacity": _capacity,
+    "runs": _runs,
+    "runs-bridge": _runs_bridge,
+    "runs-cut": _runs_cut,
+    "findings": _findings,
+    "devices": _devices,
+    "bench": _bench,
+    "patch-paper": _paper,
+    "empty": _empty,
+}
 
 
 def main(folder: Path, only: list[str] | None = None, size: tuple[int, int] = (1280, 800)) -> int:

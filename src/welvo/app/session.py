@@ -231,9 +231,15 @@ class Session(QObject):
             return
         part = {
             "item": {**self.rig.fixtures, **self.rig.elements} if s.kind == "item" and len(s.ids) > 1 else None,
-            "universe": self.rig.universes, "feed": self.rig.feeds, "device": self.rig.devices, "port": self.rig.devices, "segment": self.rig.devices,
-            "profile": self.rig.profiles, "sender": self.rig.senders, "use": self.rig.uses,
-        }.get(s.kind)  # fmt: skip
+            "universe": self.rig.universes,
+            "feed": self.rig.feeds,
+            "device": self.rig.devices,
+            "port": self.rig.devices,
+            "segment": self.rig.devices,
+            "profile": self.rig.profiles,
+            "sender": self.rig.senders,
+            "use": self.rig.uses,
+        }.get(s.kind)
         if s.kind == "item" and len(s.ids) == 1:
             left = tuple(i for i in s.ids if i in self.rig.fixtures or i in self.rig.elements)
         elif part is None:

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
     QToolTip,
     QWhatsThis,
     QWidget,
-)  # fmt: skip
+)
 
 from welvo.app import commands
 from welvo.app.computer import Computer
@@ -650,7 +650,8 @@ class Window(QWidget):
         dialogs.show_text(
             self,
             "About Welvo",
-            f"<p>Welvo {__version__}. Define fixture profiles, patch them into universes, set the devices, and prove it with light.</p>"
+            f"<p>Welvo {__version__}. Define fixture profiles, patch them into universes, set the devices, and prove "
+            "it with light.</p>"
             "<p>Speaks Art-Net 4 and sACN (ANSI E1.31). Art-Net™ is a trademark of its owner.</p>",
         )
 

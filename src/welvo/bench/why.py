@@ -77,9 +77,11 @@ def why_dark(index: Index, levels: Levels, key: str, chain: Path, armed: bool) -
         if joint.word in ("no feed", "nobody takes it", "silent", "not heard"):
             return Cause(f"{nxt.role.capitalize()}: {nxt.fact or joint.word}.", n + 1)
     return Cause(
-        "Nothing up to the port is at fault. Look at the lamp: power, its own address and mode, the cable behind the port.",
-        len(roles) - 1, certain=False,
-    )  # fmt: skip
+        "Nothing up to the port is at fault. Look at the lamp: power, its own address and mode, the cable behind "
+        "the port.",
+        len(roles) - 1,
+        certain=False,
+    )
 
 
 def _difference(chain: Path, n: int, who: str) -> str:

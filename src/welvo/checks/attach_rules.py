@@ -1,4 +1,5 @@
-"""Findings about what is attached where: chips, colour order and folds at both ends, attached twice, in part or nowhere."""
+"""Findings about what is attached where: chips, colour order and folds at both ends, attached twice, in part or
+nowhere."""
 
 from __future__ import annotations
 
@@ -34,7 +35,8 @@ from welvo.runs.power import type_of
     scope="port",
     group="Runs",
     title="Chip types that do not go together",
-    means="A port is set to another chip type than the string has, two types are attached to one port, or the device cannot drive one.",
+    means="A port is set to another chip type than the string has, two types are attached to one port, or the device "
+    "cannot drive one.",
     matters="Flicker, wrong colours or darkness from the first pixel of the other type on.",
     put_right="Set the port to the string's type; attach other types to other ports.",
     candidates=streams,
@@ -123,7 +125,8 @@ def colour_order(ctx: Context, here: PortHere) -> Iterator[Found]:
         fix = "" if at_both else wants
         edit = partial(change_segment, device_id=device_id, label=label, n=p.n, words=f"order {wants}", order=fix)
         yield Found(
-            title=f"Colour order of {who} is set at {'both ends' if at_both else 'neither end' if not p.segment.order else 'one end, wrongly'}",
+            title=f"Colour order of {who} is set at "
+            f"{'both ends' if at_both else 'neither end' if not p.segment.order else 'one end, wrongly'}",
             reason=f"The sender sends {element.order}, the controller puts out {gives}, the chips take {wants}.",
             facts={"sent": element.order, "given": gives, "taken": wants},
             subject=f"{here.ref}/{p.n}",
@@ -174,7 +177,9 @@ def folds(ctx: Context, here: PortHere) -> Iterator[Found]:
         edit = partial(change_segment, device_id=device_id, label=label, n=p.n, words=f"fold {want}", fold=want)
         yield Found(
             title=f"The fold of {who} is set at {end}" if not has or both else f"The fold of {who} is {end}",
-            reason=f"It turns back every {element.fold} pixels; the {'sender' if element.unfolds == 'sender' else 'controller'} is to unfold it, the segment folds {has or 'nothing'}.",
+            reason=f"It turns back every {element.fold} pixels; the "
+            f"{'sender' if element.unfolds == 'sender' else 'controller'} is to unfold it, the segment folds "
+            f"{has or 'nothing'}.",
             facts={"string": element.fold, "segment": has, "unfolds": element.unfolds},
             subject=f"{here.ref}/{p.n}",
             where=here.name,
@@ -216,7 +221,10 @@ def odd_fold(ctx: Context, here: PortHere) -> Iterator[Found]:
         elif p.leds % fold:
             number = p.leds // fold + 1
             words = f"{fold} does not divide the {p.leds} pixels of {who}"
-            why = f"Its last stretch, the {number}., has {p.leds % fold} pixels and runs {'back' if number % 2 == 0 else 'forward'}."
+            why = (
+                f"Its last stretch, the {number}., has {p.leds % fold} pixels and runs "
+                f"{'back' if number % 2 == 0 else 'forward'}."
+            )
         else:
             continue
         yield Found(
@@ -327,7 +335,8 @@ def attached_in_part(ctx: Context, key: str) -> Iterator[Found]:
     unit = "slot" if element.kind == "block" else "pixel"
     yield Found(
         title=f"{thousands(total - lost)} of {plural(total, unit)} of {element.name} are attached to a port",
-        reason=f"{', '.join(say_stretch(a, b) for a, b in missing[:4])} {'is attached' if lost == 1 else 'are attached'} nowhere.",
+        reason=f"{', '.join(say_stretch(a, b) for a, b in missing[:4])} "
+        f"{'is attached' if lost == 1 else 'are attached'} nowhere.",
         facts={"hung": total - lost, "of": total},
         where=element.name,
         goes_to=to_run(device_id, label, n),
@@ -373,9 +382,11 @@ def fixed_elsewhere(ctx: Context, key: str) -> Iterator[Found]:
         words = f"the bridge carries {say_place(low.universe, low.first)} to {say_place(high.universe, high.last)}"
     else:
         wanted = [(rig.universes[s.universe].number, s.first, s.last) for s in own]
-        given = [(p.universe, p.first, p.last) for p in (p for p, _ in cables.element_parts(key))] if element else [
-            (p.universe, p.first, p.last) for p in piece.parts
-        ]  # fmt: skip
+        given = (
+            [(p.universe, p.first, p.last) for p in (p for p, _ in cables.element_parts(key))]
+            if element
+            else [(p.universe, p.first, p.last) for p in piece.parts]
+        )
         if wanted == given or not wanted:
             return
         n = next((i for i, (a, b) in enumerate(zip(wanted, given)) if a != b), min(len(wanted), len(given)))
@@ -436,7 +447,8 @@ def attached_nowhere(ctx: Context, _: str) -> Iterator[Found]:
     pixels = sum(e.pixels for e in loose if e.kind != "block")
     names = ", ".join(e.name for e in loose[:5]) + (" …" if len(loose) > 5 else "")
     yield Found(
-        title=f"{plural(len(loose), 'element')} ({plural(pixels, 'pixel')}) {'is attached' if len(loose) == 1 else 'are attached'} nowhere",
+        title=f"{plural(len(loose), 'element')} ({plural(pixels, 'pixel')}) "
+        f"{'is attached' if len(loose) == 1 else 'are attached'} nowhere",
         reason=f"{names}.",
         facts={"elements": len(loose), "pixels": pixels},
         subject="rig",

@@ -108,9 +108,14 @@ class Checker:
             universes |= set(rig.universes)
         came_or_went = any((d in before.devices) != (d in rig.devices) for d in change.ids("devices"))
         wires = bool(
-            change.ids("feeds") or change.ids("universes") or change.ids("senders") or came_or_went
-            or change.ids("device_models") or change.ids("uses") or "use" in change.ids("rig")
-        )  # fmt: skip
+            change.ids("feeds")
+            or change.ids("universes")
+            or change.ids("senders")
+            or came_or_went
+            or change.ids("device_models")
+            or change.ids("uses")
+            or "use" in change.ids("rig")
+        )
         ports = self._ports(before, rig, change, followed)
         if not wires:
             universes |= self._carried(before, rig, change, ports)
@@ -122,23 +127,39 @@ class Checker:
             rig.fixtures[f].profile for f in change.ids("fixtures") if f in rig.fixtures
         }
         touched: dict[str, set[Any]] = {
-            "universe": universes, "item": items, "profile": set(change.ids("profiles")), "feed": feeds,
+            "universe": universes,
+            "item": items,
+            "profile": set(change.ids("profiles")),
+            "feed": feeds,
             "use": set(rig.profiles) | set(change.ids("profiles")) if change.ids("profiles") else users,
-            "device": set(rig.devices) if wires or change.ids("devices") else {device_id for device_id, _ in followed.ports}, "rig": {""},
+            "device": set(rig.devices)
+            if wires or change.ids("devices")
+            else {device_id for device_id, _ in followed.ports},
+            "rig": {""},
             "port": ports,
-        }  # fmt: skip
+        }
         alive: dict[str, set[Any]] = {
-            "universe": set(rig.universes), "item": set(rig.fixtures) | set(rig.elements) if len(items) > 50 else {
-                t for t in items if t in rig.fixtures or t in rig.elements},
-            "profile": set(rig.profiles), "use": set(rig.profiles), "feed": set(rig.feeds), "device": set(rig.devices), "rig": {""},
+            "universe": set(rig.universes),
+            "item": set(rig.fixtures) | set(rig.elements)
+            if len(items) > 50
+            else {t for t in items if t in rig.fixtures or t in rig.elements},
+            "profile": set(rig.profiles),
+            "use": set(rig.profiles),
+            "feed": set(rig.feeds),
+            "device": set(rig.devices),
+            "rig": {""},
             "port": set(subjects(rig, "port")),
-        }  # fmt: skip
+        }
         gone = {
             (scope, s)
-            for scope, ids in {**touched, "feed": touched["feed"] | set(change.ids("feeds")),
-                               "device": touched["device"] | set(change.ids("devices"))}.items()
-            for s in ids if s not in alive[scope]
-        }  # fmt: skip
+            for scope, ids in {
+                **touched,
+                "feed": touched["feed"] | set(change.ids("feeds")),
+                "device": touched["device"] | set(change.ids("devices")),
+            }.items()
+            for s in ids
+            if s not in alive[scope]
+        }
         for key in [k for k in self._found if (RULES[k[0]].scope, k[1]) in gone]:
             del self._found[key]
         self._run({scope: [s for s in ids if s in alive[scope]] for scope, ids in touched.items()}, skip=skip)
@@ -167,7 +188,14 @@ class Checker:
         found = set(followed.ports)
         for device_id in change.ids("devices"):
             old, new = before.devices.get(device_id), rig.devices.get(device_id)
-            if old and new and all(getattr(old, f) == getattr(new, f) for f in ("model", "mode", "firmware", "size", "packs", "brightness", "name")):  # fmt: skip
+            if (
+                old
+                and new
+                and all(
+                    getattr(old, f) == getattr(new, f)
+                    for f in ("model", "mode", "firmware", "size", "packs", "brightness", "name")
+                )
+            ):
                 found |= {
                     PortRef(device_id, p) for p in {*old.ports, *new.ports} if old.ports.get(p) is not new.ports.get(p)
                 }

@@ -22,9 +22,13 @@ from welvo.rig.notation import plural, say_place
 from welvo.rig.refs import Goto
 
 SEEN = {
-    "intensity": "goes brighter and darker", "shutter": "flickers or goes dark", "colour": "changes colour",
-    "position": "swings round", "beam": "changes its beam", "control": "may reset, or start a programme of its own",
-}  # fmt: skip
+    "intensity": "goes brighter and darker",
+    "shutter": "flickers or goes dark",
+    "colour": "changes colour",
+    "position": "swings round",
+    "beam": "changes its beam",
+    "control": "may reset, or start a programme of its own",
+}
 """What a looker-on sees of a lamp when a function of each family is moved by somebody else."""
 WORST_FIRST = ("control", "position", "shutter", "intensity", "colour", "beam")
 
@@ -62,7 +66,8 @@ def on_stage(ctx: Context, c: Clash) -> str:
         drives = _functions(ctx, driver, c.first, c.last)
         if suffers and drives:
             said.append(
-                f"{call(ctx.rig, victim.key)} {SEEN[suffers[0][0]]} when {drives[0][1]} of {call(ctx.rig, driver.key)} moves"
+                f"{call(ctx.rig, victim.key)} {SEEN[suffers[0][0]]} when {drives[0][1]} of "
+                f"{call(ctx.rig, driver.key)} moves"
             )
     return f"On stage: {'; '.join(said)}." if said else ""
 
@@ -75,7 +80,8 @@ def on_stage(ctx: Context, c: Clash) -> str:
     title="Two items meet",
     means="Two items that were not declared as a share or an overlay use the same slots of one universe.",
     matters="Moving one of them also moves the other, usually another function of it.",
-    put_right="Move one of them to a free place, put it into a shorter mode, or declare a share or an overlay if it is meant.",
+    put_right="Move one of them to a free place, put it into a shorter mode, or declare a share or an overlay if it is "
+    "meant.",
     candidates=lambda ctx: ctx.index.flagged(),
 )
 def clash(ctx: Context, uid: str) -> Iterator[Found]:
@@ -169,9 +175,12 @@ def _shorter_mode(ctx: Context, span: Span, other: Span) -> list[Fix]:
     edit = partial(change_mode, fixtures=[span.key], pid=fixture.profile, mid=mid)
     words = f"{old.name} ({old.footprint})" if old else "?"
     return [
-        Fix(f"Put {fixture.number} into mode “{new.name}”",
-            ((f"{fixture.number} · mode", words, f"{new.name} ({new.footprint})"),), edit)
-    ]  # fmt: skip
+        Fix(
+            f"Put {fixture.number} into mode “{new.name}”",
+            ((f"{fixture.number} · mode", words, f"{new.name} ({new.footprint})"),),
+            edit,
+        )
+    ]
 
 
 def _shares_touched(before: Rig, after: Rig, change: Change) -> bool:

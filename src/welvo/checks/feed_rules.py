@@ -163,7 +163,8 @@ def broadcast(ctx: Context, fid: str) -> Iterator[Found]:
     group="Feeds",
     title="Art-Net address 0/0/0",
     means="A feed uses Port-Address 0, which Art-Net 4 deprecates.",
-    matters="sACN has no universe 0, so a device that switches between the two cannot name it; new devices may refuse it.",
+    matters="sACN has no universe 0, so a device that switches between the two cannot name it; new devices may "
+    "refuse it.",
     put_right="Use 0/0/1 or higher, in the device as well.",
     candidates=lambda ctx: ctx.feeds_like(lambda f: f.wire == 0),
 )

@@ -64,7 +64,8 @@ def behind_a_bridge(ctx: Context, here: PortHere) -> Iterator[Found]:
     scope="port",
     group="Bridges",
     title="DMX behind a bridge that comes out wrong",
-    means="Something on the way changes the bytes of a bridge's stretch: brightness, gamma, dithering, order, folds or grouping; or "
+    means="Something on the way changes the bytes of a bridge's stretch: brightness, gamma, dithering, order, folds "
+    "or grouping; or "
     "the stretch is too short, or comes too fast.",
     matters="Lamps behind the bridge are dim, wrong or erratic, and every address seems to be at fault.",
     put_right="Set everything on the way to 100 % and straight; the fix does it at once.",
@@ -141,7 +142,8 @@ def meet_on_a_line(ctx: Context, here: PortHere) -> Iterator[Found]:
                 ]
             yield Found(
                 title=f"{a.name} and {b.name} meet on {plural(high - low + 1, 'DMX slot')}",
-                reason=f"Behind {piece_name(ctx.rig, p)}: {a.name} has {a.dmx}–{a.last}, {b.name} has {b.dmx}–{b.last}.",
+                reason=f"Behind {piece_name(ctx.rig, p)}: {a.name} has {a.dmx}–{a.last}, {b.name} has "
+                f"{b.dmx}–{b.last}.",
                 facts={"first": a.name, "second": b.name, "slots": f"{low}-{high}"},
                 subject=f"{here.ref}/{p.n}/{a.key}/{b.key}",
                 where=here.name,
@@ -230,7 +232,8 @@ def past_a_converters_end(ctx: Context, here: PortHere) -> Iterator[Found]:
         if over:
             yield Found(
                 title=f"{plural(over, 'lamp')} behind {piece_name(ctx.rig, p)} would end past 512",
-                reason=f"From address {p.segment.start} every {p.segment.spacing or len(p.segment.functions)} slots, {p.pixels} do not fit.",
+                reason=f"From address {p.segment.start} every {p.segment.spacing or len(p.segment.functions)} slots, "
+                f"{p.pixels} do not fit.",
                 facts={"lamps": p.pixels, "over": over},
                 subject=f"{here.ref}/{p.n}",
                 where=here.name,
@@ -264,7 +267,8 @@ def converters(ctx: Context, here: PortHere) -> Iterator[Found]:
             if lacks:
                 yield Found(
                     title=f"{plural(len(lacks), 'channel')} of {fixture.number} cannot be driven",
-                    reason=f"{', '.join(lacks[:6])}{' …' if len(lacks) > 6 else ''}: {piece_name(ctx.rig, p)} has no such function there.",
+                    reason=f"{', '.join(lacks[:6])}{' …' if len(lacks) > 6 else ''}: {piece_name(ctx.rig, p)} has no "
+                    "such function there.",
                     facts={"fixture": fixture.number, "channels": ", ".join(lacks)},
                     subject=f"{here.ref}/{p.n}/{f}",
                     where=here.name,
@@ -299,7 +303,8 @@ def two_universes(ctx: Context, here: PortHere) -> Iterator[Found]:
     others = sorted({ctx.rig.universes[s.universe].number for f in wrong for s in ctx.index.spans(f)})
     names = ", ".join(call(ctx.rig, f) for f in wrong[:5]) + (" …" if len(wrong) > 5 else "")
     yield Found(
-        title=f"Port {label} gives universe {number}, and {plural(len(wrong), 'lamp')} on its line {'is' if len(wrong) == 1 else 'are'} in {', '.join(map(str, others))}",
+        title=f"Port {label} gives universe {number}, and {plural(len(wrong), 'lamp')} on its line "
+        f"{'is' if len(wrong) == 1 else 'are'} in {', '.join(map(str, others))}",
         reason=f"{names} would show what is sent to other lamps.",
         facts={"port": number, "lamps": ", ".join(map(str, others)), "count": len(wrong)},
         where=here.name,
@@ -555,7 +560,8 @@ def too_little_voltage(ctx: Context, here: PortHere) -> Iterator[Found]:
         if s.below and s.kind:
             yield Found(
                 title=f"{piece_name(ctx.rig, s.piece)} has under {s.kind.least:g} V from pixel {s.below} on",
-                reason=f"It begins at {s.volts:.2f} V and ends at {s.end:.2f} V with {s.through:.1f} A; feed in again at pixel {s.below} at the latest.",
+                reason=f"It begins at {s.volts:.2f} V and ends at {s.end:.2f} V with {s.through:.1f} A; feed in "
+                f"again at pixel {s.below} at the latest.",
                 facts={"pixel": s.below, "end": f"{s.end:.2f}"},
                 subject=f"{here.ref}/{s.piece.n}",
                 where=here.name,

@@ -141,16 +141,18 @@ def unpatched(ctx: Context, key: str) -> Iterator[Found]:
         return
     have = {s.break_no for s in ctx.index.spans(key)}
     open_ = [
-        b for b, part in enumerate(mode.breaks)
+        b
+        for b, part in enumerate(mode.breaks)
         if part.slots and b not in have and fixture.place(b).origin in ("none", "typed")
-    ]  # fmt: skip
+    ]
     if not open_:
         return
     name = mode.breaks[open_[0]].name or f"break {open_[0] + 1}"
     part_word = "not patched" if len(open_) == len(mode.breaks) else f"half patched: {name} has no address"
     yield Found(
         title=f"{fixture.number} is {part_word}",
-        reason=f"{fixture.number} {fixture.name} needs {plural(mode.breaks[open_[0]].slots, 'slot')} and has no address for them.",
+        reason=f"{fixture.number} {fixture.name} needs {plural(mode.breaks[open_[0]].slots, 'slot')} and has no "
+        "address for them.",
         facts={"fixture": fixture.number, "open breaks": len(open_), "slots": mode.breaks[open_[0]].slots},
         where=f"fixture {fixture.number}",
         goes_to=Goto("item", key),
@@ -204,7 +206,8 @@ def number_twice(ctx: Context, _: str) -> Iterator[Found]:
     scope="item",
     group="Not patched",
     title="An address follows something that leads nowhere",
-    means="The start is anchored to an item that has no place itself, or stands on no cable, or the anchors run in a circle.",
+    means="The start is anchored to an item that has no place itself, or stands on no cable, or the anchors run in a "
+    "circle.",
     matters="The fixture has no address, although its place looks settled.",
     put_right="Patch the item it follows, or type an address.",
     candidates=lambda ctx: list(ctx.index.lost),
@@ -268,7 +271,8 @@ def runs_out(ctx: Context, key: str) -> Iterator[Found]:
     group="Worth knowing",
     title="An element runs over several universes",
     means="A pixel item needs more slots than one universe has and goes on in the next.",
-    matters="Each of those universes needs a feed and must reach the same device; with another universe size at the device all is shifted.",
+    matters="Each of those universes needs a feed and must reach the same device; with another universe size at the "
+    "device all is shifted.",
     put_right="Nothing, if it is meant; else start it lower or make it shorter.",
     candidates=lambda ctx: list(ctx.rig.elements),
 )
@@ -285,7 +289,8 @@ def spans_universes(ctx: Context, key: str) -> Iterator[Found]:
     words = ", ".join(per) if element.kind != "block" else plural(element.footprint, "slot")
     yield Found(
         title=f"{element.name} runs over universes {first} to {last}",
-        reason=f"It is split {words}{' …' if len(spans) > 4 else ''}; sender and device must use the same universe size.",
+        reason=f"It is split {words}{' …' if len(spans) > 4 else ''}; sender and device must use the same "
+        "universe size.",
         facts={"element": element.name, "universes": len(spans), "first": first, "last": last},
         where=element.name,
         goes_to=Goto("item", key),
@@ -322,7 +327,8 @@ def cut_pixel(ctx: Context, key: str) -> Iterator[Found]:
 
     yield Found(
         title=f"{element.name} has {plural(len(cuts), 'pixel')} in two universes",
-        reason=f"Pixel {', '.join(pixels[:4])}{' …' if len(pixels) > 4 else ''} begins before and ends after the start of universe {number}"
+        reason=f"Pixel {', '.join(pixels[:4])}{' …' if len(pixels) > 4 else ''} begins before and ends after the "
+        f"start of universe {number}"
         f"{' and others' if len(cuts) > 1 else ''}.",
         facts={"element": element.name, "pixels": " ".join(pixels[:9])},
         where=element.name,
@@ -368,7 +374,8 @@ def out_of_reach(ctx: Context, key: str) -> Iterator[Found]:
         number = ctx.rig.universes[span.universe].number
         yield Found(
             title=f"{fixture.number} cannot be set to {span.first}",
-            reason=f"The {'switches' if profile.address.by == 'switches' else 'menu'} of {profile.name} reach {low} to {high}.",
+            reason=f"The {'switches' if profile.address.by == 'switches' else 'menu'} of {profile.name} reach {low} "
+            f"to {high}.",
             facts={"fixture": fixture.number, "address": span.first, "highest": high},
             subject=f"{key}/{span.break_no}",
             where=say_place(number, span.first),

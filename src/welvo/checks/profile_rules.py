@@ -37,7 +37,8 @@ def not_described(ctx: Context, pid: str) -> Iterator[Found]:
             first = open_[0]
             yield Found(
                 title=f"{profile.name}: {plural(len(open_), 'channel')} not described",
-                reason=f"Slot {first.slots[0]} of break {first.break_no + 1} says “{first.name or '?'}”, which is no known function.",
+                reason=f"Slot {first.slots[0]} of break {first.break_no + 1} says “{first.name or '?'}”, which is no "
+                "known function.",
                 facts={"channels": len(open_), "first slot": first.slots[0], "word": first.name},
                 subject=f"{pid}/{mid}",
                 where=f"{profile.name} · {mode.name}",
@@ -107,7 +108,8 @@ def too_long(ctx: Context, pid: str) -> Iterator[Found]:
     title="A shutter that is closed by default",
     means="The shutter's default lies in a range that the profile calls closed.",
     matters="Raising dimmer and colour shows nothing: the most common reason for a dark lamp.",
-    put_right="Nothing, if the operator knows. Otherwise give the shutter a default that is open, as in “shutter = 255”.",
+    put_right="Nothing, if the operator knows. Otherwise give the shutter a default that is open, as in “shutter "
+    "= 255”.",
 )
 def dark_default(ctx: Context, pid: str) -> Iterator[Found]:
     profile = ctx.rig.profiles[pid]
@@ -117,7 +119,8 @@ def dark_default(ctx: Context, pid: str) -> Iterator[Found]:
             if c.function == "Shutter1" and shut:
                 yield Found(
                     title=f"{profile.name}: shutter closed by default",
-                    reason=f"In mode {mode.name} the shutter stands at {c.default}, “{shut[0].name}”: it stays dark until that is raised.",
+                    reason=f"In mode {mode.name} the shutter stands at {c.default}, “{shut[0].name}”: it stays dark "
+                    "until that is raised.",
                     facts={"default": c.default, "range": shut[0].name},
                     subject=f"{pid}/{mid}",
                     where=f"{profile.name} · {mode.name}",
@@ -187,7 +190,8 @@ def range_overlap(ctx: Context, pid: str) -> Iterator[Found]:
     scope="profile",
     group="Profiles",
     title="A value that does not fit the channel's width",
-    means="A default, highlight, release value or range lies above the highest value that the channel's slots can carry.",
+    means="A default, highlight, release value or range lies above the highest value that the channel's slots can "
+    "carry.",
     matters="Only a part of it would be sent: the lamp does something else than written.",
     put_right="Correct the value, or the width of the channel.",
 )
@@ -507,7 +511,8 @@ def _bring_over(rig: Rig, pid: str, nid: str) -> Edit:
     group="Worth knowing",
     title="Slots that nothing is said of",
     means="The mode takes slots that no channel of the chart uses.",
-    matters="They are sent as 0. If the manual gives them a function, it cannot be used; if the count is wrong, everything behind is shifted.",
+    matters="They are sent as 0. If the manual gives them a function, it cannot be used; if the count is wrong, "
+    "everything behind is shifted.",
     put_right="Compare with the manual's table, slot by slot.",
 )
 def unused_slots(ctx: Context, pid: str) -> Iterator[Found]:

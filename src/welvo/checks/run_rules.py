@@ -57,7 +57,8 @@ def _keys(stream: Stream, from_led: int = 0) -> tuple[str, ...]:
     scope="port",
     group="Runs",
     title="More pixels than the port can take",
-    means="The pixels on a port's cable, null pixels included, are more than its model, its mode or its firmware allows.",
+    means="The pixels on a port's cable, null pixels included, are more than its model, its mode or its firmware "
+    "allows.",
     matters="Everything past the limit stays dark, or shows what it showed last.",
     put_right="Attach some of them to another port, or choose a mode that takes more.",
     candidates=streams,
@@ -106,7 +107,8 @@ def too_many_slots(ctx: Context, here: PortHere) -> Iterator[Found]:
     first = next(p for p in stream.pieces if p.stream + p.slots > able.slots + 1)
     yield Found(
         title=f"Port {label} needs {thousands(stream.slots)} slots and puts out {thousands(able.slots)}",
-        reason=f"From slot {thousands(able.slots + 1)} of its stream on, in {piece_name(ctx.rig, first)}, nothing comes.",
+        reason=f"From slot {thousands(able.slots + 1)} of its stream on, in {piece_name(ctx.rig, first)}, nothing "
+        "comes.",
         facts={"port": label, "slots": stream.slots, "most": able.slots},
         where=here.name,
         goes_to=to_run(device_id, label, first.n),
@@ -119,7 +121,8 @@ def too_many_slots(ctx: Context, here: PortHere) -> Iterator[Found]:
     scope="port",
     group="Runs",
     title="A stream runs past what is fed",
-    means="A port's stream goes through universes that the rig does not have, or that nothing feeds, or it has no start at all.",
+    means="A port's stream goes through universes that the rig does not have, or that nothing feeds, or it has no "
+    "start at all.",
     matters="Those pixels get no data.",
     put_right="Make and feed the universes, or start lower.",
     candidates=streams,
@@ -133,10 +136,16 @@ def past_what_is_fed(ctx: Context, here: PortHere) -> Iterator[Found]:
         number = first_free_universe(ctx.rig)
         box = ctx.rig.devices[device_id].name
         fixes = [
-            Fix(f"{words}, from universe {number}", ((f"{box} · begins at", "no universe", f"{number}.001"), (f"{box} · universes", "none", "made and fed")),
-                partial(begin_and_make, device_id=device_id, number=number, follows=follows))
+            Fix(
+                f"{words}, from universe {number}",
+                (
+                    (f"{box} · begins at", "no universe", f"{number}.001"),
+                    (f"{box} · universes", "none", "made and fed"),
+                ),
+                partial(begin_and_make, device_id=device_id, number=number, follows=follows),
+            )
             for words, follows in (("Each port its own", "universe"), ("Ports packed", "packed"))
-        ]  # fmt: skip
+        ]
         yield Found(
             title=f"Port {label} has no universe to begin at",
             reason=f"{plural(stream.slots, 'slot')} are attached to it and nothing says where they are.",
@@ -156,7 +165,8 @@ def past_what_is_fed(ctx: Context, here: PortHere) -> Iterator[Found]:
     if past:
         yield Found(
             title=f"Port {label} needs universes past {HIGHEST_SACN}",
-            reason=f"{thousands(past)} of its {thousands(stream.slots)} slots have no universe: there are no higher ones.",
+            reason=f"{thousands(past)} of its {thousands(stream.slots)} slots have no universe: there are no "
+            "higher ones.",
             facts={"port": label, "slots": past},
             where=name,
             cause=f"{ctx.rig.devices[device_id].name} is not fed",
@@ -175,7 +185,8 @@ def past_what_is_fed(ctx: Context, here: PortHere) -> Iterator[Found]:
     need = stream.used[-1][1]
     yield Found(
         title=f"Port {label} needs universe {first}, which is {'not there' if first in gone else 'not fed'}",
-        reason=f"{thousands(lost)} of its {thousands(stream.slots)} slots: {' and '.join(parts)}. Its last universe is {stream.used[-1][0]}, up to slot {need}.",
+        reason=f"{thousands(lost)} of its {thousands(stream.slots)} slots: {' and '.join(parts)}. Its last universe "
+        f"is {stream.used[-1][0]}, up to slot {need}.",
         facts={"port": label, "not there": say_numbers(gone), "not fed": say_numbers(unfed)},
         where=name,
         cause=f"{ctx.rig.devices[device_id].name} is not fed",
@@ -364,7 +375,8 @@ def cuts_it_can_take(ctx: Context, device_id: str) -> Iterator[Found]:
     scope="port",
     group="Runs",
     title="Something is attached where nothing comes out",
-    means="Something is attached to a port that the planned mode switches off or turns into something else, or that the model lacks.",
+    means="Something is attached to a port that the planned mode switches off or turns into something else, or that "
+    "the model lacks.",
     matters="All of it stays dark.",
     put_right="Choose another mode, or attach it elsewhere.",
 )
@@ -381,9 +393,15 @@ def dead_port(ctx: Context, here: PortHere) -> Iterator[Found]:
     elif able.off:
         why = f"Mode “{able.off}” switches it off."
     elif able.gives != "pixels" and any(s.counts for s in run):
-        why = f"It gives {_GIVES[able.gives]}{f' in mode “{device.mode}”' if device.mode else ''}, and pixels are attached to it."
+        why = (
+            f"It gives {_GIVES[able.gives]}{f' in mode “{device.mode}”' if device.mode else ''}, and pixels are "
+            "attached to it."
+        )
     elif able.gives == "pixels" and any(s.kind == "line" for s in run):
-        why = f"It gives pixel data{f' in mode “{device.mode}”' if device.mode else ''}, and a DMX line is attached to it without a bridge."
+        why = (
+            f"It gives pixel data{f' in mode “{device.mode}”' if device.mode else ''}, and a DMX line is attached "
+            "to it without a bridge."
+        )
     if why:
         yield Found(
             title=f"Nothing reaches what is attached to port {label}",
@@ -485,8 +503,10 @@ def sizes_differ(ctx: Context, here: PortHere) -> Iterator[Found]:
     )
     yield Found(
         title=f"From slot {thousands(found.slot)} of port {label} on, sender and device differ",
-        reason=f"Pixel {which} of {piece_name(ctx.rig, piece)}: the sender puts it at {say_place(*found.sender)}, the device takes it from {say_place(*found.box)}. "
-        f"{thousands(found.pixels)} pixels are shifted: universes of {found.sender_size} there, of {found.device_size} here.",
+        reason=f"Pixel {which} of {piece_name(ctx.rig, piece)}: the sender puts it at {say_place(*found.sender)}, "
+        f"the device takes it from {say_place(*found.box)}. "
+        f"{thousands(found.pixels)} pixels are shifted: universes of {found.sender_size} there, of "
+        f"{found.device_size} here.",
         facts={"slot": found.slot, "sender": say_place(*found.sender), "box": say_place(*found.box)},
         where=here.name,
         cause=f"{device.name} counts {found.device_size} slots",
@@ -584,9 +604,13 @@ def firmware(ctx: Context, device_id: str) -> Iterator[Found]:
         return
     good = [f.version for f in model.firmwares if f.good]
     fixes = [
-        Fix(f"Plan {v}", ((f"{device.name} · firmware", device.firmware, v),), partial(set_device_way, device_id=device_id, words=f"{device.name}: firmware {v}", firmware=v))
+        Fix(
+            f"Plan {v}",
+            ((f"{device.name} · firmware", device.firmware, v),),
+            partial(set_device_way, device_id=device_id, words=f"{device.name}: firmware {v}", firmware=v),
+        )
         for v in good[-1:]
-    ]  # fmt: skip
+    ]
     yield Found(
         title=f"{device.name} has firmware {device.firmware}{'' if known else ', which nobody has tried'}",
         reason=known.note if known and known.note else f"Known good: {', '.join(good) or 'none'}.",
@@ -603,7 +627,8 @@ def firmware(ctx: Context, device_id: str) -> Iterator[Found]:
     scope="port",
     group="Runs",
     title="A setting the device does not have",
-    means="A segment is grouped, folded, reversed, dimmed or re-ordered, or null pixels are planned, on a device that cannot do it.",
+    means="A segment is grouped, folded, reversed, dimmed or re-ordered, or null pixels are planned, on a device "
+    "that cannot do it.",
     matters="It cannot be entered there; pixels come out as if it had not been planned.",
     put_right="Take it away, or use another device.",
     candidates=streams,
@@ -616,9 +641,14 @@ def cannot_do(ctx: Context, here: PortHere) -> Iterator[Found]:
     for p in stream.pieces:
         s = p.segment
         asked = {
-            "null": s.kind == "null", "fold": s.fold, "group": s.group > 1, "order": s.order, "brightness": s.brightness < 1,
-            "gamma": s.gamma != 1, "reverse": s.reverse,
-        }  # fmt: skip
+            "null": s.kind == "null",
+            "fold": s.fold,
+            "group": s.group > 1,
+            "order": s.order,
+            "brightness": s.brightness < 1,
+            "gamma": s.gamma != 1,
+            "reverse": s.reverse,
+        }
         lacks = [k for k, on in asked.items() if on and k not in model.does]
         if lacks:
             yield Found(

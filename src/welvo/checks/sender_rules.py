@@ -66,7 +66,8 @@ def cannot_number(ctx: Context, fid: str) -> Iterator[Found]:
     wire = say_wire(feed.protocol, feed.wire)
     yield Found(
         title=f"{sender.name} cannot send {wire}",
-        reason=f"{sender.name} numbers universes from {sender.lowest} to {sender.highest}; this one would be {shown} there.",
+        reason=f"{sender.name} numbers universes from {sender.lowest} to {sender.highest}; this one would be {shown} "
+        "there.",
         facts={"sender": sender.name, "wire": wire, "shown": shown, "lowest": sender.lowest, "highest": sender.highest},
         where=wire,
         goes_to=Goto("feed", fid),
@@ -119,7 +120,8 @@ def another_size(ctx: Context, fid: str) -> Iterator[Found]:
     group="Worth knowing",
     title="Two feeds meet at one port",
     means="Two senders send one wire universe at different priorities, or one sender sends it twice to one place.",
-    matters="With priorities only the higher one counts while it is there. Twice from one sender is traffic for nothing.",
+    matters="With priorities only the higher one counts while it is there. Twice from one sender is traffic for "
+    "nothing.",
     put_right="Nothing, if one is the other's backup; else take one of them away.",
     candidates=lambda ctx: ctx.doubled,
 )
@@ -138,7 +140,8 @@ def meet_at_a_port(ctx: Context, fid: str) -> Iterator[Found]:
             names = [ctx.rig.senders[f.sender].name if f.sender in ctx.rig.senders else "?" for f in (high, low)]
             yield Found(
                 title=f"{names[0]} comes before {names[1]} on {wire}",
-                reason=f"At {high.priority} against {low.priority} only {names[0]} counts; {names[1]} takes over when it ends.",
+                reason=f"At {high.priority} against {low.priority} only {names[0]} counts; {names[1]} takes over "
+                "when it ends.",
                 facts={
                     "wire": wire,
                     "first": names[0],
@@ -315,7 +318,8 @@ def line_without_frames(ctx: Context, fid: str) -> Iterator[Found]:
         wire = say_wire(feed.protocol, feed.wire)
         yield Found(
             title=f"{wire} is sent only when something changes",
-            reason="A serial line needs every frame: a lamp without frames for a second goes dark or does what it likes.",
+            reason="A serial line needs every frame: a lamp without frames for a second goes dark or does what it "
+            "likes.",
             facts={"wire": wire},
             where=wire,
             goes_to=Goto("feed", fid),
@@ -414,7 +418,8 @@ WIRELESS_MULTICAST = 2e6
     group="Feeds",
     title="A link that carries too much",
     means="What would reach a device needs most of its network link, or much multicast goes over a wireless one.",
-    matters="Packets are dropped in bursts: stutter and flicker that come and go. Wireless links send multicast at their slowest rate.",
+    matters="Packets are dropped in bursts: stutter and flicker that come and go. Wireless links send multicast at "
+    "their slowest rate.",
     put_right="Unicast to the device, use a switch that filters multicast, or send fewer frames.",
 )
 def link_full(ctx: Context, device_id: str) -> Iterator[Found]:
@@ -432,7 +437,8 @@ def link_full(ctx: Context, device_id: str) -> Iterator[Found]:
         part = f"{100 * load.share:.0f} % of its {load.link} Mbit/s"
         yield Found(
             title=f"{device.name} would get {part}",
-            reason=f"{say_bits(load.own.bits)} of its own and {say_bits(everybodys.bits)} of others' multicast and broadcast "
+            reason=f"{say_bits(load.own.bits)} of its own and {say_bits(everybodys.bits)} of others' multicast and "
+            "broadcast "
             f"({load.worst.packets:.0f} packets a second) when no switch filters.",
             facts={"device": device.name, "load": say_bits(load.worst.bits), "link": load.link},
             where=device.name,
@@ -441,7 +447,8 @@ def link_full(ctx: Context, device_id: str) -> Iterator[Found]:
     elif load.wireless and (everybodys.bits > WIRELESS_MULTICAST or own_multicast):
         yield Found(
             title=f"{device.name} gets multicast over a wireless link",
-            reason=f"{say_bits(everybodys.bits)} of others' and {plural(len(own_multicast), 'feed')} of its own come as multicast or broadcast.",
+            reason=f"{say_bits(everybodys.bits)} of others' and {plural(len(own_multicast), 'feed')} of its own come "
+            "as multicast or broadcast.",
             facts={"device": device.name, "others": say_bits(everybodys.bits), "own": len(own_multicast)},
             where=device.name,
             goes_to=Goto("device", device_id),
@@ -469,7 +476,8 @@ def part_off(ctx: Context, _: str) -> Iterator[Found]:
     parts = [f"universes {', '.join(map(str, universes[:8]))}{' …' if len(universes) > 8 else ''}"] if universes else []
     parts += [f"devices {', '.join(boxes[:5])}{' …' if len(boxes) > 5 else ''}"] if boxes else []
     yield Found(
-        title=f"“{use.name}” leaves out {plural(len(universes), 'universe')} and {plural(len(boxes), 'device', 'devices')}",
+        title=f"“{use.name}” leaves out {plural(len(universes), 'universe')} and "
+        f"{plural(len(boxes), 'device', 'devices')}",
         reason=f"Switched off: {' and '.join(parts)}.",
         facts={"use": use.name, "universes": len(universes), "boxes": len(boxes)},
         subject=ctx.rig.use,

@@ -52,12 +52,17 @@ def check(file: RigFile, as_json: AsJson = False) -> None:
     if as_json:
         found = [
             {
-                "code": f.code, "severity": f.severity, "where": f.where, "title": f.title, "reason": f.reason,
-                "facts": f.facts, "subject": f.subject,
+                "code": f.code,
+                "severity": f.severity,
+                "where": f.where,
+                "title": f.title,
+                "reason": f.reason,
+                "facts": f.facts,
+                "subject": f.subject,
                 "fixes": [{"label": x.label, "changes": [list(c) for c in x.changes]} for x in f.fixes],
             }
             for f in report.findings
-        ]  # fmt: skip
+        ]
         waived = [{"code": f.code, "subject": f.subject, "title": f.title, "reason": why} for f, why in report.waived]
         typer.echo(json.dumps({"findings": found, "waived": waived}, indent=1, ensure_ascii=False))
     else:
@@ -96,13 +101,18 @@ def path_(
         typer.echo(
             json.dumps(
                 {
-                    "target": chain.target, "name": chain.name, "ways": [list(w) for w in chain.ways],
+                    "target": chain.target,
+                    "name": chain.name,
+                    "ways": [list(w) for w in chain.ways],
                     "hops": [{"role": h.role, "value": h.value, "fact": h.fact} for h in chain.hops],
-                    "joints": [{"mark": j.mark, "sends": j.sends, "takes": j.takes, "word": j.word} for j in chain.joints],
+                    "joints": [
+                        {"mark": j.mark, "sends": j.sends, "takes": j.takes, "word": j.word} for j in chain.joints
+                    ],
                 },
-                indent=1, ensure_ascii=False,
+                indent=1,
+                ensure_ascii=False,
             )
-        )  # fmt: skip
+        )
         return
     typer.echo(f"{chain.target}  {chain.name}")
     for word, way in chain.ways:
@@ -167,9 +177,19 @@ def send(
     try:
         engine.write(bytes(frame))
         engine.set_streams(
-            [{"id": "cli", "row": 0, "protocol": protocol, "wire": wire, "to": [target], "priority": priority,
-              "rate": rate, "rule": "always" if always else "change"}]
-        )  # fmt: skip
+            [
+                {
+                    "id": "cli",
+                    "row": 0,
+                    "protocol": protocol,
+                    "wire": wire,
+                    "to": [target],
+                    "priority": priority,
+                    "rate": rate,
+                    "rule": "always" if always else "change",
+                }
+            ]
+        )
         time.sleep(seconds)
         sent = engine.status()
     except KeyboardInterrupt:
@@ -214,13 +234,28 @@ def listen(
     for s in sorted(sources, key=lambda s: (s.protocol, s.wire, -s.priority)):
         levels = listener.levels(s.protocol, s.wire) or b""
         lit = {n + 1: v for n, v in enumerate(levels) if v}
-        rows.append({"protocol": s.protocol, "universe": s.wire, "source": s.name, "ip": s.ip, "cid": s.key if s.protocol == "sacn" else None,
-                     "priority": s.priority, "rate": s.rate, "levels": lit})  # fmt: skip
+        rows.append(
+            {
+                "protocol": s.protocol,
+                "universe": s.wire,
+                "source": s.name,
+                "ip": s.ip,
+                "cid": s.key if s.protocol == "sacn" else None,
+                "priority": s.priority,
+                "rate": s.rate,
+                "levels": lit,
+            }
+        )
     boxes: list[dict[str, Any]] = [
-        {"ip": h.ip, "name": h.name, "long_name": h.long_name, "mac": h.mac,
-         "ports": [{"page": p.page, "protocol": p.protocol, "universe": p.wire} for p in h.ports if p.output]}
+        {
+            "ip": h.ip,
+            "name": h.name,
+            "long_name": h.long_name,
+            "mac": h.mac,
+            "ports": [{"page": p.page, "protocol": p.protocol, "universe": p.wire} for p in h.ports if p.output],
+        }
         for h in heard.values()
-    ]  # fmt: skip
+    ]
     noise = {"packets": listener.packets, "noise": listener.noise, "last_noise": listener.last_noise}
     listener.close()
     if as_json:
@@ -230,7 +265,8 @@ def listen(
         lit = r["levels"]
         first = " ".join(f"{k}={v}" for k, v in list(lit.items())[:8]) + (" …" if len(lit) > 8 else "")
         typer.echo(
-            f"{say_wire(r['protocol'], r['universe']):12} {r['ip']:15} {r['source']:20} prio {r['priority']:3}  {r['rate']:5.1f}/s  {first or 'all at 0'}"
+            f"{say_wire(r['protocol'], r['universe']):12} {r['ip']:15} {r['source']:20} prio {r['priority']:3}  "
+            f"{r['rate']:5.1f}/s  {first or 'all at 0'}"
         )
     for b in boxes:
         ports = ", ".join(say_wire(p["protocol"], p["universe"]) for p in b["ports"])
@@ -345,7 +381,8 @@ def profile_(
         typer.echo(f"{found.maker} {found.name}".strip())
         for m in modes:
             typer.echo(
-                f"  {m['name']:24} {' + '.join(map(str, m['slots'])):>9} slots  {m['channels']:4} channels  {m['pixels']:4} pixels"
+                f"  {m['name']:24} {' + '.join(map(str, m['slots'])):>9} slots  {m['channels']:4} channels  "
+                f"{m['pixels']:4} pixels"
             )
         for d in doubts:
             typer.echo(f"  doubt: {d}")

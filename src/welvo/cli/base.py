@@ -9,10 +9,12 @@ from typing import Annotated, Any, NoReturn
 import typer
 
 app = typer.Typer(
-    no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False,
+    no_args_is_help=True,
+    add_completion=False,
+    pretty_exceptions_enable=False,
     help="Define fixture profiles, patch them into Art-Net and sACN universes, set the devices, prove it with light.",
     context_settings={"help_option_names": ["-h", "--help"]},
-)  # fmt: skip
+)
 
 RigFile = Annotated[Path, typer.Argument(help="A .welvo file, or a rig as bare JSON.", show_default=False)]
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON instead of text.")]

@@ -1,4 +1,5 @@
-"""`welvo runs`: what is attached to the ports, where every segment stands, and attaching by the same words as in the window."""
+"""`welvo runs`: what is attached to the ports, where every segment stands, and attaching by the same words as in the
+window."""
 
 from __future__ import annotations
 
@@ -77,7 +78,8 @@ def runs(
     for s in shown:
         sums = _stream(cables, s)
         typer.echo(
-            f"{sums['box']} {s.label}: {s.leds or s.pixels} px, {s.slots} slots, universes {', '.join(map(str, sums['universes'])) or 'none'}"
+            f"{sums['box']} {s.label}: {s.leds or s.pixels} px, {s.slots} slots, universes "
+            f"{', '.join(map(str, sums['universes'])) or 'none'}"
         )
         for one in sums["segments"]:
             where = f"{one['first']} – {one['last']}" if one["first"] else "no address"
@@ -115,10 +117,20 @@ def _pixels(cables: Cables, shown: list[Stream]) -> None:
             first = say_place(int(table.universe[n]), int(table.address[n])) if table.universe[n] else ""
             last = say_place(int(table.last_universe[n]), int(table.last_address[n])) if table.last_universe[n] else ""
             own = numbers[piece.n]
-            out.writerow([
-                cables.rig.devices[stream.device_id].name, stream.label, piece.n + 1, names[piece.n], px if own is None else int(own[px - 1]),
-                piece.px + px - 1, base + piece.px + px - 2, int(table.slot[n]), first, last,
-            ])  # fmt: skip
+            out.writerow(
+                [
+                    cables.rig.devices[stream.device_id].name,
+                    stream.label,
+                    piece.n + 1,
+                    names[piece.n],
+                    px if own is None else int(own[px - 1]),
+                    piece.px + px - 1,
+                    base + piece.px + px - 2,
+                    int(table.slot[n]),
+                    first,
+                    last,
+                ]
+            )
 
 
 def _device(rig: Rig, name: str) -> str:
@@ -146,12 +158,27 @@ def _stream(cables: Cables, stream: Stream) -> dict[str, Any]:
     segments = []
     for p in stream.pieces:
         first, last = p.place(1), p.place(p.slots)
-        segments.append({
-            "place": p.n + 1, "kind": p.segment.kind, "name": part_name(cables.rig, p), "slot": p.stream if p.slots else 0, "slots": p.slots,
-            "pixel": p.px if p.pixels else 0, "pixels": p.pixels, "leds": p.leds,
-            "first": say_place(*first) if first else "", "last": say_place(*last) if last else "",
-        })  # fmt: skip
+        segments.append(
+            {
+                "place": p.n + 1,
+                "kind": p.segment.kind,
+                "name": part_name(cables.rig, p),
+                "slot": p.stream if p.slots else 0,
+                "slots": p.slots,
+                "pixel": p.px if p.pixels else 0,
+                "pixels": p.pixels,
+                "leds": p.leds,
+                "first": say_place(*first) if first else "",
+                "last": say_place(*last) if last else "",
+            }
+        )
     return {
-        "box": cables.rig.devices[stream.device_id].name, "port": stream.label, "slots": stream.slots, "pixels": stream.pixels, "leds": stream.leds,
-        "universes": [n for n, _ in stream.used], "needed_of_the_last": stream.used[-1][1] if stream.used else 0, "segments": segments,
-    }  # fmt: skip
+        "box": cables.rig.devices[stream.device_id].name,
+        "port": stream.label,
+        "slots": stream.slots,
+        "pixels": stream.pixels,
+        "leds": stream.leds,
+        "universes": [n for n, _ in stream.used],
+        "needed_of_the_last": stream.used[-1][1] if stream.used else 0,
+        "segments": segments,
+    }

@@ -182,10 +182,15 @@ def _lay(index: Index, what: str, laying: Laying, write: Path | None) -> dict[st
         )
     laid = lay_out(index, keys, laying)
     answer: dict[str, Any] = {
-        "moves": _moves(index, changed(index, laid)), "stays": [call(rig, k) for k in laid.stays], "freed": [call(rig, k) for k in laid.freed],
-        "follows": [call(rig, k) for k in followers(index, laid)], "left": [call(rig, k) for k, _ in laid.left], "why": laid.why,
-        "last": say_place(rig.universes[laid.last[0]].number, laid.last[2]) if laid.steps else None, "free_behind": laid.free_after,
-    }  # fmt: skip
+        "moves": _moves(index, changed(index, laid)),
+        "stays": [call(rig, k) for k in laid.stays],
+        "freed": [call(rig, k) for k in laid.freed],
+        "follows": [call(rig, k) for k in followers(index, laid)],
+        "left": [call(rig, k) for k, _ in laid.left],
+        "why": laid.why,
+        "last": say_place(rig.universes[laid.last[0]].number, laid.last[2]) if laid.steps else None,
+        "free_behind": laid.free_after,
+    }
     return {**answer, "written": _write(take(rig, laid)[0], write) if laid.steps else None}
 
 
@@ -196,8 +201,10 @@ def _how_many(index: Index, width: int, laying: Laying) -> dict[str, Any]:
     fit = how_many(index, width, laying)
     where = index.rig.universes[fit.universe].number if fit.count else 0
     return {
-        "fit": fit.count, "last": f"{say_place(where, fit.first)}–{fit.last:03d}" if fit.count else None, "left_over": fit.left_over,
-    }  # fmt: skip
+        "fit": fit.count,
+        "last": f"{say_place(where, fit.first)}–{fit.last:03d}" if fit.count else None,
+        "left_over": fit.left_over,
+    }
 
 
 def _pack(index: Index, number: int, write: Path | None) -> dict[str, Any]:
@@ -213,9 +220,13 @@ def _pack(index: Index, number: int, write: Path | None) -> dict[str, Any]:
     steps = list(found.steps)
     made, _ = apply_steps(index.rig, steps, f"pack universe {number}")
     return {
-        "moves": _moves(index, steps), "stays": [f"{who} ({why})" for who, why in found.fixed], "last_before": found.before,
-        "last_after": found.after, "fewest_proved": found.exact, "written": _write(made, write),
-    }  # fmt: skip
+        "moves": _moves(index, steps),
+        "stays": [f"{who} ({why})" for who, why in found.fixed],
+        "last_before": found.before,
+        "last_after": found.after,
+        "fewest_proved": found.exact,
+        "written": _write(made, write),
+    }
 
 
 def _mode(index: Index, wish: str, write: Path | None) -> dict[str, Any]:
@@ -234,8 +245,9 @@ def _mode(index: Index, wish: str, write: Path | None) -> dict[str, Any]:
     found = consequences(index, made)
     return {
         "changes": [{"what": c.who, "from": c.before, "to": c.after, "meets": list(c.meets)} for c in found],
-        "meets": sorted({m for c in found for m in c.meets}), "written": _write(made, write),
-    }  # fmt: skip
+        "meets": sorted({m for c in found for m in c.meets}),
+        "written": _write(made, write),
+    }
 
 
 def _capacity(index: Index) -> dict[str, Any]:
@@ -243,9 +255,21 @@ def _capacity(index: Index) -> dict[str, Any]:
 
     rows = [*total(index), *universe_rows(index), *sender_rows(index.rig), *device_rows(index)]
     return {
-        "rows": [{"kind": r.kind, "name": r.name, "of": r.unit, "used": r.used, "reserved": r.reserved, "possible": r.possible, "free": r.free, "note": r.note} for r in rows],
+        "rows": [
+            {
+                "kind": r.kind,
+                "name": r.name,
+                "of": r.unit,
+                "used": r.used,
+                "reserved": r.reserved,
+                "possible": r.possible,
+                "free": r.free,
+                "note": r.note,
+            }
+            for r in rows
+        ],
         "holds_nothing": [index.rig.universes[u].number for u, _ in leftovers(index)],
-    }  # fmt: skip
+    }
 
 
 def _wires(index: Index) -> dict[str, Any]:
@@ -256,10 +280,16 @@ def _wires(index: Index) -> dict[str, Any]:
 
     found = traffic(index)
     boxes = [
-        {"name": index.rig.devices[d].name, "own_bits": round(b.own.bits), "multicast_bits": round(b.multicast.bits),
-         "broadcast_bits": round(b.broadcast.bits), "packets": round(b.worst.packets), "of_link": round(b.share, 4)}
+        {
+            "name": index.rig.devices[d].name,
+            "own_bits": round(b.own.bits),
+            "multicast_bits": round(b.multicast.bits),
+            "broadcast_bits": round(b.broadcast.bits),
+            "packets": round(b.worst.packets),
+            "of_link": round(b.share, 4),
+        }
         for d, b in found.boxes.items()
-    ]  # fmt: skip
+    ]
     feeds = [{k: v for k, v in dataclasses.asdict(r).items() if k != "feed"} for r in wire_table(index, found)]
     return {"feeds": feeds, "boxes": boxes, "packets": round(found.total.packets), "bits": round(found.total.bits)}
 
@@ -318,17 +348,23 @@ def _list(index: Index, as_json: bool) -> None:
         mode = mode_of(rig, fixture) if fixture else None
         rows.append(
             {
-                "kind": "fixture" if fixture else "element", "number": fixture.number if fixture else None,
-                "name": fixture.name if fixture else call(rig, s.key), "break": s.break_no + 1,
-                "break_name": mode.breaks[s.break_no].name if mode else "", "universe": rig.universes[s.universe].number,
-                "first": s.first, "last": s.last, "running": running_of(rig.universes[s.universe].number - 1, s.first),
+                "kind": "fixture" if fixture else "element",
+                "number": fixture.number if fixture else None,
+                "name": fixture.name if fixture else call(rig, s.key),
+                "break": s.break_no + 1,
+                "break_name": mode.breaks[s.break_no].name if mode else "",
+                "universe": rig.universes[s.universe].number,
+                "first": s.first,
+                "last": s.last,
+                "running": running_of(rig.universes[s.universe].number - 1, s.first),
             }
-        )  # fmt: skip
+        )
     if as_json:
         typer.echo(json.dumps(rows, indent=1, ensure_ascii=False))
         return
     for r in rows:
         which = str(r["number"]) if r["number"] is not None else "–"
         typer.echo(
-            f"{which:>6}  {r['name']:28} {r['break']:>2}  {say_place(r['universe'], r['first'])} – {r['last']:03d}  {r['running']:>8}"
+            f"{which:>6}  {r['name']:28} {r['break']:>2}  {say_place(r['universe'], r['first'])} – {r['last']:03d}  "
+            f"{r['running']:>8}"
         )

@@ -20,15 +20,21 @@ from welvo.rig.wiring import Device, Feed, Port, Sender, Show, Universe
 
 EXPECTED_ON_PAPER = {
     "PROF-01", "PROF-02", "PROF-03", "PROF-04", "PROF-18", "PATCH-01", "PATCH-02", "PATCH-03", "PATCH-04", "PATCH-05",
-    "PATCH-06", "PATCH-07", "PATCH-08", "PATCH-09", "PATCH-11", "PATCH-12", "FEED-01", "FEED-02", "FEED-03", "FEED-04", "FEED-05", "FEED-06", "FEED-07", "FEED-13",
-    "DEV-01", "RUN-03", "RUN-14", "RUN-28", "RUN-31", "LINE-03", "PWR-04",
+    "PATCH-06", "PATCH-07", "PATCH-08", "PATCH-09", "PATCH-11", "PATCH-12", "FEED-01", "FEED-02", "FEED-03", "FEED-04",
+    "FEED-05", "FEED-06", "FEED-07", "FEED-13", "DEV-01", "RUN-03", "RUN-14", "RUN-28", "RUN-31", "LINE-03", "PWR-04",
 }  # fmt: skip
 """Codes that the rig alone must show: one deliberate fault of each kind."""
 EXPECTED_LIVE = EXPECTED_ON_PAPER | {"DEV-02", "DEV-03", "DEV-04", "WIRE-01", "WIRE-02"}
 """Codes that it must show with its stand-ins running."""
 
-EDDY = "pan 16, tilt 16, movement speed, dimmer 16, shutter, red, green, blue, white, zoom, focus, gobo, iris, prism, colour wheel, macro, fan, reset, control"
-UNDERTOW = "break head: pan 16, tilt 16, dimmer, shutter = 255, zoom 16, gap, puls, reset\nbreak pixels: 14 x (red green blue white)"
+EDDY = (
+    "pan 16, tilt 16, movement speed, dimmer 16, shutter, red, green, blue, white, zoom, focus, gobo, iris, "
+    "prism, colour wheel, macro, fan, reset, control"
+)
+UNDERTOW = (
+    "break head: pan 16, tilt 16, dimmer, shutter = 255, zoom 16, gap, puls, reset\nbreak pixels: 14 x (red "
+    "green blue white)"
+)
 
 
 def _mode(name: str, chart: str, spots: tuple[Spot, ...] = ()) -> Mode:
@@ -52,13 +58,26 @@ def _profiles() -> list[Profile]:
     doubled = _mode("draft", "dimmer, red, green, blue")
     twice = tuple(replace(c, slots=(2,)) if c.function == "ColorAdd_G" else c for c in doubled.channels)
     return [
-        Profile(name="Bar 9", maker="Osmer", address=AddressSetting(by="menu", highest=470), modes={"m1": _mode("38 slot", "dimmer, shutter = 255, 9 x (red green blue white)", layout.row(9))}),
-        _eddy(),
-        Profile(name="Drop 14", maker="Pellucid", address=AddressSetting(by="dials"), modes={"m1": _mode("44 slot", "dimmer, shutter = 255, 14 x (red green blue)", layout.rows(14, 2))}),
-        Profile(name="Lagoon flood", maker="Osmer", address=AddressSetting(by="switches"), modes={"m1": _mode("8 slot", "red, green, blue, amber, uv, white, dimmer, shutter = 255")}),
-        Profile(name="Undertow wash", maker="Osmer", modes={"m1": _mode("split", UNDERTOW, layout.two_rings(14))}),
-        Profile(name="Tide panel (draft)", maker="Pellucid", notes="Not finished: green sits on red's slot, and the long mode is longer than a universe.",
-                modes={"m1": replace(doubled, channels=twice), "m2": _mode("170 pixels", "170 x (red green blue white)", layout.rows(170, 10))}),
+        Profile(
+            name="Bar 9", maker="Osmer", address=AddressSetting(by="menu", highest=470),
+            modes={"m1": _mode("38 slot", "dimmer, shutter = 255, 9 x (red green blue white)", layout.row(9))}
+        ), _eddy(),
+        Profile(
+            name="Drop 14", maker="Pellucid", address=AddressSetting(by="dials"),
+            modes={"m1": _mode("44 slot", "dimmer, shutter = 255, 14 x (red green blue)", layout.rows(14, 2))}
+        ),
+        Profile(
+            name="Lagoon flood", maker="Osmer", address=AddressSetting(by="switches"),
+            modes={"m1": _mode("8 slot", "red, green, blue, amber, uv, white, dimmer, shutter = 255")}
+        ), Profile(name="Undertow wash", maker="Osmer", modes={"m1": _mode("split", UNDERTOW, layout.two_rings(14))}),
+        Profile(
+            name="Tide panel (draft)", maker="Pellucid",
+            notes="Not finished: green sits on red's slot, and the long mode is longer than a universe.",
+            modes={
+                "m1": replace(doubled, channels=twice),
+                "m2": _mode("170 pixels", "170 x (red green blue white)", layout.rows(170, 10))
+            }
+        ),
     ]  # fmt: skip
 
 
@@ -69,17 +88,28 @@ def gallery() -> Rig:
     for n, p in enumerate(_profiles(), 1):
         rig = replace(rig, profiles=profiles)
         profiles = {**profiles, f"p{n}": replace(p, tint=lowest_free_tint(rig), code=code_for(rig, p.name))}
-    names = {1: "Kelp wall A", 2: "Kelp wall B", 3: "Ray basin", 4: "Entrance", 5: "Ribbons 1–2", 6: "Ribbons 3–4",
-             7: "Pool rim", 8: "Pool floor", 9: "Jelly drum", 10: "Reserve", 11: "Cloakroom", 12: "Lift lobby"}  # fmt: skip
+    names = {
+        1: "Kelp wall A", 2: "Kelp wall B", 3: "Ray basin", 4: "Entrance", 5: "Ribbons 1–2", 6: "Ribbons 3–4",
+        7: "Pool rim", 8: "Pool floor", 9: "Jelly drum", 10: "Reserve", 11: "Cloakroom", 12: "Lift lobby"
+    }  # fmt: skip
     universes = {f"u{n}": Universe(number=n, name=name) for n, name in names.items()}
     universes["u4"] = replace(universes["u4"], reserve=((321, 400),))
     universes["u2"] = replace(universes["u2"], reserve=((433, 512),))
     fixtures = _fixtures()
     elements = {
-        "e1": Element(name="ribbon", pixels=240, order="RGBW", kind="line", at=Place(universe="u5", address=1), tint=6, code="RIB", note="Along the tunnel, there and back."),
-        "e2": Element(name="drum", pixels=150, order="RGB", kind="ring", at=Place(universe="u12", address=101), tint=7, code="DRU", spots=layout.ring(150), note="PATCH-08: needs universe 13."),
+        "e1": Element(
+            name="ribbon", pixels=240, order="RGBW", kind="line", at=Place(universe="u5", address=1), tint=6,
+            code="RIB", note="Along the tunnel, there and back."
+        ),
+        "e2": Element(
+            name="drum", pixels=150, order="RGB", kind="ring", at=Place(universe="u12", address=101), tint=7,
+            code="DRU", spots=layout.ring(150), note="PATCH-08: needs universe 13."
+        ),
         "e3": Element(name="pumps", kind="block", slots=16, at=Place(universe="u9", address=481), tint=8, code="PUM"),
-        "e4": Element(name="coat rail", pixels=14, order="RGB", at=Place(universe="u11", address=103), tint=9, code="COA", note="The pixels of 525, once more on their own."),
+        "e4": Element(
+            name="coat rail", pixels=14, order="RGB", at=Place(universe="u11", address=103), tint=9, code="COA",
+            note="The pixels of 525, once more on their own."
+        ),
     }  # fmt: skip
     shares = {
         "x1": Share(members=("f501", "f502"), reason="Both hoods light the ticket desk together."),
@@ -152,11 +182,26 @@ def _fixtures() -> dict[str, Fixture]:
         number=208, name="Eddy, ray pool right", profile="p2", mode="m1", at=(Place(after="f207", gap=260),),
         note="Anchored: always 260 free slots behind 207.",
     )  # fmt: skip
-    found["f321"] = Fixture(number=321, name="Drum, last", profile="p3", mode="m1", at=(Place(universe="u9", address=500),), note="PATCH-02: ends past 512.")  # fmt: skip
-    found["f118b"] = Fixture(number=118, name="Kelp, spare", profile="p1", mode="m1", at=(Place(universe="u2", address=472),), note="PATCH-04: 118 is taken. PATCH-11: its menu ends at 470. PATCH-12: it stands in the reserve.")  # fmt: skip
-    found["f701"] = Fixture(number=701, name="Undertow, stage left", profile="p5", mode="m1", at=(Place(universe="u4", address=1), Place(universe="u4", address=21)))  # fmt: skip
-    found["f702"] = Fixture(number=702, name="Undertow, stage right", profile="p5", mode="m1", at=(Place(universe="u4", address=101),), note="PATCH-03: its pixels have no address.")  # fmt: skip
-    found["f703"] = Fixture(number=703, name="Undertow, spare", profile="p5", mode="m1", at=(Place(after="f704"), Place(after="f704")), note="PATCH-05: stands behind 704, which is nowhere.")  # fmt: skip
+    found["f321"] = Fixture(
+        number=321, name="Drum, last", profile="p3", mode="m1", at=(Place(universe="u9", address=500),),
+        note="PATCH-02: ends past 512."
+    )  # fmt: skip
+    found["f118b"] = Fixture(
+        number=118, name="Kelp, spare", profile="p1", mode="m1", at=(Place(universe="u2", address=472),),
+        note="PATCH-04: 118 is taken. PATCH-11: its menu ends at 470. PATCH-12: it stands in the reserve."
+    )  # fmt: skip
+    found["f701"] = Fixture(
+        number=701, name="Undertow, stage left", profile="p5", mode="m1",
+        at=(Place(universe="u4", address=1), Place(universe="u4", address=21))
+    )  # fmt: skip
+    found["f702"] = Fixture(
+        number=702, name="Undertow, stage right", profile="p5", mode="m1", at=(Place(universe="u4", address=101),),
+        note="PATCH-03: its pixels have no address."
+    )  # fmt: skip
+    found["f703"] = Fixture(
+        number=703, name="Undertow, spare", profile="p5", mode="m1", at=(Place(after="f704"), Place(after="f704")),
+        note="PATCH-05: stands behind 704, which is nowhere."
+    )  # fmt: skip
     found["f704"] = Fixture(number=704, name="Undertow, in the case", profile="p5", mode="m1")
     return {k: replace(f, fields=_attached(f.number)) if _attached(f.number) else f for k, f in found.items()}
 
@@ -184,16 +229,24 @@ def _groups() -> dict[str, Group]:
 def _devices(rig: Rig) -> Rig:
     models = shipped()
     for name, model, ip in (
-        ("WEIR-2", "weir-2", "127.0.0.21"), ("SLUICE-N", "sluice-4", "127.0.0.31"), ("SLUICE-S", "sluice-4", "127.0.0.32"),
-        ("BRINE", "weir-2", "127.0.0.40"), ("SPARE", "sluice-4", "127.0.0.32"),
+        ("WEIR-2", "weir-2", "127.0.0.21"), ("SLUICE-N", "sluice-4", "127.0.0.31"),
+        ("SLUICE-S", "sluice-4", "127.0.0.32"), ("BRINE", "weir-2", "127.0.0.40"), (
+            "SPARE", "sluice-4", "127.0.0.32"
+        ),
     ):  # fmt: skip
         rig, _ = add_device(rig, models[model], name, ip)
     line = tuple(f"f{n}" for n in (*range(201, 209), *range(304, 308)))
     plans = {
-        "d1": {"A": Port(feed="w3", settings={"merge": "highest"}, run=(Segment(kind="line", fixtures=line, name="Ray basin line"),)),
-               "B": Port(feed="w4")},
-        "d2": {"1": Port(feed="w1"), "2": Port(feed="w2", settings={"merge": "highest"}), "3": Port(feed="w5"), "4": Port(feed="w6")},
-        "d3": {"1": Port(feed="w7"), "2": Port(feed="w8"), "3": Port(feed="w11"), "4": Port(feed="w10")},
+        "d1": {
+            "A": Port(
+                feed="w3", settings={"merge": "highest"},
+                run=(Segment(kind="line", fixtures=line, name="Ray basin line"),)
+            ), "B": Port(feed="w4")
+        },
+        "d2": {
+            "1": Port(feed="w1"), "2": Port(feed="w2", settings={"merge": "highest"}), "3": Port(feed="w5"),
+            "4": Port(feed="w6")
+        }, "d3": {"1": Port(feed="w7"), "2": Port(feed="w8"), "3": Port(feed="w11"), "4": Port(feed="w10")},
     }  # fmt: skip
     devices: dict[str, Device] = {
         device_id: replace(d, ports={**d.ports, **plans.get(device_id, {})}) for device_id, d in rig.devices.items()
@@ -202,14 +255,18 @@ def _devices(rig: Rig) -> Rig:
 
 
 def _ceiling(rig: Rig) -> Rig:
-    """The jellyfish ceiling on a pixel controller: folded ribbons, two panels, a bridge with floods, a chain of beads."""
+    """The jellyfish ceiling on a pixel controller: folded ribbons, two panels, a bridge with floods, a chain of
+    beads."""
     models, kinds = shipped(), shipped_pixels()
     rig, change = add_device(rig, models["penstock-12"], "PENSTOCK")
     device_id = change.made[0]
     rig, change = add_device(rig, models["siphon-64"], "x")
     gone = change.made[0]
     siphon = rig.devices[gone].model
-    names = {201: "Ceiling 1–3", 202: "Ceiling 4–6", 203: "Ceiling 7–9", 204: "Ceiling 10–12", 205: "Bells", 206: "Rim and sill", 207: "Swarm", 208: "Swarm"}  # fmt: skip
+    names = {
+        201: "Ceiling 1–3", 202: "Ceiling 4–6", 203: "Ceiling 7–9", 204: "Ceiling 10–12", 205: "Bells",
+        206: "Rim and sill", 207: "Swarm", 208: "Swarm"
+    }  # fmt: skip
     universes = {f"u{n}": Universe(number=n, name=name) for n, name in names.items()}
     feeds = {f"w{n}": Feed(universe=f"u{n}", sender="s1", wire=n) for n in names}
     follow = Place(from_run=True)
@@ -218,11 +275,16 @@ def _ceiling(rig: Rig) -> Rig:
         for n in range(1, 13)
     }
     elements |= {
-        f"b{n}": Element(name=f"bell {n}", kind="rows", pixels=64, at=follow, type="silk", fold=8, spots=layout.rows(64, 8), tint=11, code="BEL")
-        for n in (1, 2)
+        f"b{n}": Element(
+            name=f"bell {n}", kind="rows", pixels=64, at=follow, type="silk", fold=8, spots=layout.rows(64, 8),
+            tint=11, code="BEL"
+        ) for n in (1, 2)
     }  # fmt: skip
     elements["rim"] = Element(name="rim", pixels=30, at=follow, type="silk", tint=12, code="RIM")
-    elements["sw"] = Element(name="swarm", pixels=400, fold=100, at=follow, type="bead", tint=13, code="SWA", note="RUN-03: needs universe 209. RUN-31: dense, so that universe ends cut its pixels.")  # fmt: skip
+    elements["sw"] = Element(
+        name="swarm", pixels=400, fold=100, at=follow, type="bead", tint=13, code="SWA",
+        note="RUN-03: needs universe 209. RUN-31: dense, so that universe ends cut its pixels."
+    )  # fmt: skip
     floods = {
         f"f{n}": Fixture(number=n, name=f"Lagoon, sill {n - 530}", profile="p4", mode="m1", at=(follow,))
         for n in range(531, 536)
@@ -250,9 +312,12 @@ def _ceiling(rig: Rig) -> Rig:
         devices[device_id], packs="dense", mode="12 ports", firmware="2.3", ports={**devices[device_id].ports, **ports}
     )
     return replace(
-        rig, universes={**rig.universes, **universes}, feeds={**rig.feeds, **feeds}, elements={**rig.elements, **elements},
-        fixtures={**rig.fixtures, **floods}, devices=devices, pixel_types={"silk": kinds["silk-60"], "bead": kinds["bead-10"]},
-        supplies={"v1": Supply(name="Ceiling tin", volts=5, amps=60), "v2": Supply(name="Swarm tin", volts=24, amps=15)},
+        rig, universes={**rig.universes, **universes}, feeds={**rig.feeds, **feeds},
+        elements={**rig.elements, **elements}, fixtures={**rig.fixtures, **floods}, devices=devices,
+        pixel_types={"silk": kinds["silk-60"], "bead": kinds["bead-10"]},
+        supplies={
+            "v1": Supply(name="Ceiling tin", volts=5, amps=60), "v2": Supply(name="Swarm tin", volts=24, amps=15)
+        },
     )  # fmt: skip
 
 
@@ -262,12 +327,16 @@ all (PATCH-03). 118 exists twice (PATCH-04). 703 follows 704, which is nowhere (
 is fine (PATCH-06); 511 and 512 were meant to (PATCH-07). The drum needs universe 13 (PATCH-08), the ribbon runs
 over two universes (PATCH-09). The spare bar cannot be set to 472 (PATCH-11) and stands in the reserve (PATCH-12).
 525 and the coat rail are an overlay. 7 and 8 go out under
-one number (FEED-01, FEED-13), 9 not at all (FEED-02), 10 is empty (FEED-03), 12 is broadcast (FEED-04) and no port takes it
+one number (FEED-01, FEED-13), 9 not at all (FEED-02), 10 is empty (FEED-03), 12 is broadcast (FEED-04) and no port
+takes it
 (FEED-07), 11 uses 0/0/0 (FEED-05), the desk and the Bench both send 2 (FEED-06). The spare Sluice has the south one's
-address (DEV-01). The swarm of beads needs universe 209 (RUN-03), is packed densely (RUN-31) and has another connector than
+address (DEV-01). The swarm of beads needs universe 209 (RUN-03), is packed densely (RUN-31) and has another connector
+than
 its controller (PWR-04); port 6 of the controller stands at 80 %, so that the floods behind its bridge come out wrong
-(RUN-14). Ribbon, drum, pumps and coat rail are attached nowhere yet (RUN-28); 304 is attached behind 208 (LINE-03). Undertow's “puls” is no function (PROF-01), the Tide panel is a draft (PROF-02, PROF-03), Eddy's
-shutter is closed by default (PROF-04), one slot of Undertow has no function (PROF-18). With the stand-ins running: Brine is off (DEV-02), a stranger answers (DEV-03),
+(RUN-14). Ribbon, drum, pumps and coat rail are attached nowhere yet (RUN-28); 304 is attached behind 208 (LINE-03).
+Undertow's “puls” is no function (PROF-01), the Tide panel is a draft (PROF-02, PROF-03), Eddy's
+shutter is closed by default (PROF-04), one slot of Undertow has no function (PROF-18). With the stand-ins running:
+Brine is off (DEV-02), a stranger answers (DEV-03),
 Sluice north merges otherwise (DEV-04), Weir's port A takes universe 2 (WIRE-01), a laptop sends 6 as well (WIRE-02)."""
 
 

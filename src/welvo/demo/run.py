@@ -128,7 +128,8 @@ def _example(folder: Path, say: Callable[[str], None]) -> None:
     )
     clash = next(f for f in report.findings if f.code == "PATCH-01")
     say(
-        f"3  check     {len(report.findings)} findings of {len(report.codes)} kinds, exactly those built in; {clash.title}, {clash.where}"
+        f"3  check     {len(report.findings)} findings of {len(report.codes)} kinds, exactly those built in; "
+        f"{clash.title}, {clash.where}"
     )
     fixed, _ = clash.fixes[0].edit(rig)  # type: ignore[misc]
     _must("the fix of the clash leaves no clash", "PATCH-01" not in check(fixed).codes)
@@ -160,7 +161,10 @@ def _cables(rig: Rig, say: Callable[[str], None]) -> None:
     pixel = find_target(index, "ceiling 2/36")
     _must("pixel 36 of the folded second ribbon is at 201.271", (pixel.universe, pixel.address) == ("u201", 271))
     cut = cuts(index.cables, device_id)
-    _must("the swarm is cut twice", [(c.pixel, c.first, c.last) for c in cut] == [(171, (207, 511), (208, 1)), (342, (208, 512), (209, 2))])  # fmt: skip
+    _must(
+        "the swarm is cut twice",
+        [(c.pixel, c.first, c.last) for c in cut] == [(171, (207, 511), (208, 1)), (342, (208, 512), (209, 2))],
+    )
     bridge = stream.pieces[2]
     lamp = next(r for r in rows(index.cables, stream, bridge) if r.name == "534")
     _must("534 behind the bridge is DMX 33 and 206.123", (lamp.dmx, lamp.places[0][0]) == (33, (206, 123)))
@@ -172,7 +176,8 @@ def _cables(rig: Rig, say: Callable[[str], None]) -> None:
         not [f for f in check(right).findings if f.severity == "error" and f.code[:3] == "RUN"],
     )
     say(
-        f"             runs: ceiling 2/36 at 201.271, swarm/171 cut at 207.511, 534 at DMX 33 = 206.123; set right at once: {wrong[0].split(' and ')[0]}"
+        "             runs: ceiling 2/36 at 201.271, swarm/171 cut at 207.511, 534 at DMX 33 = 206.123; set right "
+        f"at once: {wrong[0].split(' and ')[0]}"
     )
 
 
@@ -230,7 +235,8 @@ def _live(rig: Rig, listener: Listener, say: Callable[[str], None]) -> EnginePro
     joint = next(j for j in chain.joints if j.mark == "differs")
     _must("the path names both sides", (joint.sends, joint.takes) == ("sends 3", "takes 2"))
     say(
-        f"7  path      207 is dark at the lamp ({lamp()}): Weir's port A — {joint.sends}, {joint.takes}. Findings live: exactly those built in"
+        f"7  path      207 is dark at the lamp ({lamp()}): Weir's port A — {joint.sends}, {joint.takes}. Findings "
+        "live: exactly those built in"
     )
 
     plan = planned(rig, "d1")

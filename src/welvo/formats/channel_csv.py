@@ -17,8 +17,23 @@ from welvo.rig.profile import Break, Channel, Mode
 from welvo.rig.shorts import with_shorts
 
 COLUMNS = (
-    "break", "slots", "function", "attribute", "pixel", "short", "default", "highlight", "release", "low", "high", "unit", "invert", "snap", "master", "ranges",
-)  # fmt: skip
+    "break",
+    "slots",
+    "function",
+    "attribute",
+    "pixel",
+    "short",
+    "default",
+    "highlight",
+    "release",
+    "low",
+    "high",
+    "unit",
+    "invert",
+    "snap",
+    "master",
+    "ranges",
+)
 
 
 def write_csv(mode: Mode) -> str:
@@ -32,10 +47,23 @@ def write_csv(mode: Mode) -> str:
             "" if v is None else f"{v:g}" if isinstance(v, float) else str(v)
             for v in (c.highlight, c.release, c.low, c.high)
         ]
-        writer.writerow([
-            mode.breaks[c.break_no].name or c.break_no + 1, "+".join(map(str, c.slots)), word_for(c.function, c.name), c.function, c.pixel or "", c.short, c.default, *numbers,
-            c.unit, "yes" if c.invert else "", "yes" if c.snap else "", "" if c.master == "auto" else c.master, ranges,
-        ])  # fmt: skip
+        writer.writerow(
+            [
+                mode.breaks[c.break_no].name or c.break_no + 1,
+                "+".join(map(str, c.slots)),
+                word_for(c.function, c.name),
+                c.function,
+                c.pixel or "",
+                c.short,
+                c.default,
+                *numbers,
+                c.unit,
+                "yes" if c.invert else "",
+                "yes" if c.snap else "",
+                "" if c.master == "auto" else c.master,
+                ranges,
+            ]
+        )
     return out.getvalue()
 
 
@@ -108,10 +136,20 @@ def _channel(cells: dict[str, str], slots: tuple[int, ...], break_no: int) -> Ch
     if wrong:
         raise ValueError(wrong[0].message.rstrip("."))
     return Channel(
-        function=function, name="" if function else word, short=cells.get("short", "")[:8], slots=slots, break_no=break_no, pixel=int(cells.get("pixel") or 0),
-        default=default_of(function, len(slots)) if default is None else default, highlight=whole("highlight"), release=whole("release"),
-        low=number("low"), high=number("high"), unit=cells.get("unit", "")[:8], invert=cells.get("invert", "").lower() in ("yes", "true", "1"),
+        function=function,
+        name="" if function else word,
+        short=cells.get("short", "")[:8],
+        slots=slots,
+        break_no=break_no,
+        pixel=int(cells.get("pixel") or 0),
+        default=default_of(function, len(slots)) if default is None else default,
+        highlight=whole("highlight"),
+        release=whole("release"),
+        low=number("low"),
+        high=number("high"),
+        unit=cells.get("unit", "")[:8],
+        invert=cells.get("invert", "").lower() in ("yes", "true", "1"),
         snap=cells.get("snap", "").lower() in ("yes", "true", "1"),
         master={"yes": "yes", "no": "no"}.get(cells.get("master", "").lower(), "auto"),  # type: ignore[arg-type]
         ranges=ranges,
-    )  # fmt: skip
+    )

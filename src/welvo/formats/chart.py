@@ -74,7 +74,20 @@ _TOKEN = re.compile(r'"[^"]*"|[(),;=]|[^\s(),;="]+|"')
 _LABEL = re.compile(r"(?:ch(?:annel)?\.?\s*)?(\d{1,4})\s*(?:[-–—]\s*(\d{1,4}))?\s*[:.)]?(?=\s)", re.IGNORECASE)
 _REPEAT = re.compile(r"(planes\s+)?(\d{1,5})\s*[x×*](?=[\s(])\s*", re.IGNORECASE)
 _HEADER = re.compile(r"\s*break\b\s*([^:]*):", re.IGNORECASE)
-_WIDTH = {"8": 1, "16": 2, "24": 3, "32": 4, "8bit": 1, "16bit": 2, "24bit": 3, "32bit": 4, "8-bit": 1, "16-bit": 2, "24-bit": 3, "32-bit": 4}  # fmt: skip
+_WIDTH = {
+    "8": 1,
+    "16": 2,
+    "24": 3,
+    "32": 4,
+    "8bit": 1,
+    "16bit": 2,
+    "24bit": 3,
+    "32bit": 4,
+    "8-bit": 1,
+    "16-bit": 2,
+    "24-bit": 3,
+    "32-bit": 4,
+}
 
 
 _FINE = {"fine", "lsb"}
@@ -312,15 +325,19 @@ class _Reader:
         self._channels(item, column, width, 0)
 
     def _label(self, first: int, last: int, column: int, length: int) -> int | None:
-        """A slot number from the manual: what is left out becomes a gap, going back is an error. Gives the width of a range."""
+        """A slot number from the manual: what is left out becomes a gap, going back is an error. Gives the width of a
+        range."""
         if last < first:
             self._problem(column, length, f"{first}–{last} runs backwards.", error=True)
             return None
         if first < self.cursor:
             self._problem(
-                column, length, f"The chart says slot {first}, but slots up to {self.cursor - 1} are taken. Counted on as {self.cursor}.",
+                column,
+                length,
+                f"The chart says slot {first}, but slots up to {self.cursor - 1} are taken. Counted on as "
+                f"{self.cursor}.",
                 error=True,
-            )  # fmt: skip
+            )
         elif first > self.cursor:
             if first > MOST_SLOTS:
                 self._problem(column, length, f"Slot {first} is far too high.", error=True)

@@ -93,9 +93,10 @@ def _relative(c: Channel, start: int) -> Channel:
 def _same(c: Channel, other: Channel, by: int) -> bool:
     """Whether a channel is another one, moved by some slots."""
     return (
-        _word(c) == _word(other) and tuple(s + by for s in c.slots) == other.slots
+        _word(c) == _word(other)
+        and tuple(s + by for s in c.slots) == other.slots
         and (c.default, c.highlight) == (other.default, other.highlight)
-    )  # fmt: skip
+    )
 
 
 def _lights(channels: list[Channel]) -> bool:
@@ -106,7 +107,8 @@ def _lights(channels: list[Channel]) -> bool:
 
 
 def _group(channels: list[Channel], n: int, footprint: int, seen: int) -> tuple[str, int, int, int] | None:
-    """One bracket: text, channels taken, the slot behind it, pixels. None when the pixels there do not repeat as one."""
+    """One bracket: text, channels taken, the slot behind it, pixels. None when the pixels there do not repeat as
+    one."""
 
     def pixel(at: int) -> list[Channel]:
         end = at

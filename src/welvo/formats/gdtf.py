@@ -168,9 +168,15 @@ class _Type:
         last = [r.get("Text", "") for r in n.iterfind("Revisions/Revision")]
         title = n.get("LongName") or n.get("Name") or "unnamed fixture"
         return Profile(
-            name=(n.get("Name") or title)[:80], maker=n.get("Manufacturer", "")[:80], code="", notes=n.get("Description", "")[:2000],
-            revision=(last[-1] if last else "")[:80], source=f"gdtf:{n.get('FixtureTypeID', '') or title}", facts=self.facts(), modes=modes,
-        )  # fmt: skip
+            name=(n.get("Name") or title)[:80],
+            maker=n.get("Manufacturer", "")[:80],
+            code="",
+            notes=n.get("Description", "")[:2000],
+            revision=(last[-1] if last else "")[:80],
+            source=f"gdtf:{n.get('FixtureTypeID', '') or title}",
+            facts=self.facts(),
+            modes=modes,
+        )
 
     def facts(self) -> Facts | None:
         beam = next(self.node.iter("Beam"), None)
@@ -187,9 +193,14 @@ class _Type:
 
         made = Facts(
             beam=BEAMS.get(beam.get("BeamType", ""), "") if beam is not None else "",  # type: ignore[arg-type]
-            angle=number(beam, "BeamAngle", most=360), kelvin=number(beam, "ColorTemperature", most=50000), watts=number(beam, "PowerConsumption", most=1e6),
-            width=number(model, "Length", 1000), depth=number(model, "Width", 1000), height=number(model, "Height", 1000), weight=number(weight, "Value", most=1e4),
-        )  # fmt: skip
+            angle=number(beam, "BeamAngle", most=360),
+            kelvin=number(beam, "ColorTemperature", most=50000),
+            watts=number(beam, "PowerConsumption", most=1e6),
+            width=number(model, "Length", 1000),
+            depth=number(model, "Width", 1000),
+            height=number(model, "Height", 1000),
+            weight=number(weight, "Value", most=1e4),
+        )
         return made if made != Facts() else None
 
     # ---- geometry
@@ -307,7 +318,8 @@ class _Type:
                 if (c.break_no, s) in taken:
                     self.doubt(
                         where,
-                        f"slot {s} of break {c.break_no + 1} is both {taken[c.break_no, s]} and {word_for(c.function)}.",
+                        f"slot {s} of break {c.break_no + 1} is both {taken[c.break_no, s]} and "
+                        f"{word_for(c.function)}.",
                     )
                 taken[c.break_no, s] = word_for(c.function)
             kept.append(c)
@@ -370,7 +382,8 @@ class _Type:
                 if cf.get("ModeMaster"):
                     self.doubt(
                         where,
-                        f"function “{cf.get('Name', '')}” depends on {cf.get('ModeMaster')}; the condition is kept in the file only.",
+                        f"function “{cf.get('Name', '')}” depends on {cf.get('ModeMaster')}; the condition is kept "
+                        "in the file only.",
                     )
         entries.sort(key=lambda e: e[0])
         initial = self._initial(node, entries)
@@ -391,11 +404,18 @@ class _Type:
         master = first_lc.get("Master", "None")
         follows = family_of(function) in ("intensity", "colour", "shutter")
         return Channel(
-            function=function if attribute else "", name="" if attribute else node.get("Geometry", ""), slots=tuple(range(1, width + 1)),
-            default=default or 0, highlight=highlight, snap=first_lc.get("Snap", "No") in ("Yes", "On"),
+            function=function if attribute else "",
+            name="" if attribute else node.get("Geometry", ""),
+            slots=tuple(range(1, width + 1)),
+            default=default or 0,
+            highlight=highlight,
+            snap=first_lc.get("Snap", "No") in ("Yes", "On"),
             master="auto" if (master != "None") == follows else ("yes" if master != "None" else "no"),
-            low=low, high=high, unit=self.units.get(attribute, "") if low is not None else "", ranges=tuple(ranges),
-        )  # fmt: skip
+            low=low,
+            high=high,
+            unit=self.units.get(attribute, "") if low is not None else "",
+            ranges=tuple(ranges),
+        )
 
     def _initial(self, node: Any, entries: list[tuple[int, Any, Any]]) -> Any:
         wanted = node.get("InitialFunction", "").rsplit(".", 1)[-1]
@@ -436,9 +456,15 @@ class _Type:
             does = "strobe"
         light = light or guessed
         return Range(
-            first=first, last=last, name=name[:80], does=does, low=low if high is not None else None, high=high if low is not None else None,
-            light=light if does in ("colour", "") else "", hold=hold_of(name) if does == "reset" else 0.0,
-        )  # fmt: skip
+            first=first,
+            last=last,
+            name=name[:80],
+            does=does,
+            low=low if high is not None else None,
+            high=high if low is not None else None,
+            light=light if does in ("colour", "") else "",
+            hold=hold_of(name) if does == "reset" else 0.0,
+        )
 
     def _value(self, node: Any, key: str, width: int, where: str) -> int | None:
         try:

@@ -28,9 +28,13 @@ UNITS = {
 """Physical units of the standard that Welvo shows; others are kept in the file and shown as none."""
 
 FEATURES = {
-    "intensity": ("Dimmer", "Dimmer"), "shutter": ("Beam", "Beam"), "colour": ("Color", "RGB"), "position": ("Position", "PanTilt"),
-    "beam": ("Beam", "Beam"), "control": ("Control", "Control"),
-}  # fmt: skip
+    "intensity": ("Dimmer", "Dimmer"),
+    "shutter": ("Beam", "Beam"),
+    "colour": ("Color", "RGB"),
+    "position": ("Position", "PanTilt"),
+    "beam": ("Beam", "Beam"),
+    "control": ("Control", "Control"),
+}
 """Feature group and feature by Welvo's family of functions."""
 
 OWN_PREFIX = "Own "
@@ -109,8 +113,10 @@ def cie_to_hex(text: str | None) -> str:
     lum = min(1.0, max(0.05, luminance / 100))
     big_x, big_z = x * lum / y, (1 - x - y) * lum / y
     linear = (
-        3.2406 * big_x - 1.5372 * lum - 0.4986 * big_z, -0.9689 * big_x + 1.8758 * lum + 0.0415 * big_z, 0.0557 * big_x - 0.2040 * lum + 1.0570 * big_z,
-    )  # fmt: skip
+        3.2406 * big_x - 1.5372 * lum - 0.4986 * big_z,
+        -0.9689 * big_x + 1.8758 * lum + 0.0415 * big_z,
+        0.0557 * big_x - 0.2040 * lum + 1.0570 * big_z,
+    )
     top = max(*linear, 1e-6)
     parts = [min(1.0, max(0.0, v / top)) for v in linear]
     return "#" + "".join(

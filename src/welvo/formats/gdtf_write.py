@@ -1,6 +1,7 @@
 """Writes a profile as a GDTF fixture type (DIN SPEC 15800, data version 1.2).
 
-A profile that came from a GDTF file keeps that file: modes that were not changed, and everything Welvo has no place for,
+A profile that came from a GDTF file keeps that file: modes that were not changed, and everything Welvo has no place
+for,
 are written back as they stood.
 """
 
@@ -60,7 +61,10 @@ def _thumbnail(profile: Profile) -> bytes:
         "".join(f'<circle cx="{s.x - min(xs) + 1:.2f}" cy="{s.y - min(ys) + 1:.2f}" r="0.42"/>' for s in spots)
         or '<circle cx="1" cy="1" r="0.7"/>'
     )
-    return f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {w:.2f} {h:.2f}"><g fill="none" stroke="black" stroke-width="0.08">{dots}</g></svg>\n'.encode()
+    return (
+        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {w:.2f} {h:.2f}"><g fill="none" stroke="black" '
+        f'stroke-width="0.08">{dots}</g></svg>\n'
+    ).encode()
 
 
 class _Writer:
@@ -84,10 +88,18 @@ class _Writer:
         p = self.profile
         self.thumbnail = "thumbnail"
         kind = etree.SubElement(
-            root, "FixtureType", Name=safe_name(p.name), ShortName=p.code or safe_name(p.name)[:8], LongName=f"{p.maker} {p.name}".strip(),
-            Manufacturer=p.maker, Description=p.notes, FixtureTypeID=str(uuid.uuid5(uuid.NAMESPACE_URL, f"welvo/{p.maker}/{p.name}")).upper(),
-            Thumbnail=self.thumbnail, RefFT="", CanHaveChildren="No",
-        )  # fmt: skip
+            root,
+            "FixtureType",
+            Name=safe_name(p.name),
+            ShortName=p.code or safe_name(p.name)[:8],
+            LongName=f"{p.maker} {p.name}".strip(),
+            Manufacturer=p.maker,
+            Description=p.notes,
+            FixtureTypeID=str(uuid.uuid5(uuid.NAMESPACE_URL, f"welvo/{p.maker}/{p.name}")).upper(),
+            Thumbnail=self.thumbnail,
+            RefFT="",
+            CanHaveChildren="No",
+        )
         self._attributes(kind)
         self._wheels(kind)
         self._physical(kind)
@@ -225,9 +237,15 @@ class _Writer:
         facts = self.profile.facts or Facts()
         holder = kind.find("Models")
         etree.SubElement(
-            holder, "Model", Name="Body", Length=f"{(facts.width or 300) / 1000:.6f}", Width=f"{(facts.depth or 200) / 1000:.6f}",
-            Height=f"{(facts.height or 200) / 1000:.6f}", PrimitiveType="Cube", File="",
-        )  # fmt: skip
+            holder,
+            "Model",
+            Name="Body",
+            Length=f"{(facts.width or 300) / 1000:.6f}",
+            Width=f"{(facts.depth or 200) / 1000:.6f}",
+            Height=f"{(facts.height or 200) / 1000:.6f}",
+            PrimitiveType="Cube",
+            File="",
+        )
         etree.SubElement(
             holder,
             "Model",
@@ -245,10 +263,23 @@ class _Writer:
         f = self.profile.facts or Facts()
         kind = next((k for k, v in BEAMS.items() if v == f.beam), "Wash")
         return etree.SubElement(
-            parent, "Beam", Name=name, Model=model, Position=say_matrix(0, 0, 0), LampType="LED", BeamType=kind, BeamAngle=f"{f.angle or 25:.6f}",
-            FieldAngle=f"{f.angle or 25:.6f}", BeamRadius=f"{PITCH / 2:.6f}", ColorTemperature=f"{f.kelvin or 6000:.6f}", PowerConsumption=f"{f.watts:.6f}",
-            LuminousFlux="10000.000000", ColorRenderingIndex="100", RectangleRatio="1.777700", ThrowRatio="1.000000",
-        )  # fmt: skip
+            parent,
+            "Beam",
+            Name=name,
+            Model=model,
+            Position=say_matrix(0, 0, 0),
+            LampType="LED",
+            BeamType=kind,
+            BeamAngle=f"{f.angle or 25:.6f}",
+            FieldAngle=f"{f.angle or 25:.6f}",
+            BeamRadius=f"{PITCH / 2:.6f}",
+            ColorTemperature=f"{f.kelvin or 6000:.6f}",
+            PowerConsumption=f"{f.watts:.6f}",
+            LuminousFlux="10000.000000",
+            ColorRenderingIndex="100",
+            RectangleRatio="1.777700",
+            ThrowRatio="1.000000",
+        )
 
     def _mode(self, geometries: Any, modes: Any, mode: Mode, body: str) -> Any:
         from lxml import etree
@@ -312,9 +343,14 @@ class _Writer:
         if c.release is not None:
             self.doubt(word_for(c.function), "a value at release has no place in GDTF.")
         node = etree.SubElement(
-            holder, "DMXChannel", DMXBreak=str(c.break_no + 1), Offset=",".join(map(str, c.slots)), InitialFunction=f"{geometry}_{attribute}.{attribute}.{attribute} 1",
-            Highlight=say_value(c.highlight, width) if c.highlight is not None else "None", Geometry=geometry,
-        )  # fmt: skip
+            holder,
+            "DMXChannel",
+            DMXBreak=str(c.break_no + 1),
+            Offset=",".join(map(str, c.slots)),
+            InitialFunction=f"{geometry}_{attribute}.{attribute}.{attribute} 1",
+            Highlight=say_value(c.highlight, width) if c.highlight is not None else "None",
+            Geometry=geometry,
+        )
         usual = family_of(c.function) in ("intensity", "colour", "shutter")
         follows = usual if c.master == "auto" else c.master == "yes"
         logical = etree.SubElement(
@@ -330,9 +366,17 @@ class _Writer:
         if c.invert:
             low, high = high, low
         function = etree.SubElement(
-            logical, "ChannelFunction", Name=f"{attribute} 1", Attribute=attribute, OriginalAttribute="", DMXFrom=say_value(0, width), Default=say_value(c.default, width),
-            PhysicalFrom=f"{low:.6f}", PhysicalTo=f"{high:.6f}", RealFade="0.000000",
-        )  # fmt: skip
+            logical,
+            "ChannelFunction",
+            Name=f"{attribute} 1",
+            Attribute=attribute,
+            OriginalAttribute="",
+            DMXFrom=say_value(0, width),
+            Default=say_value(c.default, width),
+            PhysicalFrom=f"{low:.6f}",
+            PhysicalTo=f"{high:.6f}",
+            RealFade="0.000000",
+        )
         coloured = [r for r in sorted_ranges(c.ranges) if r.light]
         if coloured:
             function.set("Wheel", attribute)

@@ -1,6 +1,7 @@
 """The recovery journal: the present rig, written beside the user's state after every edit.
 
-It is there for a program that dies, so it does not wait for the disk. One file per running window, named after its process; a file whose process is gone is offered back.
+It is there for a program that dies, so it does not wait for the disk. One file per running window, named after its
+process; a file whose process is gone is offered back.
 """
 
 from __future__ import annotations

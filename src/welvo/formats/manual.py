@@ -18,10 +18,48 @@ _REVERSED = re.compile(
     rf"^\s*(?:[•·*]\s*)?([A-Za-z][^|\t]*?)\s*(?:\.{{2,}}|…+|\s{{3,}}|\t|\|)\s*{_NUMBER}{_TO}\s*\|?\s*$", re.I
 )
 _HEADING = {
-    "ch", "chan", "channel", "channels", "slot", "slots", "dmx", "function", "functions", "value", "values", "range", "ranges",
-    "description", "no", "number", "mode", "name", "parameter", "feature", "attribute", "address", "type", "use", "default",
-    "from", "to", "and", "of", "the", "table", "chart", "protocol", "bit", "percent", "%", "decimal", "dec", "hex", "details", "meaning",
-}  # fmt: skip
+    "ch",
+    "chan",
+    "channel",
+    "channels",
+    "slot",
+    "slots",
+    "dmx",
+    "function",
+    "functions",
+    "value",
+    "values",
+    "range",
+    "ranges",
+    "description",
+    "no",
+    "number",
+    "mode",
+    "name",
+    "parameter",
+    "feature",
+    "attribute",
+    "address",
+    "type",
+    "use",
+    "default",
+    "from",
+    "to",
+    "and",
+    "of",
+    "the",
+    "table",
+    "chart",
+    "protocol",
+    "bit",
+    "percent",
+    "%",
+    "decimal",
+    "dec",
+    "hex",
+    "details",
+    "meaning",
+}
 _FULL = re.compile(
     r"\s*[(\[]?\s*(?:0{1,3}\s*(?:%|)\s*(?:[-–—~]|to|\.{2,3}|…)\s*(?:255|100\s*%|65535))\s*[)\]]?\s*$", re.I
 )
@@ -140,7 +178,8 @@ def _as_span(line: str, cursor: int, ranged: int | None) -> RangeRow | None:
 
 
 def _several(rest: str) -> bool:
-    """Whether a labelled line lists several channels, as the chart notation allows: `1 pan, 2 tilt` or `5 red, green`."""
+    """Whether a labelled line lists several channels, as the chart notation allows: `1 pan, 2 tilt` or `5 red,
+    green`."""
     depth = 0
     for n, c in enumerate(rest):
         depth += (c in "([") - (c in ")]")

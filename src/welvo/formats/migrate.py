@@ -58,7 +58,8 @@ def more_to_say(raw: dict[str, Any]) -> dict[str, Any]:
 
 
 def runs_in_full(raw: dict[str, Any]) -> dict[str, Any]:
-    """Format 3 → 4: runs of pixels, bridges and converters, kinds of pixels, supplies, modes and limits of boxes came in.
+    """Format 3 → 4: runs of pixels, bridges and converters, kinds of pixels, supplies, modes and limits of boxes came
+    in.
 
     Nothing that format 3 could say is said otherwise now.
     """

@@ -12,17 +12,37 @@ SPAN = re.compile(
     re.I,
 )
 COLOURS = {
-    "red": "#ff2a1f", "orange": "#ff8a1f", "amber": "#ffb000", "yellow": "#ffe630", "lime": "#b8ff2e", "green": "#22c947",
-    "cyan": "#22d8e8", "turquoise": "#22d8c0", "light blue": "#7ab8ff", "blue": "#2a52ff", "congo": "#3a14c8", "uv": "#6a2cff",
-    "violet": "#8a3cff", "purple": "#9a30d8", "lavender": "#b49cff", "magenta": "#ff35d0", "pink": "#ff7ab8", "white": "#ffffff",
-    "cto": "#ffd6a0", "ctb": "#c8dcff",
-}  # fmt: skip
+    "red": "#ff2a1f",
+    "orange": "#ff8a1f",
+    "amber": "#ffb000",
+    "yellow": "#ffe630",
+    "lime": "#b8ff2e",
+    "green": "#22c947",
+    "cyan": "#22d8e8",
+    "turquoise": "#22d8c0",
+    "light blue": "#7ab8ff",
+    "blue": "#2a52ff",
+    "congo": "#3a14c8",
+    "uv": "#6a2cff",
+    "violet": "#8a3cff",
+    "purple": "#9a30d8",
+    "lavender": "#b49cff",
+    "magenta": "#ff35d0",
+    "pink": "#ff7ab8",
+    "white": "#ffffff",
+    "cto": "#ffd6a0",
+    "ctb": "#c8dcff",
+}
 HINTS: tuple[tuple[str, Does], ...] = (
-    (r"\breset|re-?calibrat|re-?home|reboot", "reset"), (r"\bclosed?\b|black-?out|no light|shut\b|\boff\b|no output", "closed"),
-    (r"strob|puls|flash|random|lightning", "strobe"), (r"\bopen\b|full on|\bon\b|no strobe", "open"),
-    (r"rotat|spin|cw\b|ccw\b|clockwise|forward|backward|scroll", "rotation"), (r"\bindex|position", "index"),
-    (r"macro|program|auto|sound|chase|scene|effect|demo", "macro"), (r"colou?r", "colour"),
-)  # fmt: skip
+    (r"\breset|re-?calibrat|re-?home|reboot", "reset"),
+    (r"\bclosed?\b|black-?out|no light|shut\b|\boff\b|no output", "closed"),
+    (r"strob|puls|flash|random|lightning", "strobe"),
+    (r"\bopen\b|full on|\bon\b|no strobe", "open"),
+    (r"rotat|spin|cw\b|ccw\b|clockwise|forward|backward|scroll", "rotation"),
+    (r"\bindex|position", "index"),
+    (r"macro|program|auto|sound|chase|scene|effect|demo", "macro"),
+    (r"colou?r", "colour"),
+)
 
 
 @dataclass(frozen=True)

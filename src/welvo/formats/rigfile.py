@@ -39,8 +39,15 @@ class RigFileError(Refused):
 
 
 ZIP_FAULTS = (
-    zipfile.BadZipFile, zipfile.LargeZipFile, EOFError, NotImplementedError, RuntimeError, OSError, ValueError, zlib.error,
-)  # fmt: skip
+    zipfile.BadZipFile,
+    zipfile.LargeZipFile,
+    EOFError,
+    NotImplementedError,
+    RuntimeError,
+    OSError,
+    ValueError,
+    zlib.error,
+)
 """What Python raises while it reads a ZIP that is damaged, encrypted or made to mislead."""
 
 
@@ -132,7 +139,13 @@ def _plain_error(text: str, entry: str) -> str:
     """msgspec's words in ours: what was expected, what stands there, and where."""
     m = re.fullmatch(r"(.*?)(?: - at `(.*)`)?", text, re.DOTALL)
     what, where = (m[1], m[2] or "$") if m else (text, "$")
-    for theirs, ours in (("`str`", "text"), ("`int`", "a whole number"), ("`float`", "a number"), ("`array`", "a list"), ("`object`", "an object")):  # fmt: skip
+    for theirs, ours in (
+        ("`str`", "text"),
+        ("`int`", "a whole number"),
+        ("`float`", "a number"),
+        ("`array`", "a list"),
+        ("`object`", "an object"),
+    ):
         what = what.replace(theirs, ours)
     place = where.removeprefix("$").removeprefix(".")
     return f"at {'.'.join(p for p in (entry, place) if p) or 'the top'}: {what.replace('`', '“', 1).replace('`', '”')}."

@@ -47,8 +47,11 @@ class EngineProcess:
         handles = [self.frames.handle] + ([artnet_fd] if artnet_fd >= 0 else [])
         self._process = subprocess.Popen(
             [sys.executable, "-m", "welvo.live.engine_main", str(self.frames.handle), str(self.rows), str(artnet_fd)],
-            stdin=subprocess.PIPE, stdout=subprocess.PIPE, pass_fds=handles, bufsize=0,
-        )  # fmt: skip
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            pass_fds=handles,
+            bufsize=0,
+        )
         self.command({"open": {"interface": interface, "name": name, "cid": self.cid.hex}})
         answer = self.wait_for(("ready", "failed"), 5.0)
         if not answer or "failed" in answer:

@@ -50,7 +50,7 @@ class FeedStream:
             options = sacn.FORCE_SYNC if self.sync else 0  # without the signal receivers show the frames as they come
             packet = sacn.Data(
                 cid, spec["wire"], bytes(self.slots), name, spec.get("priority", 100), options=options, sync=self.sync
-            )  # fmt: skip
+            )
             self.packet = bytearray(sacn.encode(packet))
             self.at = sacn.SLOTS_AT
         else:
@@ -270,10 +270,13 @@ class Engine:
         heapq.heapify(self.heap)
         self.say(
             {
-                "streams": len(fresh), "start": self.start + time.time() - self.clock(),
-                "phases": [[due - self.start, period, [s.spec["id"] for s in group]] for due, _, period, group in self.heap],
+                "streams": len(fresh),
+                "start": self.start + time.time() - self.clock(),
+                "phases": [
+                    [due - self.start, period, [s.spec["id"] for s in group]] for due, _, period, group in self.heap
+                ],
             }
-        )  # fmt: skip
+        )
 
     def announce(self, now: float) -> None:
         """Say which sACN universes are being sent, in pages of 512 (E1.31, 8). Nothing sent, nothing said."""
@@ -289,7 +292,8 @@ class Engine:
                 self.errors += 1
 
     def release(self, stream: FeedStream | DeviceStream) -> None:
-        """Tell receivers to show what they hold: the synchronization universe's packet, or ArtSync to everyone (3.7)."""
+        """Tell receivers to show what they hold: the synchronization universe's packet, or ArtSync to everyone
+        (3.7)."""
         try:
             if stream.sacn:
                 self.sequences[stream.sync] = sequence = (self.sequences.get(stream.sync, -1) + 1) % 256

@@ -208,9 +208,14 @@ class Listener:
             return
         parts = tuple(int(p) for p in self.interface.ip.split("."))
         reply = artnet.PollReply(
-            ip=(parts[0], parts[1], parts[2], parts[3]), short_name="Welvo", long_name="Welvo, planning and testing",
-            report="#0001 [0000] listening", style=CONTROLLER, status1=0, status2=0x08,
-        )  # fmt: skip
+            ip=(parts[0], parts[1], parts[2], parts[3]),
+            short_name="Welvo",
+            long_name="Welvo, planning and testing",
+            report="#0001 [0000] listening",
+            style=CONTROLLER,
+            status1=0,
+            status2=0x08,
+        )
         with contextlib.suppress(OSError):
             self._art.sendto(artnet.encode(reply), (ip, artnet.PORT))
 
@@ -286,13 +291,19 @@ class Listener:
                     del self._sources[where]
             return [
                 SourceSeen(
-                    s.protocol, s.wire, s.key, s.name, s.ip, s.priority, round(_rate(s, now), 1),
+                    s.protocol,
+                    s.wire,
+                    s.key,
+                    s.name,
+                    s.ip,
+                    s.priority,
+                    round(_rate(s, now), 1),
                     (s.protocol == "sacn" and bytes.fromhex(s.key) in self._own_cids)
                     or (s.protocol == "artnet" and s.ip == self.interface.ip and bool(self._own_cids)),
                     s.at,
                 )
                 for s in self._sources.values()
-            ]  # fmt: skip
+            ]
 
     def levels(self, protocol: str, wire: int) -> bytes | None:
         """The levels on the wire: of the newest source among those of the highest priority."""
@@ -302,14 +313,6 @@ class Listener:
                 return None
             top = max(s.priority for s in mine)
             return max((s for s in mine if s.priority == top), key=lambda s: s.at).levels
-
-    def announced(self) -> list[tuple[str, str, tuple[int, ...]]]:
-        """What sACN sources say they transmit (universe discovery): name, IP, universes."""
-        with self._lock:
-            return [
-                (name, ip, tuple(u for page in sorted(pages) for u in pages[page]))
-                for name, ip, _, pages in self._lists.values()
-            ]
 
 
 def _rate(s: _Source, now: float) -> float:
@@ -332,10 +335,16 @@ def _heard(ip: str, pages: dict[int, tuple[artnet.PollReply, float]]) -> Heard:
             wire = reply.net << 8 | reply.sub << 4 | (nibble & 0x0F)
             ports.append(
                 HeardPort(
-                    page, i, output, "sacn" if good & 1 else "artnet", wire, bool(good & 0x80),
-                    output and bool(good & 0x08), output and bool(good & 0x02),
+                    page,
+                    i,
+                    output,
+                    "sacn" if good & 1 else "artnet",
+                    wire,
+                    bool(good & 0x80),
+                    output and bool(good & 0x08),
+                    output and bool(good & 0x02),
                 )
-            )  # fmt: skip
+            )
     return Heard(
         ip, root.short_name, root.long_name, root.mac.hex(":"), root.firmware, root.report, tuple(ports), newest
     )

@@ -57,12 +57,20 @@ def streams(
         }
         found.append(
             {
-                "id": fid, "row": rows[feed.universe], "protocol": feed.protocol, "wire": feed.wire, "to": to,
-                "priority": feed.priority, "rate": feed.rate, "rule": feed.rule, "slots": size, "sync": feed.sync,
+                "id": fid,
+                "row": rows[feed.universe],
+                "protocol": feed.protocol,
+                "wire": feed.wire,
+                "to": to,
+                "priority": feed.priority,
+                "rate": feed.rate,
+                "rule": feed.rule,
+                "slots": size,
+                "sync": feed.sync,
                 "sync_to": interface.broadcast if feed.sync and feed.protocol == "artnet" else "",
                 "last": None if PROTOCOLS[feed.protocol].ends else last[feed.at_disarm],
             }
-        )  # fmt: skip
+        )
     return [*found, *(_boxes(index, rows) if index else ())]
 
 
@@ -78,14 +86,22 @@ def _boxes(index: Index, rows: dict[str, int]) -> list[dict[str, Any]]:
         pieces, length = stream_of(index, mine)
         parts = [
             [rows[p.universe], p.first - 1, p.octets, p.offset] for p in pieces if used(rig, "universes", p.universe)
-        ]  # fmt: skip
+        ]
         if not length or not parts:
             continue
         first = rig.feeds[mine[0]]
         found.append(
             {
-                "id": f"ddp {ip} {wire}", "protocol": "ddp", "wire": wire, "to": [ip], "parts": parts, "length": length,
-                "rate": first.rate, "rule": first.rule, "last": first.at_disarm, "row": parts[0][0],
+                "id": f"ddp {ip} {wire}",
+                "protocol": "ddp",
+                "wire": wire,
+                "to": [ip],
+                "parts": parts,
+                "length": length,
+                "rate": first.rate,
+                "rule": first.rule,
+                "last": first.at_disarm,
+                "row": parts[0][0],
             }
-        )  # fmt: skip
+        )
     return found

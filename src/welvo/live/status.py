@@ -61,7 +61,8 @@ def read_status(ip: str, port: int) -> dict[str, Any]:
 
 
 class StatusWatch(threading.Thread):
-    """Asks the pages in `wanted` (address, port) until it is told to stop; what they said stands in `found`, with when."""
+    """Asks the pages in `wanted` (address, port) until it is told to stop; what they said stands in `found`, with
+    when."""
 
     def __init__(self) -> None:
         super().__init__(name="status-watch", daemon=True)

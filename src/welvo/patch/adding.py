@@ -78,7 +78,8 @@ def _fits_alone(index: Index, key: tuple[str, int], start: tuple[str, int]) -> N
     if last > limit.slots:
         why = f" ({limit.why})" if limit.why else ""
         raise Refused(
-            f"{call(rig, key[0])} takes {width} slots; from {say_place(rig.universes[uid].number, address)} it would end "
+            f"{call(rig, key[0])} takes {width} slots; from {say_place(rig.universes[uid].number, address)} it "
+            "would end "
             f"at {last}, past {limit.slots}{why}. The highest start is {limit.slots - width + 1}."
         )
 

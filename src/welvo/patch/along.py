@@ -62,7 +62,8 @@ class PixelPlace(NamedTuple):
 
 
 def pixel_places(cables: Cables, key: str, pixel: int) -> list[PixelPlace]:
-    """Everywhere that pixel `pixel` (from 1) of an element is attached: data pixel, stream slot, place along the cable."""
+    """Everywhere that pixel `pixel` (from 1) of an element is attached: data pixel, stream slot, place along the
+    cable."""
     element = cables.rig.elements.get(key)
     found: list[PixelPlace] = []
     for stream, piece in cables.on_runs(key):
@@ -101,9 +102,12 @@ def piece_name(rig: Rig, piece: Piece) -> str:
     if fixture:
         return str(fixture.number)
     return {
-        "null": f"{s.count} null", "extension": f"{s.length:g} m cable" if s.length else "cable",
-        "bridge": f"bridge {s.width}", "line": "DMX line", "lamps": "lamps",
-    }.get(s.kind, "pixels")  # fmt: skip
+        "null": f"{s.count} null",
+        "extension": f"{s.length:g} m cable" if s.length else "cable",
+        "bridge": f"bridge {s.width}",
+        "line": "DMX line",
+        "lamps": "lamps",
+    }.get(s.kind, "pixels")
 
 
 def part_name(rig: Rig, piece: Piece) -> str:

@@ -128,9 +128,12 @@ def renumbered(rig: Rig, uids: list[str], first: int, wires: bool) -> tuple[Rig,
                 feeds[fid] = replace(feed, wire=feed.wire + delta)
                 check_feed(feeds[fid])
                 said.append(
-                    (f"its feed {say_wire(feed.protocol, feed.wire)}", say_wire(feed.protocol, feed.wire),
-                     say_wire(feed.protocol, feed.wire + delta))
-                )  # fmt: skip
+                    (
+                        f"its feed {say_wire(feed.protocol, feed.wire)}",
+                        say_wire(feed.protocol, feed.wire),
+                        say_wire(feed.protocol, feed.wire + delta),
+                    )
+                )
     universes = {u: replace(rig.universes[u], number=n) for u, n in new.items()}
     made, change = put(rig, f"renumber {plural(len(block), 'universe')} from {first}", universes=universes, feeds=feeds)
     return made, change, [s for s in said if s[1] != s[2]]

@@ -339,7 +339,8 @@ class Cables:
         return parts, (behind[0], behind[1])
 
     def on_runs(self, key: str) -> list[tuple[Stream, Piece]]:
-        """The pieces an item is attached as, or behind whose bridge it is attached, in the order of devices and ports."""
+        """The pieces an item is attached as, or behind whose bridge it is attached, in the order of devices and
+        ports."""
         return [(self.streams[k], self.streams[k].pieces[n]) for k, n in self._where.get(key, ()) if k in self.streams]
 
     def attached(self, key: str) -> list[tuple[PortRef, int]]:

@@ -54,9 +54,17 @@ def universe_rows(index: Index) -> list[CapacityRow]:
             widest = max(free, key=lambda s: s[1] - s[0])
             notes.append(f"widest gap {widest[0]}–{widest[1]}")
         rows.append(
-            CapacityRow("universe", uid, f"{u.number} {u.name}".strip(), "slots", int(taken.sum()), int((kept & ~taken).sum()),
-                limit.slots, " · ".join(notes))
-        )  # fmt: skip
+            CapacityRow(
+                "universe",
+                uid,
+                f"{u.number} {u.name}".strip(),
+                "slots",
+                int(taken.sum()),
+                int((kept & ~taken).sum()),
+                limit.slots,
+                " · ".join(notes),
+            )
+        )
     return rows
 
 
@@ -115,10 +123,18 @@ def total(index: Index) -> list[CapacityRow]:
     ports = [r for r in device_rows(index) if r.unit == "ports"]
     something = sum(bool(index.on(u)) for u in rig.universes)
     return [
-        CapacityRow("rig", "", "Slots", "slots", sum(r.used for r in slots), sum(r.reserved for r in slots), sum(r.possible for r in slots)),
+        CapacityRow(
+            "rig",
+            "",
+            "Slots",
+            "slots",
+            sum(r.used for r in slots),
+            sum(r.reserved for r in slots),
+            sum(r.possible for r in slots),
+        ),
         CapacityRow("rig", "", "Universes", "universes", something, 0, len(rig.universes)),
         CapacityRow("rig", "", "Ports", "ports", sum(r.used for r in ports), 0, sum(r.possible for r in ports)),
-    ]  # fmt: skip
+    ]
 
 
 def leftovers(index: Index) -> list[tuple[str, str]]:

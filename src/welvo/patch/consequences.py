@@ -17,7 +17,8 @@ from welvo.rig.profile import Mode, Profile
 
 @dataclass(frozen=True)
 class Consequence:
-    """One fixture (or item behind it) whose slots would be others: said before and after, and whom it would newly meet."""
+    """One fixture (or item behind it) whose slots would be others: said before and after, and whom it would newly
+    meet."""
 
     key: str
     who: str
@@ -27,7 +28,8 @@ class Consequence:
 
 
 def consequences(index: Index, after: Rig) -> list[Consequence]:
-    """Everything whose slots are others in `after` than in the index's rig, in order of numbers; new clashes by name."""
+    """Everything whose slots are others in `after` than in the index's rig, in order of numbers; new clashes by
+    name."""
     then = Index(after)
     found = []
     for key in (*index.rig.fixtures, *index.rig.elements):
@@ -65,8 +67,10 @@ def _say(index: Index, key: str) -> str:
 def _meets(index: Index, key: str) -> set[str]:
     return {
         call(index.rig, c.b.key if c.a.key == key else c.a.key)
-        for s in index.spans(key) for c in index.clashes(s.universe) if key in (c.a.key, c.b.key)
-    }  # fmt: skip
+        for s in index.spans(key)
+        for c in index.clashes(s.universe)
+        if key in (c.a.key, c.b.key)
+    }
 
 
 def say_all(found: list[Consequence]) -> str:
@@ -104,7 +108,8 @@ def remove_mode(rig: Rig, pid: str, mid: str, into: str = "") -> Edit:
     users = [f for f in rig.fixtures if rig.fixtures[f].profile == pid and rig.fixtures[f].mode == mid]
     if users and not into:
         raise Refused(
-            f"{plural(len(users), 'fixture')} stand in mode “{profile.modes[mid].name}”. Say which mode they go over to."
+            f"{plural(len(users), 'fixture')} stand in mode “{profile.modes[mid].name}”. Say which mode they go "
+            "over to."
         )
     modes = {k: m for k, m in profile.modes.items() if k != mid}
     fixtures = {f: in_mode(rig, f, pid, into) for f in users}

@@ -63,7 +63,8 @@ class Index:
     """Columns of spans: `uni`, `first`, `last` (NumPy, one row per span) and the spans by item and by universe.
 
     `missing` holds the elements that run on into a universe the rig does not have, with its number; `open` the
-    fixtures with breaks that have no address (or one in a universe that is gone); `lost` the items whose anchor or cable leads nowhere.
+    fixtures with breaks that have no address (or one in a universe that is gone); `lost` the items whose anchor or
+    cable leads nowhere.
     """
 
     def __init__(self, rig: Rig) -> None:

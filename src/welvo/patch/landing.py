@@ -86,5 +86,16 @@ def landing(
     if place.origin == "run":
         refused = refused or f"{call(rig, key)} follows its cable"
     return Landing(
-        universe, address, last, tuple(found), max(0, before_), max(0, after), max(0, last - size), refused, cuts, goes_on, needs, limit.why
-    )  # fmt: skip
+        universe,
+        address,
+        last,
+        tuple(found),
+        max(0, before_),
+        max(0, after),
+        max(0, last - size),
+        refused,
+        cuts,
+        goes_on,
+        needs,
+        limit.why,
+    )

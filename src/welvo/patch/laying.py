@@ -61,7 +61,8 @@ class _Universe:
         self.free, self.limit = free, limit
 
     def first_fit(self, width: int, low: int, fits: Callable[[int], int]) -> int:
-        """The lowest start from `low` on where `width` slots are free; `fits` raises a start to one allowed. 0: none."""
+        """The lowest start from `low` on where `width` slots are free; `fits` raises a start to one allowed. 0:
+        none."""
         for a, b in self.free:
             if b < low:
                 continue
@@ -170,7 +171,8 @@ def _check_step(laying: Laying, widest: int) -> None:
         raise Refused(f"A {laying.pattern} needs a step of 1 slot or more.")
     if laying.pattern == "spacing" and laying.by < widest:
         raise Refused(
-            f"A spacing of {laying.by} is less than the {plural(widest, 'slot')} one takes: they would lie on each other. "
+            f"A spacing of {laying.by} is less than the {plural(widest, 'slot')} one takes: they would lie on each "
+            "other. "
             f"Write +{widest}, or gap for the slots left free between."
         )
 
@@ -224,7 +226,8 @@ def lay(index: Index, keys: list[tuple[str, int]], laying: Laying, keep_runs: bo
             limit = index.limit(uid)
             why = f" ({limit.why})" if limit.why else ""
             raise Refused(
-                f"{say_place(rig.universes[uid].number, address)} lies past the last slot to use, {limit.slots - laying.headroom}{why}."
+                f"{say_place(rig.universes[uid].number, address)} lies past the last slot to use, "
+                f"{limit.slots - laying.headroom}{why}."
             )
     movable = [k for k in in_order(rig, keys, laying.order) if not _stays(rig, *k, keep_runs)]
     stays = tuple(dict.fromkeys(k for k, b in keys if _stays(rig, k, b, keep_runs)))

@@ -16,7 +16,8 @@ class Limit(NamedTuple):
 
 
 def slots_of_port(rig: Rig, device: str, label: str) -> int:
-    """How many slots one port puts out: its planned setting `slots` or the whole device's, else what its model can do."""
+    """How many slots one port puts out: its planned setting `slots` or the whole device's, else what its model can
+    do."""
     most = ability(rig, device, label).slots or 512
     port = rig.devices[device].ports.get(label)
     own = port.settings.get("slots") if port else None

@@ -74,7 +74,8 @@ class Target:
 
 def find_target(index: Index, text: str) -> Target:
     """A place however it is said: `207`, `3.045`, `ribbon/27`, `304/2` (pixel of a fixture), `207:5` (slot within a
-    item), `run 1169` (running number over the rig), `WEIR-2 run 145` (over a device's ports), `PENSTOCK 6 px 31` (a pixel
+    item), `run 1169` (running number over the rig), `WEIR-2 run 145` (over a device's ports), `PENSTOCK 6 px 31` (a
+    pixel
     of a port).
 
     Raises Refused with the reason.
@@ -113,7 +114,8 @@ def find_target(index: Index, text: str) -> Target:
     if eid:
         return of_item(index, eid)
     raise Refused(
-        f"“{t}” is no fixture number, no NAME/PIXEL, no universe.address, no NAME:SLOT and no running number (run 1169)."
+        f"“{t}” is no fixture number, no NAME/PIXEL, no universe.address, no NAME:SLOT and no running number (run "
+        "1169)."
     )
 
 
@@ -144,7 +146,8 @@ def of_running(index: Index, running: int, box: str = "") -> Target:
     nth, address = place_at(running)
     if nth >= len(model.ports):
         raise Refused(
-            f"{rig.devices[device_id].name} has {plural(len(model.ports), 'port')}; running slot {running} is behind the last."
+            f"{rig.devices[device_id].name} has {plural(len(model.ports), 'port')}; running slot {running} is behind "
+            "the last."
         )
     feed = (
         rig.feeds.get(rig.devices[device_id].ports[model.ports[nth]].feed)
@@ -170,7 +173,8 @@ def of_port_pixel(index: Index, box: str, port: str, pixel: int) -> Target:
     uid = universe_by_number(rig, place[0]) if place else ""
     if not place or not uid:
         raise Refused(
-            f"Port {stream.label} of {rig.devices[device_id].name} has {plural(stream.pixels, 'pixel')}; pixel {pixel} has no universe."
+            f"Port {stream.label} of {rig.devices[device_id].name} has {plural(stream.pixels, 'pixel')}; pixel "
+            f"{pixel} has no universe."
         )
     return of_slot(index, uid, place[1])
 
@@ -356,7 +360,8 @@ def place_ways(index: Index, target: Target) -> tuple[tuple[str, str], ...]:
 
 
 def _on_cable_ways(index: Index, stream: Stream, piece: Piece, within: int) -> list[tuple[str, str]]:
-    """Every number a slot has on its cable: in the stream, on the port, in the device, along the cable, behind a bridge."""
+    """Every number a slot has on its cable: in the stream, on the port, in the device, along the cable, behind a
+    bridge."""
     px = (within - 1) // piece.k + 1
     slots = pixels = 0
     for (device_id, label), other in index.cables.streams.items():
@@ -485,7 +490,7 @@ def path(
 
     `level` is what the Bench holds there, `lamp` what the port was seen to put out. A joint behind the first
     one that differs is never better than `upstream`.
-    """  # fmt: skip
+    """
     rig = index.rig
     key = target.key
     attached = on_cable(index, target)
@@ -529,10 +534,13 @@ def path(
     many = f" · {feeds.index(chosen) + 1} of {len(feeds)}" if len(feeds) > 1 else ""
     hops.append(
         Hop(
-            "feed", say_wire(feed.protocol, feed.wire), f"{feed.to} · prio {feed.priority}{many}", Goto("feed", chosen),
+            "feed",
+            say_wire(feed.protocol, feed.wire),
+            f"{feed.to} · prio {feed.priority}{many}",
+            Goto("feed", chosen),
             tuple(every_way(feed.protocol, feed.wire)),
         )
-    )  # fmt: skip
+    )
     joints.append(Joint("matches"))
     if not port and not PROTOCOLS[feed.protocol].numbered:
         box = device_at(rig, feed.to) if PROTOCOLS[feed.protocol].carries == "octets" else ""
@@ -577,10 +585,12 @@ def path(
         same = takes.protocol == feed.protocol
         joints.append(
             Joint(
-                "differs", f"sends {feed.wire if same and feed.protocol == 'sacn' else say_wire(feed.protocol, feed.wire)}",
-                f"takes {takes.wire if same and feed.protocol == 'sacn' else says}", "another universe",
+                "differs",
+                f"sends {feed.wire if same and feed.protocol == 'sacn' else say_wire(feed.protocol, feed.wire)}",
+                f"takes {takes.wire if same and feed.protocol == 'sacn' else says}",
+                "another universe",
             )
-        )  # fmt: skip
+        )
     elif wrong_feed:
         joints.append(Joint("differs", say_wire(feed.protocol, feed.wire), "port takes another feed"))
     else:

@@ -23,12 +23,19 @@ from welvo.rig.wiring import Universe
 
 ALIASES = {
     "number": ("no", "no.", "nr", "nr.", "number", "num", "id", "channel", "unit", "fixture"),
-    "name": ("name", "label", "description"), "profile": ("profile", "type", "fixture type", "model", "profile · mode"),
-    "mode": ("mode", "personality"), "universe": ("universe", "uni", "univ"), "break": ("break",),
-    "first": ("first", "address", "addr", "dmx", "start", "dmx address", "patch"), "groups": ("groups", "group"),
-    "turns": ("turned", "turns"), "spot": ("spot", "position"), "note": ("remark", "note", "notes", "comment"),
-    "last": ("last",), "slots": ("slots", "footprint"),
-}  # fmt: skip
+    "name": ("name", "label", "description"),
+    "profile": ("profile", "type", "fixture type", "model", "profile · mode"),
+    "mode": ("mode", "personality"),
+    "universe": ("universe", "uni", "univ"),
+    "break": ("break",),
+    "first": ("first", "address", "addr", "dmx", "start", "dmx address", "patch"),
+    "groups": ("groups", "group"),
+    "turns": ("turned", "turns"),
+    "spot": ("spot", "position"),
+    "note": ("remark", "note", "notes", "comment"),
+    "last": ("last",),
+    "slots": ("slots", "footprint"),
+}
 NOT_READ = ("last", "slots", "break")
 
 
@@ -88,7 +95,8 @@ def paste(index: Index, text: str) -> Pasted:
     heads = [known.get(h.lower(), "") for h in rows[0]]
     if "number" not in heads or len({h for h in heads if h}) < 2:
         raise Refused(
-            "The first row must hold headings, with the number among them: No., Name, Profile, Mode, Universe, Address …"
+            "The first row must hold headings, with the number among them: No., Name, Profile, Mode, Universe, "
+            "Address …"
         )
     at = _Pasting(rig)
     by_number = {f.number: fid for fid, f in rig.fixtures.items()}
@@ -175,7 +183,8 @@ def _read_row(
 
 
 def _read_places(at: _Pasting, text: str, universe: str, old: Fixture, numbers: dict[int, str]) -> tuple[Place, ...]:
-    """Places of the breaks out of `3.045`, or 45 beside a universe of 3; what is unchanged keeps its anchor and lock."""
+    """Places of the breaks out of `3.045`, or 45 beside a universe of 3; what is unchanged keeps its anchor and
+    lock."""
     if text in ("", "not patched"):
         return old.at if not text else ()
     places: list[Place] = []

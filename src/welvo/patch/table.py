@@ -20,16 +20,26 @@ from welvo.rig.patched import Fixture, Place, Turn
 
 FIXED = ("number", "name", "profile", "first", "last", "slots", "groups", "turns", "spot", "note")
 TITLES = {
-    "number": "No.", "name": "Name", "profile": "Profile · mode", "first": "First", "last": "Last", "slots": "Slots",
-    "groups": "Groups", "turns": "Turned", "spot": "Spot", "note": "Remark",
-}  # fmt: skip
+    "number": "No.",
+    "name": "Name",
+    "profile": "Profile · mode",
+    "first": "First",
+    "last": "Last",
+    "slots": "Slots",
+    "groups": "Groups",
+    "turns": "Turned",
+    "spot": "Spot",
+    "note": "Remark",
+}
 HELP = {
     "number": "The crew's number. 101+ numbers a selection upwards, 101 +10 in tens, +8 or -8 moves each number.",
     "name": "What it is or where it hangs. In a selection # becomes 1, 2, 3; ## 01, 02; #7 begins at 7; & the number.",
     "profile": "Profile and mode, such as Bar 9 (38 slot). Another mode takes other slots: look at what it would meet.",
-    "first": "Where it starts. 3.1 +8 every 8 slots, 3.1 gap 2, free; +8 moves each on, +1.0 a universe on; breaks by comma.",
+    "first": "Where it starts. 3.1 +8 every 8 slots, 3.1 gap 2, free; +8 moves each on, +1.0 a universe on; breaks by "
+    "comma.",
     "groups": "Names of groups, with commas between. A group keeps its items through renumbering and moving.",
-    "turns": "What the sender does to its movement: pan, tilt, swap, or nothing. The lamp's own menu must not do it again.",
+    "turns": "What the sender does to its movement: pan, tilt, swap, or nothing. The lamp's own menu must not do it "
+    "again.",
     "spot": "Where it hangs in metres: from the left, from the front, above the floor, such as 2.5, 0, 4.",
     "note": "A remark for whoever reads the list next. Nothing depends on it.",
 }
@@ -143,10 +153,11 @@ def change(index: Index, keys: list[str], column: str, typed: str) -> Edit:
     if column == "note":
         words = count_names(typed, len(keys))
         return put(
-            rig, f"remark on {edits.names_of(rig, keys)}",
+            rig,
+            f"remark on {edits.names_of(rig, keys)}",
             fixtures={k: replace(rig.fixtures[k], note=w) for k, w in zip(keys, words) if k in rig.fixtures},
             elements={k: replace(rig.elements[k], note=w) for k, w in zip(keys, words) if k in rig.elements},
-        )  # fmt: skip
+        )
     if not fixtures:
         raise Refused(f"{call(rig, keys[0]) if keys else 'Nothing'} is no fixture and has no {title(column).lower()}.")
     if column == "number":
@@ -338,7 +349,8 @@ def read_mode(rig: Rig, text: str, profile: str = "") -> tuple[str, str]:
 def matches(index: Index, key: str, wanted: str, worst: str = "") -> bool:
     """Whether a row answers a filter: words that all must occur, `column:word`, `-word`, `is:locked` and the like.
 
-    `on:BOX` and `on:BOX/PORT` are what is attached there; `is:` knows locked, free (not patched), half, shared, grouped, error, warning, note, fixture, element.
+    `on:BOX` and `on:BOX/PORT` are what is attached there; `is:` knows locked, free (not patched), half, shared,
+    grouped, error, warning, note, fixture, element.
     """
     for term in re.findall(r'-?(?:[^\s:"]+:)?"[^"]*"|\S+', wanted.lower()):
         refuse = term.startswith("-") and len(term) > 1

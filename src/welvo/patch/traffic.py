@@ -205,9 +205,14 @@ def traffic(index: Index) -> Traffic:
         wanted = mine.get(device_id, NOTHING)
         rest = Rate(multicast.packets - wanted.packets, multicast.bits - wanted.bits)
         found[device_id] = DeviceLoad(
-            device_id, own.get(device_id, NOTHING) + wanted, rest, broadcast, everything,
-            model.link if model else 100, bool(model and model.wireless),
-        )  # fmt: skip
+            device_id,
+            own.get(device_id, NOTHING) + wanted,
+            rest,
+            broadcast,
+            everything,
+            model.link if model else 100,
+            bool(model and model.wireless),
+        )
     return Traffic(loads, found, total)
 
 

@@ -59,13 +59,24 @@ def wire_table(index: Index, known: Traffic | None = None) -> list[WireRow]:
         load = loads.get(fid)
         rows.append(
             WireRow(
-                fid, say_wire(feed.protocol, feed.wire), str(zero) if numbered else "", str(zero + 1) if numbered else "",
-                f"0x{feed.wire:04X}" if numbered else "", universe.number, universe.name, sender.name if sender else "?",
-                str(zero + sender.counts_from) if numbered and sender else "", feed.to or "–", ", ".join(takers.get(fid, [])) or "–",
-                feed.rate, load.one.packets * load.copies if load else 0, load.one.bits * load.copies if load else 0,
-                used(rig, "universes", feed.universe), _beware(feed.protocol, feed.wire, universe.number, on_wire) if numbered else "",
+                fid,
+                say_wire(feed.protocol, feed.wire),
+                str(zero) if numbered else "",
+                str(zero + 1) if numbered else "",
+                f"0x{feed.wire:04X}" if numbered else "",
+                universe.number,
+                universe.name,
+                sender.name if sender else "?",
+                str(zero + sender.counts_from) if numbered and sender else "",
+                feed.to or "–",
+                ", ".join(takers.get(fid, [])) or "–",
+                feed.rate,
+                load.one.packets * load.copies if load else 0,
+                load.one.bits * load.copies if load else 0,
+                used(rig, "universes", feed.universe),
+                _beware(feed.protocol, feed.wire, universe.number, on_wire) if numbered else "",
             )
-        )  # fmt: skip
+        )
     return rows
 
 

@@ -126,9 +126,17 @@ def encode(p: Packet) -> bytes:
         return _header(OP_SYNC) + b"\0\0"
     if isinstance(p, Address):
         return _header(OP_ADDRESS) + struct.pack(
-            ">BB18s64s4s4sBBB", p.net, p.bind_index, text_field(p.short_name, 18), text_field(p.long_name, 64),
-            _four(p.sw_in), _four(p.sw_out), p.sub, p.acn_priority, p.command,
-        )  # fmt: skip
+            ">BB18s64s4s4sBBB",
+            p.net,
+            p.bind_index,
+            text_field(p.short_name, 18),
+            text_field(p.long_name, 64),
+            _four(p.sw_in),
+            _four(p.sw_out),
+            p.sub,
+            p.acn_priority,
+            p.command,
+        )
     if isinstance(p, PollReply):
         return _encode_reply(p)
     return p.raw
@@ -158,14 +166,27 @@ def _encode_reply(p: PollReply) -> bytes:
         + struct.pack("<H", PORT)
         + struct.pack(">HBBHBB", p.firmware, p.net, p.sub, p.oem, 0, p.status1)
         + struct.pack("<H", p.esta)
-        + text_field(p.short_name, 18) + text_field(p.long_name, 64) + text_field(p.report, 64)
+        + text_field(p.short_name, 18)
+        + text_field(p.long_name, 64)
+        + text_field(p.report, 64)
         + struct.pack(">H", p.ports)
-        + _four(p.port_types) + _four(p.good_input) + _four(p.good_output) + _four(p.sw_in) + _four(p.sw_out)
+        + _four(p.port_types)
+        + _four(p.good_input)
+        + _four(p.good_output)
+        + _four(p.sw_in)
+        + _four(p.sw_out)
         + struct.pack(">BBB3xB", p.acn_priority, 0, 0, p.style)
-        + p.mac[:6].ljust(6, b"\0") + bytes(p.bind_ip)
-        + bytes([p.bind_index, p.status2]) + _four(p.good_output_b)
-        + bytes([p.status3]) + bytes(6) + bytes(2) + bytes(2) + bytes(1) + bytes(10)
-    )  # fmt: skip
+        + p.mac[:6].ljust(6, b"\0")
+        + bytes(p.bind_ip)
+        + bytes([p.bind_index, p.status2])
+        + _four(p.good_output_b)
+        + bytes([p.status3])
+        + bytes(6)
+        + bytes(2)
+        + bytes(2)
+        + bytes(1)
+        + bytes(10)
+    )
 
 
 def decode(raw: bytes) -> Packet:
@@ -229,10 +250,27 @@ def _decode_reply(raw: bytes) -> PollReply:
         return tuple(whole[at : at + ports])
 
     return PollReply(
-        ip=(raw[10], raw[11], raw[12], raw[13]), short_name=read_text(raw[26:44]), long_name=read_text(raw[44:108]),
-        report=read_text(raw[108:172]), firmware=firmware, net=net, sub=sub, oem=oem,
-        esta=struct.unpack_from("<H", raw, 24)[0], status1=status1, port_types=four(174), good_input=four(178),
-        good_output=four(182), sw_in=four(186), sw_out=four(190), acn_priority=raw[194], style=raw[200],
-        mac=raw[201:207], bind_ip=(whole[207], whole[208], whole[209], whole[210]), bind_index=max(1, whole[211]),
-        status2=whole[212], good_output_b=four(213), status3=whole[217],
-    )  # fmt: skip
+        ip=(raw[10], raw[11], raw[12], raw[13]),
+        short_name=read_text(raw[26:44]),
+        long_name=read_text(raw[44:108]),
+        report=read_text(raw[108:172]),
+        firmware=firmware,
+        net=net,
+        sub=sub,
+        oem=oem,
+        esta=struct.unpack_from("<H", raw, 24)[0],
+        status1=status1,
+        port_types=four(174),
+        good_input=four(178),
+        good_output=four(182),
+        sw_in=four(186),
+        sw_out=four(190),
+        acn_priority=raw[194],
+        style=raw[200],
+        mac=raw[201:207],
+        bind_ip=(whole[207], whole[208], whole[209], whole[210]),
+        bind_index=max(1, whole[211]),
+        status2=whole[212],
+        good_output_b=four(213),
+        status3=whole[217],
+    )

@@ -82,6 +82,4 @@ def decode(raw: bytes) -> Packet:
 def packets(data: bytes, destination: int = DISPLAY, kind: int = UNDEFINED) -> list[Packet]:
     """A whole frame as packets of rising offset; only the last one pushes."""
     cuts = range(0, max(1, len(data)), MOST)
-    return [
-        Packet(data[at : at + MOST], at, at == cuts[-1], kind=kind, destination=destination) for at in cuts
-    ]  # fmt: skip
+    return [Packet(data[at : at + MOST], at, at == cuts[-1], kind=kind, destination=destination) for at in cuts]

@@ -117,12 +117,19 @@ def _encode_data(p: Data) -> bytes:
     return (
         _root(p.cid, ROOT_DATA, total)
         + struct.pack(
-            ">HI64sBHBBH", _flags(total - 38), FRAME_DATA, text_field(p.name, 64), p.priority, p.sync,
-            p.sequence & 255, p.options, p.universe,
+            ">HI64sBHBBH",
+            _flags(total - 38),
+            FRAME_DATA,
+            text_field(p.name, 64),
+            p.priority,
+            p.sync,
+            p.sequence & 255,
+            p.options,
+            p.universe,
         )
         + struct.pack(">HBBHHHB", _flags(total - 115), 0x02, 0xA1, 0, 1, len(p.slots) + 1, p.start_code)
         + p.slots
-    )  # fmt: skip
+    )
 
 
 def decode(raw: bytes) -> Packet:

@@ -48,11 +48,15 @@ def ability(rig: Rig, device_id: str, label: str) -> Ability:
         return Ability("dmx", slots=512)
     mode = model.output_mode(device.mode)
     firmware = next((f for f in model.firmwares if f.version == device.firmware), None)
-    pixels = [(n, of) for n, of in (
-        (mode.pixels_per_port if mode else 0, f"mode “{device.mode}”"),
-        (firmware.pixels_per_port if firmware else 0, f"firmware {device.firmware}"),
-        (model.pixels_per_port, f"{model.name}"),
-    ) if n]  # fmt: skip
+    pixels = [
+        (n, of)
+        for n, of in (
+            (mode.pixels_per_port if mode else 0, f"mode “{device.mode}”"),
+            (firmware.pixels_per_port if firmware else 0, f"firmware {device.firmware}"),
+            (model.pixels_per_port, f"{model.name}"),
+        )
+        if n
+    ]
     most, of = min(pixels, key=lambda p: p[0]) if pixels else (0, "")
     universes = [
         n for n in (mode.universes if mode else 0, firmware.universes if firmware else 0, model.universes) if n

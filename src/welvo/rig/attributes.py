@@ -78,7 +78,8 @@ ATTRIBUTES: tuple[Attribute, ...] = (
         "effect",
         "Eff",
         "control",
-        "effects, programme, programmes, program, programs, auto program, auto programs, auto programme, auto programmes",
+        "effects, programme, programmes, program, programs, auto program, auto programs, auto programme, auto "
+        "programmes",
     ),
     _a(
         "Effects1Rate",

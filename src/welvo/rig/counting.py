@@ -9,10 +9,6 @@ Stretch = tuple[int, int]
 """First and last slot."""
 
 
-def last_slot(start: int, footprint: int) -> int:
-    return start + footprint - 1
-
-
 def place_of(running: int, size: int = SLOTS) -> tuple[int, int]:
     """Which universe (0 = the first) and address a running slot falls on when `size` slots are used of each."""
     return (running - 1) // size, (running - 1) % size + 1

@@ -57,9 +57,22 @@ class Rig(Value, frozen=True, kw_only=True):
 
 
 PARTS = (
-    "profiles", "pictures", "fixtures", "elements", "universes", "senders", "feeds", "device_models", "devices",
-    "pixel_types", "supplies", "shares", "groups", "waivers", "uses",
-)  # fmt: skip
+    "profiles",
+    "pictures",
+    "fixtures",
+    "elements",
+    "universes",
+    "senders",
+    "feeds",
+    "device_models",
+    "devices",
+    "pixel_types",
+    "supplies",
+    "shares",
+    "groups",
+    "waivers",
+    "uses",
+)
 
 
 class Change(msgspec.Struct, frozen=True):

@@ -98,10 +98,14 @@ def remove_items(rig: Rig, keys: list[str]) -> Edit:
             devices[device_id] = replace(device, ports={**device.ports, **ports})
     what = call(rig, keys[0]) if len(keys) == 1 else plural(len(keys), "item")
     return put(
-        rig, f"remove {what}",
-        fixtures={k: None for k in keys if k in rig.fixtures}, elements={k: None for k in keys if k in rig.elements},
-        shares=shares, devices=devices, groups=groups,
-    )  # fmt: skip
+        rig,
+        f"remove {what}",
+        fixtures={k: None for k in keys if k in rig.fixtures},
+        elements={k: None for k in keys if k in rig.elements},
+        shares=shares,
+        devices=devices,
+        groups=groups,
+    )
 
 
 def add_element(rig: Rig, element: Element) -> Edit:
@@ -139,7 +143,15 @@ def remove_universe(rig: Rig, uid: str) -> Edit:
     elements = {eid: replace(e, at=Place()) for eid, e in rig.elements.items() if e.at.universe == uid}
     feeds = {fid: None for fid, f in rig.feeds.items() if f.universe == uid}
     devices = without_feeds(rig, set(feeds))
-    return put(rig, f"remove universe {number}", universes={uid: None}, fixtures=fixtures, elements=elements, feeds=feeds, devices=devices)  # fmt: skip
+    return put(
+        rig,
+        f"remove universe {number}",
+        universes={uid: None},
+        fixtures=fixtures,
+        elements=elements,
+        feeds=feeds,
+        devices=devices,
+    )
 
 
 def without_feeds(rig: Rig, feeds: set[str]) -> dict[str, Device]:
@@ -170,9 +182,14 @@ def add_feed(rig: Rig, universe: str, protocol: Protocol = "sacn", wire: int | N
         on_wire = wire
     owner = rig.senders.get(who, senders.get(who))
     feed = Feed(
-        universe=universe, sender=who, protocol=protocol, wire=on_wire, to=record.destinations[0],
-        rate=owner.rate if owner else 44, priority=owner.priority if owner else 100,
-    )  # fmt: skip
+        universe=universe,
+        sender=who,
+        protocol=protocol,
+        wire=on_wire,
+        to=record.destinations[0],
+        rate=owner.rate if owner else 44,
+        priority=owner.priority if owner else 100,
+    )
     label = f"feed universe {number} by {say_wire(protocol, on_wire)}"
     return put(rig, label, senders=senders, feeds={fid: feed}, made=(fid,))
 
@@ -230,7 +247,8 @@ def set_device(rig: Rig, device_id: str, label: str, **fields: Any) -> Edit:
 
 
 def remove_device(rig: Rig, device_id: str) -> Edit:
-    """Take a device out with its runs. What followed its cables, and is attached to no other device, has no address then."""
+    """Take a device out with its runs. What followed its cables, and is attached to no other device, has no address
+    then."""
     gone = {k for p in rig.devices[device_id].ports.values() for s in p.run for k in (s.element, *s.fixtures) if k}
     elsewhere = {
         k
@@ -375,8 +393,9 @@ def lock(rig: Rig, keys: list[str], on: bool) -> Edit:
     """Lock or unlock every place of some items: nothing but the operator's hand moves a locked one."""
     fixtures = {
         k: replace(rig.fixtures[k], at=tuple(replace(p, locked=on) for p in (rig.fixtures[k].at or (Place(),))))
-        for k in keys if k in rig.fixtures
-    }  # fmt: skip
+        for k in keys
+        if k in rig.fixtures
+    }
     elements = {
         k: replace(rig.elements[k], at=replace(rig.elements[k].at, locked=on)) for k in keys if k in rig.elements
     }

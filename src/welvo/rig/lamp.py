@@ -13,10 +13,19 @@ Levels = Mapping[int, int]
 """Values by the channel's place in `mode.channels`, each in its own width; what is missing stands at its default."""
 
 EMITTERS: dict[str, tuple[float, float, float]] = {
-    "ColorAdd_R": (1.0, 0.0, 0.0), "ColorAdd_G": (0.0, 1.0, 0.0), "ColorAdd_B": (0.0, 0.0, 1.0), "ColorAdd_W": (1.0, 1.0, 0.95),
-    "ColorAdd_WW": (1.0, 0.72, 0.36), "ColorAdd_CW": (0.82, 0.92, 1.0), "ColorAdd_RY": (1.0, 0.55, 0.0), "ColorAdd_GY": (0.6, 1.0, 0.05),
-    "ColorAdd_UV": (0.32, 0.0, 0.9), "ColorAdd_C": (0.0, 0.9, 0.9), "ColorAdd_M": (0.9, 0.0, 0.7), "ColorAdd_Y": (1.0, 0.85, 0.0),
-}  # fmt: skip
+    "ColorAdd_R": (1.0, 0.0, 0.0),
+    "ColorAdd_G": (0.0, 1.0, 0.0),
+    "ColorAdd_B": (0.0, 0.0, 1.0),
+    "ColorAdd_W": (1.0, 1.0, 0.95),
+    "ColorAdd_WW": (1.0, 0.72, 0.36),
+    "ColorAdd_CW": (0.82, 0.92, 1.0),
+    "ColorAdd_RY": (1.0, 0.55, 0.0),
+    "ColorAdd_GY": (0.6, 1.0, 0.05),
+    "ColorAdd_UV": (0.32, 0.0, 0.9),
+    "ColorAdd_C": (0.0, 0.9, 0.9),
+    "ColorAdd_M": (0.9, 0.0, 0.7),
+    "ColorAdd_Y": (1.0, 0.85, 0.0),
+}
 """Light of each emitter at full, linear RGB: good enough to see which one is meant."""
 
 
@@ -30,9 +39,13 @@ def gates(mode: Mode, c: Channel) -> list[Channel]:
     if not lights(c):
         return []
     return [
-        x for x in mode.channels
-        if x is not c and x.pixel in (0, c.pixel) and (x.function == "Dimmer" or x.function == "Shutter1") and not (x.function == "Dimmer" and x.pixel == c.pixel and c.function == "Dimmer")
-    ]  # fmt: skip
+        x
+        for x in mode.channels
+        if x is not c
+        and x.pixel in (0, c.pixel)
+        and (x.function == "Dimmer" or x.function == "Shutter1")
+        and not (x.function == "Dimmer" and x.pixel == c.pixel and c.function == "Dimmer")
+    ]
 
 
 def range_at(c: Channel, value: int) -> Range | None:
@@ -71,7 +84,8 @@ def value_of(mode: Mode, n: int, levels: Levels) -> int:
 
 
 def physical(c: Channel, value: int) -> float | None:
-    """What a value means in the channel's unit: by the range it lies in, else by the whole channel; None when unknown."""
+    """What a value means in the channel's unit: by the range it lies in, else by the whole channel; None when
+    unknown."""
     r = range_at(c, value)
     if r is not None and r.low is not None and r.high is not None:
         return r.low + (r.high - r.low) * (value - r.first) / max(1, r.last - r.first)
@@ -122,9 +136,13 @@ def look(mode: Mode, levels: Levels) -> Look:
             else "nothing in this mode gives light"
         )
     return Look(
-        tuple((min(1.0, a), min(1.0, b), min(1.0, c)) for a, b, c in added), _angle(mode, values, "Pan"), _angle(mode, values, "Tilt"),
-        _strobe(mode, values), _words(mode, values), dark,
-    )  # fmt: skip
+        tuple((min(1.0, a), min(1.0, b), min(1.0, c)) for a, b, c in added),
+        _angle(mode, values, "Pan"),
+        _angle(mode, values, "Tilt"),
+        _strobe(mode, values),
+        _words(mode, values),
+        dark,
+    )
 
 
 def _closed(c: Channel, value: int) -> str:
@@ -206,7 +224,8 @@ class Answer:
 def drive(mode: Mode, rgb: tuple[float, float, float], brightness: float, held: Levels | None = None) -> Answer:
     """Which values to send for a linear RGB colour (0..1) at a brightness (0..1).
 
-    Dimmers take the brightness where there are any, else the colours do. Shutters are opened where the profile says how.
+    Dimmers take the brightness where there are any, else the colours do. Shutters are opened where the profile says
+    how.
     `held` are values that stay as they are; the answer warns when one of them keeps the lamp dark.
     """
     levels: dict[int, int] = {}

@@ -57,7 +57,8 @@ def _rows(a: Arrangement, pixels: int) -> tuple[Spot, ...]:
 
 
 def radii(counts: Sequence[int]) -> list[float]:
-    """Radius of each ring from the outside: neighbours at least a pitch apart, rings a pitch from each other if they fit."""
+    """Radius of each ring from the outside: neighbours at least a pitch apart, rings a pitch from each other if they
+    fit."""
     found: list[float] = []
     for n in reversed(counts):
         own = 0.5 / math.sin(math.pi / n) if n > 1 else 0.0
@@ -111,7 +112,8 @@ def along_arc(a: Spot, middle: Spot, b: Spot, count: int) -> tuple[Spot, ...]:
 
 
 def renumbered(spots: Sequence[Spot], order: Sequence[int]) -> tuple[Spot, ...]:
-    """Spots in a new number order: `order` names present pixels (from 1), those it leaves out keep their order behind."""
+    """Spots in a new number order: `order` names present pixels (from 1), those it leaves out keep their order
+    behind."""
     taken = list(dict.fromkeys(n for n in order if 1 <= n <= len(spots)))
     rest = [n for n in range(1, len(spots) + 1) if n not in set(taken)]
     return tuple(spots[n - 1] for n in (*taken, *rest))
@@ -172,13 +174,3 @@ def strip_facts(
     if count < 1 or pitch <= 0:
         raise ValueError("that leaves no pixel at all")
     return length, count, pitch, 1000 / pitch
-
-
-SHAPES = {
-    "row": row,
-    "2 rows": lambda n: rows(n, 2),
-    "3 rows": lambda n: rows(n, 3),
-    "square": lambda n: rows(n, max(1, round(math.sqrt(n)))),
-    "ring": ring,
-    "2 rings": two_rings,
-}

@@ -101,11 +101,13 @@ def widened(c: Channel, slots: tuple[int, ...]) -> Channel:
     half = c.default == default_of(c.function, len(c.slots))
     default = default_of(c.function, len(slots)) if half else (new if c.default == old else value(c.default))
     return replace(
-        c, slots=slots, default=default,
+        c,
+        slots=slots,
+        default=default,
         highlight=None if c.highlight is None else (new if c.highlight == old else value(c.highlight)),
         release=None if c.release is None else (new if c.release == old else value(c.release)),
         ranges=tuple(replace(r, first=value(r.first), last=end(r.last)) for r in c.ranges),
-    )  # fmt: skip
+    )
 
 
 def remove_channels(mode: Mode, which: Collection[int]) -> Mode:
@@ -131,7 +133,8 @@ def _close(mode: Mode, gone: Sequence[Channel]) -> Mode:
 
 
 def move_channels(mode: Mode, which: Sequence[int], break_no: int, slot: int) -> Mode:
-    """Move channels, in their order, to start at a slot of a break; what was behind closes up, what is there makes room."""
+    """Move channels, in their order, to start at a slot of a break; what was behind closes up, what is there makes
+    room."""
     if not 0 <= break_no < len(mode.breaks):
         raise Refused(f"There is no break {break_no + 1} in this mode.")
     moving = sorted(which, key=lambda n: (mode.channels[n].break_no, mode.channels[n].slots[0]))
@@ -158,7 +161,8 @@ def move_channels(mode: Mode, which: Sequence[int], break_no: int, slot: int) ->
 
 
 def split_break(mode: Mode, break_no: int, slot: int, name: str = "") -> Mode:
-    """From a slot on, a break becomes one of its own. It stands last, so that the places of the others keep their turn."""
+    """From a slot on, a break becomes one of its own. It stands last, so that the places of the others keep their
+    turn."""
     old = mode.breaks[break_no]
     if not 1 < slot <= old.slots:
         raise Refused(f"Split break {break_no + 1} at a slot from 2 to {old.slots}.")
@@ -320,7 +324,8 @@ def move_border(c: Channel, n: int, value: int) -> Channel:
 
 
 def split_range(c: Channel, at: int) -> Channel:
-    """Split the range that holds a value in two there; a channel without ranges gets two; a gap gets a range of its own."""
+    """Split the range that holds a value in two there; a channel without ranges gets two; a gap gets a range of its
+    own."""
     if not 0 < at <= c.top:
         raise Refused(f"Split at a value from 1 to {c.top}.")
     ranges = list(sorted_ranges(c.ranges))
@@ -363,7 +368,8 @@ def remove_range(c: Channel, n: int) -> Channel:
 
 @dataclass(frozen=True)
 class ModeRow:
-    """One function in two modes: its slots in each (`–` where one lacks it). `same` when nothing else differs either."""
+    """One function in two modes: its slots in each (`–` where one lacks it). `same` when nothing else differs
+    either."""
 
     word: str
     left: str

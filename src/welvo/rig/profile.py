@@ -9,7 +9,6 @@ from msgspec import Meta
 from welvo.rig.base import Value
 
 Slot = Annotated[int, Meta(ge=1, le=4096, description="a slot of a break, counted from 1")]
-Width = Literal[1, 2, 3, 4]
 Does = Literal["", "open", "closed", "strobe", "colour", "rotation", "index", "macro", "reset"]
 Unit = Annotated[str, Meta(max_length=8, description="° for angles, Hz, %, K, s, rpm, or none")]
 
@@ -160,7 +159,8 @@ class Mode(Value, frozen=True, kw_only=True):
 
 
 class Facts(Value, frozen=True, kw_only=True):
-    """What is known of the lamp itself; 0 or empty where nobody knows. Millimetres, degrees, kelvin, watts, kilograms."""
+    """What is known of the lamp itself; 0 or empty where nobody knows. Millimetres, degrees, kelvin, watts,
+    kilograms."""
 
     beam: Literal["", "wash", "spot", "beam", "flood", "glow", "none"] = ""
     angle: Annotated[float, Meta(ge=0, le=360)] = 0.0

@@ -1,7 +1,8 @@
 """The protocols a feed can travel by, one record each: its words, its numbers, where it may be sent, what it carries.
 
 Everything that differs from protocol to protocol and is no packet stands here. Whoever asks "is this number possible",
-"how is it said", "where may it go" asks the record, so that a further protocol is a further record, a name in `Protocol`
+"how is it said", "where may it go" asks the record, so that a further protocol is a further record, a name in
+`Protocol`
 and a codec. How packets look is the business of `welvo.protocols`.
 """
 
@@ -206,7 +207,8 @@ PROTOCOLS: dict[str, ProtocolRecord] = {
             carries="octets",
             ends=False,
             has_priority=False,
-            means="Makes this universe a part of one running stream to a DDP device, one behind the other in order of number.",
+            means="Makes this universe a part of one running stream to a DDP device, one behind the other in order "
+            "of number.",
             write=str,
             parse=_plain("DDP destination", "ddp"),
             ways=lambda wire: [("DDP destination id", f"{wire}{' (display)' if wire == 1 else ''}")],
@@ -225,7 +227,8 @@ PROTOCOLS: dict[str, ProtocolRecord] = {
             carries="line",
             ends=False,
             has_priority=False,
-            means="Puts it out on a serial DMX line of the sender's computer. Planned and checked; not sent by the Bench yet.",
+            means="Puts it out on a serial DMX line of the sender's computer. Planned and checked; not sent by the "
+            "Bench yet.",
             write=str,
             parse=_plain("serial line", "line", "serial"),
             ways=lambda wire: [("Serial line", str(wire))],
@@ -245,11 +248,6 @@ def read_protocol(text: str) -> Protocol:
         if t in (record.key, record.word.lower()):
             return record.key
     raise Refused(f"“{text.strip()}” is no protocol. It is one of {', '.join(PROTOCOLS)}.")
-
-
-def read_wire(protocol: str, text: str) -> int:
-    """The number a feed has on its wire: an sACN universe, a Port-Address, a DDP destination or a serial line."""
-    return PROTOCOLS[protocol].read(text)
 
 
 def say_wire(protocol: str, wire: int) -> str:

@@ -94,7 +94,8 @@ def _plain(n: float) -> str:
 
 @dataclass(frozen=True)
 class Number:
-    """A number with the bounds of a struct's field. `unit` is shown behind it; empty text is `empty` where one is set."""
+    """A number with the bounds of a struct's field. `unit` is shown behind it; empty text is `empty` where one is
+    set."""
 
     of: type[msgspec.Struct]
     field: str

@@ -27,15 +27,27 @@ class SegmentRef(NamedTuple):
     port: str
     place: int
 
-    @property
-    def port_ref(self) -> PortRef:
-        return PortRef(self.device, self.port)
-
 
 GotoKind = Literal[
-    "", "item", "universe", "slot", "feed", "wire", "device", "port", "run", "unattached", "supply", "heard", "sender",
-    "use", "profile", "devices", "bench", "patch",
-]  # fmt: skip
+    "",
+    "item",
+    "universe",
+    "slot",
+    "feed",
+    "wire",
+    "device",
+    "port",
+    "run",
+    "unattached",
+    "supply",
+    "heard",
+    "sender",
+    "use",
+    "profile",
+    "devices",
+    "bench",
+    "patch",
+]
 """What can be gone to. `wire` is a protocol and its number, `run` a device, port or segment on its cables."""
 
 
@@ -50,10 +62,6 @@ class Goto(NamedTuple):
 
     def __bool__(self) -> bool:
         return bool(self.kind)
-
-    @property
-    def port_ref(self) -> PortRef:
-        return PortRef(self.id, self.port)
 
 
 NOWHERE = Goto()

@@ -1,4 +1,5 @@
-"""What is attached to a port: the segments of a cable, the kinds of pixels they are made of, the supplies that feed them."""
+"""What is attached to a port: the segments of a cable, the kinds of pixels they are made of, the supplies that feed
+them."""
 
 from __future__ import annotations
 
@@ -75,7 +76,8 @@ class Segment(Value, frozen=True, kw_only=True):
 class PixelType(Value, frozen=True, kw_only=True):
     """A kind of pixel string. `order` is how its chips take the components.
 
-    `currents` are mA per component at full, in the order of `order`; `idle` mA that flow when it is dark. `volts` is its
+    `currents` are mA per component at full, in the order of `order`; `idle` mA that flow when it is dark. `volts` is
+    its
     supply, `least` the lowest at which its chips still work. `slot_us` is how long one component takes on the wire,
     `reset_us` the pause that ends a frame. `pitch` is mm from pixel to pixel, `area` mm² of each supply conductor in
     it. `connector` and `sex` are those of its data-in end, where `wires` says which colour does what, function first;

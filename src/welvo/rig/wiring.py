@@ -53,7 +53,8 @@ class Feed(Value, frozen=True, kw_only=True):
     change and nothing else: receivers forget after seconds. `sync` is the sACN universe that releases a frame
     (0: none); for Art-Net any other number than 0 means that ArtSync follows the frames.
 
-    `ddp` is one running octet stream to the device at `to`, `wire` its destination id (1 the display): all universes fed
+    `ddp` is one running octet stream to the device at `to`, `wire` its destination id (1 the display): all universes
+    fed
     to it follow one another. With `keeps` every slot keeps its running number; without, free slots never enter
     the stream. `serial` is a DMX line on the sender's own computer, `wire` its number there.
     """
@@ -138,7 +139,8 @@ class SettingSpec(Value, frozen=True, kw_only=True):
 
 
 class OutputMode(Value, frozen=True, kw_only=True):
-    """One way a device can be set to work. Limits of 0 and an empty `gives` are the model's own; `off` lists dead ports."""
+    """One way a device can be set to work. Limits of 0 and an empty `gives` are the model's own; `off` lists dead
+    ports."""
 
     name: Annotated[str, Meta(min_length=1)]
     off: tuple[str, ...] = ()

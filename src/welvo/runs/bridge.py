@@ -1,4 +1,5 @@
-"""Bridges: the DMX addresses behind one, where they are in the stream, and what must be true for them to come out right."""
+"""Bridges: the DMX addresses behind one, where they are in the stream, and what must be true for them to come out
+right."""
 
 from __future__ import annotations
 
@@ -119,68 +120,98 @@ def demands(cables: Cables, stream: Stream, piece: Piece) -> list[Demand]:
     low = [f for f in chain if f.value < 1]
     found.append(
         Demand(
-            "brightness 100 %", by == 1,
-            "" if by == 1 else f"{' × '.join(f'{f.who} {percent(product([f]))}' for f in low)}: 255 arrives as {byte}"
-            + (f" ({exact} cut off)" if exact != str(byte) else "") + " and every level reads low",
+            "brightness 100 %",
+            by == 1,
+            ""
+            if by == 1
+            else f"{' × '.join(f'{f.who} {percent(product([f]))}' for f in low)}: 255 arrives as {byte}"
+            + (f" ({exact} cut off)" if exact != str(byte) else "")
+            + " and every level reads low",
             "Set all to 100 %" if len(low) > 1 else f"Set {low[0].who} to 100 %" if low else "",
-            lambda r: full(r, device_id, label, n), tuple((f.who, percent(product([f])), "100 %") for f in low),
+            lambda r: full(r, device_id, label, n),
+            tuple((f.who, percent(product([f])), "100 %") for f in low),
         )
-    )  # fmt: skip
+    )
     gamma = [(w, v) for w, v in ((f"port {label}", port.gamma), ("segment", s.gamma)) if v != 1]
     found.append(
         Demand(
-            "no gamma", not gamma,
-            f"gamma {gamma[0][1]:g} on the {gamma[0][0]}: 128 arrives as {round(255 * (128 / 255) ** gamma[0][1])}" if gamma else "",
-            "Take the gamma away", lambda r: flat(r, device_id, label, n), tuple((w, f"gamma {v:g}", "none") for w, v in gamma),
+            "no gamma",
+            not gamma,
+            f"gamma {gamma[0][1]:g} on the {gamma[0][0]}: 128 arrives as {round(255 * (128 / 255) ** gamma[0][1])}"
+            if gamma
+            else "",
+            "Take the gamma away",
+            lambda r: flat(r, device_id, label, n),
+            tuple((w, f"gamma {v:g}", "none") for w, v in gamma),
         )
-    )  # fmt: skip
+    )
     found.append(
         Demand(
-            "no dithering", not port.dither, "dithering changes the lowest bit from frame to frame: DMX trembles",
-            "Switch dithering off", lambda r: still(r, device_id, label), ((f"port {label} · dithering", "on", "off"),),
+            "no dithering",
+            not port.dither,
+            "dithering changes the lowest bit from frame to frame: DMX trembles",
+            "Switch dithering off",
+            lambda r: still(r, device_id, label),
+            ((f"port {label} · dithering", "on", "off"),),
         )
-    )  # fmt: skip
+    )
     in_order = not s.order or s.order == STRAIGHT[: len(s.order)]
     found.append(
         Demand(
-            "straight colour order", in_order,
-            f"order {s.order} swaps slots in every group of {len(s.order)}: DMX 1 gets what was sent for {_swapped(s.order)}",
-            "Set the order straight", lambda r: change_segment(r, device_id, label, n, order="")[:2],
+            "straight colour order",
+            in_order,
+            f"order {s.order} swaps slots in every group of {len(s.order)}: DMX 1 gets what was sent for "
+            f"{_swapped(s.order)}",
+            "Set the order straight",
+            lambda r: change_segment(r, device_id, label, n, order="")[:2],
             (("bridge · colour order", s.order, "straight"),),
         )
-    )  # fmt: skip
-    inner = [w for w, on in (("reversed", s.reverse), (f"folded every {s.fold}", bool(s.fold)), (f"grouped by {s.group}", s.group > 1)) if on]  # fmt: skip
+    )
+    inner = [
+        w
+        for w, on in (
+            ("reversed", s.reverse),
+            (f"folded every {s.fold}", bool(s.fold)),
+            (f"grouped by {s.group}", s.group > 1),
+        )
+        if on
+    ]
     found.append(
         Demand(
-            "no folds, grouping or nulls inside", not inner,
+            "no folds, grouping or nulls inside",
+            not inner,
             f"the stretch is {' and '.join(inner)}: slots change places or are sent twice",
             "Take it out of this stretch",
             lambda r: change_segment(r, device_id, label, n, reverse=False, fold=0, group=1)[:2],
             (("bridge · stretch", " and ".join(inner), "plain"),),
         )
-    )  # fmt: skip
+    )
     here = rows(cables, stream, piece)
     top = highest(here)
     short = top > s.width
     found.append(
         Demand(
-            "stream for the highest address", not short,
+            "stream for the highest address",
+            not short,
             f"the highest address behind it is {top}, its width {s.width}: slots {s.width + 1} to {top} never come",
             f"Make it {min(512, top)} slots wide" if top <= 512 else "",
             (lambda r: change_segment(r, device_id, label, n, width=min(512, top))[:2]) if top <= 512 else None,
             (("bridge · width", str(s.width), str(min(512, top))),),
         )
-    )  # fmt: skip
+    )
     model = rig.device_models.get(s.model)
     can = model.dmx_rate if model else 44.0
     rate = max((f.rate for f in rig.feeds.values() if _carries(rig, f.universe, piece)), default=0.0)
     found.append(
         Demand(
-            "a rate that DMX can follow", not rate or rate <= can,
+            "a rate that DMX can follow",
+            not rate or rate <= can,
             f"{rate:g} frames a second come, the bridge gives {can:g}: frames are left out and fades stutter",
-            f"Send {can:g} a second", lambda r: slower(r, piece, can), (("feeds · frames a second", f"{rate:g}", f"{can:g}"),),
+            f"Send {can:g} a second",
+            lambda r: slower(r, piece, can),
+            (("feeds · frames a second", f"{rate:g}", f"{can:g}"),),
         )
-    )  # fmt: skip
+    )
     return found
 
 
@@ -213,9 +244,11 @@ def full(rig: Rig, device_id: str, label: str, n: int) -> Edit:
     ports = {**device.ports, label: replace(port, brightness=1.0, run=run)}
     changed = {k: v for k, v in senders.items() if v != rig.senders[k]}
     return put(
-        rig, f"brightness 100 % on port {label}", senders=changed,
+        rig,
+        f"brightness 100 % on port {label}",
+        senders=changed,
         devices={device_id: replace(device, brightness=1.0, ports=ports)},
-    )  # fmt: skip
+    )
 
 
 def flat(rig: Rig, device_id: str, label: str, n: int) -> Edit:
@@ -258,9 +291,15 @@ def set_right(rig: Rig, device_id: str, label: str, n: int) -> Edit:
 # ---- proving the controller's side with one plain pixel
 
 _COLOURS = {
-    (1, 0, 0): "red", (0, 1, 0): "green", (0, 0, 1): "blue", (1, 1, 0): "yellow", (0, 1, 1): "cyan",
-    (1, 0, 1): "magenta", (1, 1, 1): "white", (0, 0, 0): "dark",
-}  # fmt: skip
+    (1, 0, 0): "red",
+    (0, 1, 0): "green",
+    (0, 0, 1): "blue",
+    (1, 1, 0): "yellow",
+    (0, 1, 1): "cyan",
+    (1, 0, 1): "magenta",
+    (1, 1, 1): "white",
+    (0, 0, 0): "dark",
+}
 
 
 class Shown(NamedTuple):
@@ -295,6 +334,7 @@ def substitute(cables: Cables, stream: Stream, piece: Piece, levels: tuple[int, 
 
 
 def first_free(behind: list[Slots], slots: int, skip: Slots | None = None) -> int:
-    """The lowest DMX address where `slots` are free on a line, what `skip` takes not counted; 0: there is none to 512."""
+    """The lowest DMX address where `slots` are free on a line, what `skip` takes not counted; 0: there is none to
+    512."""
     taken = [(r.dmx, r.last) for r in behind if r is not skip and r.dmx]
     return next((a for a, b in free_between(taken, SLOTS) if b - a + 1 >= slots), 0)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import NamedTuple
 
 from welvo.patch.cable import Cables, lay
@@ -49,8 +50,12 @@ def claims(cables: Cables, device_id: str, universes: set[int]) -> dict[int, lis
             k = stream.pieces[0].k if stream.pieces else 3
             first = stream.start[0]
             parts, *_ = lay(
-                *stream.start, port.pixels * k, k, lambda n, f=first: cables.size(n, f), stream.whole  # type: ignore[misc]
-            )  # fmt: skip
+                *stream.start,
+                port.pixels * k,
+                k,
+                partial(cables.size, first=first),
+                stream.whole,
+            )
             ends = stream.after or stream.start
             for p in parts:
                 low = max(p.first, ends[1]) if p.universe == ends[0] else p.first

@@ -1,4 +1,5 @@
-"""Cutting a segment where the cable is opened: the LEDs keep their numbers, whichever way it ran and however it folds."""
+"""Cutting a segment where the cable is opened: the LEDs keep their numbers, whichever way it ran and however it
+folds."""
 
 from __future__ import annotations
 
@@ -21,7 +22,8 @@ def cut(s: Segment, leds: int, before: int, element: Element | None = None) -> t
     """
     if element and element.unfolds == "sender" and element.fold and before % (2 * element.fold):
         raise Refused(
-            f"The sender unfolds {element.name}: it can be cut every {2 * element.fold} pixels only, where it has gone up and come back."
+            f"The sender unfolds {element.name}: it can be cut every {2 * element.fold} pixels only, where it has "
+            "gone up and come back."
         )
     whole = s.fold if 0 < s.fold < leds else leds
     front = [_part(s, leds, a, b, whole) for a, b in _chunks(0, before, whole, leds)]

@@ -298,7 +298,8 @@ def move_segment(rig: Rig, device_id: str, label: str, n: int, to: str, at: int)
 
 
 def insert_at_pixel(rig: Rig, device_id: str, label: str, px: int, segments: list[Segment]) -> Edit:
-    """Attach segments so that the first begins at pixel `px` (from 1) of the port, along its cable; what is there is cut.
+    """Attach segments so that the first begins at pixel `px` (from 1) of the port, along its cable; what is there is
+    cut.
 
     Raises Refused when that would cut a bridge, a converter, a fixture, or a group of LEDs.
     """
@@ -320,9 +321,13 @@ def insert_at_pixel(rig: Rig, device_id: str, label: str, px: int, segments: lis
     keys = [k for one in segments for k in (one.element, *one.fixtures) if k]
     fixtures, elements = following(rig, keys, only_new=True)
     return _put_run(
-        rig, device_id, {label: (*run[: piece.n], *front, *segments, *behind, *run[piece.n + 1 :])},
-        f"insert at pixel {px} of port {label}", fixtures=fixtures, elements=elements,
-    )  # fmt: skip
+        rig,
+        device_id,
+        {label: (*run[: piece.n], *front, *segments, *behind, *run[piece.n + 1 :])},
+        f"insert at pixel {px} of port {label}",
+        fixtures=fixtures,
+        elements=elements,
+    )
 
 
 # ---- splitting one element over ports
@@ -393,7 +398,8 @@ def split(rig: Rig, key: str, device_id: str, shares: list[PortShare], fold: int
 
 
 class UniverseNeed(NamedTuple):
-    """What a device's streams need: universes in all, those the rig lacks, those without a feed, the last one's need."""
+    """What a device's streams need: universes in all, those the rig lacks, those without a feed, the last one's
+    need."""
 
     numbers: tuple[int, ...]
     missing: tuple[int, ...]
@@ -525,7 +531,8 @@ def first_free_universe(rig: Rig) -> int:
 
 
 def set_device_way(rig: Rig, device_id: str, words: str, **fields: Any) -> Edit:
-    """Change how a device works: mode, firmware, size, packs, brightness. A mode or firmware that it lacks is refused."""
+    """Change how a device works: mode, firmware, size, packs, brightness. A mode or firmware that it lacks is
+    refused."""
     device, model = rig.devices[device_id], model_of(rig, device_id)
     mode = fields.get("mode")
     if mode and model and not model.output_mode(mode):
@@ -601,12 +608,19 @@ def set_bridge_model(rig: Rig, device_id: str, label: str, n: int, key: str, mod
     if chosen and segment.width > chosen.slots_per_port:
         segment = replace(segment, width=chosen.slots_per_port)
     run = tuple(segment if i == n else s for i, s in enumerate(port.run))
-    new, change = _put_run(rig, device_id, {label: run}, f"bridge on port {label} is {chosen.name if chosen else 'of no model'}", device_models=models)  # fmt: skip
+    new, change = _put_run(
+        rig,
+        device_id,
+        {label: run},
+        f"bridge on port {label} is {chosen.name if chosen else 'of no model'}",
+        device_models=models,
+    )
     return new, change
 
 
 def set_model(rig: Rig, key: str, model: DeviceModel) -> Edit:
-    """Put another version of a model in place of one that the rig uses. Ports that it lacks keep what is attached to them."""
+    """Put another version of a model in place of one that the rig uses. Ports that it lacks keep what is attached to
+    them."""
     return put(rig, f"change model {model.name}", device_models={key: model})
 
 

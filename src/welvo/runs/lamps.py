@@ -9,7 +9,7 @@ from welvo.rig.attributes import word_for
 from welvo.rig.base import Refused
 from welvo.rig.colours import FUNCTIONS, letter_of, word_of
 from welvo.rig.document import Rig
-from welvo.rig.lookup import call, mode_of
+from welvo.rig.lookup import mode_of
 from welvo.rig.patched import Fixture
 from welvo.rig.runs import Segment
 
@@ -31,7 +31,8 @@ def read_functions(text: str) -> tuple[str, ...]:
             found.append(letter_of(w))
         else:
             raise Refused(
-                f"“{word}” is no function of a lamp's channel. Write dimmer, red, green, blue, white or a fixed value such as =128."
+                f"“{word}” is no function of a lamp's channel. Write dimmer, red, green, blue, white or a fixed "
+                "value such as =128."
             )
     if not found:
         raise Refused("A lamp behind a converter has one channel at least.")
@@ -136,7 +137,3 @@ def driven(rig: Rig, fixture: Fixture, functions: tuple[str, ...]) -> list[Drive
 def not_driven(rig: Rig, fixture: Fixture, functions: tuple[str, ...]) -> list[str]:
     """The channels of a fixture that a converter cannot drive, by name."""
     return [d.name for d in driven(rig, fixture, functions) if not d.fits]
-
-
-def lamp_names(rig: Rig, segment: Segment) -> list[str]:
-    return [call(rig, f) for f in segment.fixtures]

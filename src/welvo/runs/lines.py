@@ -17,8 +17,15 @@ UNIT_LOADS = 32
 PINS: dict[str, dict[str, str]] = {
     "5-pin": {"common": "1", "data −": "2", "data +": "3", "second data −": "4", "second data +": "5"},
     "3-pin": {"common": "1", "data −": "2", "data +": "3"},
-    "RJ45": {"data +": "1 white/orange", "data −": "2 orange", "second data +": "3 white/green", "second data −": "6 green", "common": "7 white/brown", "second common": "8 brown"},
-}  # fmt: skip
+    "RJ45": {
+        "data +": "1 white/orange",
+        "data −": "2 orange",
+        "second data +": "3 white/green",
+        "second data −": "6 green",
+        "common": "7 white/brown",
+        "second common": "8 brown",
+    },
+}
 """Contact of each connector by function. RJ45 has the pairs of the standard for DMX over category cable."""
 
 
@@ -63,7 +70,8 @@ def contacts(one: str, other: str) -> list[tuple[str, str, str]]:
 
 
 def line_sum(index: Index, segment: Segment, piece: Piece | None, universe: str, plug: str = "") -> LineSum:
-    """The sums of a DMX line on a port (`universe`) or behind a bridge (`piece`); `plug` is the connector it starts at."""
+    """The sums of a DMX line on a port (`universe`) or behind a bridge (`piece`); `plug` is the connector it starts
+    at."""
     rig, cables = index.rig, index.cables
     at = {(b.key, b.break_no): b for b in cables.behind(segment, piece, universe)}
     for key in segment.fixtures if piece is None else ():  # what stands behind another item is on the line as well
@@ -92,15 +100,27 @@ def line_sum(index: Index, segment: Segment, piece: Piece | None, universe: str,
         place = at.get((key, 0))
         stops.append(
             Stop(
-                key, call(rig, key), turn, place.dmx if place else 0, place.dmx + place.slots - 1 if place and place.dmx else 0,
-                metres, since, loads, booster, need,
+                key,
+                call(rig, key),
+                turn,
+                place.dmx if place else 0,
+                place.dmx + place.slots - 1 if place and place.dmx else 0,
+                metres,
+                since,
+                loads,
+                booster,
+                need,
             )
-        )  # fmt: skip
+        )
     order = [s.dmx for s in stops if s.dmx]
     return LineSum(
-        tuple(stops), total, longest, heaviest, order == sorted(order),
+        tuple(stops),
+        total,
+        longest,
+        heaviest,
+        order == sorted(order),
         tuple(dict.fromkeys(s.adapter for s in stops if s.adapter)),
-    )  # fmt: skip
+    )
 
 
 def plug_of(rig: Rig, device_id: str, segment: Segment | None = None) -> str:

@@ -73,7 +73,8 @@ def pixel_table(stream: Stream) -> PixelTable:
 
 
 class PortSum(NamedTuple):
-    """What one port needs: `running` is the device's running number of its first data pixel, `slot` of its first slot."""
+    """What one port needs: `running` is the device's running number of its first data pixel, `slot` of its first
+    slot."""
 
     stream: Stream
     running: int
@@ -136,7 +137,11 @@ class PackingCost:
 def choices(rig: Rig, device_id: str) -> list[PackingCost]:
     """Every usual way of laying a device's pixels over universes, worked out for what is attached to it."""
     found: list[PackingCost] = []
-    for words, packs, size in (("whole pixels of 512", "whole", 512), ("510 slots each", "whole", 510), ("512, dense", "dense", 512)):  # fmt: skip
+    for words, packs, size in (
+        ("whole pixels of 512", "whole", 512),
+        ("510 slots each", "whole", 510),
+        ("512, dense", "dense", 512),
+    ):
         trial = _as_if(rig, device_id, packs, size)
         streams = streams_of(trial, device_id)
         need = universes_of(trial, device_id)
@@ -215,9 +220,13 @@ def astray(cables: Cables, stream: Stream) -> Astray | None:
             first = (n // piece.k) + 1
             number = int(ours_at[0][n - 1]) if n else stream.start[0]
             return Astray(
-                piece.stream + n, piece.px + first - 1, (int(ours_at[0][n]), int(ours_at[1][n])),
-                (int(theirs_at[0][n]), int(theirs_at[1][n])), cables.size(number, stream.start[0]), size,
+                piece.stream + n,
+                piece.px + first - 1,
+                (int(ours_at[0][n]), int(ours_at[1][n])),
+                (int(theirs_at[0][n]), int(theirs_at[1][n])),
+                cables.size(number, stream.start[0]),
+                size,
                 stream.pixels - (piece.px + first - 2),
-            )  # fmt: skip
+            )
         cursor = (rest[0], rest[1])
     return None

@@ -53,7 +53,8 @@ class Stretch(NamedTuple):
 
 
 def brightness_at(rig: Rig, stream: Stream, piece: Piece) -> float:
-    """Brightness the device itself limits a segment to: controller × port × segment. What the sender does is no safety."""
+    """Brightness the device itself limits a segment to: controller × port × segment. What the sender does is no
+    safety."""
     device = rig.devices[stream.device_id]
     return device.brightness * device.ports[stream.label].brightness * piece.segment.brightness
 
@@ -95,7 +96,8 @@ def stretches(cables: Cables, stream: Stream) -> list[Stretch]:
 
 
 def along_string(kind: PixelType, leds: int, each: float, behind: float, volts: float) -> npt.NDArray[np.float64]:
-    """Volts at each pixel of a string fed at its beginning: `each` ampere per pixel, `behind` more flow on at its end."""
+    """Volts at each pixel of a string fed at its beginning: `each` ampere per pixel, `behind` more flow on at its
+    end."""
     if not kind.area or not kind.pitch:
         return np.full(leds, volts)
     carried = behind + each * np.arange(leds, 0, -1)

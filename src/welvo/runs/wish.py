@@ -23,7 +23,8 @@ from welvo.runs.edits import begun, check_fits, following, insert_at_pixel
 from welvo.runs.lamps import read_functions
 
 HELP = (
-    "21 x 55 RGB ribbon, 3 to a port, there and back · 60 RGB spare of Silk 60 at 27 · 2 x 8x8 panel · ring 60 RGB halo · block 16 pumps · 165 ribbon fold 55 · bridge 64: 201-205 · "
+    "21 x 55 RGB ribbon, 3 to a port, there and back · 60 RGB spare of Silk 60 at 27 · 2 x 8x8 panel · ring 60 RGB "
+    "halo · block 16 pumps · 165 ribbon fold 55 · bridge 64: 201-205 · "
     "null 3 · cable 4 m · lamps 5: dimmer red green blue · line: 101-112 · a name or number"
 )
 _ORDER = rf"(?:\s+(?-i:([{STRAIGHT}]{{3,6}}|(?=[a-z]*r)(?=[a-z]*g)(?=[a-z]*b)[{STRAIGHT.lower()}]{{3,6}})))?"
@@ -224,7 +225,8 @@ def _known(rig: Rig, body: str, fold: int) -> WishPart:
             numbers = read_numbers(part)
         except Refused:
             raise Refused(
-                f"“{part}” is nothing of this rig and nothing that can be attached. Write, for example: 3 x 55 RGB ribbon"
+                f"“{part}” is nothing of this rig and nothing that can be attached. Write, for example: 3 x 55 RGB "
+                "ribbon"
             ) from None
         keys += _by_number(rig, numbers)
     if not keys:
@@ -323,7 +325,8 @@ def read_attach(
         need = -(-len(segments) // each)
         if at + need > len(order):
             raise Refused(
-                f"{plural(len(segments), 'item')}, {each} to a port, need {need} ports from {begin} on; {rig.devices[device_id].name} has {len(order) - at}."
+                f"{plural(len(segments), 'item')}, {each} to a port, need {need} ports from {begin} on; "
+                f"{rig.devices[device_id].name} has {len(order) - at}."
             )
         for n in range(need):
             own = order[at + n]

@@ -34,7 +34,6 @@ class NodePort:
     merge: str = "highest"
     slots: int = 512
     sources: dict[str, Source] = field(default_factory=dict)
-    latest: str = ""
     frames: int = 0
 
     def levels(self, now: float) -> bytes:
@@ -81,10 +80,13 @@ class Node:
             universe = settings.get(f"{label}.universe", int(_factory(model, "universe") or 1) + n)
             self.ports.append(
                 NodePort(
-                    label, str(settings.get(f"{label}.protocol", _factory(model, "protocol") or "artnet")),
-                    int(universe), str(settings.get(f"{label}.merge", "highest")), self.slots_out,
+                    label,
+                    str(settings.get(f"{label}.protocol", _factory(model, "protocol") or "artnet")),
+                    int(universe),
+                    str(settings.get(f"{label}.merge", "highest")),
+                    self.slots_out,
                 )
-            )  # fmt: skip
+            )
         self.noise = 0
 
     # ---- Art-Net
@@ -111,7 +113,8 @@ class Node:
         """One ArtPollReply per port: net and sub-net are common to a page, so each port has a page of its own."""
         found = []
         self.counter = (self.counter + 1) % 10000
-        ip = tuple(int(p) for p in self.ip.split("."))
+        a, b, c, d = (int(p) for p in self.ip.split("."))
+        ip = (a, b, c, d)
         for n, port in enumerate(self.ports):
             net, sub, universe = net_sub_universe(port.universe)
             live = [s for s in port.sources.values() if self.clock() - s.at < MERGE_END]
@@ -119,14 +122,25 @@ class Node:
             found.append(
                 artnet.encode(
                     artnet.PollReply(
-                        ip=ip, short_name=self.name, long_name=self.long_name,  # type: ignore[arg-type]
-                        report=f"#0001 [{self.counter:04d}] {self.report}", firmware=0x0103, net=net, sub=sub,
-                        status1=0x50 if self.identify else 0xD0, port_types=(0x80,), good_input=(0,),
-                        good_output=(good | (1 if port.protocol == "sacn" else 0),), sw_in=(0,), sw_out=(universe,),
-                        mac=self.mac, bind_ip=ip, bind_index=n + 1,  # type: ignore[arg-type]
+                        ip=ip,
+                        short_name=self.name,
+                        long_name=self.long_name,
+                        report=f"#0001 [{self.counter:04d}] {self.report}",
+                        firmware=0x0103,
+                        net=net,
+                        sub=sub,
+                        status1=0x50 if self.identify else 0xD0,
+                        port_types=(0x80,),
+                        good_input=(0,),
+                        good_output=(good | (1 if port.protocol == "sacn" else 0),),
+                        sw_in=(0,),
+                        sw_out=(universe,),
+                        mac=self.mac,
+                        bind_ip=ip,
+                        bind_index=n + 1,
                     )
                 )
-            )  # fmt: skip
+            )
         return found
 
     def _program(self, p: artnet.Address) -> None:
@@ -193,12 +207,21 @@ class Node:
         """The status page: settings as the device has them and what each port puts out."""
         now = self.clock()
         return {
-            "name": self.name, "long_name": self.long_name, "ip": self.ip, "model": self.model.name,
-            "identify": self.identify, "noise": self.noise,
+            "name": self.name,
+            "long_name": self.long_name,
+            "ip": self.ip,
+            "model": self.model.name,
+            "identify": self.identify,
+            "noise": self.noise,
             "ports": [
                 {
-                    "label": p.label, "protocol": p.protocol, "universe": p.universe, "merge": p.merge,
-                    "slots": p.slots, "frames": p.frames, "levels": list(p.levels(now)),
+                    "label": p.label,
+                    "protocol": p.protocol,
+                    "universe": p.universe,
+                    "merge": p.merge,
+                    "slots": p.slots,
+                    "frames": p.frames,
+                    "levels": list(p.levels(now)),
                     "sources": [
                         {"ip": s.ip, "name": s.name, "priority": s.priority, "age": round(now - s.at, 3)}
                         for s in p.sources.values()
@@ -206,7 +229,7 @@ class Node:
                 }
                 for p in self.ports
             ],
-        }  # fmt: skip
+        }
 
 
 def _factory(model: DeviceModel, key: str) -> SettingValue | None:

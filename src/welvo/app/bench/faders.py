@@ -30,7 +30,8 @@ def range_word(rig: Rig, keys: list[str], fader: Fader, value: int) -> str:
 
 
 class FaderBank(QWidget):
-    """Left and Right walk, Up and Down step by 1, PgUp and PgDn by 16, Home and End go to 0 and full, Del gives back."""
+    """Left and Right walk, Up and Down step by 1, PgUp and PgDn by 16, Home and End go to 0 and full, Del gives
+    back."""
 
     moved = Signal()
 

@@ -108,7 +108,8 @@ class BenchStation(QWidget):
         self._meant: bytes | None = None
         self._raw_here = self._raw_value = ""
         self.pick = Field(
-            "Picks what you drive: numbers and ranges such as 203, 205–207, an address such as 3.150, or an element's name. Sends nothing.",
+            "Picks what you drive: numbers and ranges such as 203, 205–207, an address such as 3.150, or an "
+            "element's name. Sends nothing.",
             self._picked,
         )
         self.pick.setPlaceholderText("203, 205–207")
@@ -156,14 +157,16 @@ class BenchStation(QWidget):
         self._mark = marks.MarkLabel("unknown", 12)
         self._sentence = label("", 11, wrap=True)
         self.raw_place = Field(
-            "A universe and address such as 3.150: the slot to hold, whatever is patched there. A wrong one moves another lamp.",
+            "A universe and address such as 3.150: the slot to hold, whatever is patched there. A wrong one moves "
+            "another lamp.",
             self._raw_place_typed,
         )
         self.raw_place.setFixedWidth(84)
         self.raw_place.setPlaceholderText("3.150")
         self.raw_place.setAccessibleName("Raw slot")
         self.raw_level = Field(
-            "The level for that slot, 0 to 255 or a percentage such as 50 %. It wins over the faders until you release all.",
+            "The level for that slot, 0 to 255 or a percentage such as 50 %. It wins over the faders until you "
+            "release all.",
             self._raw_level_typed,
         )
         self.raw_level.setFixedWidth(64)
@@ -296,7 +299,8 @@ class BenchStation(QWidget):
             :256
         ]
         self._arrived_title.setText(
-            f"Meant and arrived, {call(s.rig, span.key)} from {say_place(s.rig.universes[span.universe].number, span.first)}"
+            f"Meant and arrived, {call(s.rig, span.key)} from "
+            f"{say_place(s.rig.universes[span.universe].number, span.first)}"
         )
         self.arrived.show_slots(span.first, words)
 
@@ -418,7 +422,8 @@ class BenchStation(QWidget):
             why = f" {wrong.title}." if wrong else " Another source, a limit of the port or its merge mode may be why."
             self._say(
                 "differs",
-                f"Port {port[1]} of {device} puts out other levels than were sent on {plural(len(off_port), 'slot')}.{why}",
+                f"Port {port[1]} of {device} puts out other levels than were sent on "
+                f"{plural(len(off_port), 'slot')}.{why}",
             )
         elif gives is not None and self.arrived.loose:
             self._say("unknown", "Sent just now; looking whether it arrives.")

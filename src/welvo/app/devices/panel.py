@@ -140,7 +140,8 @@ class DevicesPanel(FormPanel):
         self.new_form(Subject(lambda: s.rig.devices.get(device_id), change), Device).add(
             Typed(
                 "Name",
-                "What the device is called, up to 17 letters; pushed to it as its name. Two of one name are easily mixed up.",
+                "What the device is called, up to 17 letters; pushed to it as its name. Two of one name are easily "
+                "mixed up.",
                 shown=lambda d: str(d.name),
                 take=rename,
             ),
@@ -189,6 +190,9 @@ def _facts(heard: Heard) -> tuple[tuple[str, str], ...]:
     )
     report = heard.report.split("] ", 1)[-1] if heard.report else "–"
     return (
-        ("Address", heard.ip), ("MAC", heard.mac), ("Firmware", f"{heard.firmware >> 8}.{heard.firmware & 255}"),
-        ("Its report", report), *ports,
-    )  # fmt: skip
+        ("Address", heard.ip),
+        ("MAC", heard.mac),
+        ("Firmware", f"{heard.firmware >> 8}.{heard.firmware & 255}"),
+        ("Its report", report),
+        *ports,
+    )

@@ -179,7 +179,8 @@ class _Both(QFrame):
         c = THEME.color
         self.setObjectName("both")
         self.setStyleSheet(
-            f"#both {{ background: {c('station').name()}; border-left: 4px solid {c('error' if differs else 'edge').name()}; }}"
+            f"#both {{ background: {c('station').name()}; border-left: 4px solid "
+            f"{c('error' if differs else 'edge').name()}; }}"
         )
         body = column((12, 8, 12, 10), 2)
         when = time.strftime("%H:%M:%S", time.localtime(line.at)) if line.at else ""

@@ -67,8 +67,6 @@ class SettingRow(QFrame):
                     f"Makes {has} the plan, as the device has it. Everything that follows from it moves too.",
                 )
             )
-        elif line.mark == "silent" and line.reported is not None and line.reported != "":
-            self._hint = "not planned"
         made = row(*parts, spacing=4)
         made.setContentsMargins(0, 0, 4, 0)
         self.setLayout(made)

@@ -59,7 +59,8 @@ PIXEL_ROWS = (
     ),
     Typed(
         "Colour order",
-        "Components of one pixel in sending order, such as RGB or GRBW. Set it in one place only, here or in the device.",
+        "Components of one pixel in sending order, such as RGB or GRBW. Set it in one place only, here or in the "
+        "device.",
         "order",
         Order(),
         width=84,

@@ -94,7 +94,7 @@ class ItemModel(ListModel):
             return
         everything = any(
             change.ids(p) for p in ("profiles", "universes", "devices", "feeds", "device_models", "groups", "rig")
-        )  # fmt: skip
+        )
         touched = set(self._session.followed.items) | change.ids("fixtures") | change.ids("elements")
         rig = self._session.rig
         here = [k in rig.fixtures or k in rig.elements for k in touched]

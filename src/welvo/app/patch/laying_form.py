@@ -238,7 +238,8 @@ class LayForm(Proposal):
             into = tuple(universe_by_number(rig, n) for n in wanted)
             if start and start[0] not in into:
                 raise Refused(
-                    f"{say_place(rig.universes[start[0]].number, start[1])} lies in none of the universes {self.into.text().strip()}."
+                    f"{say_place(rig.universes[start[0]].number, start[1])} lies in none of the universes "
+                    f"{self.into.text().strip()}."
                 )
         order = next(o for o in ORDERS if o == str(self.order.currentData()))
         room = whole(self.headroom.text(), 0, 512) if self.headroom.text().strip() else 0
@@ -264,8 +265,10 @@ class LayForm(Proposal):
         if self.laid.steps:
             first, last = self.laid.steps[0], self.laid.last
             words.append(
-                f"{plural(len(self.laid.steps), 'place')} from {say_place(rig.universes[first.universe].number, first.address)} "
-                f"to {say_place(rig.universes[last[0]].number, last[2])}; {plural(self.laid.free_after, 'slot')} free behind the last."
+                f"{plural(len(self.laid.steps), 'place')} from "
+                f"{say_place(rig.universes[first.universe].number, first.address)} "
+                f"to {say_place(rig.universes[last[0]].number, last[2])}; {plural(self.laid.free_after, 'slot')} "
+                "free behind the last."
             )
         if self.laid.left:
             words.append(f"{len(self.laid.left)} found no place: {self.laid.why}")
@@ -395,9 +398,7 @@ class ModeForm(Proposal):
         name = rig.profiles[self.profile].modes[self.mode].name
         self.say(say_all(found), rows, f"Put {len(self.keys)} into {name}", True)
         then = Index(after)
-        self.ghosts.emit([
-            Ghost(s.universe, s.first, s.last, call(after, k)) for k in self.keys for s in then.spans(k)
-        ])  # fmt: skip
+        self.ghosts.emit([Ghost(s.universe, s.first, s.last, call(after, k)) for k in self.keys for s in then.spans(k)])
 
     def do(self) -> None:
         if self.session.edit(self._edit) is not None:

@@ -53,17 +53,33 @@ class Page(QWidget):
 
 
 WIRE_COLUMNS = (
-    Column("", 28, "mark"), Column("On the wire", 84), Column("From 0", 52, "number", "The number as pages write it that count from 0."),
-    Column("From 1", 52, "number", "The number as pages write it that count from 1."), Column("Hex", 66, "number"), Column("Universe", 64, "number"),
-    Column("Name", 100), Column("Easily taken for", 244, "text", "What an off-by-one, or the other protocol, would hit."), Column("Sender", 100), Column("To", 90),
-    Column("Taken by", 110), Column("Sender says", 80, "number", "The number on the sender's own pages, counted its way."), Column("Frames/s", 66, "number"),
-    Column("Packets/s", 72, "number", "What leaves the sender while everything moves."), Column("kbit/s", 66, "number"),
-)  # fmt: skip
+    Column("", 28, "mark"),
+    Column("On the wire", 84),
+    Column("From 0", 52, "number", "The number as pages write it that count from 0."),
+    Column("From 1", 52, "number", "The number as pages write it that count from 1."),
+    Column("Hex", 66, "number"),
+    Column("Universe", 64, "number"),
+    Column("Name", 100),
+    Column("Easily taken for", 244, "text", "What an off-by-one, or the other protocol, would hit."),
+    Column("Sender", 100),
+    Column("To", 90),
+    Column("Taken by", 110),
+    Column("Sender says", 80, "number", "The number on the sender's own pages, counted its way."),
+    Column("Frames/s", 66, "number"),
+    Column("Packets/s", 72, "number", "What leaves the sender while everything moves."),
+    Column("kbit/s", 66, "number"),
+)
 DEVICE_COLUMNS = (
-    Column("", 28, "mark"), Column("Device", 130), Column("Link", 90), Column("Its own", 90, "number"), Column("Others' multicast", 116, "number", "Comes along where no switch filters multicast."),
-    Column("Broadcast", 84, "number"), Column("Of its link", 80, "number", "All of it together, where no switch filters."),
-    Column("Packets/s", 76, "number"), Column("If all were broadcast", 150, "number"),
-)  # fmt: skip
+    Column("", 28, "mark"),
+    Column("Device", 130),
+    Column("Link", 90),
+    Column("Its own", 90, "number"),
+    Column("Others' multicast", 116, "number", "Comes along where no switch filters multicast."),
+    Column("Broadcast", 84, "number"),
+    Column("Of its link", 80, "number", "All of it together, where no switch filters."),
+    Column("Packets/s", 76, "number"),
+    Column("If all were broadcast", 150, "number"),
+)
 
 
 class WiresPage(Page):
@@ -78,9 +94,16 @@ class WiresPage(Page):
         self.filter.textChanged.connect(lambda _: self.fill())
         self.total = label("", 11, quiet=True)
         self.strip(
-            label("Numbers on the wire", 13, True), self.filter, self.total, None,
-            button("Renumber a block…", self.renumber, "Counts universes anew with everything that refers to them, shown first."),
-        )  # fmt: skip
+            label("Numbers on the wire", 13, True),
+            self.filter,
+            self.total,
+            None,
+            button(
+                "Renumber a block…",
+                self.renumber,
+                "Counts universes anew with everything that refers to them, shown first.",
+            ),
+        )
         self.feeds = RowList("Feeds", WIRE_COLUMNS)
         self.feeds.picked.connect(lambda fid: session.select(Selection("feed", (fid,))))
         self.lines.addWidget(self.feeds, 3)
@@ -103,30 +126,80 @@ class WiresPage(Page):
         for r in rows:
             beware = ("not in use · " if not r.in_use else "") + r.beware
             cells = (
-                worst.get(r.feed, ""), r.wire, r.from_zero, r.from_one, r.hexadecimal, str(r.universe), r.name, beware, r.sender, r.to,
-                r.takers, r.shown, f"{r.rate:g}", thousands(round(r.packets)), thousands(round(r.bits / 1000)),
-            )  # fmt: skip
+                worst.get(r.feed, ""),
+                r.wire,
+                r.from_zero,
+                r.from_one,
+                r.hexadecimal,
+                str(r.universe),
+                r.name,
+                beware,
+                r.sender,
+                r.to,
+                r.takers,
+                r.shown,
+                f"{r.rate:g}",
+                thousands(round(r.packets)),
+                thousands(round(r.bits / 1000)),
+            )
             if word and word not in " ".join(cells).lower():
                 continue
             zero = int(r.from_zero or -1)
             ranks = (
-                cells[0] or "z", (r.wire.split()[0], zero), zero, zero, zero, r.universe, r.name.lower(), beware or "~", r.sender.lower(), r.to,
-                r.takers.lower(), int(r.shown or -1), r.rate, r.packets, r.bits,
-            )  # fmt: skip
+                cells[0] or "z",
+                (r.wire.split()[0], zero),
+                zero,
+                zero,
+                zero,
+                r.universe,
+                r.name.lower(),
+                beware or "~",
+                r.sender.lower(),
+                r.to,
+                r.takers.lower(),
+                int(r.shown or -1),
+                r.rate,
+                r.packets,
+                r.bits,
+            )
             lines.append(ListRow(r.feed, cells, ranks, quiet=not r.in_use))
         chosen = s.selection.first if s.selection.kind == "feed" else ""
         self.feeds.show_lines(lines, chosen)
         self.total.setText(
-            f"{plural(len(rows), 'feed')} · {thousands(round(load.total.packets))} packets and {say_bits(load.total.bits)} a second leave"
+            f"{plural(len(rows), 'feed')} · {thousands(round(load.total.packets))} packets and "
+            f"{say_bits(load.total.bits)} a second leave"
         )
         marks_of = {f.goes_to.id: str(f.severity) for f in reversed(s.report.findings) if f.code == "DEV-06"}
         found = []
         for device_id, b in load.boxes.items():
             link = f"{b.link} Mbit/s{' radio' if b.wireless else ''}"
-            found.append(ListRow(device_id, (
-                marks_of.get(device_id, ""), s.rig.devices[device_id].name, link, say_bits(b.own.bits), say_bits(b.multicast.bits), say_bits(b.broadcast.bits),
-                f"{100 * b.share:.1f} %", thousands(round(b.worst.packets)), say_bits(b.if_broadcast.bits),
-            ), ("", s.rig.devices[device_id].name.lower(), b.link, b.own.bits, b.multicast.bits, b.broadcast.bits, b.share, b.worst.packets, b.if_broadcast.bits)))  # fmt: skip
+            found.append(
+                ListRow(
+                    device_id,
+                    (
+                        marks_of.get(device_id, ""),
+                        s.rig.devices[device_id].name,
+                        link,
+                        say_bits(b.own.bits),
+                        say_bits(b.multicast.bits),
+                        say_bits(b.broadcast.bits),
+                        f"{100 * b.share:.1f} %",
+                        thousands(round(b.worst.packets)),
+                        say_bits(b.if_broadcast.bits),
+                    ),
+                    (
+                        "",
+                        s.rig.devices[device_id].name.lower(),
+                        b.link,
+                        b.own.bits,
+                        b.multicast.bits,
+                        b.broadcast.bits,
+                        b.share,
+                        b.worst.packets,
+                        b.if_broadcast.bits,
+                    ),
+                )
+            )
         self.boxes.show_lines(found, s.selection.first if s.selection.kind == "device" else "")
 
     def renumber(self) -> None:
@@ -150,7 +223,8 @@ class RenumberBlock(WishDialog):
         self.first = self.ask("New first", "The number the first of them gets; the others count up from it.", width=84)
         self.wires = self.tick(
             "Their numbers on the wire too",
-            "Feeds go up or down by as much; ports that listen to them follow. Devices that hold a copy must be set anew.",
+            "Feeds go up or down by as much; ports that listen to them follow. Devices that hold a copy must be "
+            "set anew.",
             on=True,
         )
         self._moves = QVBoxLayout()
@@ -181,9 +255,16 @@ class RenumberBlock(WishDialog):
 
 
 CAPACITY_COLUMNS = (
-    Column("", 28, "mark"), Column("What", 180), Column("Of", 76), Column("Used", 60, "number"), Column("Reserved", 68, "number"),
-    Column("Possible", 68, "number"), Column("Free", 60, "number"), Column("", 100, "bar"), Column("", 250),
-)  # fmt: skip
+    Column("", 28, "mark"),
+    Column("What", 180),
+    Column("Of", 76),
+    Column("Used", 60, "number"),
+    Column("Reserved", 68, "number"),
+    Column("Possible", 68, "number"),
+    Column("Free", 60, "number"),
+    Column("", 100, "bar"),
+    Column("", 250),
+)
 
 
 class CapacityPage(Page):
@@ -217,9 +298,16 @@ class CapacityPage(Page):
                 r.kind
             ]
             cells = (
-                worst.get((r.kind, r.id), ""), name, r.unit, thousands(r.used), thousands(r.reserved) if r.reserved else "", thousands(r.possible), thousands(r.free),
-                f"{r.used}/{r.reserved}/{r.possible}", r.note,
-            )  # fmt: skip
+                worst.get((r.kind, r.id), ""),
+                name,
+                r.unit,
+                thousands(r.used),
+                thousands(r.reserved) if r.reserved else "",
+                thousands(r.possible),
+                thousands(r.free),
+                f"{r.used}/{r.reserved}/{r.possible}",
+                r.note,
+            )
             ranks = (
                 "",
                 n,
@@ -277,10 +365,18 @@ class Trim(Dialog):
 
 
 SENDER_COLUMNS = (
-    Column("", 28, "mark"), Column("Sender", 130), Column("Computer", 90), Column("Slots", 50, "number", "How many slots of each universe it uses."),
-    Column("Counts from", 84, "number"), Column("Lowest", 56, "number"), Column("Highest", 62, "number"), Column("Priority", 60, "number"),
-    Column("Frames/s", 64, "number"), Column("Brightness", 76, "number"), Column("Feeds", 200),
-)  # fmt: skip
+    Column("", 28, "mark"),
+    Column("Sender", 130),
+    Column("Computer", 90),
+    Column("Slots", 50, "number", "How many slots of each universe it uses."),
+    Column("Counts from", 84, "number"),
+    Column("Lowest", 56, "number"),
+    Column("Highest", 62, "number"),
+    Column("Priority", 60, "number"),
+    Column("Frames/s", 64, "number"),
+    Column("Brightness", 76, "number"),
+    Column("Feeds", 200),
+)
 SHOW_COLUMNS = (
     Column("", 28, "mark"),
     Column("Show", 200),
@@ -296,16 +392,21 @@ class SendersPage(Page):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.strip(
-            label("Senders", 13, True), label("desks and programs that feed universes, with what they can number", 11, quiet=True), None,
+            label("Senders", 13, True),
+            label("desks and programs that feed universes, with what they can number", 11, quiet=True),
+            None,
             button("Add sender", self.add_sender, "A desk or a program that feeds universes in the show."),
-        )  # fmt: skip
+        )
         self.senders = RowList("Senders", SENDER_COLUMNS)
         self.senders.picked.connect(lambda sid: session.select(Selection("sender", (sid,))))
         self.lines.addWidget(self.senders, 1)
         self.strip(
-            label("Shows", 13, True), label("what one show leaves switched off; nothing is taken out of the rig", 11, quiet=True), None,
-            button("Everything", lambda: session.edit(set_show, ""), "Use the whole rig again."), button("Add show", self.add_show, "A show that uses only a part of the rig."),
-        )  # fmt: skip
+            label("Shows", 13, True),
+            label("what one show leaves switched off; nothing is taken out of the rig", 11, quiet=True),
+            None,
+            button("Everything", lambda: session.edit(set_show, ""), "Use the whole rig again."),
+            button("Add show", self.add_show, "A show that uses only a part of the rig."),
+        )
         self.uses = RowList("Shows", SHOW_COLUMNS)
         self.uses.picked.connect(lambda uid: session.select(Selection("use", (uid,))))
         self.lines.addWidget(self.uses, 1)
@@ -316,8 +417,19 @@ class SendersPage(Page):
         for sid, v in s.rig.senders.items():
             feeds = [say_wire(f.protocol, f.wire) for f in s.rig.feeds.values() if f.sender == sid]
             words = ", ".join(feeds[:8]) + (f" and {len(feeds) - 8} more" if len(feeds) > 8 else "")
-            cells = ("", v.name, v.computer or "–", str(v.universe_size), str(v.counts_from), str(v.lowest), str(v.highest), str(v.priority),
-                     f"{v.rate:g}", f"{100 * v.brightness:g} %", words or "none")  # fmt: skip
+            cells = (
+                "",
+                v.name,
+                v.computer or "–",
+                str(v.universe_size),
+                str(v.counts_from),
+                str(v.lowest),
+                str(v.highest),
+                str(v.priority),
+                f"{v.rate:g}",
+                f"{100 * v.brightness:g} %",
+                words or "none",
+            )
             ranks = (
                 "",
                 v.name.lower(),

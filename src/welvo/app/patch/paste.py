@@ -33,7 +33,8 @@ class PasteRows(WishDialog):
         self.text = QPlainTextEdit()
         set_help(
             self.text,
-            "Cells between tabs, semicolons or commas. Headings such as No., Name, Profile, Mode, Universe, Address, Groups.",
+            "Cells between tabs, semicolons or commas. Headings such as No., Name, Profile, Mode, Universe, Address, "
+            "Groups.",
         )
         self.text.setPlaceholderText(EXAMPLE)
         self.text.setAccessibleName("Table")

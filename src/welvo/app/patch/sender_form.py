@@ -138,14 +138,16 @@ def show_use(panel: FormPanel, uid: str) -> None:
         Typed("Name", "What this show is called, such as Rehearsal. Free words.", "name", Words("It needs a name.")),
         Typed(
             "Universes off",
-            "Universes that this show does not send, such as 7-9, 12. They stay in the rig and are listed as not in use.",
+            "Universes that this show does not send, such as 7-9, 12. They stay in the rig and are listed as not "
+            "in use.",
             name="Universes off",
             shown=universes_off,
             take=universes,
         ),
         Typed(
             "Devices off",
-            "Names of devices that this show leaves off, with commas between. They are not missed when they are silent.",
+            "Names of devices that this show leaves off, with commas between. They are not missed when they are "
+            "silent.",
             shown=devices_off,
             take=devices,
         ),

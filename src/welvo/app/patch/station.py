@@ -99,7 +99,8 @@ class PatchStation(QWidget):
             self._wished,
         )
         self.quick = Field(
-            "Adds at once how many of what, and where: 12 x Bar 9 at 1.001; 6 x RGBW at 3.1 +24. Names of the rig's profiles or of the library's generics. Undo takes them away.",
+            "Adds at once how many of what, and where: 12 x Bar 9 at 1.001; 6 x RGBW at 3.1 +24. Names of the rig's "
+            "profiles or of the library's generics. Undo takes them away.",
             self._wished_quick,
         )
         self.quick.setAccessibleName("Add")
@@ -317,7 +318,8 @@ class PatchStation(QWidget):
         made = list(self._session.edit(wished, text).made)
         fresh = [str(u.number) for k, u in self._session.rig.universes.items() if k not in before]
         more = (
-            f" New: {'universe' if len(fresh) == 1 else 'universes'} {', '.join(fresh[:8])}{' …' if len(fresh) > 8 else ''}."
+            f" New: {'universe' if len(fresh) == 1 else 'universes'} "
+            f"{', '.join(fresh[:8])}{' …' if len(fresh) > 8 else ''}."
             if fresh
             else ""
         )

@@ -27,7 +27,12 @@ WAY = Picked(
     "by",
     (("menu", "in its menu"), ("switches", "address switches"), ("dials", "three dials"), ("rdm", "by RDM")),
 )
-SWITCHES = (("9 lowest", "9, first is 1"), ("9 highest", "9, first is 256"), ("10 lowest", "10, first is 1"), ("10 highest", "10, first is 512"))  # fmt: skip
+SWITCHES = (
+    ("9 lowest", "9, first is 1"),
+    ("9 highest", "9, first is 256"),
+    ("10 lowest", "10, first is 1"),
+    ("10 highest", "10, first is 512"),
+)
 ON_IS = Picked("ON is", "Which way of the switch is printed ON.", "on", (("up", "up"), ("down", "down")))
 COUNTS = Picked(
     "Counts",

@@ -233,9 +233,13 @@ def _combs(rig: Rig, blocks: list[Block], pp: float, focus: frozenset[str]) -> d
             b, before = blocks[m], blocks[run[-1]]
             step = b.span.first - before.span.first
             same = (
-                b.lane == a.lane and tint_of(rig, b.span.key) == tint_of(rig, a.span.key) and code_of(rig, b.span.key) == code_of(rig, a.span.key)
-                and len(b.spans) == 1 and (not gap or step == gap) and b.span.last - b.span.first == a.span.last - a.span.first
-            )  # fmt: skip
+                b.lane == a.lane
+                and tint_of(rig, b.span.key) == tint_of(rig, a.span.key)
+                and code_of(rig, b.span.key) == code_of(rig, a.span.key)
+                and len(b.spans) == 1
+                and (not gap or step == gap)
+                and b.span.last - b.span.first == a.span.last - a.span.first
+            )
             if not same or b.span.key in focus:
                 break
             gap = gap or step

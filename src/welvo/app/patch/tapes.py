@@ -49,7 +49,8 @@ class Carry:
 
 
 class Tapes(TapeView):
-    """What a hand does on the tapes. Emits `edit_address` when Enter asks for the address field, `menu_wanted` with a place."""
+    """What a hand does on the tapes. Emits `edit_address` when Enter asks for the address field, `menu_wanted` with a
+    place."""
 
     edit_address = Signal()
     menu_wanted = Signal(QPoint)
@@ -130,9 +131,13 @@ class Tapes(TapeView):
         s = self._session
         ids = s.selection.ids if s.selection.kind == "item" and span.key in s.selection.ids else (span.key,)
         along = tuple(
-            x for k in ids for x in s.index.spans(k)
-            if (x.key, x.break_no) != (span.key, span.break_no) and x.offset == 0 and (x.key != span.key or len(ids) > 1)
-        )  # fmt: skip
+            x
+            for k in ids
+            for x in s.index.spans(k)
+            if (x.key, x.break_no) != (span.key, span.break_no)
+            and x.offset == 0
+            and (x.key != span.key or len(ids) > 1)
+        )
         land = landing(s.index, span.key, span.break_no, span.universe, span.first)
         self._carry = Carry(span.key, span.break_no, grab, land, by_keys, "", along)
         self._carry_to(span.universe, span.first)

@@ -46,14 +46,16 @@ PRIORITY = Typed(
 )
 SYNC_BY = Typed(
     "Sync by",
-    "The sACN universe that releases the frames, so that devices change together; 0: none. A device that never hears it "
+    "The sACN universe that releases the frames, so that devices change together; 0: none. A device that never "
+    "hears it "
     "may freeze.",
     "sync",
     width=84,
 )
 AT_DISARM = Picked(
     "At disarm",
-    "What the devices are left with when you disarm, since Art-Net has no end of stream: hold keeps the light as it is.",
+    "What the devices are left with when you disarm, since Art-Net has no end of stream: hold keeps the light as "
+    "it is.",
     "at_disarm",
     (("hold", "hold the last levels"), ("zero", "zero"), ("defaults", "defaults")),
 )
@@ -74,7 +76,8 @@ RATE = Typed(
 )
 SENT = Picked(
     "Sent",
-    "When frames go out. On change with keep-alive is the standards' way; always keeps devices with short memories lit; "
+    "When frames go out. On change with keep-alive is the standards' way; always keeps devices with short "
+    "memories lit; "
     "without keep-alive they forget.",
     "rule",
     (("change", "on change, keep-alive"), ("always", "always"), ("bare", "on change only")),

@@ -26,7 +26,8 @@ class ChartLine(QPlainTextEdit):
         self.setAccessibleName("Chart line")
         set_help(
             self,
-            "The mode's channels in slot order, typed or pasted from the manual. A wrong line shifts every slot behind it.",
+            "The mode's channels in slot order, typed or pasted from the manual. A wrong line shifts every slot "
+            "behind it.",
         )
         self._pause = QTimer(self, singleShot=True, interval=350)
         self._pause.timeout.connect(self.commit)

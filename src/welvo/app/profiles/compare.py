@@ -85,7 +85,10 @@ class CompareModes(Dialog, Asks):
 def summary(a: Mode, b: Mode, rows: list[ModeRow]) -> str:
     only_a, only_b = sum(r.right == "–" for r in rows), sum(r.left == "–" for r in rows)
     other = sum(not r.same and "–" not in (r.left, r.right) for r in rows)
-    return f"{a.name} has {plural(only_a, 'function')} more, {b.name} has {only_b} more; {plural(other, 'function')} stand elsewhere or behave otherwise."
+    return (
+        f"{a.name} has {plural(only_a, 'function')} more, {b.name} has {only_b} more; {plural(other, 'function')} "
+        "stand elsewhere or behave otherwise."
+    )
 
 
 class Preview(Dialog):

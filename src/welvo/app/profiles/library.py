@@ -217,7 +217,8 @@ class Library(Dialog):
         self.save_button.setEnabled(bool(self._pid))
         if b is None:
             self.say(
-                f"Nothing has “{self.filter.text()}”. Import the maker's GDTF file, or paste the manual's table in the station."
+                f"Nothing has “{self.filter.text()}”. Import the maker's GDTF file, or paste the manual's table in "
+                "the station."
             )
         else:
             now = self._session.rig.profiles.get(self._pid)

@@ -135,7 +135,8 @@ class ProfilesPanel(FormPanel):
         )
         break_no = Typed(
             "Break",
-            "A break is a part of the mode that is patched at an address of its own. What the one of the selected channel "
+            "A break is a part of the mode that is patched at an address of its own. What the one of the selected "
+            "channel "
             "is called, such as head or pixels.",
             shown=lambda _: self._break_name(),
             take=self._name_break,

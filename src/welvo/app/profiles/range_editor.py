@@ -25,9 +25,16 @@ from welvo.rig.profile import Channel, Does, Range
 
 LEFT, TOP, HIGH = 16, 40, 34
 HINTS: tuple[tuple[Does, str], ...] = (
-    ("", "no hint"), ("open", "open"), ("closed", "closed"), ("strobe", "strobe"), ("colour", "colour"), ("rotation", "rotation"),
-    ("index", "index"), ("macro", "macro"), ("reset", "reset"),
-)  # fmt: skip
+    ("", "no hint"),
+    ("open", "open"),
+    ("closed", "closed"),
+    ("strobe", "strobe"),
+    ("colour", "colour"),
+    ("rotation", "rotation"),
+    ("index", "index"),
+    ("macro", "macro"),
+    ("reset", "reset"),
+)
 
 
 class Scale(QWidget):
@@ -220,7 +227,8 @@ class PasteRanges(WishDialog):
         self.edit = QPlainTextEdit(write_ranges(sorted_ranges(channel.ranges)))
         set_help(
             self.edit,
-            "The manual's table of values and what they do. Wrong borders make the lamp strobe where it should be open.",
+            "The manual's table of values and what they do. Wrong borders make the lamp strobe where it should "
+            "be open.",
         )
         self.edit.textChanged.connect(self.look)
         self.body.addWidget(self.edit, 1)

@@ -40,7 +40,7 @@ from welvo.rig.modes import (
     remove_channels,
     split_break,
     strip_mode,
-)  # fmt: skip
+)
 from welvo.rig.notation import plural
 from welvo.rig.profile import Channel, Mode, Profile
 
@@ -366,7 +366,8 @@ class ProfilesStation(QWidget):
         if self.waiting:
             name = self._session.rig.profiles[self.waiting[0]].name
             self._session.say(
-                f"The change of {name} is not in the rig yet: in Profiles it waits for your word on {plural(len(self.waiting[4]), 'address', 'addresses')}.",
+                f"The change of {name} is not in the rig yet: in Profiles it waits for your word on "
+                f"{plural(len(self.waiting[4]), 'address', 'addresses')}.",
                 "warning",
             )
 

@@ -1,4 +1,5 @@
-"""The try-out: levels of one mode by hand, what the lamp would show, and which levels give a colour. Nothing is sent."""
+"""The try-out: levels of one mode by hand, what the lamp would show, and which levels give a colour. Nothing is
+sent."""
 
 from __future__ import annotations
 

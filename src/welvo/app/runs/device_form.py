@@ -22,7 +22,8 @@ MOST_COSTED = 20_000
 ROWS = (
     Typed(
         "Universe size",
-        "How many slots of a universe the device takes: 512, 510, or 0 for as many as the sender uses. Both ends must match.",
+        "How many slots of a universe the device takes: 512, 510, or 0 for as many as the sender uses. Both ends "
+        "must match.",
         "size",
         width=84,
         words="universe size",
@@ -57,7 +58,8 @@ def show_device(panel: FormPanel, device_id: str) -> None:
         form.add(
             Picked(
                 "Mode",
-                "Which of its output modes the device is set to. A mode can switch ports off or change what they put out.",
+                "Which of its output modes the device is set to. A mode can switch ports off or change what they "
+                "put out.",
                 "mode",
                 [("", "not chosen"), *((m.name, m.name) for m in model.modes)],
             )

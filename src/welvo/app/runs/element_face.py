@@ -1,4 +1,5 @@
-"""An element drawn as it sits: its pixels in place, the part that is attached here, the chosen one, the way its cable runs."""
+"""An element drawn as it sits: its pixels in place, the part that is attached here, the chosen one, the way its cable
+runs."""
 
 from __future__ import annotations
 

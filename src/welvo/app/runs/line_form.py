@@ -324,7 +324,8 @@ def _daisy_chain(here: Here) -> None:
             return here.change("cables", lengths=dict.fromkeys(lamps, values[0]) if values[0] else {})
         if len(values) != len(lamps):
             raise Refused(
-                f"{len(values)} lengths for {plural(len(lamps), 'lamp')}: write one for all, or one for each in cable order."
+                f"{len(values)} lengths for {plural(len(lamps), 'lamp')}: write one for all, or one for each in "
+                "cable order."
             )
         return here.change("cables", lengths={k: v for k, v in zip(lamps, values) if v})
 

@@ -248,10 +248,16 @@ class OpenedCable(OpenedBehind):
                 continue
             piece = self.stream.pieces[s.n]
             one = piece.segment
-            says = [w for w in (
-                "reversed" if one.reverse else "", f"folds every {one.fold}" if one.fold else "",
-                f"groups of {one.group}" if one.group > 1 else "", f"gives {one.order}" if one.order else "",
-            ) if w]  # fmt: skip
+            says = [
+                w
+                for w in (
+                    "reversed" if one.reverse else "",
+                    f"folds every {one.fold}" if one.fold else "",
+                    f"groups of {one.group}" if one.group > 1 else "",
+                    f"gives {one.order}" if one.order else "",
+                )
+                if w
+            ]
             name = part_name(self._session.rig, piece)
             r = self.rect_of(s)
             goes_on = any(

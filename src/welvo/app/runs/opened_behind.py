@@ -1,4 +1,5 @@
-"""What is opened below a cable: the DMX line behind a bridge or a converter, a port's own line, faults with their fix."""
+"""What is opened below a cable: the DMX line behind a bridge or a converter, a port's own line, faults with their
+fix."""
 
 from __future__ import annotations
 
@@ -87,7 +88,8 @@ class OpenedBehind(QWidget):
             self._draw_line(p, rig, segment)
             return
         words = (
-            f"Nothing is attached to port {self.chosen.label} yet. Type what is to be attached there below, or drag it up from the list."
+            f"Nothing is attached to port {self.chosen.label} yet. Type what is to be attached there below, or drag "
+            "it up from the list."
             if self.chosen.label
             else "Pick a port above to open its cable."
         )
@@ -129,7 +131,10 @@ class OpenedBehind(QWidget):
                         11,
                     )
         in_order = "in address order" if total.in_order else "not in address order"
-        words = f"{plural(len(total.stops), 'lamp')} · {total.heaviest:g} of 32 unit loads · {total.metres:g} m · {in_order}"
+        words = (
+            f"{plural(len(total.stops), 'lamp')} · {total.heaviest:g} of 32 unit loads · {total.metres:g} m · "
+            f"{in_order}"
+        )
         if segment.terminated is not None:
             words += " · terminated" if segment.terminated else " · open end"
         if total.adapters:

@@ -12,7 +12,7 @@ from PySide6.QtGui import (
     QDropEvent,
     QKeyEvent,
     QMouseEvent,
-)  # fmt: skip
+)
 from PySide6.QtWidgets import QToolTip
 
 from welvo.app.runs.riser_drawing import At, RiserDrawing
@@ -260,8 +260,11 @@ class Riser(RiserDrawing):
 
 
 _WAYS = {
-    Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1),
-}  # fmt: skip
+    Qt.Key.Key_Left: (-1, 0),
+    Qt.Key.Key_Right: (1, 0),
+    Qt.Key.Key_Up: (0, -1),
+    Qt.Key.Key_Down: (0, 1),
+}
 """Shift and an arrow: ports and places to move by."""
 
 

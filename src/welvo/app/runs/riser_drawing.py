@@ -1,4 +1,5 @@
-"""The riser's picture: the device as a bar, its cables attached to it to scale, and what is chosen or dragged on them."""
+"""The riser's picture: the device as a bar, its cables attached to it to scale, and what is chosen or dragged on
+them."""
 
 from __future__ import annotations
 
@@ -12,7 +13,7 @@ from PySide6.QtGui import (
     QPen,
     QPixmap,
     QResizeEvent,
-)  # fmt: skip
+)
 from PySide6.QtWidgets import QWidget
 
 from welvo.app.runs.riser_layout import PortLayout, Room, lay_out, rect_of, room_for
@@ -193,7 +194,8 @@ class RiserDrawing(QWidget):
         return found
 
     def _draw_ports(self, p: QPainter, labels: list[str]) -> None:
-        """The labels on the bar and the loads under it, one kind of shape after the other: fonts change twice in all."""
+        """The labels on the bar and the loads under it, one kind of shape after the other: fonts change twice in
+        all."""
         worst = self._worst()
         heads = [self._head(label) for label in labels]
         narrow = self.column(labels[0]).width() < NARROW if labels else False

@@ -15,7 +15,8 @@ FIRST_BEND = 53
 
 
 class Room(NamedTuple):
-    """The room of one port: its column, the left edge of its first lane, lane pitch, thickness of a string, px per LED."""
+    """The room of one port: its column, the left edge of its first lane, lane pitch, thickness of a string, px per
+    LED."""
 
     column: QRectF
     left: float

@@ -149,7 +149,8 @@ CONTROLLER = (
         (
             Typed(
                 "Brightness",
-                "Brightness of this segment in per cent, one factor of the product. Behind a bridge all of them must be 100.",
+                "Brightness of this segment in per cent, one factor of the product. Behind a bridge all of them must "
+                "be 100.",
                 "brightness",
                 Percent(),
                 width=64,
@@ -178,7 +179,8 @@ CABLE = (
             ),
             Typed(
                 "Cross-section",
-                "Cross-section of each supply conductor of the cable before it, in mm². 0: not known, no loss is worked out.",
+                "Cross-section of each supply conductor of the cable before it, in mm². 0: not known, no loss is "
+                "worked out.",
                 "area",
                 Number(Segment, "area", "mm²", empty=0.0),
                 width=64,
@@ -392,7 +394,8 @@ def _cable(here: Here) -> None:
         give = button(
             "Kind and supply to all listed",
             lambda: _as_this(here),
-            "Gives the kind of pixels, the supply and the cable of this segment to all segments of pixels that the list "
+            "Gives the kind of pixels, the supply and the cable of this segment to all segments of pixels that "
+            "the list "
             "shows.",
         )
         panel.body.addLayout(row(None, give))

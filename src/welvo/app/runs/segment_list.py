@@ -21,11 +21,18 @@ from welvo.rig.refs import PortRef, SegmentRef
 from welvo.rig.runs import Segment
 
 HEADS = (
-    Column("", 26, "mark"), Column("Port", 52, "text", "The port it is attached to, as printed on the device."), Column("Pl.", 34, "number", "Its place in the run."),
-    Column("What", 140), Column("Pixels", 64, "number", "Pixels on the cable."), Column("Port px", 84, "number", "Running pixel on the port, first to last."),
-    Column("Slots", 56, "number"), Column("First", 84, "number", "Universe and address of its first slot."), Column("Last", 84, "number"),
-    Column("How", 140, "text", "Direction, fold, grouping, order, brightness."), Column("Device", 110),
-)  # fmt: skip
+    Column("", 26, "mark"),
+    Column("Port", 52, "text", "The port it is attached to, as printed on the device."),
+    Column("Pl.", 34, "number", "Its place in the run."),
+    Column("What", 140),
+    Column("Pixels", 64, "number", "Pixels on the cable."),
+    Column("Port px", 84, "number", "Running pixel on the port, first to last."),
+    Column("Slots", 56, "number"),
+    Column("First", 84, "number", "Universe and address of its first slot."),
+    Column("Last", 84, "number"),
+    Column("How", 140, "text", "Direction, fold, grouping, order, brightness."),
+    Column("Device", 110),
+)
 
 
 class SegmentList(RowList):
@@ -89,9 +96,16 @@ class RunRows:
                 kept = self._kept.get((device_id, port_label))
                 if kept is None or kept[0][0] is not stream or kept[0][1] is not planned or kept[0][2:] != facts[2:]:
                     lines = [
-                        self._line(device_id, port_label, n, s, stream.pieces[n] if stream and n < len(stream.pieces) else None, worst.get(SegmentRef(device_id, port_label, n), ""))
+                        self._line(
+                            device_id,
+                            port_label,
+                            n,
+                            s,
+                            stream.pieces[n] if stream and n < len(stream.pieces) else None,
+                            worst.get(SegmentRef(device_id, port_label, n), ""),
+                        )
                         for n, s in enumerate(planned.run)
-                    ]  # fmt: skip
+                    ]
                     kept = self._kept[device_id, port_label] = (facts, lines)
                 found += (
                     kept[1]
@@ -104,20 +118,48 @@ class RunRows:
         rig = self._session.rig
         name = part_name(rig, piece) if piece else s.name or "DMX line"
         first, last = (piece.place(1), piece.place(piece.slots)) if piece and piece.slots else (None, None)
-        how = [w for w in (
-            "reversed" if s.reverse else "", f"fold {s.fold}" if s.fold else "", f"groups of {s.group}" if s.group > 1 else "",
-            s.order, f"{s.brightness * 100:g} %" if s.brightness < 1 else "", plural(len(s.fixtures), "lamp") if s.fixtures else "",
-        ) if w]  # fmt: skip
+        how = [
+            w
+            for w in (
+                "reversed" if s.reverse else "",
+                f"fold {s.fold}" if s.fold else "",
+                f"groups of {s.group}" if s.group > 1 else "",
+                s.order,
+                f"{s.brightness * 100:g} %" if s.brightness < 1 else "",
+                plural(len(s.fixtures), "lamp") if s.fixtures else "",
+            )
+            if w
+        ]
         leds = (piece.leds if piece and s.kind in ("pixels", "null") else piece.pixels if piece else 0) if piece else 0
         px = f"{piece.px}–{piece.px + piece.pixels - 1}" if piece and piece.pixels else ""
         cells = (
-            mark, port, str(n + 1), name, thousands(leds) if leds else "", px, thousands(piece.slots) if piece and piece.slots else "",
-            say_place(*first) if first else "", say_place(*last) if last else "", " · ".join(how), rig.devices[device_id].name,
-        )  # fmt: skip
+            mark,
+            port,
+            str(n + 1),
+            name,
+            thousands(leds) if leds else "",
+            px,
+            thousands(piece.slots) if piece and piece.slots else "",
+            say_place(*first) if first else "",
+            say_place(*last) if last else "",
+            " · ".join(how),
+            rig.devices[device_id].name,
+        )
         model = model_of(rig, device_id)
         order = model.ports.index(port) if model and port in model.ports else 0
-        ranks = ({"error": 0, "warning": 1, "note": 2}.get(mark, 3), order, n, name.lower(), leds, piece.px if piece else 0, piece.slots if piece else 0,
-                 first or (0, 0), last or (0, 0), cells[9], cells[10])  # fmt: skip
+        ranks = (
+            {"error": 0, "warning": 1, "note": 2}.get(mark, 3),
+            order,
+            n,
+            name.lower(),
+            leds,
+            piece.px if piece else 0,
+            piece.slots if piece else 0,
+            first or (0, 0),
+            last or (0, 0),
+            cells[9],
+            cells[10],
+        )
         return ListRow(SegmentRef(device_id, port, n), cells, ranks, quiet=s.kind in ("null", "extension"))
 
     def _worst(self) -> dict[SegmentRef, str]:

@@ -247,7 +247,8 @@ class RunsStation(QWidget):
         need = len(universes_of(cables, self.device_id))
         most = f" of {thousands(model.universes)}" if model and model.universes else ""
         self.load.say(
-            f"{plural(sum(x.leds for x in streams), 'pixel')} · {thousands(need)}{most} {'universe' if need == 1 and not most else 'universes'}"
+            f"{plural(sum(x.leds for x in streams), 'pixel')} · {thousands(need)}{most} "
+            f"{'universe' if need == 1 and not most else 'universes'}"
         )
 
     # ---- the list
@@ -352,7 +353,8 @@ class RunsStation(QWidget):
 
     @property
     def port(self) -> str:
-        """The port that is attached to: the one picked, else the first with nothing on it, else the first for pixels."""
+        """The port that is attached to: the one picked, else the first with nothing on it, else the first for
+        pixels."""
         if self.at.label or self.device_id not in self._session.rig.devices:
             return self.at.label
         device = self._session.rig.devices[self.device_id]
@@ -379,7 +381,8 @@ class RunsStation(QWidget):
             self.saying.setText(str(e))
 
     def attach_typed(self) -> bool:
-        """Attach what was typed to the selected port; what cannot be read stays in the field, and the reason is said."""
+        """Attach what was typed to the selected port; what cannot be read stays in the field, and the reason is
+        said."""
         typed = self.attach.text().strip()
         if not typed:
             return False

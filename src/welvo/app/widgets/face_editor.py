@@ -26,10 +26,12 @@ from welvo.rig.readers import Number, Percent, decimals, whole
 
 TOOLS = ("Move", "Place", "Number", "Line", "Arc")
 SAYS = {
-    "Move": "Drag pixels, or a frame around several; the arrows nudge by a tenth of a pitch, with Shift by a whole one.",
+    "Move": "Drag pixels, or a frame around several; the arrows nudge by a tenth of a pitch, with Shift by a "
+    "whole one.",
     "Place": "Click where pixel 1 sits, then pixel 2 and so on.",
     "Number": "Click the pixels in the order of their numbers; those left out keep their order behind.",
-    "Line": "Click the first and the last place; the selected pixels (or all) go evenly between. Then as many of the next.",
+    "Line": "Click the first and the last place; the selected pixels (or all) go evenly between. Then as many of "
+    "the next.",
     "Arc": "Click the first place, one on the way and the last; the selected pixels (or all) go evenly along.",
 }
 MOST_PICTURE = 24 * 2**20

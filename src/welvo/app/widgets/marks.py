@@ -13,7 +13,8 @@ from welvo.app.widgets.theme import THEME
 
 WORDS = {
     "error": "error", "warning": "warning", "note": "note", "matches": "matches", "differs": "differs",
-    "upstream": "differs upstream", "unknown": "not known", "claimed": "said, not read back", "silent": "plan is silent",
+    "upstream": "differs upstream", "unknown": "not known", "claimed": "said, not read back",
+    "silent": "plan is silent",
 }  # fmt: skip
 
 

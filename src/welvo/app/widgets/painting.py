@@ -24,7 +24,7 @@ def text(
     align: Qt.AlignmentFlag = LEFT,
     elide: bool = True,
 ) -> None:
-    """Draw one line of text in a rectangle; too long a text is elided."""  # fmt: skip
+    """Draw one line of text in a rectangle; too long a text is elided."""
     p.setFont(THEME.font(size, bold))
     p.setPen(THEME.color(token) if isinstance(token, str) else token)
     if elide:

@@ -132,8 +132,9 @@ def apply(app: QApplication) -> None:
     c = THEME.color
     palette = QPalette()
     for role, token in (
-        (QPalette.ColorRole.Window, "station"), (QPalette.ColorRole.WindowText, "text"), (QPalette.ColorRole.Base, "field"),
-        (QPalette.ColorRole.AlternateBase, "station"), (QPalette.ColorRole.Text, "text"), (QPalette.ColorRole.Button, "raised"),
+        (QPalette.ColorRole.Window, "station"), (QPalette.ColorRole.WindowText, "text"),
+        (QPalette.ColorRole.Base, "field"), (QPalette.ColorRole.AlternateBase, "station"),
+        (QPalette.ColorRole.Text, "text"), (QPalette.ColorRole.Button, "raised"),
         (QPalette.ColorRole.ButtonText, "text"), (QPalette.ColorRole.Highlight, "select"),
         (QPalette.ColorRole.HighlightedText, "text"), (QPalette.ColorRole.ToolTipBase, "raised"),
         (QPalette.ColorRole.ToolTipText, "text"), (QPalette.ColorRole.PlaceholderText, "quiet"),
@@ -170,16 +171,20 @@ def _sheet() -> str:
     QPushButton[primary="true"] {{ background: {t["accent"]}; color: {t["accent_ink"]}; border-color: {t["accent"]};
         font-weight: bold; min-height: 30px; }}
     QPushButton[primary="true"]:focus {{ border: 2px solid {t["text"]}; }}
-    QPushButton[primary="true"]:disabled {{ background: {t["raised"]}; color: {t["quiet"]}; border-color: {t["line"]}; }}
+    QPushButton[primary="true"]:disabled {{ background: {t["raised"]}; color: {t["quiet"]};
+        border-color: {t["line"]}; }}
     QPushButton[strong="true"] {{ border: 2px solid {t["text"]}; font-weight: bold; }}
     QPushButton[strong="true"]:checked {{ background: {t["text"]}; color: {t["station"]}; }}
     QPushButton[segment="true"] {{ border-radius: 0; padding: 0 12px; background: {t["field"]}; }}
-    QPushButton[segment="true"]:checked {{ background: {t["select"]}; border: 2px solid {t["accent"]}; padding: 0 11px; min-height: 24px; }}
+    QPushButton[segment="true"]:checked {{ background: {t["select"]}; border: 2px solid {t["accent"]};
+        padding: 0 11px; min-height: 24px; }}
     QPushButton[flat="true"] {{ border: none; background: transparent; text-align: left; padding: 0 4px; }}
-    QComboBox {{ background: {t["field"]}; border: 1px solid {t["edge"]}; border-radius: 3px; padding: 2px 6px; min-height: 22px; }}
+    QComboBox {{ background: {t["field"]}; border: 1px solid {t["edge"]}; border-radius: 3px; padding: 2px 6px;
+        min-height: 22px; }}
     QComboBox::drop-down {{ border: none; width: 18px; }}
     QComboBox:focus {{ border: 2px solid {t["accent"]}; padding: 1px 5px; }}
-    QComboBox QAbstractItemView {{ background: {t["raised"]}; selection-background-color: {t["select"]}; border: 1px solid {t["edge"]}; }}
+    QComboBox QAbstractItemView {{ background: {t["raised"]}; selection-background-color: {t["select"]};
+        border: 1px solid {t["edge"]}; }}
     QMenuBar {{ background: transparent; spacing: 0; font-weight: normal; }}
     QMenuBar::item {{ padding: {7 - THEME.step}px 8px; background: transparent; border-radius: 4px; }}
     QMenuBar::item:selected {{ background: {t["select"]}; }}
@@ -188,21 +193,27 @@ def _sheet() -> str:
     QMenu::item:selected {{ background: {t["select"]}; }}
     QMenu::item:disabled {{ color: {t["quiet"]}; }}
     QMenu::separator {{ height: 1px; background: {t["line"]}; margin: 4px 8px; }}
-    QTableView {{ background: {t["station"]}; border: none; gridline-color: {t["line"]}; selection-background-color: {t["select"]};
+    QTableView {{ background: {t["station"]}; border: none; gridline-color: {t["line"]};
+        selection-background-color: {t["select"]};
         selection-color: {t["text"]}; outline: none; }}
     QTableView:focus {{ border: 2px solid {t["accent"]}; }}
-    QHeaderView::section {{ background: {t["raised"]}; color: {t["quiet"]}; border: none; border-bottom: 1px solid {t["line"]};
+    QHeaderView::section {{ background: {t["raised"]}; color: {t["quiet"]}; border: none;
+        border-bottom: 1px solid {t["line"]};
         padding: 0 6px; font-size: {s}px; height: 24px; }}
     QScrollArea {{ border: none; background: transparent; }}
     QAbstractScrollArea::corner {{ background: transparent; }}
-    QHeaderView::up-arrow, QHeaderView::down-arrow {{ subcontrol-origin: padding; subcontrol-position: center left; width: 8px; height: 8px; left: 2px; }}
+    QHeaderView::up-arrow, QHeaderView::down-arrow {{ subcontrol-origin: padding; subcontrol-position: center left;
+        width: 8px; height: 8px; left: 2px; }}
     QScrollBar:vertical {{ width: 10px; background: transparent; }}
     QScrollBar:horizontal {{ height: 10px; background: transparent; }}
-    QScrollBar::handle {{ background: {t["edge"]}; border-radius: 3px; margin: 2px; min-height: 24px; min-width: 24px; }}
-    QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; border: none;
+    QScrollBar::handle {{ background: {t["edge"]}; border-radius: 3px; margin: 2px; min-height: 24px;
+        min-width: 24px; }}
+    QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page,
+        QScrollBar::sub-page {{ background: transparent; border: none;
         width: 0; height: 0; }}
     QSplitter::handle {{ background: {t["line"]}; }}
-    QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {t["edge"]}; border-radius: 3px; background: {t["field"]}; }}
+    QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {t["edge"]}; border-radius: 3px;
+        background: {t["field"]}; }}
     QCheckBox::indicator:checked {{ background: {t["accent"]}; border-color: {t["text"]}; }}
     QCheckBox:focus {{ color: {t["accent"]}; }}
     QDialog {{ background: {t["station"]}; }}
