@@ -1,4 +1,12 @@
-"""Runs the rules, all at once or only where a change may have made a difference."""
+"""Runs the rules, all at once or only where a change may have made a difference.
+
+Findings are shown while an edit is still under the hand, so most edits must not ask every rule about everything. A
+rule has a scope (universe, item, port, profile, feed, device, the rig), and findings are kept by rule and subject. An
+edit says which entries it touched, the index says what moved because of that, and `follow` works out from both which
+subjects of each scope can have another answer now: it may ask too many, never too few. A property test holds it
+against a checker that asks everything. Two ports of a device that go through one universe can take the same slots, so
+touching one asks the other as well; for that the universes of each port before the edit are remembered.
+"""
 
 from __future__ import annotations
 

@@ -22,8 +22,11 @@ from welvo.rig.refs import Goto
 from welvo.rig.switches import reach
 
 
-def move_fix(ctx: Context, span: Span, highest: int = SLOTS) -> Fix | None:
-    """Move one of two to the next place that is free of clashes and ends no higher than `highest`."""
+def move_fix(
+    ctx: Context, span: Span, highest: int = SLOTS, reach: Callable[[str], int] = lambda _: SLOTS
+) -> Fix | None:
+    """Move one of two to the next place that is free of clashes, starts no higher than `highest` and ends within what
+    `reach` says of its universe."""
     rig = ctx.index.rig
     if span.key not in rig.fixtures and span.key not in rig.elements:
         return None
@@ -34,7 +37,9 @@ def move_fix(ctx: Context, span: Span, highest: int = SLOTS) -> Fix | None:
     if place.locked or place.origin != "typed" or ctx.index.dependents(span.key):
         return None  # what follows it would move too, perhaps into the next clash
     width = footprint_of(rig, span.key, span.break_no)
-    spot = next_free(ctx.index, width, span.universe, span.first, frozenset({(span.key, span.break_no)}), highest)
+    spot = next_free(
+        ctx.index, width, span.universe, span.first, frozenset({(span.key, span.break_no)}), highest, reach
+    )
     if not spot:
         return None
     new = say_place(rig.universes[spot[0]].number, spot[1])
@@ -84,9 +89,11 @@ def past_the_end(ctx: Context, uid: str) -> Iterator[Found]:
             )
 
 
-def _move_fixes(ctx: Context, span: Span, highest: int = SLOTS) -> list[Fix]:
-    """Move it to a free place; starts (or, for what is not driven, ends) above `highest` are no help."""
-    fix = move_fix(ctx, span, highest)
+def _move_fixes(
+    ctx: Context, span: Span, highest: int = SLOTS, reach: Callable[[str], int] = lambda _: SLOTS
+) -> list[Fix]:
+    """Move it to a free place that is of help."""
+    fix = move_fix(ctx, span, highest, reach)
     return [fix] if fix else []
 
 
@@ -463,5 +470,5 @@ def never_driven(ctx: Context, uid: str) -> Iterator[Found]:
                 where=say_place(number, first),
                 goes_to=Goto("item", span.key),
                 items=(span.key,),
-                fixes=partial(_move_fixes, ctx, span, sent),
+                fixes=partial(_move_fixes, ctx, span, reach=partial(_sent_slots, ctx)),
             )

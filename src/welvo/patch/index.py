@@ -1,4 +1,15 @@
-"""The index: every span of slots that anything takes, kept live as the rig changes."""
+"""The index: every span of slots that anything takes, kept live as the rig changes.
+
+A rig of ten thousand fixtures is edited by dragging, and after each step the program has to know again whom everything
+meets. Therefore spans stand twice. As tuples by item and by universe, for those who ask about one of them; and as three
+columns of numbers, so that the question “which universes have an overlap at all?” is one sort and one running maximum
+over all spans instead of a look at each pair. Only the universes that it flags are searched for pairs.
+
+`_build` enters the usual fixture (one break, typed address) without calling a function for it: at a start that is most
+of the work. `follow` takes an edit over by the items that `Change` names, and gives which universes and items it really
+moved: an anchored fixture moves with the one it stands behind, and one on a cable with what was inserted before it. A
+row that is freed is used again, so the columns never shrink or shift.
+"""
 
 from __future__ import annotations
 
@@ -342,7 +353,7 @@ class Index:
         return not self._on.get(universe)
 
     def dependents(self, key: str) -> list[str]:
-        """Things whose place follows, directly or not, from this one's."""
+        """Items whose place follows, directly or not, from this one's."""
         return self._resolver.dependents({key})
 
     def occupancy(self, universe: str) -> npt.NDArray[np.int16]:

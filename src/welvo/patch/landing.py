@@ -42,7 +42,7 @@ def landing(
 ) -> Landing:
     """Consequences of moving one break of an item to an address: whom it meets, what is free around it.
 
-    Things in `ignore` move along and are not met.
+    Items in `ignore` move along and are not met.
     """
     rig = index.rig
     limit = index.limit(universe)

@@ -1,4 +1,10 @@
-"""Laying out many items in one act: where each would stand, what is left over, who follows. Nothing is done yet."""
+"""Laying out many items in one act: where each would stand, what is left over, who follows. Nothing is done yet.
+
+Whoever gives addresses goes through here: the typed series, the form on the tapes, the next free place, copies, pastes
+and the fixes of findings. So they keep to the same limits (a sender's universe size, what a port takes, reserves, what
+is locked) and come to the same places. The filler places one item after another and never goes back: an operator who
+lays out forty lamps expects the forty-first behind them, not in a gap that was too small for the third.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +29,7 @@ ORDERS: tuple[Order, ...] = ("list", "number", "name", "left to right", "front t
 class Laying:
     """How items are to be laid out.
 
-    `start` is (universe id, address), None for the first free place. `way` is packed, a `gap` of `by` free slots
+    `start` is (universe id, address), None for the first free place. `pattern` is packed, a `gap` of `by` free slots
     between, a `spacing` of `by` slots from start to start, or `round` starts (1, 1 + by, 1 + 2·by …). `into` lists
     the universes to go through; empty: from the start on, in order of number. `headroom` slots stay free at the end
     of each. `together` keeps every group in one universe. `over` lays them over what is there, except what is locked.
@@ -49,9 +55,9 @@ class Laid:
     last: tuple[str, int, int] = ("", 0, 0)
     free_after: int = 0
     stays: tuple[str, ...] = ()
-    """Things asked for that are locked or follow a cable, and therefore keep their places."""
+    """Items asked for that are locked or follow a cable, and therefore keep their places."""
     freed: tuple[str, ...] = ()
-    """Things asked for that stood behind others and would get an address of their own."""
+    """Items asked for that stood behind others and would get an address of their own."""
 
 
 class _Universe:
@@ -178,7 +184,7 @@ def _check_step(laying: Laying, widest: int) -> None:
 
 
 def in_order(rig: Rig, keys: list[tuple[str, int]], order: Order) -> list[tuple[str, int]]:
-    """Things in the order they are to be laid out; those without a spot or number come last, as they stood."""
+    """Items in the order they are to be laid out; those without a spot or number come last, as they stood."""
     if order == "list":
         return keys
 
@@ -362,17 +368,24 @@ def changed(index: Index, laid: Laid) -> list[Step]:
 
 
 def followers(index: Index, laid: Laid) -> list[str]:
-    """Things that are not laid out themselves but move because they are anchored to one that is."""
+    """Items that are not laid out themselves but move because they are anchored to one that is."""
     asked = {s.key for s in laid.steps}
     moved = {s.key for s in changed(index, laid)}
     return list(dict.fromkeys(f for key in moved for f in index.dependents(key) if f not in asked))
 
 
 def next_free(
-    index: Index, width: int, universe: str = "", start: int = 1, moving: Breaks = frozenset(), highest: int = SLOTS
+    index: Index,
+    width: int,
+    universe: str = "",
+    start: int = 1,
+    moving: Breaks = frozenset(),
+    highest: int = SLOTS,
+    reach: Callable[[str], int] = lambda _: SLOTS,
 ) -> tuple[str, int] | None:
     """The next free place for so many slots: in the universe given from `start` on, in those after it, then in those
-    before. What is in `moving` does not count as taken; no start above `highest` is given."""
+    before. What is in `moving` does not count as taken; no start above `highest` is given, and nothing that ends above
+    what `reach` says of its universe."""
     order = universes_in_order(index.rig)
     if not order or width < 1:
         return None
@@ -381,7 +394,7 @@ def next_free(
     filler = _Filler(index, Laying(start=(turn[0], start), into=turn), moving)
     while filler.at < len(turn):
         found = filler.universe(turn[filler.at]).first_fit(width, filler.low, lambda s: s)
-        if found and found <= highest:
+        if found and found <= highest and found + width - 1 <= reach(turn[filler.at]):
             return turn[filler.at], found
         filler.next_universe()
     return None

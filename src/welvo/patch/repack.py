@@ -77,7 +77,7 @@ def repack(index: Index, universe: str) -> Packing:
 
 
 def _keep_order(items: list[Movable], places: dict[int, int]) -> None:
-    """Things of one width that move anyway take their new places in the order they stood in."""
+    """Items of one width that move anyway take their new places in the order they stood in."""
     for width in {i.width for i in items}:
         moved = sorted((i for i in items if i.width == width and places[i.name] != i.start), key=lambda i: i.start)
         for item, at in zip(moved, sorted(places[i.name] for i in moved)):

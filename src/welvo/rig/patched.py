@@ -104,7 +104,7 @@ class Element(Value, frozen=True, kw_only=True):
 
 
 class Share(Value, frozen=True, kw_only=True):
-    """Things that use the same slots on purpose.
+    """Items that use the same slots on purpose.
 
     A `share` is of one profile and mode at one start: its members always move together. An `overlay` lays one
     profile over another (a strip as one unit and as pixels): its members may overlap in any way.

@@ -17,7 +17,7 @@ from welvo.runs.pixels import universes_of
 
 
 class Moved(NamedTuple):
-    """Things whose first slot changes, and universes that the device needs before and after."""
+    """Items whose first slot changes, and universes that the device needs before and after."""
 
     items: tuple[str, ...]
     before: tuple[int, ...]

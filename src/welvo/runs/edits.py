@@ -94,7 +94,7 @@ def attach(
 ) -> Edit:
     """Attach segments to a port, at place `at` of its run (from 0; None: at the end).
 
-    Things without an address follow the cable from then on (`follow`); what has one keeps it.
+    Items without an address follow the cable from then on (`follow`); what has one keeps it.
     """
     _, port = _port(rig, device_id, label)
     for s in segments:
@@ -117,7 +117,7 @@ def attach(
 
 
 def following(rig: Rig, keys: list[str], only_new: bool) -> tuple[dict[str, Fixture], dict[str, Element]]:
-    """Things with their places given over to the cable: those without an address, or all but the locked ones."""
+    """Items with their places given over to the cable: those without an address, or all but the locked ones."""
     fixtures: dict[str, Fixture] = {}
     elements: dict[str, Element] = {}
     for key in dict.fromkeys(keys):

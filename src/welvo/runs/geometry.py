@@ -22,7 +22,7 @@ MOST_TURNS = 400
 class Stroke(NamedTuple):
     """One straight stretch of a segment: LEDs `first`…`first + leds − 1` of it along the cable (from 1).
 
-    It lies in lane `lane`, from (`led`, `fixed`) on, upwards when `up`. Things without LEDs have `leds` 0 and take
+    It lies in lane `lane`, from (`led`, `fixed`) on, upwards when `up`. Items without LEDs have `leds` 0 and take
     `room` fixed pixels. `lead` says that bare cable runs down beside it first, because its data comes in at the far
     end.
     """

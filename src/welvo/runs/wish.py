@@ -214,7 +214,7 @@ def _ribbon(rig: Rig, body: str, fold: int) -> WishPart | None:
 
 
 def _known(rig: Rig, body: str, fold: int) -> WishPart:
-    """Things of the rig by name or number."""
+    """Items of the rig by name or number."""
     keys: list[str] = []
     for part in (p.strip() for p in body.split(",") if p.strip()):
         key = called(rig, part)

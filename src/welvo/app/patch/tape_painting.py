@@ -1,4 +1,11 @@
-"""How one universe is drawn as a tape, at every zoom."""
+"""How one universe is drawn as a tape, at every zoom.
+
+What is drawn depends on pixels per slot alone, not on a named zoom, so that steps between the zooms, the lens and a
+window of any width need no rules of their own. Overlapping spans go into lanes first (`blocks_of`), for two fixtures
+on the same slots must both stay readable; clashes are hatched last, over the lanes they share, and labels keep to the
+widest stretch that no hatch covers. Text is painted after all shapes, because changing the font is what costs time in
+Qt.
+"""
 
 from __future__ import annotations
 
