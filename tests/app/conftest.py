@@ -18,6 +18,7 @@ from welvo.app.widgets.fields import Choice, Field, Tick
 from welvo.app.widgets.theme import THEME
 from welvo.app.window import Window
 from welvo.demo.gallery import gallery
+from welvo.formats import rigfile
 from welvo.observed.values import Heard, HeardPort
 from welvo.rig.document import Rig
 
@@ -43,6 +44,10 @@ def make(qtbot: QtBot, tmp_path: Path) -> Iterator[Callable[[Rig], Window]]:
         return window
 
     yield open_
+    for n, w in enumerate(made):  # whatever a test did by hand, what stands there can be saved and opened again
+        file = tmp_path / f"at-the-end-{n}.welvo"
+        rigfile.save(w.session.rig, file)
+        assert rigfile.load(file) == w.session.rig
     for w in made:
         w.shut()
         w.close()
