@@ -97,7 +97,7 @@ def test_whatever_is_typed_into_a_panel_can_be_saved_and_opened(window: Window, 
     rig = window.session.rig
     station, select = places(window)[where]
 
-    @settings(max_examples=4, deadline=None, suppress_health_check=list(HealthCheck))
+    @settings(max_examples=2, deadline=None, suppress_health_check=list(HealthCheck))
     @given(st.data())
     def type_it(data: st.DataObject) -> None:
         window.session.replace(rig, None)
@@ -178,7 +178,7 @@ def dialogs(window: Window) -> dict[str, Callable[[], Any]]:
 def test_whatever_is_typed_into_a_dialog_can_be_saved_and_opened(window: Window, name: str) -> None:
     rig = window.session.rig
 
-    @settings(max_examples=6, deadline=None, suppress_health_check=list(HealthCheck))
+    @settings(max_examples=3, deadline=None, suppress_health_check=list(HealthCheck))
     @given(st.data())
     def type_it(data: st.DataObject) -> None:
         window.session.replace(rig, None)

@@ -75,6 +75,8 @@ class Finding:
     cause: str = ""
     goes_to: Goto = NOWHERE
     items: tuple[str, ...] = ()
+    universe: str = ""
+    """The universe it was found in, for rules that look at universes."""
     made_fixes: Fixes = field(default=(), compare=False, repr=False)
 
     @property
@@ -220,6 +222,7 @@ class Rule:
                 where=found.where,
                 title=found.title,
                 reason=found.reason,
+                universe=str(subject) if self.scope == "universe" else "",
                 facts=found.facts,
                 cause=found.cause or self.group,
                 goes_to=found.goes_to,

@@ -23,7 +23,7 @@ from welvo.rig.lookup import mode_of, universe_ids
 from welvo.rig.patched import Element
 from welvo.rig.plan import model_of
 from welvo.rig.refs import PortRef
-from welvo.rig.runs import Segment
+from welvo.rig.runs import Segment, dmx_key
 
 
 class Part(NamedTuple):
@@ -371,7 +371,7 @@ class Cables:
             for b, break_no in enumerate(mode.breaks):
                 place = fixture.place(b)
                 if place.origin == "run":
-                    dmx = segment.dmx.get(member if b == 0 else f"{member}:{b}", cursor)
+                    dmx = segment.dmx.get(dmx_key(member, b), cursor)
                 elif place.origin == "typed" and place.address and piece is not None:
                     home = rig.universes.get(place.universe)
                     dmx = piece.within(home.number, place.address) if home else 0

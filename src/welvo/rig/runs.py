@@ -3,6 +3,7 @@ them."""
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import Annotated, Literal
 
 from msgspec import Meta
@@ -99,6 +100,19 @@ class PixelType(Value, frozen=True, kw_only=True):
     sex: Sex = ""
     wires: tuple[tuple[str, str], ...] = ()
     note: str = ""
+
+
+def dmx_key(fixture: str, break_no: int) -> str:
+    """How a break is named in `Segment.dmx`: the fixture's id, and behind a colon which break, from the second on."""
+    return fixture if break_no == 0 else f"{fixture}:{break_no}"
+
+
+def dmx_owner(key: str, fixtures: Collection[str]) -> str:
+    """The fixture of such a name; empty when it is none of those given. Ids may hold colons themselves."""
+    if key in fixtures:
+        return key
+    owner, _, number = key.rpartition(":")
+    return owner if owner in fixtures and number.isdecimal() else ""
 
 
 class Supply(Value, frozen=True, kw_only=True):

@@ -19,7 +19,7 @@ from welvo.rig.patched import NOWHERE, Element, Fixture, Place
 from welvo.rig.plan import model_of
 from welvo.rig.protocol import PROTOCOLS
 from welvo.rig.refs import PortRef, SegmentRef
-from welvo.rig.runs import PixelType, Segment, Supply
+from welvo.rig.runs import PixelType, Segment, Supply, dmx_owner
 from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Sender, Universe
 from welvo.runs.cut import cut
 from welvo.runs.pixels import streams_of, universes_of
@@ -251,7 +251,7 @@ def check_segment(s: Segment) -> None:
     for key, dmx in s.dmx.items():
         if not 1 <= dmx <= 512:
             raise Refused(f"There is no DMX address {dmx}: a line has 1 to 512.")
-        if key.split(":")[0] not in s.fixtures:
+        if not dmx_owner(key, s.fixtures):
             raise Refused("Only what is attached behind it can have a DMX address there.")
     if not 0 <= s.brightness <= 1:
         raise Refused("Brightness runs from 0 to 100 %.")

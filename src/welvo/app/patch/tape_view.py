@@ -145,7 +145,7 @@ class TapeView(TapeFrame):
                 feed = rig.feeds.get(to.id) if to.kind == "feed" else None
                 for owner in {
                     to.id if to.kind == "universe" else "",
-                    f.subject.split(":")[0],
+                    f.universe,
                     feed.universe if feed else "",
                 }:
                     worst[owner] = str(f.severity)

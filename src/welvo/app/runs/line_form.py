@@ -17,7 +17,7 @@ from welvo.rig.lookup import call, fixtures_by_number
 from welvo.rig.notation import plural, read_numbers, say_place
 from welvo.rig.readers import LevelList, Number, decimals, whole
 from welvo.rig.refs import PortRef
-from welvo.rig.runs import Segment
+from welvo.rig.runs import Segment, dmx_key, dmx_owner
 from welvo.runs.bridge import Slots, demands, first_free, rows, set_right, substitute
 from welvo.runs.edits import set_bridge_model, set_guidance
 from welvo.runs.lamps import driven, read_functions, say_functions, sends, slot_map
@@ -120,7 +120,7 @@ def _fixtures(here: Here) -> Typed:
 
     def take(typed: str) -> object:
         keys = fixtures_by_number(here.session.rig, read_numbers(typed))
-        left = {k: v for k, v in here.segment.dmx.items() if k.split(":")[0] in keys}
+        left = {k: v for k, v in here.segment.dmx.items() if dmx_owner(k, keys)}
         return here.change("fixtures", fixtures=tuple(dict.fromkeys(keys)), dmx=left)
 
     assert here.device_id in rig.devices
@@ -136,7 +136,7 @@ def _fixtures(here: Here) -> Typed:
 def _dmx_line(here: Here, key: str, break_no: int, name: str) -> Together:
     """The DMX address of one break behind the bridge, and beside it where the stream carries it."""
     s = here.session
-    own = key if break_no == 0 else f"{key}:{break_no}"
+    own = dmx_key(key, break_no)
 
     def mine() -> tuple[list[Slots], Slots | None]:
         live = here.piece
