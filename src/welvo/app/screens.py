@@ -211,7 +211,7 @@ def _bench(w: Window) -> None:
     wait(seconds=2.0, condition=lambda: False)
 
 
-def _paper(w: Window) -> None:
+def _light(w: Window) -> None:
     w.network.disarm()
     w.network.levels.release()
     w.show_station("Patch")
@@ -244,7 +244,7 @@ SHOTS: dict[str, Callable[[Window], QWidget | None]] = {
     "findings": _findings,
     "devices": _devices,
     "bench": _bench,
-    "patch-paper": _paper,
+    "patch-light": _light,
     "empty": _empty,
 }
 

@@ -1,9 +1,9 @@
 """Settings that travel by Art-Net: a row for each says how it is read from a node's replies and written for a push.
 
-A setting is an entry in a device's model. Where Art-Net carries it, it is one row here as well, and then it is compared,
-pushed and read back without another line of code. A row that only reads has no `write`: the device reports it, and it
-is set in another way. What ArtAddress carries as fields of one packet goes out together for each port; commands, of
-which a packet has room for one, follow in packets of their own.
+A setting is an entry in a device's model. Where Art-Net carries it, it is one row here as well, and then it is
+compared, pushed and read back without another line of code. A row that only reads has no `write`: the device reports
+it, and it is set in another way. What ArtAddress carries as fields of one packet goes out together for each port;
+commands, of which a packet has room for one, follow in packets of their own.
 """
 
 from __future__ import annotations

@@ -9,6 +9,8 @@ from functools import lru_cache
 from PySide6.QtGui import QColor, QFont, QFontMetrics, QPalette
 from PySide6.QtWidgets import QApplication
 
+from welvo.rig.attributes import ATTRIBUTES
+
 TOKENS: dict[str, dict[str, str]] = {
     "dark": {
         "ground": "#0f151b", "station": "#151c24", "raised": "#1d2630", "field": "#0b1015", "line": "#2c3845",
@@ -24,12 +26,13 @@ TOKENS: dict[str, dict[str, str]] = {
     },
 }  # fmt: skip
 
-LIGHT = {
+LIGHT = {a.key: a.light for a in ATTRIBUTES if a.key.startswith("ColorAdd_") and a.light} | {
     "ColorAdd_R": "#e5534b", "ColorAdd_G": "#45a862", "ColorAdd_B": "#4a7fe0", "ColorAdd_W": "#f4efe2",
     "ColorAdd_WW": "#ffdca6", "ColorAdd_CW": "#dcecff", "ColorAdd_RY": "#f0a030", "ColorAdd_GY": "#b6e04a",
     "ColorAdd_UV": "#8052e0", "ColorAdd_C": "#36cfd6", "ColorAdd_M": "#e04ac0", "ColorAdd_Y": "#ecd640",
 }  # fmt: skip
-"""Colours of actual light: content, not tokens; always drawn with an outline."""
+"""Colours of actual light: content, not tokens; always drawn with an outline. An emitter without a softer one here is
+drawn in its attribute's."""
 
 SIZES = (11, 13, 16, 22)
 
