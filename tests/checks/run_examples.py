@@ -126,7 +126,7 @@ RUN_EXAMPLES: dict[str, Example] = {
         "takes 8 on a port; 2 pixels too many. The first dark one is reef, place 9 of it", reef(), m_pixels_per_port=8
     ), "RUN-02": cabled("From slot 25 of its stream on, in reef", reef(), m_stream_slots=24),
     "RUN-03": cabled(
-        "Port 1 needs universe 15, which is not there 51 of its 2\u2009091 slots: 1 universe not there "
+        "Port 1 needs universe 15, which is not there 51 of its 2\u202f091 slots: 1 universe not there "
         "(15). Its last universe is 15, up to slot 51", reef(), element=px(697)
     ),
     "RUN-04": cabled(

@@ -92,5 +92,5 @@ def test_every_way_shows_both_counts() -> None:
 
 
 def test_words() -> None:
-    assert thousands(10000) == "10\u2009000"
+    assert thousands(10000) == "10\u202f000"
     assert (plural(1, "slot"), plural(2, "slot"), plural(2, "bus", "buses")) == ("1 slot", "2 slots", "2 buses")

@@ -20,8 +20,8 @@ def say_place(universe: int, address: int) -> str:
 
 
 def thousands(n: int) -> str:
-    """A number with thin spaces between thousands."""
-    return f"{n:,}".replace(",", "\u2009")
+    """A number with narrow spaces between thousands, at which no line breaks."""
+    return f"{n:,}".replace(",", "\u202f")
 
 
 def plural(n: int, word: str, many: str = "") -> str:

@@ -61,7 +61,7 @@ def pairs_of(session: Session) -> list[Pair]:
             if off > 1
             else "1 setting differs"
             if off
-            else f"all {agree} planned agree"
+            else f"all {agree} planned match"
         )
         found.append(Pair(device_id, d.ip, planned, (heard.name or "no name", heard.ip, third), mark))
     for ip, h in sorted(observed.heard.items()):

@@ -202,7 +202,7 @@ class Settings(QWidget):
             parts: list[QWidget | int | None] = [label(f"Port {section}" if section else "Network", 13, True)]
             if section:
                 parts += [
-                    label("puts out", 11, quiet=True),
+                    label("listens to", 11, quiet=True),
                     self._feed_choice(section, ports.get(section, Port()).feed),
                 ]
             head = row(*parts, None, label(words, 11, quiet=not off))

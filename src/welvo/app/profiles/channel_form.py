@@ -89,7 +89,7 @@ class ChannelFields(QWidget):
             "Function", FUNCTION_HELP, shown=self._same(lambda c: word_for(c.function, c.name)), take=self._set_function
         )
         slots = Typed("Slots", SLOTS_HELP, width=62, shown=self._same(_slots), take=self._set_slots)
-        short = Typed("Short", SHORT_HELP, width=44, shown=self._same(lambda c: c.short), take=self._set_short)
+        short = Typed("Short", SHORT_HELP, width=58, shown=self._same(lambda c: c.short), take=self._set_short)
         low = physical("Low", "low", "What the lowest value means physically, such as 0 or 8. Only for hand-over.")
         high = physical("High", "high", "What the highest value means physically, such as 540. Only for hand-over.")
         unit = Typed(

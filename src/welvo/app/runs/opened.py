@@ -254,7 +254,7 @@ class OpenedCable(OpenedBehind):
                     "reversed" if one.reverse else "",
                     f"folds every {one.fold}" if one.fold else "",
                     f"groups of {one.group}" if one.group > 1 else "",
-                    f"gives {one.order}" if one.order else "",
+                    f"puts out {one.order}" if one.order else "",
                 )
                 if w
             ]

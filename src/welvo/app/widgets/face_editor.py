@@ -297,7 +297,7 @@ class FaceEditor(Dialog):
             width=58,
         )
         wide = Typed(
-            "Wide", "How many pitches wide the picture is. Make it fit the distance of two pixels.", "wide", width=58
+            "Wide", "How many pitches wide the picture is. Make it fit the distance of two pixels.", "wide", width=76
         )
         at = Typed(
             "Middle at",

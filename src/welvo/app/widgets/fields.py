@@ -7,7 +7,18 @@ from typing import Any
 
 from PySide6.QtCore import QEvent, QObject, QPointF, Qt
 from PySide6.QtGui import QKeyEvent, QKeySequence, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QApplication, QCheckBox, QComboBox, QLabel, QLineEdit, QPlainTextEdit, QWidget
+from PySide6.QtWidgets import (
+    QApplication,
+    QCheckBox,
+    QComboBox,
+    QLabel,
+    QLineEdit,
+    QPlainTextEdit,
+    QStyle,
+    QStyleOptionComboBox,
+    QStylePainter,
+    QWidget,
+)
 
 from welvo.app.widgets.painting import label
 from welvo.app.widgets.refusals import guarded, show_refusal
@@ -170,9 +181,15 @@ class Choice(QComboBox):
         if not guarded(self, self._apply, str(self.currentData())):
             self.setCurrentIndex(max(0, self.findData(self._value)))
 
-    def paintEvent(self, e: QPaintEvent) -> None:
-        super().paintEvent(e)
-        p = QPainter(self)
+    def paintEvent(self, _: QPaintEvent) -> None:
+        """As the style draws it, but words that are too long end in “…” instead of in half a letter."""
+        p = QStylePainter(self)
+        option = QStyleOptionComboBox()
+        self.initStyleOption(option)
+        room = self.width() - 34
+        option.currentText = self.fontMetrics().elidedText(self.currentText(), Qt.TextElideMode.ElideRight, room)
+        p.drawComplexControl(QStyle.ComplexControl.CC_ComboBox, option)
+        p.drawControl(QStyle.ControlElement.CE_ComboBoxLabel, option)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setPen(QPen(self.palette().text().color(), 1.5))
         x, y = self.width() - 15, self.height() / 2 - 2
