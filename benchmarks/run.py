@@ -114,7 +114,7 @@ rig = load(Path(sys.argv[1]))
 c = time.time()
 w = make_window(Session(rig), Computer(), "127.0.0.1", Path(sys.argv[2]))
 d = time.time()
-w.show(); app.processEvents(); w.wire.start(); app.processEvents()
+w.show(); app.processEvents(); w.network.start(); app.processEvents()
 e = time.time()
 print(e - t0, a - t0, b - a, c - b, d - c, e - d)
 import psutil

@@ -165,12 +165,6 @@ class _Filler:
         return any(a <= first and last <= b for a, b in self.universe(uid).free)
 
 
-def _stays(rig: Rig, key: str, break_no: int, keep_runs: bool) -> bool:
-    """Whether laying out leaves a place alone: it is locked, or its cable decides."""
-    place = place_of(rig, key, break_no)
-    return place.locked or (keep_runs and place.origin == "run")
-
-
 def _check_step(laying: Laying, widest: int) -> None:
     """A spacing is counted from start to start, so that one below the footprint would lay them on each other."""
     if laying.pattern in ("spacing", "round") and laying.by < 1:
@@ -225,7 +219,8 @@ def lay(index: Index, keys: list[tuple[str, int]], laying: Laying, keep_runs: bo
     Raises Refused when the wish itself cannot be (no universe, a start past the end, a spacing below a footprint).
     """
     rig = index.rig
-    _check_step(laying, max((footprint_of(rig, *k) for k in keys if k[0] in rig.fixtures), default=0))
+    kinds = {(f.profile, f.mode, b): (k, b) for k, b in keys if (f := rig.fixtures.get(k))}
+    _check_step(laying, max((footprint_of(rig, *k) for k in kinds.values()), default=0))
     if laying.start:
         uid, address = laying.start
         if address > index.limit(uid).slots - laying.headroom:
@@ -235,9 +230,11 @@ def lay(index: Index, keys: list[tuple[str, int]], laying: Laying, keep_runs: bo
                 f"{say_place(rig.universes[uid].number, address)} lies past the last slot to use, "
                 f"{limit.slots - laying.headroom}{why}."
             )
-    movable = [k for k in in_order(rig, keys, laying.order) if not _stays(rig, *k, keep_runs)]
-    stays = tuple(dict.fromkeys(k for k, b in keys if _stays(rig, k, b, keep_runs)))
-    freed = tuple(dict.fromkeys(k for k, b in movable if place_of(rig, k, b).origin == "anchored"))
+    places = {k: place_of(rig, *k) for k in keys}
+    resting = {k for k, p in places.items() if p.locked or (keep_runs and p.origin == "run")}
+    movable = [k for k in in_order(rig, keys, laying.order) if k not in resting]
+    stays = tuple(dict.fromkeys(k for k, b in keys if (k, b) in resting))
+    freed = tuple(dict.fromkeys(k for k, b in movable if places[k, b].origin == "anchored"))
     leader = _leaders(index, movable)
     riders = [k for k in movable if k[0] in leader]
     movable = [k for k in movable if k[0] not in leader]

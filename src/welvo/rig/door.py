@@ -10,6 +10,8 @@ from __future__ import annotations
 
 import re
 from functools import cache
+from itertools import compress
+from operator import attrgetter, is_not
 from typing import Any, get_args, get_type_hints
 
 import msgspec
@@ -37,24 +39,22 @@ def entry_type(holder: type, part: str) -> Any:
 
 def check_entries(kind: type[Value], entries: dict[str, Any], before: dict[str, Any]) -> None:
     """Refuse entries of one part of the rig that no file could hold. None stands for an entry that is taken out."""
-    changed: dict[str, list[Any]] = {}
-    whose: dict[str, list[Any]] = {}
+    news: list[Any] = []
+    olds: list[Any] = []
     fresh: list[Any] = []
-    fields = kind.__struct_fields__
     for key, new in entries.items():
-        if new is None:
-            continue
         old = before.get(key)
-        if type(new) is not kind or type(old) is not kind:
+        if type(new) is kind and type(old) is kind:
+            news.append(new)
+            olds.append(old)
+        elif new is not None:
             fresh.append(new)
-            continue
-        for name in fields:
-            value = getattr(new, name)
-            if value is not getattr(old, name):
-                changed.setdefault(name, []).append(value)
-                whose.setdefault(name, []).append(new)
-    for name, values in changed.items():
-        _check(list[_hints(kind)[name]], values, whose[name], name)  # type: ignore[misc]
+    for name in kind.__struct_fields__:
+        # `map`, `any` and `compress` run in C, field by field: ten thousand fixtures may be moved at once.
+        get = attrgetter(name)
+        if any(map(is_not, map(get, news), map(get, olds))):
+            owners = list(compress(news, map(is_not, map(get, news), map(get, olds))))
+            _check(list[_hints(kind)[name]], list(map(get, owners)), owners, name)  # type: ignore[misc]
     if fresh:
         _check(list[kind], fresh, fresh, "")  # type: ignore[valid-type]
 
@@ -67,7 +67,11 @@ def check_field(kind: type[Value], name: str, value: Any) -> None:
 def _check(kind: Any, values: list[Any], owners: list[Any], field: str) -> None:
     wrong, why = "", ""
     try:
-        if _decoder(kind).decode(_ENCODE(values)) == values:
+        written = _ENCODE(values)
+        read = _decoder(kind).decode(written)
+        # What is no finite number is written as null, and read as nothing where that is allowed. Everything else that
+        # could be read is what was written, and comparing ten thousand values would take longer than all of the rest.
+        if b"null" not in written or read == values:
             return
     except msgspec.ValidationError as e:
         wrong = str(e)
