@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import fcntl
 import os
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 from hypothesis import settings
@@ -82,3 +86,18 @@ def node_model() -> DeviceModel:
             ),
         ),
     )  # fmt: skip
+
+
+ON_THE_NETWORK = {"live", "demo", "standins", "cli", "test_live.py"}
+"""Folders and files whose tests use sockets on loopback."""
+
+
+@pytest.fixture(autouse=True)
+def alone_on_the_network(request: pytest.FixtureRequest) -> Iterator[None]:
+    """Tests of several processes that use the same ports, and hear each other's broadcasts, wait for one another."""
+    if not ON_THE_NETWORK & set(request.path.parts):
+        yield
+        return
+    with (Path(tempfile.gettempdir()) / f"welvo-tests-{os.getuid()}.lock").open("w") as file:
+        fcntl.flock(file, fcntl.LOCK_EX)
+        yield
