@@ -98,7 +98,7 @@ def _pixels(cables: Cables, shown: list[Stream]) -> None:
 
     out = csv.writer(sys.stdout, lineterminator="\n")
     out.writerow(
-        ["box", "port", "segment", "name", "pixel", "port pixel", "device pixel", "stream slot", "first", "last"]
+        ["box", "port", "segment", "name", "pixel", "port pixel", "box pixel", "stream slot", "first", "last"]
     )
     for stream in shown:
         base = next(x.running for x in device_sums(cables, stream.device_id) if x.stream is stream)
