@@ -97,9 +97,7 @@ def _pixels(cables: Cables, shown: list[Stream]) -> None:
     from welvo.runs.pixels import device_sums, pixel_table
 
     out = csv.writer(sys.stdout, lineterminator="\n")
-    out.writerow(
-        ["box", "port", "segment", "name", "pixel", "port pixel", "box pixel", "stream slot", "first", "last"]
-    )
+    out.writerow(["box", "port", "segment", "name", "pixel", "port pixel", "box pixel", "stream slot", "first", "last"])
     for stream in shown:
         base = next(x.running for x in device_sums(cables, stream.device_id) if x.stream is stream)
         table = pixel_table(stream)

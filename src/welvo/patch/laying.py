@@ -92,12 +92,24 @@ class _Filler:
         self.order = order
         self.moving = moving
         self._known: dict[str, _Universe] = {}
+        self._widths: dict[tuple[str, str, int], int] = {}
         self.at = 0
         self.low = laying.start[1] if laying.start and laying.start[0] == order[0] else 1
         self.typed = bool(laying.start and laying.over)
         """Whether the next item is the first of a typed start, which is meant exactly as typed."""
         self.base = 0
         """The start of the item before in this universe, that spacing counts from; 0: none yet."""
+
+    def footprint(self, key: str, break_no: int) -> int:
+        """Slots of a break; of ten thousand fixtures of one mode it is looked up once."""
+        fixture = self.index.rig.fixtures.get(key)
+        if fixture is None:
+            return footprint_of(self.index.rig, key, break_no)
+        kind = (fixture.profile, fixture.mode, break_no)
+        found = self._widths.get(kind)
+        if found is None:
+            found = self._widths[kind] = footprint_of(self.index.rig, key, break_no)
+        return found
 
     def universe(self, uid: str) -> _Universe:
         found = self._known.get(uid)
@@ -295,7 +307,7 @@ def _place_bundle(filler: _Filler, rig: Rig, bundle: list[tuple[str, int]]) -> l
             if key in rig.elements:
                 spot = filler.place_element(key, exactly=filler.typed)
             else:
-                spot = filler.place(footprint_of(rig, key, break_no))
+                spot = filler.place(filler.footprint(key, break_no))
             filler.typed = False
             if spot is None or (len(bundle) > 1 and steps and spot[0] != steps[0].universe):
                 break
