@@ -41,7 +41,12 @@ def test_dmx_address_a_behind_a_bridge_that_begins_at_b_is_slot_b_plus_a_minus_1
         ("302", 5, 8, 35, (((11, 35), (11, 38)),)),
         ("303", 20, 23, 50, (((11, 50), (11, 53)),)),
     ]
-    assert gaps(behind, 64) == [(9, 19), (24, 64)] and meets(behind) == [] and first_free(behind, 12) == 24
+    assert (
+        gaps(behind, 64) == [(9, 19), (24, 64)]
+        and meets(behind) == []
+        and first_free(behind, 12) == 24
+        and first_free(behind, 11) == 9
+    )
     assert [(s.universe, s.first) for s in Index(made).spans("g3")] == [("u11", 50)]
     shown = path(Index(made), NOTHING, find_target(Index(made), "11.050"), 0)
     assert [(h.role, h.value) for h in shown.hops[-3:]] == [("port", "1"), ("bridge", "DMX 20"), ("lamp", "20")]
