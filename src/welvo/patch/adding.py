@@ -38,8 +38,8 @@ def read_laying(index: Index, keys: list[tuple[str, int]], text: str) -> Laying:
     uid = universe_by_number(index.rig, number)
     if not uid:
         raise Refused(f"There is no universe {number} in this rig yet.")
-    way, by = ("spacing", series.spacing) if series.spacing is not None else ("gap", series.gap or 0)
-    return Laying((uid, address), way, by, over=True)  # type: ignore[arg-type]
+    pattern, by = ("spacing", series.spacing) if series.spacing is not None else ("gap", series.gap or 0)
+    return Laying((uid, address), pattern, by, over=True)  # type: ignore[arg-type]
 
 
 def patch_series(index: Index, keys: list[tuple[str, int]], text: str) -> Edit:

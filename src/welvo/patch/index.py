@@ -175,10 +175,10 @@ class Index:
             self.missing.pop(key, None)
             element = self.rig.elements.get(key)
             start = self._resolver.start(key, 0) if element else None
-            way = element.at.origin if element else "none"
-            lost = start is None and (way == "anchored" or (way == "run" and not self.cables.element_parts(key)))
+            origin = element.at.origin if element else "none"
+            lost = start is None and (origin == "anchored" or (origin == "run" and not self.cables.element_parts(key)))
             (self.lost.add if lost else self.lost.discard)(key)
-            if element and way == "run":
+            if element and origin == "run":
                 return self._on_cable(key)
             return self._element(key, element, *start) if element and start else ()
         widths = self._slots(fixture.profile, fixture.mode)

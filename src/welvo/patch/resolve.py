@@ -64,8 +64,8 @@ class Resolver:
         if break_no >= len(places):
             return None
         place = places[break_no]
-        way = place.origin
-        if way == "typed" and place.address is not None:
+        origin = place.origin
+        if origin == "typed" and place.address is not None:
             return (place.universe, place.address) if place.universe in self.rig.universes else None
         me = (key, break_no)
         if me in self._known:
@@ -73,9 +73,9 @@ class Resolver:
         if me in trail:
             return None
         found: Start | None = None
-        if way == "anchored":
+        if origin == "anchored":
             found = self._behind(place, break_no, trail | {me})
-        elif way == "run":
+        elif origin == "run":
             found = self.cables.start(key, break_no)
         if not trail or found:
             self._known[me] = found

@@ -272,16 +272,16 @@ def remove_device(rig: Rig, device_id: str) -> Edit:
     )
 
 
-def plan_setting(rig: Rig, device_id: str, full: str, value: SettingValue | None) -> Edit:
+def plan_setting(rig: Rig, device_id: str, setting: str, value: SettingValue | None) -> Edit:
     """Plan a value for a setting (None: the plan does not care).
 
     A port's universe and protocol are never kept twice: planning one changes the feed that the port takes.
     If other ports take that feed as well, they move with it.
     """
     device = rig.devices[device_id]
-    label, key = split_key(full)
+    label, key = split_key(setting)
     words = f"plan {device.name} {label + ' ' if label else ''}{key} {value}"
-    if full == "ip":
+    if setting == "ip":
         return set_device(rig, device_id, words, ip=read_ip(str(value)) if value else "")
     if label and key in ("universe", "protocol"):
         feed_id = device.ports[label].feed

@@ -16,9 +16,9 @@ def setting_key(port: str, key: str) -> str:
     return f"{port}.{key}" if port else key
 
 
-def split_key(full: str) -> tuple[str, str]:
-    port, dot, key = full.rpartition(".")
-    return (port, key) if dot else ("", full)
+def split_key(setting: str) -> tuple[str, str]:
+    port, dot, key = setting.rpartition(".")
+    return (port, key) if dot else ("", setting)
 
 
 def planned(rig: Rig, device: str) -> dict[str, SettingValue]:

@@ -128,7 +128,7 @@ def demands(cables: Cables, stream: Stream, piece: Piece) -> list[Demand]:
             + (f" ({exact} cut off)" if exact != str(byte) else "")
             + " and every level reads low",
             "Set all to 100 %" if len(low) > 1 else f"Set {low[0].who} to 100 %" if low else "",
-            lambda r: full(r, device_id, label, n),
+            lambda r: full_brightness(r, device_id, label, n),
             tuple((f.who, percent(product([f])), "100 %") for f in low),
         )
     )
@@ -228,7 +228,7 @@ def _carries(rig: Rig, universe: str, piece: Piece) -> bool:
 # ---- fixes
 
 
-def full(rig: Rig, device_id: str, label: str, n: int) -> Edit:
+def full_brightness(rig: Rig, device_id: str, label: str, n: int) -> Edit:
     """Set every brightness on the way to a segment to 100 %: sender, player, device, port and segment."""
     cables = Cables(rig)
     stream = cables.streams[PortRef(device_id, label)]

@@ -105,19 +105,19 @@ def address_packets(model: DeviceModel, heard: Heard, values: dict[str, SettingV
     of_device: list[ArtAddressPart] = []
     of_ports: dict[str, list[ArtAddressPart]] = {}
     pages: dict[str, int] = {}
-    for full, value in values.items():
-        label, key = split_key(full)
+    for setting, value in values.items():
+        label, key = split_key(setting)
         if not label:
             row = DEVICE_ROWS.get(key)
             if row is None or row.write is None:
-                raise Refused(f"“{full}” cannot be set over Art-Net; set it on the device itself.")
+                raise Refused(f"“{setting}” cannot be set over Art-Net; set it on the device itself.")
             of_device.append(row.write(value))
             continue
         port_row, port = PORT_ROWS.get(key), heard_port(model, heard, label)
         if port is None:
             raise Refused(f"The device at {heard.ip} reports no port {label}.")
         if port_row is None or port_row.write is None:
-            raise Refused(f"“{full}” cannot be set over Art-Net; set it on the device itself.")
+            raise Refused(f"“{setting}” cannot be set over Art-Net; set it on the device itself.")
         of_ports.setdefault(label, []).append(port_row.write(value, port))
         pages[label] = port.page
     packets = _packed(of_device, 1) if of_device else []

@@ -116,7 +116,7 @@ class BenchStation(QWidget):
         self.pick.setFixedWidth(196)
         self.pick.setAccessibleName("Pick")
         self._what = label("", 11, quiet=True)
-        self.full = button(
+        self.light_up = button(
             "Light up",
             self._light,
             "Holds dimmer and colours of what is picked at full, and opens its shutter. It may be bright.",
@@ -135,7 +135,15 @@ class BenchStation(QWidget):
         )
         self.blackout.setCheckable(True)
         bar = row(
-            label("Bench", 16, True), 8, self.pick, self._what, None, self.full, self.zero, self.release, self.blackout
+            label("Bench", 16, True),
+            8,
+            self.pick,
+            self._what,
+            None,
+            self.light_up,
+            self.zero,
+            self.release,
+            self.blackout,
         )
         bar.setContentsMargins(16, 8, 16, 8)
         self.bank = FaderBank(session, network.levels)
@@ -278,7 +286,7 @@ class BenchStation(QWidget):
         )
         self._faders.setVisible(bool(keys))
         self._empty.setVisible(not keys)
-        for b in (self.full, self.zero):
+        for b in (self.light_up, self.zero):
             b.setEnabled(bool(keys))
         self.bank.show_items(keys)
         self._slots()
