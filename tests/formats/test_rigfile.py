@@ -178,3 +178,10 @@ def test_the_schema_describes_every_part_and_hides_what_is_ours() -> None:
     assert made.count('"extra"') == 0
     for word in ('"fixtures"', '"at_disarm"', '"maximum": 63999', "DMX address, 1 to 512"):
         assert word in made
+
+
+def test_a_zip_that_is_whole_but_no_rig_is_not_called_damaged() -> None:
+    with pytest.raises(RigFileError, match=r"^the file is a ZIP without rig\.json; it is no rig\.$"):
+        loads(zipped(other__json=b"{}"))
+    with pytest.raises(RigFileError, match=r"^the file holds an entry that points outside of it .* refused\.$"):
+        loads(zipped(**{"..//x__json": b"{}"}))

@@ -311,6 +311,8 @@ class Window(QWidget):
             name: self.menus.addMenu(words)
             for name, words in zip(commands.MENUS, commands.with_mnemonics(commands.MENUS))
         }
+        for menu in self._menu_of.values():
+            menu.setToolTipsVisible(True)
         for c in commands.COMMANDS:
             action = QAction(self)
             action.triggered.connect(lambda *_, c=c: guarded(self, c.act, self))
@@ -332,7 +334,7 @@ class Window(QWidget):
 
     def _show_commands(self) -> None:
         """Bring words and whether it applies up to date, with Alt letters that no two entries of a menu share."""
-        for name, menu in self._menu_of.items():
+        for name in self._menu_of:
             of_menu = [c for c in commands.COMMANDS if c.menu == name]
             said = commands.with_mnemonics(c.shown(self) if c.shown else c.words for c in of_menu)
             for c, words in zip(of_menu, said):
@@ -340,7 +342,6 @@ class Window(QWidget):
                 if action.text() != words:
                     action.setText(words)
                 action.setEnabled(c.when(self))
-            menu.setToolTipsVisible(True)
 
     def _offered(self) -> dict[str, Callable[[], object]]:
         """What the jump box can do: every command with words in a menu that applies now."""

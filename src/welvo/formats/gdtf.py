@@ -87,6 +87,8 @@ def _unpack(data: bytes, name: str) -> dict[str, bytes]:
                 if len(content) > e.file_size:
                     raise RigFileError(f"{name} holds an entry that is larger than it says; refused.")
                 files[inside] = content
+    except RigFileError:
+        raise  # it is a ValueError itself, and says more than that something is damaged
     except ZIP_FAULTS as e:
         raise RigFileError(f"{name} is no GDTF file, or is damaged ({e}).") from e
     if DESCRIPTION not in files:

@@ -166,6 +166,8 @@ def _unzip(data: bytes, name: str) -> tuple[bytes, dict[str, bytes]]:
                 e.filename: _entry(archive, e, name) for e in entries if e.filename.startswith(("pictures/", "kept/"))
             }
             return _entry(archive, archive.getinfo(RIG_ENTRY), name), pictures
+    except RigFileError:
+        raise  # it is a ValueError itself, and says more than that something is damaged
     except ZIP_FAULTS as e:
         raise RigFileError(f"{name} is damaged ({e}). The backup beside it (.welvo~) may be whole.") from e
 

@@ -12,13 +12,14 @@ from typing import Any
 from msgspec.structs import replace
 
 from welvo.patch.index import Index
-from welvo.patch.table import cell, columns, read_mode, read_spot, read_turns, title, whole
+from welvo.patch.table import cell, columns, read_mode, read_spot, read_turns, title
 from welvo.rig import edits
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Rig, fresh_id, put
 from welvo.rig.lookup import universe_ids
 from welvo.rig.notation import plural, read_place
 from welvo.rig.patched import Fixture, Place
+from welvo.rig.readers import whole
 from welvo.rig.wiring import Universe
 
 ALIASES = {

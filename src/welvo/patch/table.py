@@ -17,6 +17,7 @@ from welvo.rig.document import Change, Edit, Rig, put
 from welvo.rig.lookup import call, called, mode_of
 from welvo.rig.notation import count_names, natural, plural, read_series, read_shift, say_place
 from welvo.rig.patched import Fixture, Place, Turn
+from welvo.rig.readers import whole
 
 FIXED = ("number", "name", "profile", "first", "last", "slots", "groups", "turns", "spot", "note")
 TITLES = {
@@ -256,17 +257,6 @@ def read_anchor(rig: Rig, text: str) -> Place:
     if not m or not found:
         raise Refused(f"“{text}” names nothing to stand behind. Write: after 207 + 4")
     return Place(after=found, gap=int(m[2] or 0))
-
-
-def whole(text: str, low: int, high: int) -> int:
-    """A whole number in bounds, or a Refused that says the bounds."""
-    try:
-        n = int(text.strip())
-    except ValueError:
-        raise Refused(f"“{text.strip()}” is no whole number. Write one from {low} to {high}.") from None
-    if not low <= n <= high:
-        raise Refused(f"{n} is out of reach: {low} to {high}.")
-    return n
 
 
 def number_series(rig: Rig, keys: list[str], typed: str) -> Edit:

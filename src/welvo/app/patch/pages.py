@@ -12,7 +12,6 @@ from welvo.app.widgets.painting import button, clear, column, label, row
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.patch import capacity
 from welvo.patch.arrange import renumbered
-from welvo.patch.table import whole
 from welvo.patch.traffic import say_bits, traffic
 from welvo.patch.wires import wire_table
 from welvo.rig.base import Refused
@@ -21,6 +20,7 @@ from welvo.rig.edits import add_sender, change_show, set_show
 from welvo.rig.lookup import universe_by_number, universes_in_order
 from welvo.rig.notation import plural, read_numbers, thousands
 from welvo.rig.protocol import say_wire
+from welvo.rig.readers import whole
 
 
 class Page(QWidget):

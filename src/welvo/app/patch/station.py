@@ -27,7 +27,7 @@ from welvo.app.patch.tapes import Tapes
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Choice, Field, set_help
-from welvo.app.widgets.painting import RIGHT, box, button, column, label, row, text
+from welvo.app.widgets.painting import RIGHT, box, button, column, entry, label, row, text
 from welvo.app.widgets.theme import THEME
 from welvo.patch.steps import footprint_of
 from welvo.rig.document import Change
@@ -207,16 +207,16 @@ class PatchStation(QWidget):
     def more_menu(self) -> QMenu:
         """What does not fit into the toolbar."""
         menu = QMenu(self)
-        menu.addAction("Add universe", self._add_universe)
-        menu.addAction("Add element", self._add_element)
-        menu.addAction("Add block of slots", self._add_block)
+        entry(menu, "Add universe", self._add_universe)
+        entry(menu, "Add element", self._add_element)
+        entry(menu, "Add block of slots", self._add_block)
         menu.addSeparator()
-        menu.addAction("Paste from a spreadsheet…", self.paste_clipboard)
-        menu.addAction("Copy the selected rows", self.list.copy_rows)
+        entry(menu, "Paste from a spreadsheet…", self.paste_clipboard)
+        entry(menu, "Copy the selected rows", self.list.copy_rows)
         menu.addSeparator()
-        menu.addAction("Pack this universe…", self.panel.pack)
-        menu.addAction("Next gap that fits", self.next_gap)
-        menu.addAction("Name the rig's own columns…", self.list.name_columns)
+        entry(menu, "Pack this universe…", self.panel.pack)
+        entry(menu, "Next gap that fits", self.next_gap)
+        entry(menu, "Name the rig's own columns…", self.list.name_columns)
         return menu
 
     def item_menu(self) -> QMenu:
@@ -225,22 +225,22 @@ class PatchStation(QWidget):
         s = self._session
         keys = list(s.selection.ids) if s.selection.kind == "item" else []
         if not keys:
-            menu.addAction("Add fixtures…", self.add_fixtures)
-            menu.addAction("Paste from a spreadsheet…", self.paste_clipboard)
+            entry(menu, "Add fixtures…", self.add_fixtures)
+            entry(menu, "Paste from a spreadsheet…", self.paste_clipboard)
             self.list.add_copying(menu)
             return menu
-        menu.addAction("Edit the address", self.edit_address)
-        menu.addAction("Lay out…", self.panel.lay_out)
-        menu.addAction("Pick up", self.tapes.pick_up)
+        entry(menu, "Edit the address", self.edit_address)
+        entry(menu, "Lay out…", self.panel.lay_out)
+        entry(menu, "Pick up", self.tapes.pick_up)
         menu.addSeparator()
         locked = all(self.list.items.locked(k) for k in keys)
-        menu.addAction("Unlock" if locked else "Lock", lambda: s.attempt(lock, keys, not locked))
-        menu.addAction("Duplicate", lambda: self.panel.copy(keys))
+        entry(menu, "Unlock" if locked else "Lock", lambda: s.attempt(lock, keys, not locked))
+        entry(menu, "Duplicate", lambda: self.panel.copy(keys))
         self.list.add_copying(menu)
-        menu.addAction("Pack this universe…", self.panel.pack)
-        menu.addAction("Next gap that fits", self.next_gap)
+        entry(menu, "Pack this universe…", self.panel.pack)
+        entry(menu, "Next gap that fits", self.next_gap)
         menu.addSeparator()
-        menu.addAction("Remove", lambda: s.attempt(remove_items, keys))
+        entry(menu, "Remove", lambda: s.attempt(remove_items, keys))
         return menu
 
     def paste_clipboard(self) -> None:

@@ -21,7 +21,7 @@ from welvo.app.widgets import dialogs, marks
 from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.face_editor import FaceEditor
 from welvo.app.widgets.fields import Choice, Field
-from welvo.app.widgets.painting import button, clear, column, label, row
+from welvo.app.widgets.painting import button, clear, column, entry, label, row
 from welvo.app.widgets.theme import THEME
 from welvo.formats.chart import Chart, Problem, read_chart
 from welvo.formats.chart_write import write_chart
@@ -500,14 +500,14 @@ class ProfilesStation(QWidget):
 
     def mode_menu(self) -> QMenu:
         menu = QMenu(self)
-        menu.addAction("Add a mode like this one", self._add_mode)
-        menu.addAction("Compare modes…", self.compare)
+        entry(menu, "Add a mode like this one", self._add_mode)
+        entry(menu, "Compare modes…", self.compare)
         menu.addSeparator()
-        menu.addAction("Move to the front", partial(self.move_mode, -1))
-        menu.addAction("Move to the back", partial(self.move_mode, 1))
-        menu.addAction("Remove this mode…", self.remove_mode)
+        entry(menu, "Move to the front", partial(self.move_mode, -1))
+        entry(menu, "Move to the back", partial(self.move_mode, 1))
+        entry(menu, "Remove this mode…", self.remove_mode)
         menu.addSeparator()
-        menu.addAction("Remove the whole profile", self._remove)
+        entry(menu, "Remove the whole profile", self._remove)
         return menu
 
     def _open_mode_menu(self) -> None:
@@ -603,9 +603,9 @@ class ProfilesStation(QWidget):
 
     def new_menu(self) -> QMenu:
         menu = QMenu(self)
-        menu.addAction("Empty profile", self.new_profile)
-        menu.addAction("Plain strip of pixels…", self.ask_strip)
-        menu.addAction("From the library…", self.open_library)
+        entry(menu, "Empty profile", self.new_profile)
+        entry(menu, "Plain strip of pixels…", self.ask_strip)
+        entry(menu, "From the library…", self.open_library)
         return menu
 
     def _new_menu(self) -> None:

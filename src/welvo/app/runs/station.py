@@ -17,7 +17,7 @@ from welvo.app.runs.segment_list import RunRows, SegmentList
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Choice, set_help
-from welvo.app.widgets.painting import RIGHT, button, column, label, row, text
+from welvo.app.widgets.painting import RIGHT, button, column, entry, label, row, text
 from welvo.formats.models import shipped_pixels
 from welvo.patch.along import cable_order, element_pixel, pixel_places
 from welvo.rig.abilities import gives
@@ -404,20 +404,21 @@ class RunsStation(QWidget):
         made = QMenu(self)
         if self.at.label and self.device_id in self._session.rig.devices:
             name = self._session.rig.devices[self.device_id].name
-            made.addAction(
+            entry(
+                made,
                 f"Show in Patch what is attached to port {self.at.label}",
                 lambda: self.show_in_patch.emit(f'on:"{name}/{self.at.label}"'),
             )
             px = self.riser.pixel_at(self.at)
             if px:
-                made.addAction(f"Insert here, as pixel {px} of port {self.at.label}…", lambda: self._insert_at(px))
+                entry(made, f"Insert here, as pixel {px} of port {self.at.label}…", lambda: self._insert_at(px))
         made.addSeparator()
-        made.addAction("Supplies…", self.supplies)
-        made.addAction("Kinds of pixels…", self.kinds)
-        made.addAction("Device models…", self.models)
+        entry(made, "Supplies…", self.supplies)
+        entry(made, "Kinds of pixels…", self.kinds)
+        entry(made, "Device models…", self.models)
         made.addSeparator()
-        made.addAction("Wider cells", lambda: self.opened.zoom(1.5))
-        made.addAction("Narrower cells", lambda: self.opened.zoom(1 / 1.5))
+        entry(made, "Wider cells", lambda: self.opened.zoom(1.5))
+        entry(made, "Narrower cells", lambda: self.opened.zoom(1 / 1.5))
         return made
 
     def _menu_at(self, widget: Riser | OpenedCable, pos: QPoint) -> None:

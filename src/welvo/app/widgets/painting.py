@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtGui import QAction, QColor, QPainter, QPen
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from welvo.app.widgets.refusals import guarded
 from welvo.app.widgets.theme import THEME
@@ -90,6 +92,13 @@ def button(
     if help_text:
         made.setToolTip(help_text)
     made.setMinimumHeight(28)
+    return made
+
+
+def entry(menu: QMenu, words: str, act: Callable[[], object]) -> QAction:
+    """An entry of a menu that pops up; what its act refuses is said as a button's is."""
+    made = menu.addAction(words)
+    made.triggered.connect(lambda *_: guarded(menu, act))
     return made
 
 
