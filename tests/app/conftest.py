@@ -19,6 +19,7 @@ from welvo.app.widgets.theme import THEME
 from welvo.app.window import Window
 from welvo.demo.gallery import gallery
 from welvo.formats import rigfile
+from welvo.live.engine import EngineState
 from welvo.observed.values import Heard, HeardPort
 from welvo.rig.document import Rig
 
@@ -130,8 +131,11 @@ def hear(window: Window, wire_a: int = 1, **more: Any) -> None:
 class Recorder:
     """Stands in for the streaming process."""
 
-    def __init__(self, interface: str, rows: int, name: str = "", fd: int = -1) -> None:
+    def __init__(self, interface: str, rows: int, name: str = "", fd: int = -1, wait: bool = True) -> None:
         import uuid
+
+        self.state = EngineState("sending")
+        self.revived = 0
 
         self.rows, self.cid = rows, uuid.uuid4()
         self.streams: list[list[dict[str, Any]]] = []
@@ -147,14 +151,20 @@ class Recorder:
     def stop(self) -> None:
         self.alive = False
 
+    end = stop
+
+    def revive(self) -> None:
+        self.revived += 1
+        self.state = EngineState("sending")
+
 
 @pytest.fixture
 def engines(monkeypatch: pytest.MonkeyPatch) -> list[Recorder]:
     """The engines that were started instead of real ones."""
     made: list[Recorder] = []
 
-    def start(*args: Any) -> Recorder:
-        made.append(Recorder(*args))
+    def start(*args: Any, **more: Any) -> Recorder:
+        made.append(Recorder(*args, **more))
         return made[-1]
 
     monkeypatch.setattr("welvo.app.network.EngineProcess", start)

@@ -84,5 +84,5 @@ def live(window: object, qtbot: QtBot) -> None:
     engine = network.engine
     assert engine
     network.disarm()
-    assert not engine.alive
+    until(lambda: not engine.alive)
     until(lambda: not [s for s in session.observed.sources if s.own and s.protocol == "sacn"])

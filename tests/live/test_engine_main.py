@@ -43,7 +43,7 @@ class Rigged:
         self.now = 1000.0
         self.frames = Frames.make(2)
         self.engine = Engine(self.frames, -1, lambda: self.now)
-        self.engine.cid, self.engine.name = CID, "Bench"
+        self.engine.cid, self.engine.name, self.engine.interface = CID, "Bench", "127.0.0.1"
         self.wire = Wire()
         self.engine.udp = self.engine.art = self.wire
         self.said: list[dict[str, Any]] = []

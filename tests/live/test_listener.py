@@ -73,7 +73,9 @@ def test_old_sequence_numbers_previews_and_other_start_codes_are_not_levels(list
     listener.take(data(level=7, sequence=51, options=sacn.PREVIEW), "127.0.0.5", 100.1)
     assert listener.levels("sacn", 1) == bytes([5] * 512)
     listener.take(data(sequence=52, options=sacn.TERMINATED), "127.0.0.5", 100.2)
-    assert listener.sources(100.2) == []
+    (only,) = listener.sources(100.2)
+    assert only.preview and listener.levels("sacn", 1) is None  # it is there, and nobody shows it
+    assert listener.sources(102.7) == []
 
 
 def test_rates_are_counted(listener: Listener) -> None:

@@ -170,7 +170,7 @@ OUTPUT = (
         "Output",
         "Arm",
         lambda w: w.toggle_arm(),
-        help="Lets levels leave this computer, or ends all streams.",
+        help="Lets levels leave this computer, or ends all streams. Without arming, only questions for devices leave.",
         shown=lambda w: "Disarm" if w.network.armed else "Arm",
     ),
     Command("disarm", "Output", "Disarm at once", lambda w: w.network.disarm(), ("Shift+F9",), "Ends all streams."),
@@ -193,6 +193,15 @@ OUTPUT = (
         ("F5", "Shift+F5"),
         "Asks every device for its settings.",
         line=True,
+    ),
+    Command(
+        "quiet",
+        "Output",
+        "Send nothing before arming",
+        lambda w: w.toggle_quiet(),
+        help="Before arming, Welvo asks for devices every 2.6 seconds and joins the groups of the universes it hears. "
+        "Quiet, not even that leaves this computer, and only what is sent to it or to everyone is heard.",
+        shown=lambda w: "Ask for devices again" if w.network.quiet else "Send nothing before arming",
     ),
 )
 HELP = (

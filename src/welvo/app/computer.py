@@ -20,6 +20,8 @@ class Computer(msgspec.Struct, kw_only=True):
     recent: list[str] = []
     width: int = 1280
     height: int = 800
+    quiet: bool = False
+    """Whether nothing at all leaves before arming."""
 
     @staticmethod
     def file() -> Path:

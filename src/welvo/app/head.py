@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import QPoint, QRectF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QMenuBar, QSizePolicy, QWidget
 
 from welvo.app.commands import STATIONS, said_keys
@@ -25,6 +25,10 @@ class ArmSwitch(QWidget):
 
     toggled = Signal()
     choose = Signal()
+    HELP = (
+        "Arm lets levels leave this computer through the interface shown; disarming ends all streams. "
+        "A receiver may jump to what you hold. Right click chooses the interface."
+    )
 
     def __init__(self, network: Network) -> None:
         super().__init__()
@@ -33,35 +37,60 @@ class ArmSwitch(QWidget):
         self.setMinimumWidth(212)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Arm switch")
-        self.setToolTip(
-            "Arm lets levels leave this computer through the interface shown; disarming ends all streams. "
-            "A receiver may jump to what you hold. Right click chooses the interface."
-        )
-        network.armed_changed.connect(self.update)
+        network.armed_changed.connect(self._changed)
+        self._changed()
+
+    def said(self) -> tuple[str, str]:
+        """What the switch says, and the name of the interface beside it."""
+        going, network = self._network.sending, self._network
+        name = f"{network.missing} is gone" if network.missing else network.interface.name
+        if not going.armed:
+            return "Not armed", network.trouble or name
+        if going.starting:
+            return "Arming …", name
+        if going.trouble and not going.leaving:
+            return "Armed, nothing leaves", ""
+        if going.leaving < going.universes:
+            return f"Armed · {going.leaving} of {going.universes} leave", name
+        return f"Armed · {going.universes} univ", name
+
+    def _changed(self) -> None:
+        going = self._network.sending
+        why = "\n".join(dict.fromkeys(w for w in (going.trouble, going.partly, *going.reasons) if w))
+        self.setToolTip(f"{why}\n\n{self.HELP}" if why else self.HELP)
+        self.setAccessibleDescription(" · ".join(w for w in self.said() if w))
+        self.update()
 
     def paintEvent(self, _: QPaintEvent) -> None:
         p = QPainter(self)
-        armed = self._network.armed
+        going = self._network.sending
+        armed = going.armed
+        colour = (
+            ("error" if going.trouble or going.partly else "warning") if going.stuck else "accent" if armed else "quiet"
+        )
         r = QRectF(self.rect())
-        outline = "accent" if armed or self.hasFocus() else "edge"
-        box(p, r, "accent_wash" if armed else "field", outline, 15, 2 if armed or self.hasFocus() else 1)
+        outline = colour if armed else "error" if self._network.trouble or self._network.missing else "edge"
+        if self.hasFocus() and not going.stuck:
+            outline = "accent"
+        wash = "field" if not armed else f"{colour}_wash"
+        box(p, r, wash, outline, 15, 2 if armed or self.hasFocus() else 1)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        c = THEME.color("accent" if armed else "quiet")
-        p.setPen(c)
-        if armed:
+        c = THEME.color(colour)
+        if going.stuck:
+            marks.draw(p, colour, 10, 8, 14)
+        elif armed and not going.starting:
+            p.setPen(c)
             p.setBrush(c)
             p.drawEllipse(10, 8, 14, 14)
         else:
-            pen = p.pen()
-            pen.setWidthF(2)
+            pen = QPen(c, 2)
             p.setPen(pen)
+            p.setBrush(Qt.BrushStyle.NoBrush)
             p.drawEllipse(11, 9, 12, 12)
-        name = self._network.interface.name
-        if armed:
-            text(p, r.adjusted(32, 0, -10, 0), f"Armed · {self._network.armed_universes} univ · {name}", bold=True)
-        else:
-            text(p, r.adjusted(32, 0, -10, 0), "Not armed", bold=True)
-            text(p, r.adjusted(0, 0, -14, 0), name, "quiet", align=RIGHT)
+        words, name = self.said()
+        text(p, r.adjusted(32, 0, -10, 0), words, bold=True)
+        beside = r.adjusted(32 + width_of(words, 13, True) + 10, 0, -14, 0)
+        text(p, beside, name, "quiet", align=RIGHT)
 
     def mousePressEvent(self, e: QMouseEvent) -> None:
         if e.button() == Qt.MouseButton.RightButton:

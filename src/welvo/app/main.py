@@ -46,7 +46,8 @@ def make_window(session: Session, computer: Computer, interface: str = "", state
     app = QApplication.instance()
     assert isinstance(app, QApplication)
     theme.apply(app)
-    window = Window(session, Network(session, interface or computer.interface), computer, state_folder)
+    network = Network(session, interface or computer.interface, computer.quiet)
+    window = Window(session, network, computer, state_folder)
     window.resize(max(1120, computer.width), max(640, computer.height))
     return window
 
@@ -96,6 +97,8 @@ def run(arguments: list[str]) -> int:
     QTimer.singleShot(300, window, lambda: window.bench)  # so that the first blackout does not wait for it
     QTimer.singleShot(500, window, lambda: _know_library(session))  # not before the first picture
     QTimer.singleShot(0, window, lambda: window.offer_recovery(journal.abandoned(window.keeper.folder)))
+    if window.network.missing:
+        QTimer.singleShot(0, window, window.ask_interface)
     code = app.exec()
     window.shut()
     del notifier

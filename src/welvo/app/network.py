@@ -1,38 +1,89 @@
-"""The window's side of the network: listening, arming, pushing, and what ports put out."""
+"""The window's side of the network: listening, arming, pushing, and what ports put out.
+
+What is shown as armed is what leaves: ten times a second the state of the streaming process and of the interface is
+looked at, and whatever keeps a stream from leaving is said and stands in the head, on the path and on the Bench.
+"""
 
 from __future__ import annotations
 
+import threading
 import time
+from collections import deque
+from dataclasses import dataclass
 from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from welvo.app.session import Session
 from welvo.bench.levels import Frame, Levels
-from welvo.live.engine import EngineError, EngineProcess
-from welvo.live.interfaces import LOOPBACK, Interface, interface_of
+from welvo.live.engine import EngineProcess, EngineState
+from welvo.live.engine_main import NOBODY
+from welvo.live.interfaces import LOOPBACK, Interface, interface_of, trouble_of
 from welvo.live.links import ArtNetLink, port_levels
 from welvo.live.listener import Listener
-from welvo.live.output import rows_of, streams
+from welvo.live.output import kept_back, rows_of, streams
 from welvo.live.status import StatusWatch
+from welvo.live.worker import Fault
 from welvo.observed.values import Event
 from welvo.rig.base import Refused
 from welvo.rig.document import Change
+from welvo.rig.notation import plural
 from welvo.rig.plan import model_of, planned, say_setting, split_key
 from welvo.rig.protocol import PROTOCOLS, say_wire
 from welvo.rig.wiring import SettingValue
+from welvo.settings.artnet import TakenAlong, whole_pages
+
+REPLACE_AFTER = 2.0
+"""Seconds without a word after which a streaming process that does not answer is replaced by a new one."""
+MOST_REPLACED = 3
+"""So often in one arming; a process that never answers is no output."""
+SLOW_START = 0.5
+"""Seconds for which a port that was just let go may still be held by the process that is ending."""
+
+
+@dataclass(frozen=True)
+class Sending:
+    """How output goes: how many universes are armed, how many of them leave, and what is in the way of the others."""
+
+    armed: bool = False
+    universes: int = 0
+    leaving: int = 0
+    trouble: str = ""
+    """What is wrong with the whole of it, in words; empty when nothing is."""
+    partly: str = ""
+    """What keeps a part of it from leaving, in words."""
+    starting: bool = False
+    reasons: tuple[str, ...] = ()
+
+    @property
+    def stuck(self) -> bool:
+        return self.armed and not self.starting and bool(self.trouble or self.partly or self.leaving < self.universes)
 
 
 class Network(QObject):
-    """Nothing is sent before `arm`. `armed_changed` tells the head; `ticked` comes ten times a second with news."""
+    """No level leaves before `arm`. `armed_changed` tells the head; `ticked` comes ten times a second with news."""
 
     armed_changed = Signal()
     ticked = Signal()
+    failed = Signal(object)
+    """A Fault: something unexpected in one of the threads."""
 
-    def __init__(self, session: Session, interface: str = LOOPBACK.ip) -> None:
+    def __init__(self, session: Session, interface: str = LOOPBACK.ip, quiet: bool = False) -> None:
         super().__init__()
         self.session = session
-        self.interface: Interface = interface_of(interface) or LOOPBACK
+        found = interface_of(interface)
+        self.missing = "" if found else interface
+        """The address of the interface that was chosen last time and is not there: another one has to be chosen."""
+        self.interface: Interface = found or LOOPBACK
+        self.quiet = quiet
+        """Whether nothing at all leaves before arming: no question for devices, no joining of groups."""
+        self.sending = Sending()
+        self.trouble = ""
+        """What keeps the interface from being used; empty when nothing does."""
+        self._ended: list[Any] = []
+        self._kept_back: tuple[Any, dict[str, str]] = (None, {})
+        self._said: deque[str] = deque()
+        self._listen_again_at = 0.0
         self.levels = Levels()
         self.listener: Listener | None = None
         self.engine: EngineProcess | None = None
@@ -52,18 +103,28 @@ class Network(QObject):
 
     def start(self) -> None:
         """Begin to listen on the interface in use; what is in the way is said."""
-        self._listen()
         self._watch.start()
         self._tick.start()
+        if not self.missing:
+            self._listen()
 
     def _listen(self) -> None:
         if self.listener:
             self.listener.close()
-        self.listener = Listener(self.interface, self._universes())
-        for problem in self.listener.problems:
-            self.session.say(problem, "error")
+        self.listener = Listener(self.interface, self._universes(), quiet=self.quiet)
+        if self.listener.taken and any(e.alive for e in self._ended):
+            self._listen_again_at = time.monotonic() + SLOW_START  # the process that ends still holds the port
+        else:
+            self._say_problems(self.listener)
         self.listener.start()
         self.session.observe(heard={}, sources=(), listening=True)
+
+    def _say_problems(self, listener: Listener) -> None:
+        """Say what is in the way of listening; who holds a port is looked up out of the window's way."""
+        for problem in listener.known_problems:
+            self.session.say(problem, "error")
+        if listener.taken:
+            threading.Thread(target=lambda: self._said.extend(listener.problems), daemon=True).start()
 
     def _universes(self) -> list[int]:
         return [f.wire for f in self.session.rig.feeds.values() if f.protocol == "sacn"]
@@ -71,8 +132,16 @@ class Network(QObject):
     def use(self, interface: Interface) -> None:
         """Change the interface: output is disarmed first, then everything is heard anew."""
         self.disarm()
-        self.interface = interface
-        if self.listener:
+        self.interface, self.missing, self.trouble = interface, "", ""
+        if self._tick.isActive():
+            self._listen()
+        self.armed_changed.emit()
+
+    def set_quiet(self, quiet: bool) -> None:
+        """Let nothing out before arming, or ask for devices and join groups again."""
+        self.disarm()
+        self.quiet = quiet
+        if self._tick.isActive() and not self.missing:
             self._listen()
         self.armed_changed.emit()
 
@@ -83,6 +152,9 @@ class Network(QObject):
         if self.listener:
             self.listener.close()
             self.listener = None
+        for engine in self._ended:
+            engine.stop()
+        self._ended.clear()
 
     def read_again(self) -> None:
         """Ask all devices at once instead of waiting for the next poll."""
@@ -95,25 +167,26 @@ class Network(QObject):
     def armed(self) -> bool:
         return self.engine is not None
 
-    @property
-    def armed_universes(self) -> int:
-        rows = {s["row"] for s in self._sent}
-        return len(rows | {p[0] for s in self._sent for p in s.get("parts", ())})
-
     def arm(self) -> bool:
         """Let output leave the computer. Gives False, with the reason said, when it cannot."""
         self.session.commit_pending()
         if self.engine:
             return True
+        if self.missing:
+            self.session.say(
+                f"The interface {self.missing} is not there. Choose one under Output › Interface.", "error"
+            )
+            return False
         specs = self._streams()
         if not specs:
             self.session.say("Nothing to arm: no universe has a feed from the Bench yet. Add one in Patch.", "warning")
             return False
         fd = self.listener.artnet_fd if self.listener else -1
         try:
-            self.engine = EngineProcess(self.interface.ip, max(1, len(self.session.rig.universes)), "Welvo Bench", fd)
-        except (EngineError, OSError) as e:
-            self.session.say(f"Output stays closed: {e}", "error")
+            rows = max(1, len(self.session.rig.universes))
+            self.engine = EngineProcess(self.interface.ip, rows, "Welvo Bench", fd, wait=False)
+        except OSError as e:
+            self.session.say(f"Output stays closed: {e.strerror or e}.", "error")
             self.engine = None
             return False
         if self.listener:
@@ -123,6 +196,7 @@ class Network(QObject):
         self._sent = specs
         self.engine.set_streams(specs)
         self._flush.start()
+        self._look_at_output()
         self.armed_changed.emit()
         lines = [
             say_wire(f.protocol, f.wire) for f in self.session.rig.feeds.values() if not PROTOCOLS[f.protocol].sent
@@ -136,18 +210,100 @@ class Network(QObject):
         return True
 
     def disarm(self) -> None:
-        """End all streams properly; the process that sends is gone afterwards."""
+        """End all streams properly. It does not wait: the process that sends is gone a moment afterwards."""
         if self.engine:
             self._flush.stop()
-            self.engine.stop()
+            self._ended = [e for e in self._ended if e.alive]
+            self._ended.append(self.engine)
+            self.engine.end()
             self.engine = None
             self._sent = []
+            self._look_at_output()
             self.armed_changed.emit()
 
     def _streams(self) -> list[dict[str, Any]]:
         defaults = {uid: f.tobytes() for uid, f in self.levels.frames(self.session.index, defaults_only=True).items()}
         heard = self.listener.heard() if self.listener else {}
-        return streams(self.session.rig, self.interface, heard, defaults, self.session.index)
+        return streams(self.session.rig, self.interface, heard, defaults, self.session.index, self.session.now())
+
+    def _look_at_output(self) -> None:
+        """Bring `sending` up to date, and act on a process that failed, ended or does not answer."""
+        state = self.engine.state if self.engine else None
+        if state and state.kind in ("failed", "ended"):
+            why = state.why
+            self.disarm()
+            words = (
+                f"Output could not be opened on {self.interface.ip}: {why}"
+                if state.kind == "failed"
+                else ("The output process ended by itself. Output is disarmed")
+            )
+            self.session.say(f"{words}.", "error")
+            return
+        if self.engine and state and state.kind == "silent" and state.silent_for > REPLACE_AFTER:
+            if self.engine.revived >= MOST_REPLACED:
+                self.disarm()
+                self.session.say("The output process does not answer, whatever is tried. Output is disarmed.", "error")
+                return
+            self.engine.revive()
+            self.session.say("The output process did not answer and was replaced by a new one.", "error")
+        found = self._sending(state)
+        if found != self.sending:
+            words = found.trouble or found.partly
+            new = words and words not in (self.sending.trouble, self.sending.partly)
+            self.sending = found
+            if new and found.armed:
+                self.session.say(f"{words}.", "error")
+            self.armed_changed.emit()
+
+    def _sending(self, state: EngineState | None) -> Sending:
+        if state is None:
+            self._observe_stuck({})
+            return Sending(trouble=self.trouble)
+        by_reason: dict[str, set[int]] = {}
+        stuck: dict[str, str] = {}
+        rig = self.session.rig
+        row_of = rows_of(rig)
+        rows: set[int] = set()
+        held: set[int] = set()
+        for spec in self._sent:
+            mine = {spec["row"], *(p[0] for p in spec.get("parts", ()))}
+            rows |= mine
+            why = state.wrong.get(spec["id"], "")
+            if not why and state.kind == "silent":
+                why = "the output process does not answer"
+            if why:
+                held |= mine
+                by_reason.setdefault(why, set()).update(mine)
+                if why != NOBODY:
+                    stuck |= dict.fromkeys(spec["feeds"], why)
+        going = rows - held
+        if self._kept_back[0] is not rig:
+            self._kept_back = (rig, kept_back(rig))
+        for fid, why in self._kept_back[1].items():
+            row = row_of[rig.feeds[fid].universe]
+            stuck[fid] = why
+            rows.add(row)
+            if row not in going:
+                held.add(row)
+                by_reason.setdefault(why, set()).add(row)
+        self._observe_stuck(stuck)
+        trouble = self.trouble
+        partly = ""
+        if state.kind == "silent":
+            trouble = "The output process does not answer: nothing leaves"
+        elif stuck and not trouble:
+            first = next(iter(stuck.values()))
+            if going:
+                which = f"{plural(len(held), 'universe')} of {len(rows)}" if held else plural(len(stuck), "feed")
+                partly = f"{which} cannot leave: {first}"
+            else:
+                trouble = f"Nothing leaves: {first}"
+        reasons = tuple(f"{plural(len(n), 'universe')}: {why}" for why, n in sorted(by_reason.items()))
+        return Sending(True, len(rows), len(going), trouble, partly, state.kind == "starting", reasons)
+
+    def _observe_stuck(self, stuck: dict[str, str]) -> None:
+        if stuck != self.session.observed.stuck:
+            self.session.observe(stuck=stuck)
 
     def touch(self) -> None:
         """Levels changed: they go out with the next flush."""
@@ -219,13 +375,16 @@ class Network(QObject):
         if self.engine and specs != self._sent:
             self._sent = specs
             self.engine.set_streams(specs)
+            self._look_at_output()
             self.armed_changed.emit()
 
     def _on_tick(self) -> None:
         self._count += 1
-        if not self.listener:
-            return
-        if self._count % 3 == 0:
+        while self._said:
+            self.session.say(self._said.popleft(), "error")
+        self._look_at_interface()
+        self._look_at_output()
+        if self.listener and self._count % 3 == 0:
             now = self.session.now()
             self.session.observe(heard=self.listener.heard(), sources=tuple(self.listener.sources(now)))
             self._watch.wanted = tuple(
@@ -237,10 +396,32 @@ class Network(QObject):
             )
             if self.engine:
                 self._refresh_streams()
-                if not self.engine.alive:
-                    self.disarm()
-                    self.session.say("The output process ended by itself. Output is disarmed.", "error")
+        for fault in self._faults():
+            self.failed.emit(fault)
         self.ticked.emit()
+
+    def _look_at_interface(self) -> None:
+        """Notice an interface that goes away or comes back: then everything has to be joined and heard anew."""
+        if self.missing or not self.listener:
+            return
+        trouble = trouble_of(self.interface)
+        if trouble != self.trouble:
+            back = self.trouble and not trouble
+            self.trouble = trouble
+            if trouble:
+                self.session.say(f"{trouble[:1].upper()}{trouble[1:]}. Nothing is heard or sent there.", "error")
+            self.armed_changed.emit()
+            if back:
+                self._listen()
+        if self._listen_again_at and time.monotonic() > self._listen_again_at:
+            self._listen_again_at = 0.0
+            self._listen()
+
+    def _faults(self) -> list[Fault]:
+        found = self._watch.faults.take()
+        if self.listener:
+            found += self.listener.faults.take()
+        return found
 
     # ---- looking
 
@@ -263,6 +444,18 @@ class Network(QObject):
 
     # ---- pushing
 
+    def whole_push(self, device: str, keys: tuple[str, ...]) -> tuple[dict[str, SettingValue], list[TakenAlong]]:
+        """What a push of planned values sends, and which ports it takes along. Raises Refused when it cannot go."""
+        rig = self.session.rig
+        model = model_of(rig, device)
+        d = rig.devices[device]
+        plan = planned(rig, device)
+        values: dict[str, SettingValue] = {k: plan[k] for k in keys if k in plan}
+        heard = self.listener.heard().get(d.ip) if self.listener else None
+        if not model or heard is None or "artnet" not in model.links:
+            return values, []
+        return whole_pages(model, heard, values, plan)
+
     def push(self, device: str, keys: tuple[str, ...]) -> bool:
         """Push planned values to a device. Afterwards they are claimed until the device says them itself."""
         self.session.commit_pending()
@@ -270,14 +463,12 @@ class Network(QObject):
         model = model_of(rig, device)
         d = rig.devices[device]
         plan = planned(rig, device)
-        values: dict[str, SettingValue] = {k: plan[k] for k in keys if k in plan}
-        if not model or not values or not self.listener:
+        if not model or not self.listener:
             return False
-        names = ", ".join(
-            f"{k} {say_setting(model.spec(split_key(k)[1]), v, str(plan.get(split_key(k)[0] + '.protocol', 'sacn')))}"
-            for k, v in values.items()
-        )
         try:
+            values, _ = self.whole_push(device, keys)
+            if not values:
+                return False
             ArtNetLink(self.listener).push(model, self.listener.heard().get(d.ip), d.ip, values)
         except Refused as e:
             self.session.say(str(e), "error")
@@ -285,8 +476,12 @@ class Network(QObject):
                 log=self.session.observed.note(Event(self.session.now(), device, keys[0], f"push failed: {e}")).log
             )
             return False
+        names = ", ".join(
+            f"{k} {say_setting(model.spec(split_key(k)[1]), v, str(plan.get(split_key(k)[0] + '.protocol', 'sacn')))}"
+            for k, v in values.items()
+        )
         self.session.note_written(device, values, f"pushed {names}")
-        QTimer.singleShot(150, self.read_again)
+        QTimer.singleShot(150, self, self.read_again)
         return True
 
     def identify(self, ip: str, on: bool) -> bool:

@@ -516,7 +516,7 @@ class Window(QWidget):
             e.ignore()
             return
         self.computer.width, self.computer.height = self.width(), self.height()
-        self.computer.interface = self.network.interface.ip
+        self.computer.interface = self.network.missing or self.network.interface.ip
         self.computer.save()
         self.shut()
         e.accept()
@@ -530,6 +530,31 @@ class Window(QWidget):
         self.on_close.clear()
 
     # ---- acting
+
+    def toggle_quiet(self) -> None:
+        self.computer.quiet = not self.network.quiet
+        self.computer.save()
+        self.network.set_quiet(self.computer.quiet)
+        self.session.say(
+            "Quiet: nothing at all leaves this computer before you arm, and devices are not asked for."
+            if self.computer.quiet
+            else "Devices are asked for every 2.6 seconds, and the groups of the rig's universes are joined."
+        )
+
+    def ask_interface(self) -> None:
+        """The interface that was used last time is not there: which one instead is for the operator to say."""
+        found = interfaces()
+        wanted = dialogs.ask_which(
+            self,
+            "Interface",
+            f"The interface with {self.network.missing}, which was used last time, is not there. Welvo hears and sends "
+            "nothing until you choose another one.",
+            [(i.ip, i.label) for i in found],
+            "Use it",
+        )
+        for i in found:
+            if i.ip == wanted:
+                self.network.use(i)
 
     def toggle_arm(self) -> None:
         if self.network.armed:

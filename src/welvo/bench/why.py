@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from welvo.bench.levels import Levels, function_key
 from welvo.patch.index import Index
-from welvo.patch.path import Path
+from welvo.patch.path import NOT_LEAVING, Path
 from welvo.rig.attributes import family_of, word_for
 from welvo.rig.colours import FUNCTIONS
 from welvo.rig.lookup import call, mode_of
@@ -90,6 +90,8 @@ def _difference(chain: Path, n: int, who: str) -> str:
     if after.role == "port" and joint.takes.startswith("takes"):
         feed = next((h.value for h in chain.hops if h.role == "feed"), joint.sends)
         return f"Port {after.value} {joint.takes}. Your levels for {who} go out as {feed}."
+    if joint.takes == NOT_LEAVING:
+        return f"{after.value} does not leave this computer: {joint.word}."
     if after.role == "device":
         return f"The feed goes {joint.sends}; {after.value} is at {joint.takes}."
     sides = f": {joint.sends}, {joint.takes}" if joint.sends else ""

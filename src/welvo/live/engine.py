@@ -1,4 +1,8 @@
-"""The engine as the rest of the program sees it: start, streams, levels, stop."""
+"""The engine as the rest of the program sees it: start, streams, levels, how it goes, stop.
+
+Nothing here waits for the streaming process but what says so. A thread of its own carries commands to it and takes
+its reports, so that a process that is stopped, or does not read, is seen by its silence and never holds up the window.
+"""
 
 from __future__ import annotations
 
@@ -6,17 +10,38 @@ import contextlib
 import json
 import os
 import select
+import signal
 import subprocess
 import sys
+import threading
 import time
 import uuid
-from typing import Any, Protocol
+from collections import deque
+from dataclasses import dataclass, field
+from typing import Any, Literal, Protocol
 
 from welvo.live.frames import SLOTS, Frames
+
+SILENT_AFTER = 0.35
+"""Seconds without a report (one comes every 0.1 s) after which the process counts as not answering."""
+START_WITHIN = 5.0
+"""Seconds that a new process may take to be ready."""
+END_WITHIN = 1.0
+"""Seconds for each step of ending: to end when told, to end when asked by a signal; then it is killed."""
 
 
 class EngineError(Exception):
     """The engine could not be started; the message says why."""
+
+
+@dataclass(frozen=True)
+class EngineState:
+    """How output goes. `wrong` says by stream what keeps it from leaving."""
+
+    kind: Literal["starting", "sending", "silent", "failed", "ended"] = "starting"
+    wrong: dict[str, str] = field(default_factory=dict)
+    why: str = ""
+    silent_for: float = 0.0
 
 
 class Output(Protocol):
@@ -31,50 +56,93 @@ class Output(Protocol):
     @property
     def alive(self) -> bool: ...
 
+    @property
+    def state(self) -> EngineState: ...
+
 
 class EngineProcess:
-    """One run of the streaming process, from arm to disarm, with one CID.
+    """One run of streaming, from arm to disarm, with one CID.
 
-    `artnet_fd` is the program's own socket on UDP 6454, so that ArtDmx leaves from that port; -1 for none.
+    `artnet_fd` is the program's own socket on UDP 6454, so that ArtDmx leaves from that port; -1 for none. With
+    `wait`, the process is ready when this returns; raises EngineError when it could not be started.
     """
 
-    def __init__(self, interface: str, rows: int, name: str = "Welvo", artnet_fd: int = -1) -> None:
+    def __init__(
+        self, interface: str, rows: int, name: str = "Welvo", artnet_fd: int = -1, *, wait: bool = True
+    ) -> None:
         self.frames = Frames.make(max(1, rows))
         self.rows = max(1, rows)
         self.cid = uuid.uuid4()
-        self._buffer = b""
-        self.answers: list[dict[str, Any]] = []
-        handles = [self.frames.handle] + ([artnet_fd] if artnet_fd >= 0 else [])
-        self._process = subprocess.Popen(
-            [sys.executable, "-m", "welvo.live.engine_main", str(self.frames.handle), str(self.rows), str(artnet_fd)],
+        self.revived = 0
+        self._interface, self._name, self._artnet_fd = interface, name, artnet_fd
+        self._specs: list[dict[str, Any]] | None = None
+        self._closing = False
+        self._spawn()
+        if wait:
+            self.wait_ready()
+
+    def _spawn(self) -> None:
+        handles = [self.frames.handle] + ([self._artnet_fd] if self._artnet_fd >= 0 else [])
+        process = subprocess.Popen(
+            [
+                sys.executable,
+                "-m",
+                "welvo.live.engine_main",
+                str(self.frames.handle),
+                str(self.rows),
+                str(self._artnet_fd),
+            ],
             stdin=subprocess.PIPE,
             stdout=subprocess.PIPE,
             pass_fds=handles,
             bufsize=0,
         )
-        self.command({"open": {"interface": interface, "name": name, "cid": self.cid.hex}})
-        answer = self.wait_for(("ready", "failed"), 5.0)
-        if not answer or "failed" in answer:
+        self._talk = Talk(process)
+        self.command({"open": {"interface": self._interface, "name": self._name, "cid": self.cid.hex}})
+        if self._specs is not None:
+            self._talk.send({"streams": self._specs}, "streams")
+
+    def wait_ready(self, seconds: float = START_WITHIN) -> None:
+        """Wait until the process can send. Raises EngineError with the reason when it cannot; it is ended then."""
+        self._talk.wait(lambda t: t.ready or bool(t.failed) or t.ended, seconds)
+        state = self.state
+        if state.kind != "sending":
             self.stop()
-            why = answer["failed"] if answer else "it did not answer"
-            raise EngineError(f"Output could not be opened on {interface}: {why}.")
+            raise EngineError(f"Output could not be opened on {self._interface}: {state.why or 'it did not answer'}.")
 
     @property
     def alive(self) -> bool:
-        return self._process.poll() is None
+        return not self._talk.ended
 
     @property
     def pid(self) -> int:
-        return self._process.pid
+        return self._talk.process.pid
+
+    @property
+    def state(self) -> EngineState:
+        """How it goes now, without asking the process: by its last report, and by how long ago that was."""
+        talk = self._talk
+        quiet = time.monotonic() - talk.heard_at
+        if talk.failed:
+            return EngineState("failed", why=talk.failed)
+        if talk.ended:
+            return EngineState("ended", why="it ended by itself")
+        if not talk.ready:
+            late = quiet > START_WITHIN
+            return EngineState("silent" if late else "starting", why="it did not answer", silent_for=quiet)
+        wrong = talk.wrong
+        return EngineState("silent" if quiet > SILENT_AFTER else "sending", wrong, silent_for=quiet)
 
     def command(self, message: dict[str, Any]) -> None:
-        assert self._process.stdin is not None
-        with contextlib.suppress(BrokenPipeError, OSError):
-            self._process.stdin.write(json.dumps(message).encode() + b"\n")
+        self._talk.send(message)
 
     def set_streams(self, specs: list[dict[str, Any]]) -> None:
-        """Say which feeds go out: dicts of id, row, protocol, wire, to (addresses), priority, rate, rule, last."""
-        self.command({"streams": specs})
+        """Say which feeds go out: dicts of id, row, protocol, wire, to (addresses), priority, rate, rule, last.
+
+        Only the newest set counts: one that was not yet taken is replaced by it.
+        """
+        self._specs = specs
+        self._talk.send({"streams": specs}, "streams")
 
     def write(self, levels: bytes) -> None:
         """Levels of all rows, rows × 512 octets."""
@@ -84,44 +152,177 @@ class EngineProcess:
 
     def wait_for(self, keys: tuple[str, ...], seconds: float) -> dict[str, Any] | None:
         """The next answer that has one of the keys, or None when none comes in time."""
-        assert self._process.stdout is not None
-        handle = self._process.stdout.fileno()
-        until = time.monotonic() + seconds
-        while True:
-            for n, answer in enumerate(self.answers):
+        found: list[dict[str, Any]] = []
+
+        def look(talk: Talk) -> bool:
+            for n, answer in enumerate(talk.answers):
                 if any(k in answer for k in keys):
-                    return self.answers.pop(n)
-            left = until - time.monotonic()
-            if left <= 0 or not select.select([handle], [], [], left)[0]:
-                return None
-            got = os.read(handle, 1 << 16)
-            if not got:
-                return None
-            self._buffer += got
-            while b"\n" in self._buffer:
-                line, self._buffer = self._buffer.split(b"\n", 1)
-                self.answers.append(json.loads(line))
+                    found.append(answer)
+                    del talk.answers[n]
+                    return True
+            return False
+
+        self._talk.wait(look, seconds)
+        return found[0] if found else None
 
     def status(self, seconds: float = 1.0) -> dict[str, Any]:
+        """What was sent so far, and what went wrong, asked anew; waits for the answer."""
         self.command({"status": True})
-        return self.wait_for(("sent",), seconds) or {}
+        return self.wait_for(("status",), seconds) or {}
+
+    def revive(self) -> None:
+        """Put a new process in place of one that does not answer, with the same identity, streams and levels."""
+        self.revived += 1
+        self._talk.kill()
+        self._spawn()
+
+    def end(self) -> None:
+        """Begin to end all streams properly, and give up what is held when the process is gone; does not wait."""
+        if not self._closing:
+            self._closing = True
+            self._talk.end(self.frames.close)
 
     def stop(self) -> None:
-        """End all streams properly and wait until the process is gone; never longer than three seconds."""
-        if self.alive:
-            self.command({"stop": True})
+        """End all streams properly and wait until the process is gone; never longer than three seconds or so."""
+        self.end()
+        self._talk.join(4 * END_WITHIN)
+
+
+class Talk:
+    """Carries lines to and from one process, in a thread that nobody has to wait for."""
+
+    def __init__(self, process: subprocess.Popen[bytes]) -> None:
+        self.process = process
+        self.ready = False
+        self.failed = ""
+        self.ended = False
+        self.wrong: dict[str, str] = {}
+        self.heard_at = time.monotonic()
+        self.answers: deque[dict[str, Any]] = deque(maxlen=200)
+        self._outgoing: dict[object, bytes] = {}
+        self._count = 0
+        self._news = threading.Condition()
+        self._wake_read, self._wake_write = os.pipe2(os.O_NONBLOCK | os.O_CLOEXEC)
+        self._ending_since = 0.0
+        self._killed = False
+        self._then: Any = None
+        self._thread = threading.Thread(target=self._run, name="engine-talk", daemon=True)
+        self._thread.start()
+
+    def send(self, message: dict[str, Any], kind: str = "") -> None:
+        """Have a line carried over; one of the same kind that still waits is replaced."""
+        with self._news:
+            self._count += 1
+            key: object = kind or self._count
+            self._outgoing.pop(key, None)
+            self._outgoing[key] = json.dumps(message).encode() + b"\n"
+            self._wake()
+
+    def _wake(self) -> None:
+        with self._news:
+            if not self.ended:
+                with contextlib.suppress(BlockingIOError):  # full: it is awake anyway
+                    os.write(self._wake_write, b"!")
+
+    def wait(self, condition: Any, seconds: float) -> bool:
+        with self._news:
+            return bool(self._news.wait_for(lambda: condition(self), seconds))
+
+    def end(self, then: Any) -> None:
+        self._then = then
+        self.send({"stop": True})
+        with self._news:
+            self._ending_since = time.monotonic()
+            self._wake()
+
+    def kill(self) -> None:
+        """End the process at once, whatever it does."""
+        self._killed = True
         with contextlib.suppress(OSError):
-            if self._process.stdin:
-                self._process.stdin.close()
+            self.process.kill()
+        self._wake()
+
+    def join(self, seconds: float) -> None:
+        self._thread.join(seconds)
+
+    # ---- the thread
+
+    def _run(self) -> None:
+        stdin, stdout = self.process.stdin, self.process.stdout
+        assert stdin and stdout
+        os.set_blocking(stdin.fileno(), False)
+        os.set_blocking(stdout.fileno(), False)
+        incoming, outgoing = b"", b""
         try:
-            self._process.wait(2.0)
+            while True:
+                with self._news:
+                    if not outgoing and self._outgoing:
+                        outgoing = self._outgoing.pop(next(iter(self._outgoing)))
+                    closing = bool(self._ending_since)
+                if closing and not outgoing and not stdin.closed:
+                    stdin.close()  # the end of the pipe is the end of the parent, for a process that missed the line
+                writing = [stdin.fileno()] if outgoing and not stdin.closed else []
+                readable, writable, _ = select.select([stdout.fileno(), self._wake_read], writing, [], 0.1)
+                if self._wake_read in readable:
+                    with contextlib.suppress(BlockingIOError):
+                        os.read(self._wake_read, 4096)
+                if writable:
+                    try:
+                        outgoing = outgoing[os.write(stdin.fileno(), outgoing) :]
+                    except BlockingIOError:
+                        pass
+                    except OSError:
+                        outgoing = b""
+                if stdout.fileno() in readable:
+                    got = os.read(stdout.fileno(), 1 << 16)
+                    if not got:
+                        break
+                    *lines, incoming = (incoming + got).split(b"\n")
+                    self._hear(lines)
+                if self._killed or (closing and self._hurry()):
+                    break
+        finally:
+            self._reap()
+
+    def _hear(self, lines: list[bytes]) -> None:
+        with self._news:
+            self.heard_at = time.monotonic()
+            for line in lines:
+                answer = json.loads(line)
+                if "beat" in answer:
+                    self.wrong = answer.get("wrong", self.wrong)
+                    continue
+                self.ready = self.ready or "ready" in answer
+                self.failed = self.failed or str(answer.get("failed", ""))
+                self.answers.append(answer)
+            self._news.notify_all()
+
+    def _hurry(self) -> bool:
+        """End a process that takes too long: first by a signal it can obey, woken if it is stopped; then for good."""
+        for_so_long = time.monotonic() - self._ending_since
+        with contextlib.suppress(OSError):
+            if for_so_long > 2 * END_WITHIN:
+                self.process.kill()
+                return True
+            if for_so_long > END_WITHIN:
+                self.process.terminate()
+                self.process.send_signal(signal.SIGCONT)
+        return False
+
+    def _reap(self) -> None:
+        for pipe in (self.process.stdin, self.process.stdout):
+            if pipe:
+                with contextlib.suppress(OSError):
+                    pipe.close()
+        try:
+            self.process.wait(END_WITHIN)
         except subprocess.TimeoutExpired:
-            self._process.terminate()
-            try:
-                self._process.wait(1.0)
-            except subprocess.TimeoutExpired:
-                self._process.kill()
-                self._process.wait()
-        if self._process.stdout and not self._process.stdout.closed:
-            self._process.stdout.close()
-            self.frames.close()
+            self.process.kill()
+            self.process.wait()
+        with self._news:
+            self.ended = True
+            os.close(self._wake_read)
+            os.close(self._wake_write)
+            self._news.notify_all()
+        if self._then:
+            self._then()

@@ -3,6 +3,10 @@
 Run as `python -m welvo.live.engine_main FRAMES_FD ROWS ARTNET_FD`. Commands are JSON lines on standard input,
 answers JSON lines on standard output. The end of standard input is the end of the parent: streams are
 terminated and the process exits. It imports as little as it can, to be ready fast.
+
+Ten times a second it reports how it goes: which streams leave, and which the network does not take, and why. Nothing
+here ever waits for the parent: an answer that the pipe has no room for is kept, and dropped when too many wait, because
+light must not depend on somebody reading along.
 """
 
 from __future__ import annotations
@@ -29,6 +33,14 @@ DISCOVERY_EVERY = 10.0
 """Seconds between the lists of universes that a source announces (E1.31, 4.3)."""
 PHASES = 8
 """Streams of one rate are spread over this many moments of a period, so that a switch is not flooded."""
+REPORT_EVERY = 0.1
+"""Seconds between two reports to the parent."""
+MOST_UNREAD = 1 << 20
+"""Octets of answers that wait for the parent at most."""
+MOST_PROBES = 64
+"""Ways out that are looked at for each report."""
+NOBODY = "no node asks for it"
+GROUPS = "multicast"
 
 
 class FeedStream:
@@ -67,6 +79,7 @@ class FeedStream:
         self.sequence = self.wraps_to
         self.last_sent = -1e9
         self.sent = 0
+        self.wrong = "" if self.targets else NOBODY
 
     def tick(self, number: int, levels: bytes, now: float) -> int:
         """Send the packet if one is due; gives how many targets the network did not take it for.
@@ -94,8 +107,11 @@ class FeedStream:
         for target in self.targets:
             try:
                 self.sendto(self.packet, target)
-            except OSError:
+            except OSError as e:
                 failed += 1
+                self.wrong = e.strerror or str(e)
+        if self.wrong and self.targets and not failed:
+            self.wrong = ""
         return failed
 
     def end(self, now: float) -> None:
@@ -136,6 +152,7 @@ class DeviceStream:
         self.sequence = 0
         self.last_sent = -1e9
         self.sent = 0
+        self.wrong = ""
 
     def tick(self, number: int, levels: bytes, now: float) -> int:
         """Send the frame if it is due; gives how many targets the network did not take a packet for."""
@@ -168,8 +185,11 @@ class DeviceStream:
             for target in self.targets:
                 try:
                     self.sendto(packet, target)
-                except OSError:
+                except OSError as e:
                     failed += 1
+                    self.wrong = e.strerror or str(e)
+        if not failed:
+            self.wrong = ""
         return failed
 
     def end(self, now: float) -> None:
@@ -177,6 +197,11 @@ class DeviceStream:
         if self.spec.get("last") == "zero":
             self._load(bytes(len(self.levels)))
             self._send(now)
+
+
+def way_of(target: tuple[str, int]) -> str:
+    """What a target is looked up by: its address, and all groups as one."""
+    return GROUPS if target[0].startswith("239.") else target[0]
 
 
 class Sends(Protocol):
@@ -205,6 +230,16 @@ class Engine:
         self.name = ""
         self.interface = ""
         self.announce_at = 0.0
+        self.report_at = 0.0
+        self.beats = 0
+        self.outbox = bytearray()
+        self.probe: socket.socket | None = None
+        self.probe_from = 0
+        self.ways: dict[str, tuple[str, int]] = {}
+        """The ways out that the streams need: a target's address, or GROUPS for all multicast."""
+        self.no_way: dict[str, str] = {}
+        """Ways that the computer does not have at present, and why."""
+        self.told: dict[str, str] = {}
         self.frame: tuple[int, bytes] | None = None
         self.sequences: dict[int, int] = {}
         """The last sequence number of each synchronization universe."""
@@ -255,6 +290,7 @@ class Engine:
         for key in self.streams.keys() - fresh.keys():
             self.streams[key].end(now)
         self.streams = fresh
+        self.ways = {way_of(t): t for stream in fresh.values() for t in stream.targets}
         self.announce_at = now
         by_rate: dict[tuple[float, bool, int], list[FeedStream | DeviceStream]] = {}
         for any_stream in fresh.values():
@@ -307,17 +343,79 @@ class Engine:
             self.errors += 1
 
     def say(self, message: dict[str, Any]) -> None:
+        """Answer the parent; what it does not read in time is dropped, whole lines at a time."""
+        if len(self.outbox) < MOST_UNREAD:
+            self.outbox += json.dumps(message).encode() + b"\n"
+        self.flush()
+
+    def flush(self) -> None:
         try:
-            sys.stdout.write(json.dumps(message) + "\n")
-            sys.stdout.flush()
-        except (BrokenPipeError, ValueError):
+            while self.outbox:
+                del self.outbox[: os.write(1, self.outbox[:65536])]
+        except BlockingIOError:
+            pass
+        except OSError:
             self.ending = True
+
+    def look_for_ways(self) -> None:
+        """Find targets that the computer has no way to, before the next packet would tell: nothing is sent for it.
+
+        Connecting a datagram socket looks up the route and no more. Many groups share one way, so one of them is
+        looked at for all.
+        """
+        ways, names = self.ways, sorted(self.ways)
+        begin = self.probe_from if self.probe_from < len(names) else 0
+        looked = names[begin : begin + MOST_PROBES]
+        self.probe_from = begin + MOST_PROBES
+        self.no_way = {name: why for name, why in self.no_way.items() if name in ways and name not in looked}
+        for name in looked:
+            why = self._no_way_to(ways[name])
+            if why:
+                self.no_way[name] = why
+
+    def _no_way_to(self, target: tuple[str, int]) -> str:
+        try:
+            if self.probe is None:
+                self.probe = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+                self.probe.setsockopt(socket.IPPROTO_IP, socket.IP_MULTICAST_IF, socket.inet_aton(self.interface))
+                self.probe.setsockopt(socket.SOL_SOCKET, socket.SO_BROADCAST, 1)
+                self.probe.bind((self.interface, 0))
+            self.probe.connect(target)
+        except OSError as e:
+            if self.probe:
+                self.probe.close()
+                self.probe = None
+            return e.strerror or str(e)
+        return ""
+
+    def report(self, now: float) -> None:
+        """Tell the parent how it goes, as one line: what is counted, and by stream what is wrong."""
+        self.report_at = now + REPORT_EVERY
+        self.beats += 1
+        if self.outbox:
+            self.flush()
+            return  # it does not read: nothing new before it has read what is there
+        self.look_for_ways()
+        wrong: dict[str, str] = {}
+        for key, stream in self.streams.items():
+            why = stream.wrong
+            for target in stream.targets if self.no_way and not why else ():
+                why = why or self.no_way.get(way_of(target), "")
+            if why:
+                wrong[key] = why
+        sent = sum(s.sent for s in self.streams.values())
+        said: dict[str, Any] = {"beat": self.beats, "sent": sent, "errors": self.errors, "late": self.late}
+        if wrong != self.told:
+            said["wrong"], self.told = wrong, wrong
+        self.say(said)
 
     def tick(self) -> None:
         """Send what is due now, and put each group's next moment on its fixed schedule."""
         now = self.clock()
         if now >= self.announce_at:
             self.announce(now)
+        if now >= self.report_at:
+            self.report(now)
         number, levels = self.frames.read(self.frame)
         self.frame = (number, levels)
         while self.heap and self.heap[0][0] <= now:
@@ -344,8 +442,8 @@ class Engine:
             self.ending = True
             return
         self.buffer += got
-        while b"\n" in self.buffer:
-            line, self.buffer = self.buffer.split(b"\n", 1)
+        *lines, self.buffer = self.buffer.split(b"\n")
+        for line in lines:
             self.obey(json.loads(line))
 
     def obey(self, command: dict[str, Any]) -> None:
@@ -359,16 +457,19 @@ class Engine:
         if "streams" in command:
             self.set_streams(command["streams"])
         if command.get("status"):
-            self.say({"sent": sum(s.sent for s in self.streams.values()), "errors": self.errors, "late": self.late})
+            sent = sum(s.sent for s in self.streams.values())
+            self.say({"status": True, "sent": sent, "errors": self.errors, "late": self.late})
             self.late = 0.0
         if command.get("stop"):
             self.ending = True
 
     def run(self) -> None:
         while not self.ending:
-            wait = self.heap[0][0] - self.clock() if self.heap else 0.25
+            wait = self.heap[0][0] - self.clock() if self.heap else REPORT_EVERY
             if wait > 0.0015:
-                self.hear(min(wait - 0.001, 0.25))
+                self.hear(min(wait - 0.001, REPORT_EVERY))
+                if not self.heap and self.udp and self.clock() >= self.report_at:
+                    self.report(self.clock())
             else:
                 if wait > 0:
                     time.sleep(wait)
@@ -388,6 +489,7 @@ def main() -> None:
         engine.ending = True
 
     signal.signal(signal.SIGTERM, stop)
+    os.set_blocking(1, False)
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl+C reaches the whole group; the parent decides
     engine.run()
 

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import fcntl
 import ipaddress
 import socket
+import struct
 from dataclasses import dataclass
 
 
@@ -44,6 +46,32 @@ def interface_of(ip: str) -> Interface | None:
     if ip.startswith("127."):
         return Interface("lo", ip, "255.0.0.0")
     return next((i for i in interfaces() if i.ip == ip), None)
+
+
+_SIOCGIFFLAGS, _UP, _RUNNING = 0x8913, 0x1, 0x40
+
+
+def trouble_of(interface: Interface) -> str:
+    """What keeps an interface from being used now: it is gone, down, without a link or its address. Empty: nothing.
+
+    Three calls into the kernel that never wait, so that it may be asked several times a second.
+    """
+    sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+    try:
+        name = interface.name.encode()[:15].ljust(32, b"\0")
+        flags = struct.unpack_from("H", fcntl.ioctl(sock, _SIOCGIFFLAGS, name), 16)[0]
+        if not flags & _UP:
+            return f"{interface.name} is switched off"
+        if not flags & _RUNNING:
+            return f"{interface.name} has no link: nothing is plugged in"
+        sock.bind((interface.ip, 0))
+    except OSError as e:
+        if e.errno == 19:  # no such device
+            return f"{interface.name} is gone"
+        return f"{interface.name} no longer has the address {interface.ip}"
+    finally:
+        sock.close()
+    return ""
 
 
 ROLES = {6454: "Art-Net", 5568: "sACN"}

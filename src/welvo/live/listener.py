@@ -13,7 +13,9 @@ import time
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
+from welvo.live.groups import Groups
 from welvo.live.interfaces import Interface, port_taken
+from welvo.live.worker import Faults, Worker
 from welvo.observed.values import Heard, HeardPort, SourceSeen
 from welvo.protocols import artnet, sacn
 from welvo.protocols.wire import WireError
@@ -26,8 +28,10 @@ CONTROLLER = 1
 """Style code of a controller in ArtPollReply."""
 ART_LOST = 10.0
 """Seconds after which a silent ArtDmx source no longer counts (Art-Net 4, merge)."""
-_IP_MULTICAST_ALL = 49
-"""Linux socket option; 0 = only groups joined on this very socket. Not named in Python's socket module."""
+FORGOTTEN = 600.0
+"""Seconds after which a device that says nothing more is no longer kept; it counts as silent long before."""
+MOST_SOURCES, MOST_DEVICES, MOST_LIST_PAGES = 20_000, 4096, 4096
+"""How many sources, devices and announced lists are kept at most, whatever is sent; the oldest go first."""
 
 
 class ListenError(Refused):
@@ -50,10 +54,25 @@ class _Source:
     rate: float = 0.0
     window: float = 0.0
     counted: int = 0
+    sync: int = 0
+
+
+@dataclass
+class _Announced:
+    """What one source says it sends (E1.31, 4.3): the universes of each page of its list."""
+
+    name: str
+    ip: str
+    at: float
+    pages: dict[int, tuple[int, ...]]
 
 
 class Listener:
-    """Start with `start()`, end with `close()`. All questions may be asked from any thread."""
+    """Start with `start()`, end with `close()`. All questions may be asked from any thread.
+
+    `poll` asks for devices every few seconds. A `quiet` listener lets nothing out at all: it does not ask, does not
+    answer, and joins no groups, so that it hears only what is sent to this computer or to everyone.
+    """
 
     def __init__(
         self,
@@ -61,23 +80,31 @@ class Listener:
         universes: Iterable[int] = (),
         clock: Callable[[], float] = time.time,
         poll: bool = True,
+        quiet: bool = False,
     ) -> None:
         self.interface = interface
+        self.quiet = quiet
+        self.faults = Faults()
         self._clock = clock
-        self._poll = poll
+        self._poll = poll and not quiet
         self._lock = threading.Lock()
         self._sources: dict[tuple[str, int, str], _Source] = {}
         self._heard: dict[str, dict[int, tuple[artnet.PollReply, float]]] = {}
         self._own_cids: set[bytes] = set()
-        self._lists: dict[bytes, tuple[str, str, float, dict[int, tuple[int, ...]]]] = {}
-        self._groups: dict[int, socket.socket] = {}
-        self._stop = threading.Event()
-        self._thread: threading.Thread | None = None
+        self._previews: dict[tuple[str, int, str], _Source] = {}
+        self._lists: dict[bytes, _Announced] = {}
+        self._list_pages = 0
+        self._next_sweep = 0.0
         self._selector = selectors.DefaultSelector()
+        self._groups = Groups(interface, self._selector)
+        self._worker = Worker("listener", self._run, self.faults)
+        self._next_poll = 0.0
         self.noise = 0
         self.last_noise = ""
         self.packets = 0
-        self.problems: list[str] = []
+        self.taken: list[int] = []
+        """UDP ports that another program holds."""
+        self._problems: list[str] = []
         self._art = self._bind(interface.ip, artnet.PORT, exclusive=True)
         self._art_all = self._bind(interface.broadcast, artnet.PORT, exclusive=False)
         self._acn = self._bind(interface.ip, sacn.PORT, exclusive=True)
@@ -89,7 +116,7 @@ class Listener:
     # ---- sockets
 
     def _bind(self, ip: str, port: int, exclusive: bool) -> socket.socket | None:
-        """A socket on exactly one address. An exclusive one that is taken is a problem told in words."""
+        """A socket on exactly one address. An exclusive one finds out whether another program has the port."""
         sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
         try:
             if not exclusive:
@@ -100,38 +127,34 @@ class Listener:
         except OSError as e:
             sock.close()
             if e.errno == 98:  # address in use
-                self.problems.append(port_taken(ip, port))
+                self.taken.append(port)
             else:
-                self.problems.append(f"{ip} cannot be listened on: {e.strerror}.")
+                self._problems.append(f"{ip} cannot be listened on: {e.strerror}.")
             return None
+        # From now on sockets that share groups may be bound beside it; the kernel looks at both when one is bound.
+        sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         sock.setblocking(False)
         return sock
 
+    @property
+    def problems(self) -> list[str]:
+        """What is in the way of hearing everything, in words. It may take a while: who holds a port is looked up."""
+        return [*(port_taken(self.interface.ip, port) for port in self.taken), *self._problems]
+
+    @property
+    def known_problems(self) -> list[str]:
+        """The problems that are known without looking anything up."""
+        return list(self._problems)
+
     def join(self, universes: Iterable[int]) -> None:
-        """Hear these sACN universes as multicast, and no others any more. One socket per group, bound to it."""
+        """Hear these sACN universes as multicast, and no others any more."""
+        if self.quiet:
+            return
         wanted = {u for u in universes if 1 <= u <= sacn.DISCOVERY_UNIVERSE} | {sacn.DISCOVERY_UNIVERSE}
         with self._lock:
-            for universe in self._groups.keys() - wanted:
-                sock = self._groups.pop(universe)
-                with contextlib.suppress(KeyError, ValueError):
-                    self._selector.unregister(sock)
-                sock.close()
-            for universe in sorted(wanted - self._groups.keys()):
-                sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
-                try:
-                    sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-                    sock.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 1 << 20)
-                    sock.setsockopt(socket.IPPROTO_IP, _IP_MULTICAST_ALL, 0)
-                    sock.bind((sacn.group(universe), sacn.PORT))
-                    member = socket.inet_aton(sacn.group(universe)) + socket.inet_aton(self.interface.ip)
-                    sock.setsockopt(socket.IPPROTO_IP, socket.IP_ADD_MEMBERSHIP, member)
-                    sock.setblocking(False)
-                    self._selector.register(sock, selectors.EVENT_READ)
-                    self._groups[universe] = sock
-                except OSError as e:
-                    sock.close()
-                    self.problems.append(f"sACN universe {universe} cannot be heard: {e.strerror}.")
-                    break
+            if wanted != self._groups.joined:
+                said = [p for p in self._problems if "as multicast" not in p]
+                self._problems = [*said, *self._groups.join(wanted)]
 
     @property
     def artnet_fd(self) -> int:
@@ -140,32 +163,35 @@ class Listener:
             return -1
         return self._art.fileno()
 
+    @property
+    def running(self) -> bool:
+        return self._worker.alive
+
     def start(self) -> None:
-        self._thread = threading.Thread(target=self._run, name="listener", daemon=True)
-        self._thread.start()
+        self._worker.start()
 
     def close(self) -> None:
-        self._stop.set()
-        if self._thread:
-            self._thread.join(2.0)
-        for sock in (self._art, self._art_all, self._acn, *self._groups.values()):
+        self._worker.stop()
+        for sock in (self._art, self._art_all, self._acn):
             if sock:
                 sock.close()
+        self._groups.close()
         self._selector.close()
 
     # ---- the thread
 
     def _run(self) -> None:
-        next_poll = 0.0
         buffer = bytearray(2048)
-        while not self._stop.is_set():
+        stopping = self._worker.stopping
+        while not stopping.is_set():
             now = time.monotonic()
-            if self._poll and now >= next_poll:
+            if self._poll and now >= self._next_poll:
+                self._next_poll = now + POLL_EVERY
                 self.poll()
-                next_poll = now + POLL_EVERY
             try:
                 events = self._selector.select(0.1)
             except (OSError, ValueError):
+                stopping.wait(0.01)
                 continue
             for key, _ in events:
                 sock = key.fileobj
@@ -188,6 +214,8 @@ class Listener:
         except WireError as e:
             self.noise += 1
             self.last_noise = f"{ip}: {e}"
+        except Exception as e:  # a fault of ours: the packets behind this one are to be heard all the same
+            self.faults.note("listening", e)
 
     def _take_artnet(self, packet: artnet.Packet, ip: str, now: float) -> None:
         if isinstance(packet, artnet.Poll):
@@ -196,15 +224,33 @@ class Listener:
             if ip == self.interface.ip and packet.style == CONTROLLER:
                 return  # ourselves
             with self._lock:
+                if ip not in self._heard:
+                    self._forget_devices(now)
                 pages = self._heard.setdefault(ip, {})
                 pages[packet.bind_index] = (packet, now)
         elif isinstance(packet, artnet.Dmx):
             key = f"{ip}/{packet.physical}"
-            self._count("artnet", packet.address, key, "", ip, 100, packet.slots, now)
+            old = self._sources.get(("artnet", packet.address, key))
+            if old and now - old.at <= ART_LOST and not artnet.accepts(old.sequence, packet.sequence):
+                return
+            source = self._count("artnet", packet.address, key, "", ip, 100, packet.slots, now)
+            source.sequence = packet.sequence
+
+    def _forget_devices(self, now: float) -> None:
+        """Make room for one more device: what was silent for long goes, and of too many the oldest tenth."""
+        if len(self._heard) < MOST_DEVICES and now < self._next_sweep:
+            return
+        self._next_sweep = now + FORGOTTEN / 10
+        by_age = sorted(self._heard, key=lambda known: _newest(self._heard[known]))
+        excess = MOST_DEVICES // 10 if len(by_age) >= MOST_DEVICES else 0
+        for n, known in enumerate(by_age):
+            if n >= excess and now - _newest(self._heard[known]) <= FORGOTTEN:
+                break
+            del self._heard[known]
 
     def _answer(self, ip: str) -> None:
         """A controller answers polls too (Art-Net 4, style 1); its own are no question."""
-        if not self._art or ip == self.interface.ip:
+        if not self._art or self.quiet or ip == self.interface.ip:
             return
         parts = tuple(int(p) for p in self.interface.ip.split("."))
         reply = artnet.PollReply(
@@ -221,22 +267,48 @@ class Listener:
 
     def _take_sacn(self, packet: sacn.Packet, ip: str, now: float) -> None:
         if isinstance(packet, sacn.Discovery):
-            with self._lock:
-                name, _, _, pages = self._lists.get(packet.cid, ("", "", 0.0, {}))
-                self._lists[packet.cid] = (packet.name or name, ip, now, {**pages, packet.page: packet.universes})
+            self._take_list(packet, ip, now)
             return
-        if not isinstance(packet, sacn.Data) or packet.preview or packet.start_code:
+        if not isinstance(packet, sacn.Data) or packet.start_code:
             return
         key = packet.cid.hex()
+        where = ("sacn", packet.universe, key)
+        if packet.preview:
+            with self._lock:
+                self._previews[where] = _Source(
+                    "sacn", packet.universe, key, packet.name, ip, packet.priority, now, now, b""
+                )
+                _shrink(self._previews, MOST_SOURCES // 10)
+            return
         with self._lock:
-            old = self._sources.get(("sacn", packet.universe, key))
-            if old and not sacn.accepts(old.sequence, packet.sequence):
+            old = self._sources.get(where)
+            if old and now - old.at <= sacn.DATA_LOSS and not sacn.accepts(old.sequence, packet.sequence):
                 return
             if packet.terminated:
-                self._sources.pop(("sacn", packet.universe, key), None)
+                self._sources.pop(where, None)
                 return
         source = self._count("sacn", packet.universe, key, packet.name, ip, packet.priority, packet.slots, now)
-        source.sequence = packet.sequence
+        source.sequence, source.sync = packet.sequence, packet.sync
+
+    def _take_list(self, packet: sacn.Discovery, ip: str, now: float) -> None:
+        """A page of what a source announces. Pages behind its last one are out of date."""
+        with self._lock:
+            old = self._lists.pop(packet.cid, None)
+            pages = {n: listed for n, listed in old.pages.items() if n <= packet.last_page} if old else {}
+            pages[packet.page] = packet.universes
+            name = packet.name or (old.name if old else "")
+            self._lists[packet.cid] = _Announced(name, ip, now, pages)  # at the end: the dictionary is in order of age
+            self._list_pages += len(pages) - (len(old.pages) if old else 0)
+            self._forget_lists(now)
+
+    def _forget_lists(self, now: float) -> None:
+        while self._lists:
+            cid = next(iter(self._lists))
+            oldest = self._lists[cid]
+            if now - oldest.at <= sacn.DISCOVERY_LOSS and self._list_pages <= MOST_LIST_PAGES:
+                return
+            del self._lists[cid]
+            self._list_pages -= len(oldest.pages)
 
     def _count(
         self, protocol: Protocol, wire: int, key: str, name: str, ip: str, priority: int, levels: bytes, now: float
@@ -244,8 +316,7 @@ class Listener:
         with self._lock:
             source = self._sources.get((protocol, wire, key))
             if source is None:
-                if len(self._sources) > 20_000:
-                    self._sources.clear()
+                _shrink(self._sources, MOST_SOURCES)
                 source = _Source(protocol, wire, key, name, ip, priority, now, now, levels, window=now)
                 self._sources[protocol, wire, key] = source
             source.name, source.ip, source.priority = name, ip, priority
@@ -283,27 +354,36 @@ class Listener:
         with self._lock:
             return {ip: _heard(ip, pages) for ip, pages in self._heard.items()}
 
+    def announced(self, now: float) -> dict[str, tuple[int, ...]]:
+        """Universes that sources say they send, by CID in hex; a source that says it no more is forgotten."""
+        with self._lock:
+            self._forget_lists(now)
+            return {
+                cid.hex(): tuple(sorted({u for page in a.pages.values() for u in page}))
+                for cid, a in self._lists.items()
+            }
+
     def sources(self, now: float) -> list[SourceSeen]:
         """Sources on the wire that are not lost by their own protocol's rule."""
         with self._lock:
             for where, s in list(self._sources.items()):
                 if now - s.at > (sacn.DATA_LOSS if s.protocol == "sacn" else ART_LOST):
                     del self._sources[where]
-            return [
-                SourceSeen(
-                    s.protocol,
-                    s.wire,
-                    s.key,
-                    s.name,
-                    s.ip,
-                    s.priority,
-                    round(_rate(s, now), 1),
-                    (s.protocol == "sacn" and bytes.fromhex(s.key) in self._own_cids)
-                    or (s.protocol == "artnet" and s.ip == self.interface.ip and bool(self._own_cids)),
-                    s.at,
-                )
-                for s in self._sources.values()
+            for where, s in list(self._previews.items()):
+                if now - s.at > sacn.DATA_LOSS:
+                    del self._previews[where]
+            live = [self._seen(s, now) for s in self._sources.values()]
+            return live + [
+                self._seen(s, now, True) for where, s in self._previews.items() if where not in self._sources
             ]
+
+    def _seen(self, s: _Source, now: float, preview: bool = False) -> SourceSeen:
+        if s.protocol == "sacn":
+            own = bytes.fromhex(s.key) in self._own_cids
+        else:
+            own = s.ip == self.interface.ip and bool(self._own_cids)
+        rate = 0.0 if preview else round(_rate(s, now), 1)
+        return SourceSeen(s.protocol, s.wire, s.key, s.name, s.ip, s.priority, rate, own, s.at, preview, s.sync)
 
     def levels(self, protocol: str, wire: int) -> bytes | None:
         """The levels on the wire: of the newest source among those of the highest priority."""
@@ -315,6 +395,17 @@ class Listener:
             return max((s for s in mine if s.priority == top), key=lambda s: s.at).levels
 
 
+def _shrink(sources: dict[tuple[str, int, str], _Source], most: int) -> None:
+    """Make room for one more: the tenth that was silent the longest goes, not what is being heard."""
+    if len(sources) >= most:
+        for where in sorted(sources, key=lambda known: sources[known].at)[: max(1, most // 10)]:
+            del sources[where]
+
+
+def _newest(pages: dict[int, tuple[artnet.PollReply, float]]) -> float:
+    return max(at for _, at in pages.values())
+
+
 def _rate(s: _Source, now: float) -> float:
     if s.rate and now - s.window < 2.5:
         return s.rate
@@ -323,7 +414,7 @@ def _rate(s: _Source, now: float) -> float:
 
 
 def _heard(ip: str, pages: dict[int, tuple[artnet.PollReply, float]]) -> Heard:
-    newest = max(at for _, at in pages.values())
+    newest = _newest(pages)
     fresh = {n: r for n, (r, at) in pages.items() if newest - at < 3 * POLL_EVERY}
     root = fresh[min(fresh)]
     ports = []

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 
 from welvo.live.interfaces import Interface
-from welvo.observed.values import Heard
+from welvo.observed.values import SILENT_AFTER, Heard
 from welvo.patch.index import Index
 from welvo.patch.stream import boxes, stream_of
 from welvo.protocols import sacn
 from welvo.rig.document import Rig
 from welvo.rig.lookup import bench_sender, used
-from welvo.rig.protocol import PROTOCOLS
+from welvo.rig.protocol import PROTOCOLS, say_wire
+from welvo.rig.wiring import Feed
 
 
 def rows_of(rig: Rig) -> dict[str, int]:
@@ -19,59 +21,100 @@ def rows_of(rig: Rig) -> dict[str, int]:
     return {uid: n for n, uid in enumerate(rig.universes)}
 
 
-def subscribers(heard: dict[str, Heard], wire: int) -> list[str]:
-    """Nodes that list a Port-Address among their outputs: Art-Net 4 unicasts to these and to no others."""
+def subscribers(heard: dict[str, Heard], wire: int, now: float = 0.0) -> list[str]:
+    """Nodes that list a Port-Address among their outputs: Art-Net 4 unicasts to these and to no others.
+
+    A node that was silent for three polls at `now` is no longer one of them.
+    """
     return sorted(
-        ip for ip, h in heard.items() if any(p.output and p.protocol == "artnet" and p.wire == wire for p in h.ports)
+        ip
+        for ip, h in heard.items()
+        if now - h.at <= SILENT_AFTER and any(p.output and p.protocol == "artnet" and p.wire == wire for p in h.ports)
     )
 
 
-def streams(
-    rig: Rig, interface: Interface, heard: dict[str, Heard], defaults: dict[str, bytes], index: Index | None = None
-) -> list[dict[str, Any]]:
-    """One stream per feed of the Bench. `defaults` by universe id, for feeds that end on their defaults.
-
-    Feeds by DDP need the index: all that go to one device are one stream.
-    """
+def sent_feeds(rig: Rig) -> Iterator[tuple[str, Feed]]:
+    """The feeds that the Bench sends under numbers of their own, in order of entry."""
     bench = bench_sender(rig)
-    rows = rows_of(rig)
-    found = []
     for fid, feed in rig.feeds.items():
-        if feed.sender != bench or feed.universe not in rig.universes or not PROTOCOLS[feed.protocol].numbered:
-            continue
-        if not used(rig, "universes", feed.universe):
+        if feed.sender == bench and feed.universe in rig.universes and PROTOCOLS[feed.protocol].numbered:
+            if used(rig, "universes", feed.universe):
+                yield fid, feed
+
+
+def kept_back(rig: Rig) -> dict[str, str]:
+    """Feeds of the Bench that cannot leave beside an earlier one, and why.
+
+    A sender has one identity, and counts the packets of a universe once: two universes under one number, or one at two
+    priorities, would reach receivers as one stream that jumps.
+    """
+    first: dict[tuple[str, int], Feed] = {}
+    found: dict[str, str] = {}
+    for fid, feed in sent_feeds(rig):
+        other = first.setdefault((feed.protocol, feed.wire), feed)
+        wire = say_wire(feed.protocol, feed.wire)
+        if feed.universe != other.universe:
+            found[fid] = f"{wire} carries universe {rig.universes[other.universe].number} already"
+        elif PROTOCOLS[feed.protocol].has_priority and feed.priority != other.priority:
+            found[fid] = f"{wire} goes out at priority {other.priority} already, not at {feed.priority}"
+    return found
+
+
+def streams(
+    rig: Rig,
+    interface: Interface,
+    heard: dict[str, Heard],
+    defaults: dict[str, bytes],
+    index: Index | None = None,
+    now: float = 0.0,
+) -> list[dict[str, Any]]:
+    """One stream for each wire universe the Bench feeds. `defaults` by universe id, for feeds that end on them.
+
+    Feeds of one universe under one number are one stream to all their targets; what cannot be part of one is left out
+    (see `kept_back`). Feeds by DDP need the index: all that go to one device are one stream.
+    """
+    rows = rows_of(rig)
+    back = kept_back(rig)
+    found: dict[tuple[str, int], dict[str, Any]] = {}
+    for fid, feed in sent_feeds(rig):
+        if fid in back:
             continue
         if feed.to == "multicast":
             to = [sacn.group(feed.wire)]
         elif feed.to == "broadcast":
             to = [interface.broadcast]
         elif feed.to == "subscribers":
-            to = subscribers(heard, feed.wire)
+            to = subscribers(heard, feed.wire, now)
         else:
             to = [feed.to]
+        same = found.get((feed.protocol, feed.wire))
+        if same:
+            same["feeds"].append(fid)
+            same["to"] += [ip for ip in to if ip not in same["to"]]
+            same["rate"] = max(same["rate"], feed.rate)
+            continue
         size = rig.universes[feed.universe].size
         last = {
             "hold": None,
             "zero": bytes(size).hex(),
             "defaults": defaults.get(feed.universe, bytes(size))[:size].hex(),
         }
-        found.append(
-            {
-                "id": fid,
-                "row": rows[feed.universe],
-                "protocol": feed.protocol,
-                "wire": feed.wire,
-                "to": to,
-                "priority": feed.priority,
-                "rate": feed.rate,
-                "rule": feed.rule,
-                "slots": size,
-                "sync": feed.sync,
-                "sync_to": interface.broadcast if feed.sync and feed.protocol == "artnet" else "",
-                "last": None if PROTOCOLS[feed.protocol].ends else last[feed.at_disarm],
-            }
-        )
-    return [*found, *(_boxes(index, rows) if index else ())]
+        found[feed.protocol, feed.wire] = {
+            "id": fid,
+            "feeds": [fid],
+            "row": rows[feed.universe],
+            "protocol": feed.protocol,
+            "wire": feed.wire,
+            "to": to,
+            "priority": feed.priority,
+            "rate": feed.rate,
+            "rule": feed.rule,
+            "slots": size,
+            "sync": feed.sync,
+            "sync_to": interface.broadcast if feed.sync and feed.protocol == "artnet" else "",
+            "last": None if PROTOCOLS[feed.protocol].ends else last[feed.at_disarm],
+        }
+    return [*found.values(), *(_boxes(index, rows) if index else ())]
 
 
 def _boxes(index: Index, rows: dict[str, int]) -> list[dict[str, Any]]:
@@ -93,6 +136,7 @@ def _boxes(index: Index, rows: dict[str, int]) -> list[dict[str, Any]]:
         found.append(
             {
                 "id": f"ddp {ip} {wire}",
+                "feeds": mine,
                 "protocol": "ddp",
                 "wire": wire,
                 "to": [ip],

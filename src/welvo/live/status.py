@@ -1,26 +1,28 @@
 """Status pages of devices over HTTP: what their ports put out, asked ten times a second while it is wanted.
 
-All devices are asked at the same time in one thread with an event loop of its own, and each answer has one limit for
-the whole of it: a page that drips, or a device that is attached, holds up neither the window nor the other devices.
+Each device is asked by a task of its own, all of them in one thread with an event loop of its own, and each answer has
+one limit for the whole of it: a page that drips, or a device that is slow, holds up neither the window nor the others.
 """
 
 from __future__ import annotations
 
 import asyncio
-import json
-import threading
+import contextlib
 import time
 from typing import TYPE_CHECKING, Any
 
+import msgspec
+
 from welvo.live.links import LinkError
+from welvo.live.worker import Faults, Worker
 
 if TYPE_CHECKING:
     from aiohttp import ClientSession
 
 WHOLE_ANSWER = 0.5
 """Seconds that one request may take, from the connection to its last octet."""
-MOST = 4 << 20
-"""Octets of a status page at the most."""
+MOST = 1 << 20
+"""Octets of a status page at the most: reading it must not hold up the window either."""
 
 
 async def _ask(session: ClientSession, ip: str, port: int) -> dict[str, Any]:
@@ -36,8 +38,8 @@ async def _ask(session: ClientSession, ip: str, port: int) -> dict[str, Any]:
     except (OSError, ClientError, TimeoutError) as e:
         raise LinkError(f"{ip} does not show its status on port {port} ({str(e) or 'it takes too long'}).") from e
     try:
-        found = json.loads(body) if len(body) <= MOST else None
-    except (ValueError, RecursionError) as e:
+        found = msgspec.json.decode(body) if len(body) <= MOST else None
+    except (msgspec.DecodeError, ValueError, RecursionError) as e:
         raise LinkError(f"{ip} answers with something that is no status.") from e
     if not isinstance(found, dict) or not isinstance(found.get("ports"), list):
         raise LinkError(f"{ip} answers with something that is no status.")
@@ -45,9 +47,9 @@ async def _ask(session: ClientSession, ip: str, port: int) -> dict[str, Any]:
 
 
 def _session() -> ClientSession:
-    from aiohttp import ClientSession, ClientTimeout  # heavy, and not needed before a device with a page was heard
+    from aiohttp import ClientSession, ClientTimeout, TCPConnector  # heavy, and not needed before a page is there
 
-    return ClientSession(timeout=ClientTimeout(total=WHOLE_ANSWER))
+    return ClientSession(connector=TCPConnector(limit=0), timeout=ClientTimeout(total=WHOLE_ANSWER))
 
 
 def read_status(ip: str, port: int) -> dict[str, Any]:
@@ -60,37 +62,56 @@ def read_status(ip: str, port: int) -> dict[str, Any]:
     return asyncio.run(once())
 
 
-class StatusWatch(threading.Thread):
+class StatusWatch:
     """Asks the pages in `wanted` (address, port) until it is told to stop; what they said stands in `found`, with
     when."""
 
     def __init__(self) -> None:
-        super().__init__(name="status-watch", daemon=True)
         self.wanted: tuple[tuple[str, int], ...] = ()
         self.found: dict[str, tuple[float, dict[str, Any]]] = {}
         self.failed: dict[str, str] = {}
-        self.done = threading.Event()
+        self.faults = Faults()
+        self._worker = Worker("status pages", self._run, self.faults)
 
-    def run(self) -> None:
-        while not self.done.wait(0.1):
+    def start(self) -> None:
+        self._worker.start()
+
+    def _run(self) -> None:
+        while not self._worker.stopping.wait(0.1):
             if self.wanted:
                 asyncio.run(self._watch())
 
     async def _watch(self) -> None:
+        """A task for each page, for as long as it is wanted."""
+        tasks: dict[tuple[str, int], asyncio.Task[None]] = {}
         async with _session() as session:
-            while self.wanted and not self.done.is_set():
-                await asyncio.gather(*(self._one(session, ip, port) for ip, port in self.wanted))
+            while self.wanted and not self._worker.stopping.is_set():
+                for page in set(self.wanted) - tasks.keys():
+                    tasks[page] = asyncio.create_task(self._one(session, *page))
+                for page in tasks.keys() - set(self.wanted):
+                    tasks.pop(page).cancel()
+                    self.found.pop(page[0], None)
+                    self.failed.pop(page[0], None)
+                for page in [p for p, task in tasks.items() if task.done()]:
+                    task = tasks.pop(page)
+                    error = None if task.cancelled() else task.exception()
+                    if error:
+                        self.faults.note(f"the status page of {page[0]}", error)
                 await asyncio.sleep(0.1)
+            for task in tasks.values():
+                task.cancel()
+            with contextlib.suppress(asyncio.CancelledError):
+                await asyncio.gather(*tasks.values(), return_exceptions=True)
 
     async def _one(self, session: ClientSession, ip: str, port: int) -> None:
-        try:
-            self.found[ip] = (time.time(), await _ask(session, ip, port))
-            self.failed.pop(ip, None)
-        except LinkError as e:
-            self.failed[ip] = str(e)
-            self.found.pop(ip, None)
+        while True:
+            try:
+                self.found[ip] = (time.time(), await _ask(session, ip, port))
+                self.failed.pop(ip, None)
+            except LinkError as e:
+                self.failed[ip] = str(e)
+                self.found.pop(ip, None)
+            await asyncio.sleep(0.1)
 
     def stop(self) -> None:
-        self.done.set()
-        if self.is_alive():
-            self.join(2.0)
+        self._worker.stop()

@@ -49,6 +49,10 @@ class SourceSeen(msgspec.Struct, frozen=True):
     rate: float
     own: bool
     at: float
+    preview: bool = False
+    """Whether it sends for preview only: no receiver shows its levels (E1.31, 6.2.6)."""
+    sync: int = 0
+    """The synchronization universe its levels wait for; 0: none."""
 
 
 class Written(msgspec.Struct, frozen=True):
@@ -74,6 +78,8 @@ class Observed(msgspec.Struct, frozen=True):
     written: dict[str, dict[str, Written]] = {}
     log: tuple[Event, ...] = ()
     listening: bool = False
+    stuck: dict[str, str] = {}
+    """Feeds of the Bench that were armed and do not leave this computer, and why."""
     library: dict[str, str] = {}
     """Newest revision of each library profile of this computer, by its source (`library:KEY`)."""
 

@@ -476,6 +476,10 @@ def _port(index: Index, target: Target) -> tuple[str, str, int] | None:
     return None
 
 
+NOT_LEAVING = "does not leave"
+"""What is said of a feed that is armed and kept from leaving."""
+
+
 def path(
     index: Index,
     observed: Observed,
@@ -541,7 +545,8 @@ def path(
             tuple(every_way(feed.protocol, feed.wire)),
         )
     )
-    joints.append(Joint("matches"))
+    why = observed.stuck.get(chosen, "") if armed else ""
+    joints.append(Joint("differs", "armed", NOT_LEAVING, why) if why else Joint("matches"))
     if not port and not PROTOCOLS[feed.protocol].numbered:
         box = device_at(rig, feed.to) if PROTOCOLS[feed.protocol].carries == "octets" else ""
         name_ = rig.devices[box].name if box else feed.to or "no address"

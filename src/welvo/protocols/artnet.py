@@ -5,7 +5,7 @@ from __future__ import annotations
 import struct
 from dataclasses import dataclass, field
 
-from welvo.protocols.wire import WireError, read_text, text_field
+from welvo.protocols.wire import WireError, read_text, step_of, text_field
 
 PORT = 6454
 IDENTIFIER = b"Art-Net\0"
@@ -231,6 +231,15 @@ def decode(raw: bytes) -> Packet:
             command,
         )
     return Other(opcode, raw)
+
+
+def accepts(last: int | None, new: int) -> bool:
+    """Whether an ArtDmx of this sequence number is in order: 0 switches sequencing off, 255 is followed by 1.
+
+    The standard leaves open how far back is late; as with sACN, what steps back further is a sender that began anew.
+    The same number again is taken: it holds the same levels, or comes from a sender that never counts.
+    """
+    return not last or not new or not -20 < step_of(last, new) < 0
 
 
 def _decode_reply(raw: bytes) -> PollReply:

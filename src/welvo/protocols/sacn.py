@@ -5,7 +5,7 @@ from __future__ import annotations
 import struct
 from dataclasses import dataclass
 
-from welvo.protocols.wire import WireError, read_text, text_field
+from welvo.protocols.wire import WireError, read_text, step_of, text_field
 
 PORT = 5568
 IDENTIFIER = b"ASC-E1.17\0\0\0"  # 5.3
@@ -18,6 +18,10 @@ DATA_LOSS = 2.5
 """Seconds without a packet after which a source is gone (6.7.1)."""
 SEQUENCE_AT, OPTIONS_AT, SLOTS_AT = 111, 112, 126
 """Offsets that a sender patches in a prebuilt packet."""
+LIST_AT, UNIVERSE_LIST = 120, 0x00000001  # 8
+DISCOVERY_LOSS = 25.0
+"""Seconds after which a source that no longer announces its universes is forgotten: two intervals of 10 s and a half
+(4.3)."""
 
 
 @dataclass(frozen=True)
@@ -93,11 +97,11 @@ def encode(packet: Packet) -> bytes:
     count = len(packet.universes)
     if count > 512 or list(packet.universes) != sorted(set(packet.universes)):
         raise WireError("universe list", "at most 512 universes a page, ascending")
-    total = 120 + 2 * count
+    total = LIST_AT + 2 * count
     return (
         _root(packet.cid, ROOT_EXTENDED, total)
         + struct.pack(">HI64sI", _flags(total - 38), EXTENDED_DISCOVERY, text_field(packet.name, 64), 0)
-        + struct.pack(">HIBB", _flags(total - 112), 1, packet.page, packet.last_page)
+        + struct.pack(">HIBB", _flags(total - 112), UNIVERSE_LIST, packet.page, packet.last_page)
         + struct.pack(f">{count}H", *packet.universes)
     )
 
@@ -133,7 +137,10 @@ def _encode_data(p: Data) -> bytes:
 
 
 def decode(raw: bytes) -> Packet:
-    """Read a packet; whatever breaks a rule of the standard is a WireError that names the field."""
+    """Read a packet; whatever breaks a rule of the standard is a WireError that names the field.
+
+    Lengths must agree with each other and with what is there; octets behind the end of the root layer are not read.
+    """
     if len(raw) < 38:
         raise WireError("packet", f"{len(raw)} octets are too few for a root layer")
     preamble, post, identifier, flags, vector = struct.unpack_from(">HH12sHI", raw)
@@ -141,60 +148,77 @@ def decode(raw: bytes) -> Packet:
         raise WireError("preamble", f"0x{preamble:04X}/0x{post:04X} instead of 0x0010/0x0000")
     if identifier != IDENTIFIER:
         raise WireError("packet identifier", "is not ASC-E1.17")
-    if flags >> 12 != 7 or (flags & 0xFFF) + 16 > len(raw):
-        raise WireError("root length", f"0x{flags:04X} does not fit {len(raw)} octets")
+    end = _end("root length", flags, 16, len(raw))
     cid = raw[22:38]
+    if not any(cid):
+        raise WireError("CID", "is all zero")
     if vector == ROOT_DATA:
-        return _decode_data(raw, cid)
+        return _decode_data(raw, cid, end)
     if vector == ROOT_EXTENDED:
-        return _decode_extended(raw, cid)
+        return _decode_extended(raw, cid, end)
     raise WireError("root vector", f"0x{vector:08X} is unknown")
 
 
-def _decode_data(raw: bytes, cid: bytes) -> Data:
-    if len(raw) < SLOTS_AT:
-        raise WireError("packet", f"{len(raw)} octets are too few for a data packet")
+def _end(field: str, flags: int, start: int, most: int, exactly: bool = False) -> int:
+    """Where a layer that begins at `start` ends, by its own flags and length (5.4)."""
+    end = start + (flags & 0xFFF)
+    if flags >> 12 != 7 or end > most or (exactly and end != most):
+        raise WireError(field, f"0x{flags:04X} does not fit {most} octets")
+    return end
+
+
+def _decode_data(raw: bytes, cid: bytes, end: int) -> Data:
+    if end < SLOTS_AT:
+        raise WireError("packet", f"{end} octets are too few for a data packet")
     flags, vector, name, priority, sync, sequence, options, universe = struct.unpack_from(">HI64sBHBBH", raw, 38)
-    if flags >> 12 != 7 or (flags & 0xFFF) + 38 > len(raw):
-        raise WireError("framing length", f"0x{flags:04X} does not fit {len(raw)} octets")
+    _end("framing length", flags, 38, end, exactly=True)
     if vector != FRAME_DATA:
         raise WireError("framing vector", f"0x{vector:08X} is not a data packet")
     dmp, dmp_vector, kind, first, step, count, start = struct.unpack_from(">HBBHHHB", raw, 115)
     if dmp_vector != 0x02 or kind != 0xA1 or first != 0 or step != 1:
         raise WireError("DMP layer", "vector, type, first address or increment is not the standard's")
-    if dmp >> 12 != 7 or not 1 <= count <= 513 or 125 + count > len(raw):
-        raise WireError("property count", f"{count} does not fit {len(raw)} octets")
+    _end("DMP length", dmp, 115, end, exactly=True)
+    if not 1 <= count <= 513 or 125 + count != end:
+        raise WireError("property count", f"{count} does not fit {end} octets")
     if priority > 200:
         raise WireError("priority", f"{priority} is reserved")
+    if sync:
+        _check_universe("synchronization address", sync)
     _check_universe("universe", universe)
-    return Data(cid, universe, raw[126 : 125 + count], read_text(name), priority, sequence, options, sync, start)
+    return Data(cid, universe, raw[SLOTS_AT:end], read_text(name), priority, sequence, options, sync, start)
 
 
-def _decode_extended(raw: bytes, cid: bytes) -> Packet:
-    if len(raw) < 44:
-        raise WireError("packet", f"{len(raw)} octets are too few for an extended packet")
-    vector = struct.unpack_from(">I", raw, 40)[0]
+def _decode_extended(raw: bytes, cid: bytes, end: int) -> Packet:
+    if end < 49:
+        raise WireError("packet", f"{end} octets are too few for an extended packet")
+    flags, vector = struct.unpack_from(">HI", raw, 38)
+    _end("framing length", flags, 38, end, exactly=True)
     if vector == EXTENDED_SYNC:
-        if len(raw) < 49:
-            raise WireError("packet", f"{len(raw)} octets are too few for a synchronization packet")
+        if end != 49:
+            raise WireError("packet", f"{end} octets are not a synchronization packet's 49")
         sequence, address = struct.unpack_from(">BH", raw, 44)
+        _check_universe("synchronization address", address)
         return SyncPacket(cid, address, sequence)
     if vector == EXTENDED_DISCOVERY:
-        if len(raw) < 120:
-            raise WireError("packet", f"{len(raw)} octets are too few for a discovery packet")
-        flags, _, page, last = struct.unpack_from(">HIBB", raw, 112)
-        end = min(len(raw), 112 + (flags & 0xFFF))
-        count = (end - 120) // 2
-        if count > 512:
-            raise WireError("universe list", f"{count} universes on one page are more than 512")
-        universes = struct.unpack_from(f">{count}H", raw, 120)
-        return Discovery(cid, read_text(raw[44:108]), universes, page, last)
+        return _decode_discovery(raw, cid, end)
     raise WireError("extended vector", f"0x{vector:08X} is unknown")
+
+
+def _decode_discovery(raw: bytes, cid: bytes, end: int) -> Discovery:
+    if end < LIST_AT:
+        raise WireError("packet", f"{end} octets are too few for a discovery packet")
+    flags, vector, page, last = struct.unpack_from(">HIBB", raw, 112)
+    _end("universe list length", flags, 112, end, exactly=True)
+    if vector != UNIVERSE_LIST:
+        raise WireError("universe list vector", f"0x{vector:08X} is no universe list")
+    count, odd = divmod(end - LIST_AT, 2)
+    if odd or count > 512:
+        raise WireError("universe list", f"{end - LIST_AT} octets are no list of 0 to 512 universes")
+    if page > last:
+        raise WireError("page", f"{page} is behind the last one, {last}")
+    return Discovery(cid, read_text(raw[44:108]), struct.unpack_from(f">{count}H", raw, LIST_AT), page, last)
 
 
 def accepts(last: int | None, new: int) -> bool:
     """Whether a sequence number is taken (6.7.2): refused when the step back is 0 to 19."""
-    if last is None:
-        return True
-    d = (new - last) & 0xFF
-    return not -20 < (d - 256 if d >= 128 else d) <= 0
+    return last is None or not -20 < step_of(last, new) <= 0

@@ -25,3 +25,9 @@ def text_field(text: str, length: int) -> bytes:
 
 def read_text(raw: bytes) -> str:
     return raw.split(b"\0", 1)[0].decode("utf-8", "replace")
+
+
+def step_of(last: int, new: int) -> int:
+    """How far a sequence number of one octet went on, −128 to 127: back is negative."""
+    d = (new - last) & 0xFF
+    return d - 256 if d >= 128 else d

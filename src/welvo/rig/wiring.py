@@ -210,6 +210,8 @@ class DeviceModel(Value, frozen=True, kw_only=True):
     """Mbit/s of its network socket; 0: it has none."""
     wireless: bool = False
     links: tuple[Literal["artnet", "http"], ...] = ()
+    page_ports: Annotated[int, Meta(ge=1, le=4)] = 1
+    """How many ports share a page of Art-Net settings, and with it Net and Sub-Net."""
     status_port: Annotated[int, Meta(ge=0, le=65535)] = 0
     note: str = ""
 

@@ -2,8 +2,11 @@
 
 A setting is an entry in a device's model. Where Art-Net carries it, it is one row here as well, and then it is
 compared, pushed and read back without another line of code. A row that only reads has no `write`: the device reports
-it, and it is set in another way. What ArtAddress carries as fields of one packet goes out together for each port;
+it, and it is set in another way. What ArtAddress carries as fields of one packet goes out together for each page;
 commands, of which a packet has room for one, follow in packets of their own.
+
+Net and Sub-Net are common to a page of up to four ports: setting one port's universe may move the others. So a push is
+planned for the page as a whole (`whole_pages`), and says which neighbours it takes along before it goes.
 """
 
 from __future__ import annotations
@@ -100,11 +103,60 @@ def reported(model: DeviceModel, heard: Heard) -> dict[str, SettingValue]:
     return said
 
 
+@dataclass(frozen=True)
+class TakenAlong:
+    """A port that moves because it shares a page with one that is set: its label and its universes on the wire."""
+
+    label: str
+    before: int
+    after: int
+    planned: bool
+    """Whether the rig plans it there; nothing is planned for it otherwise."""
+
+
+def whole_pages(
+    model: DeviceModel, heard: Heard, values: dict[str, SettingValue], plan: dict[str, SettingValue]
+) -> tuple[dict[str, SettingValue], list[TakenAlong]]:
+    """What has to be pushed so that each page is as planned, and which ports it takes along.
+
+    Raises Refused, naming the ports, where the universes planned for one page need more than one Net or Sub-Net.
+    """
+    labels = {port: label for label in model.ports if (port := heard_port(model, heard, label))}
+    wanted = dict(values)
+    along: list[TakenAlong] = []
+    for page in sorted({p.page for p in labels}):
+        mine = {label: port for port, label in labels.items() if port.page == page}
+        keys = {label: setting_key(label, "universe") for label in mine}
+        new = {label: int(values[keys[label]]) for label in mine if keys[label] in values}
+        switches = {wire >> 4 for wire in new.values()}
+        if not new or all(mine[label].wire >> 4 == wire >> 4 for label, wire in new.items()):
+            continue  # Net and Sub-Net stay as they are
+        others = {label: port for label, port in mine.items() if label not in new}
+        for label in others:
+            planned_there = plan.get(keys[label])
+            if isinstance(planned_there, int):
+                switches.add(planned_there >> 4)
+        if len(switches) > 1:
+            names = [f"{label} {new.get(label, plan.get(keys[label]))}" for label in mine if keys[label] in plan]
+            raise Refused(
+                f"Ports {', '.join(mine)} of this device share one Net and Sub-Net, and their planned universes need "
+                f"different ones ({', '.join(names)}). Choose universes for them within one block of 16."
+            )
+        (switch,) = switches
+        for label, port in others.items():
+            there = plan.get(keys[label])
+            after = there if isinstance(there, int) else switch << 4 | port.wire & 0x0F
+            if isinstance(there, int):
+                wanted[keys[label]] = there
+            if after != port.wire:
+                along.append(TakenAlong(label, port.wire, after, isinstance(there, int)))
+    return wanted, along
+
+
 def address_packets(model: DeviceModel, heard: Heard, values: dict[str, SettingValue]) -> list[artnet.Address]:
     """The ArtAddress packets that put values (by full key) into a device. Raises Refused for what cannot be pushed."""
     of_device: list[ArtAddressPart] = []
-    of_ports: dict[str, list[ArtAddressPart]] = {}
-    pages: dict[str, int] = {}
+    of_pages: dict[int, list[ArtAddressPart]] = {}
     for setting, value in values.items():
         label, key = split_key(setting)
         if not label:
@@ -118,17 +170,26 @@ def address_packets(model: DeviceModel, heard: Heard, values: dict[str, SettingV
             raise Refused(f"The device at {heard.ip} reports no port {label}.")
         if port_row is None or port_row.write is None:
             raise Refused(f"“{setting}” cannot be set over Art-Net; set it on the device itself.")
-        of_ports.setdefault(label, []).append(port_row.write(value, port))
-        pages[label] = port.page
+        of_pages.setdefault(port.page, []).append(port_row.write(value, port))
     packets = _packed(of_device, 1) if of_device else []
-    for label, written in of_ports.items():
-        packets += _packed(written, pages[label])
+    for page, written in of_pages.items():
+        packets += _packed(written, page)
     return packets
 
 
 def _packed(written: list[ArtAddressPart], page: int) -> list[artnet.Address]:
-    """All fields in one packet, with the first command; each further command in one of its own."""
-    fields = {name: value for w in written for name, value in w.fields.items()}
+    """All fields in one packet, with the first command; each further command in one of its own.
+
+    Net and Sub-Net of two ports of a page must be the same; raises Refused.
+    """
+    fields: dict[str, Any] = {}
+    for name, value in (item for w in written for item in w.fields.items()):
+        before = fields.get(name)
+        if isinstance(value, tuple) and before is not None:
+            value = tuple(new if new != artnet.NO_CHANGE else old for old, new in zip(before, value))
+        elif before is not None and before != value:
+            raise Refused("Ports of one page share Net and Sub-Net, and cannot be set to universes of different ones.")
+        fields[name] = value
     commands = [w.command for w in written if w.command]
     first = replace(artnet.Address(bind_index=page, command=commands[0] if commands else 0), **fields)
     return [first, *(artnet.Address(bind_index=page, command=c) for c in commands[1:])]

@@ -11,6 +11,7 @@ import socket
 import sys
 import time
 import tomllib
+import traceback
 from pathlib import Path
 from typing import Any
 
@@ -91,6 +92,7 @@ class Host:
         self._groups: dict[int, socket.socket] = {}
         self._runners: list[Any] = []
         self._open: list[socket.socket] = []
+        self.faults = 0
 
     async def start(self) -> None:
         loop = asyncio.get_running_loop()
@@ -119,6 +121,7 @@ class Host:
             raise StandInError(
                 f"UDP {port} on {ip} cannot be had: {e.strerror}. Is another set of stand-ins running?"
             ) from e
+        sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)  # from now on others may listen to groups beside it
         sock.setblocking(False)
         self._open.append(sock)
         return sock
@@ -146,16 +149,17 @@ class Host:
         for raw, sender in _drain(sock):
             try:
                 packet = artnet.decode(raw)
+                for node in nodes:
+                    replies = node.take_artnet(packet, sender[0])
+                    if replies:
+                        self._answer(node, replies, sender[0])
+                if isinstance(packet, artnet.Address):
+                    self._join()
             except WireError:
                 for node in nodes:
                     node.noise += 1
-                continue
-            for node in nodes:
-                replies = node.take_artnet(packet, sender[0])
-                if replies:
-                    self._answer(node, replies, sender[0])
-            if isinstance(packet, artnet.Address):
-                self._join()
+            except Exception:  # a fault of ours: the packets behind this one are taken all the same
+                self._fault()
 
     def _answer(self, node: Node, replies: list[bytes], to: str) -> None:
         for raw in replies:
@@ -166,12 +170,19 @@ class Host:
         for raw, sender in _drain(sock):
             try:
                 packet = sacn.decode(raw)
+                for node in nodes:
+                    node.take_sacn(packet, sender[0])
             except WireError:
                 for node in nodes:
                     node.noise += 1
-                continue
-            for node in nodes:
-                node.take_sacn(packet, sender[0])
+            except Exception:
+                self._fault()
+
+    def _fault(self) -> None:
+        """Print the trace of an unexpected error, for the first few: whoever started this reads along."""
+        self.faults += 1
+        if self.faults <= 5:
+            traceback.print_exc()
 
     async def _pages(self) -> None:
         from aiohttp import web

@@ -102,23 +102,30 @@ class Node:
             for port in self.ports:
                 if port.protocol == "artnet" and port.universe == packet.address:
                     key = f"{ip}/{packet.physical}"
-                    if key not in port.sources and len(port.sources) >= 2:
+                    old = port.sources.get(key)
+                    if old is None and len(port.sources) >= 2:
                         self.noise += 1  # a third source is ignored
                         continue
-                    port.sources[key] = Source(key, "", ip, 100, self.clock(), packet.slots)
+                    late = old and self.clock() - old.at <= MERGE_END
+                    if old and late and not artnet.accepts(old.sequence, packet.sequence):
+                        continue
+                    port.sources[key] = Source(key, "", ip, 100, self.clock(), packet.slots, packet.sequence)
                     port.frames += 1
         return []
 
+    def pages(self) -> list[list[NodePort]]:
+        """The ports of each page, up to four; Net and Sub-Net are common to a page."""
+        size = self.model.page_ports
+        return [self.ports[n : n + size] for n in range(0, len(self.ports), size)]
+
     def replies(self) -> list[bytes]:
-        """One ArtPollReply per port: net and sub-net are common to a page, so each port has a page of its own."""
+        """One ArtPollReply for each page."""
         found = []
         self.counter = (self.counter + 1) % 10000
         a, b, c, d = (int(p) for p in self.ip.split("."))
         ip = (a, b, c, d)
-        for n, port in enumerate(self.ports):
-            net, sub, universe = net_sub_universe(port.universe)
-            live = [s for s in port.sources.values() if self.clock() - s.at < MERGE_END]
-            good = (0x80 if live else 0) | (0x08 if len(live) > 1 else 0) | (0x02 if port.merge == "latest" else 0)
+        for n, ports in enumerate(self.pages()):
+            net, sub, _ = net_sub_universe(ports[0].universe)
             found.append(
                 artnet.encode(
                     artnet.PollReply(
@@ -130,11 +137,11 @@ class Node:
                         net=net,
                         sub=sub,
                         status1=0x50 if self.identify else 0xD0,
-                        port_types=(0x80,),
-                        good_input=(0,),
-                        good_output=(good | (1 if port.protocol == "sacn" else 0),),
-                        sw_in=(0,),
-                        sw_out=(universe,),
+                        port_types=(0x80,) * len(ports),
+                        good_input=(0,) * len(ports),
+                        good_output=tuple(self._good(port) for port in ports),
+                        sw_in=(0,) * len(ports),
+                        sw_out=tuple(port.universe & 0x0F for port in ports),
                         mac=self.mac,
                         bind_ip=ip,
                         bind_index=n + 1,
@@ -143,37 +150,45 @@ class Node:
             )
         return found
 
+    def _good(self, port: NodePort) -> int:
+        live = [s for s in port.sources.values() if self.clock() - s.at < MERGE_END]
+        merging = (0x80 if live else 0) | (0x08 if len(live) > 1 else 0)
+        return merging | (0x02 if port.merge == "latest" else 0) | (0x01 if port.protocol == "sacn" else 0)
+
     def _program(self, p: artnet.Address) -> None:
-        page = max(1, p.bind_index) - 1
         if p.short_name:
             self.name, self.report = p.short_name, "short name ok"
         if p.long_name:
             self.long_name, self.report = p.long_name, "long name ok"
-        if page >= len(self.ports):
+        pages = self.pages()
+        page = max(1, p.bind_index) - 1
+        if page >= len(pages):
             self.report = "config error"
             return
-        port = self.ports[page]
-        net, sub, universe = net_sub_universe(port.universe)
-        net = p.net & 0x7F if p.net & 0x80 else net
-        sub = p.sub & 0x0F if p.sub & 0x80 else sub
-        universe = p.sw_out[0] & 0x0F if p.sw_out[0] & 0x80 else universe
-        before = (port.universe, port.protocol)
-        port.universe = net << 8 | sub << 4 | universe
-        command = p.command
-        if command == artnet.COMMAND_TAKE_ARTNET:
-            port.protocol = "artnet"
-        elif command == artnet.COMMAND_TAKE_SACN:
-            port.protocol = "sacn"
-        elif command == artnet.COMMAND_MERGE_LTP:
-            port.merge = "latest"
-        elif command == artnet.COMMAND_MERGE_HTP:
-            port.merge = "highest"
-        elif command == artnet.COMMAND_LOCATE:
+        ports = pages[page]
+        before = [(port.universe, port.protocol) for port in ports]
+        for n, port in enumerate(ports):
+            net, sub, universe = net_sub_universe(port.universe)
+            net = p.net & 0x7F if p.net & 0x80 else net
+            sub = p.sub & 0x0F if p.sub & 0x80 else sub
+            universe = p.sw_out[n] & 0x0F if p.sw_out[n] & 0x80 else universe
+            port.universe = net << 8 | sub << 4 | universe
+        self._obey(p.command, ports)
+        for port, (universe, protocol) in zip(ports, before):
+            if (port.universe, port.protocol) != (universe, protocol):
+                port.sources.clear()
+
+    def _obey(self, command: int, ports: list[NodePort]) -> None:
+        if command == artnet.COMMAND_LOCATE:
             self.identify = True
         elif command == artnet.COMMAND_NORMAL:
             self.identify = False
-        if before != (port.universe, port.protocol):
-            port.sources.clear()
+        kind, n = command & 0xF0, command & 0x0F
+        if n < len(ports):
+            if kind in (artnet.COMMAND_TAKE_ARTNET, artnet.COMMAND_TAKE_SACN):
+                ports[n].protocol = "artnet" if kind == artnet.COMMAND_TAKE_ARTNET else "sacn"
+            elif kind in (artnet.COMMAND_MERGE_LTP, artnet.COMMAND_MERGE_HTP):
+                ports[n].merge = "latest" if kind == artnet.COMMAND_MERGE_LTP else "highest"
 
     # ---- sACN
 

@@ -398,7 +398,9 @@ class BenchStation(QWidget):
         name = f"port {port[1]} gives" if port else "port gives"
         loose = time.monotonic() - self._meant_at < SETTLE or not network.armed
         self.arrived.set_levels((meant, on_wire, gives), ("meant", "on the wire", name), loose)
-        self._arrived_note.setText("live" if network.armed else "not armed: nothing is sent")
+        going = network.sending
+        words = "nothing leaves" if going.stuck and not going.leaving else "live"
+        self._arrived_note.setText(words if network.armed else "not armed: nothing is sent")
         self._judge(port, on_wire, gives)
 
     def _judge(self, port: tuple[str, str] | None, on_wire: bytes | None, gives: bytes | None) -> None:
@@ -407,6 +409,10 @@ class BenchStation(QWidget):
         assert span is not None
         if not network.armed:
             self._say("unknown", "Not armed: what you hold stands under “meant” only. Arm in the head to send it.")
+            return
+        why = network.sending.trouble or self._stuck(span.universe)
+        if why:
+            self._say("differs", f"What you mean does not leave this computer: {why}.")
             return
         off_wire, off_port = self.arrived.differing(1), self.arrived.differing(2)
         if off_wire:
@@ -454,6 +460,13 @@ class BenchStation(QWidget):
                 "unknown",
                 "Nothing of it is heard on the wire: no feed from the Bench, or unicast that cannot be overheard here.",
             )
+
+    def _stuck(self, universe: str) -> str:
+        """Why none of the feeds of a universe leaves; empty when one of them does."""
+        s = self._session
+        feeds = [fid for fid, f in s.rig.feeds.items() if f.universe == universe]
+        whys = [s.observed.stuck[fid] for fid in feeds if fid in s.observed.stuck]
+        return whys[0] if whys and len(whys) == len(feeds) else ""
 
     def _say(self, mark: str, words: str) -> None:
         if self._mark.mark != mark:

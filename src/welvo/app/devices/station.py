@@ -12,6 +12,7 @@ from welvo.app.network import Network
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.add_device import AddDevice
 from welvo.app.widgets.empty import EmptyPage
+from welvo.app.widgets.fixes import push
 from welvo.app.widgets.painting import button, column, label, row
 from welvo.rig.notation import plural
 from welvo.settings.compare import differing, is_live
@@ -113,7 +114,7 @@ class DevicesStation(QWidget):
     def _push_all(self) -> None:
         device_id = self._device()
         if device_id:
-            self._network.push(device_id, tuple(self._pushable()))
+            push(self._session, self._network, device_id, tuple(self._pushable()), self)
 
     def choose_first(self) -> None:
         """Coming here with nothing chosen shows the first device rather than an empty half."""

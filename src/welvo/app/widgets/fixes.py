@@ -1,10 +1,16 @@
-"""Doing what a fix says."""
+"""Doing what a fix says, wherever one is offered."""
 
 from __future__ import annotations
 
+from PySide6.QtWidgets import QApplication, QWidget
+
 from welvo.app.network import Network
 from welvo.app.session import Session
+from welvo.app.widgets import dialogs
 from welvo.checks.registry import Fix
+from welvo.rig.base import Refused
+from welvo.rig.plan import planned
+from welvo.rig.protocol import say_wire
 
 
 def run_fix(session: Session, network: Network, fix: Fix) -> None:
@@ -12,4 +18,31 @@ def run_fix(session: Session, network: Network, fix: Fix) -> None:
     if fix.edit:
         session.attempt(fix.edit)
     elif fix.push:
-        network.push(*fix.push)
+        push(session, network, *fix.push)
+
+
+def push(session: Session, network: Network, device: str, keys: tuple[str, ...], parent: QWidget | None = None) -> bool:
+    """Push planned values; ports that it would take along are shown first, and then it is for the operator to say."""
+    session.commit_pending()
+    try:
+        _, along = network.whole_push(device, keys)
+    except Refused as e:
+        session.say(str(e), "error")
+        return False
+    at = parent or QApplication.activeWindow()
+    if along and at:
+        plan = planned(session.rig, device)
+        lines = []
+        for port in along:
+            protocol = "sacn" if plan.get(f"{port.label}.protocol") == "sacn" else "artnet"
+            why = "as planned" if port.planned else "nothing is planned for it"
+            lines.append(
+                f"port {port.label} from {say_wire(protocol, port.before)} to {say_wire(protocol, port.after)} ({why})"
+            )
+        words = (
+            f"Net and Sub-Net are common to ports of one page of {session.rig.devices[device].name}. With this push go "
+            f"{'; '.join(lines)}."
+        )
+        if not dialogs.ask_act(at, "Ports that go along", words, [("push", "Push all of them")], "Leave all as it is"):
+            return False
+    return network.push(device, keys)

@@ -1,0 +1,172 @@
+"""Hears many multicast groups with few descriptors.
+
+A socket bound to a group's own address hears that group and nothing else, and never stands in the way of another
+program; but it takes a descriptor for each universe, and with a thousand of them nothing could be saved any more. So
+the first groups get a socket each, and the others share sockets, as many on one as the kernel allows (20 as a rule). A
+shared socket cannot be bound to an address of its own: it is bound to the interface instead, and a filter in the
+kernel lets pass only what was sent to a group, so that it hears no more than the others do.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import ctypes
+import os
+import resource
+import selectors
+import socket
+import struct
+from collections.abc import Callable, Iterable
+from pathlib import Path
+
+from welvo.live.interfaces import Interface
+from welvo.protocols import sacn
+
+ALONE = 64
+"""So many groups get a socket of their own."""
+RESERVE = 160
+"""Descriptors that are left alone, for files, pipes and devices."""
+_IP_MULTICAST_ALL = 49
+"""Linux socket option; 0 = only groups joined on this very socket. Not named in Python's socket module."""
+_SO_ATTACH_FILTER = 26
+
+
+def raise_limit(wanted: int = 16384) -> int:
+    """Allow this process more open files, as far as the system lets it; gives how many it may open."""
+    soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
+    most = wanted if hard == resource.RLIM_INFINITY else min(wanted, hard)
+    if soft != resource.RLIM_INFINITY and soft < most:
+        with contextlib.suppress(ValueError, OSError):
+            resource.setrlimit(resource.RLIMIT_NOFILE, (most, hard))
+            return most
+    return soft if soft != resource.RLIM_INFINITY else 1 << 20
+
+
+def free_descriptors() -> int:
+    """How many descriptors may be taken without touching the reserve."""
+    soft, _ = resource.getrlimit(resource.RLIMIT_NOFILE)
+    if soft == resource.RLIM_INFINITY:
+        return 1 << 20
+    return max(0, soft - len(os.listdir("/proc/self/fd")) - RESERVE)
+
+
+def groups_per_socket() -> int:
+    """How many groups the kernel lets one socket join."""
+    try:
+        return max(1, int(Path("/proc/sys/net/ipv4/igmp_max_memberships").read_text("ascii")))
+    except (OSError, ValueError):
+        return 20
+
+
+def _only_groups(sock: socket.socket) -> None:
+    """Let pass only packets to 239.255.x.x: a classic filter that looks at the destination in the IP header."""
+    lines = (
+        (0x20, 0, 0, 0xFFF00000 + 16),  # load the destination address (offset 16 from the network header)
+        (0x54, 0, 0, 0xFFFF0000),  # its first two octets
+        (0x15, 0, 1, 0xEFFF0000),  # 239.255?
+        (0x06, 0, 0, 0xFFFFFFFF),  # take the packet
+        (0x06, 0, 0, 0),  # drop it
+    )
+    code = ctypes.create_string_buffer(b"".join(struct.pack("HBBI", *line) for line in lines))
+    sock.setsockopt(socket.SOL_SOCKET, _SO_ATTACH_FILTER, struct.pack("HP", len(lines), ctypes.addressof(code)))
+
+
+class Groups:
+    """The groups joined on one interface. Sockets are registered with `selector`."""
+
+    def __init__(self, interface: Interface, selector: selectors.BaseSelector) -> None:
+        self._interface = interface
+        self._selector = selector
+        self._alone: dict[int, socket.socket] = {}
+        self._shared: list[tuple[socket.socket, set[int]]] = []
+        self.room = groups_per_socket()
+        self.free: Callable[[], int] = free_descriptors
+
+    @property
+    def joined(self) -> set[int]:
+        return set(self._alone).union(*(held for _, held in self._shared))
+
+    @property
+    def sockets(self) -> int:
+        return len(self._alone) + len(self._shared)
+
+    def join(self, universes: Iterable[int]) -> list[str]:
+        """Hear these universes and no others any more; gives what cannot be heard, in words."""
+        wanted = set(universes)
+        for universe in self.joined - wanted:
+            self._leave(universe)
+        failed: list[int] = []
+        why = ""
+        new = sorted(wanted - self.joined)
+        spare = self.free() if new else 0
+        for universe in new:
+            try:
+                if len(self._alone) < ALONE and spare > 0:
+                    self._alone[universe] = self._open(sacn.group(universe), universe)
+                    spare -= 1
+                    continue
+                place = next((s for s in reversed(self._shared) if len(s[1]) < self.room), None)
+                if place is None:
+                    if spare <= 0:
+                        failed.append(universe)
+                        why = why or "no more files may be open at once (ulimit -n)"
+                        continue
+                    place = (self._open("", universe), {universe})
+                    self._shared.append(place)
+                    spare -= 1
+                else:
+                    self._member(place[0], universe, socket.IP_ADD_MEMBERSHIP)
+                    place[1].add(universe)
+            except OSError as e:
+                failed.append(universe)
+                why = why or e.strerror or str(e)
+        if not failed:
+            return []
+        which = (
+            f"universe {failed[0]}" if len(failed) == 1 else f"{len(failed)} universes, {failed[0]} to {failed[-1]},"
+        )
+        return [f"sACN {which} cannot be heard as multicast: {why}."]
+
+    def _open(self, address: str, universe: int) -> socket.socket:
+        sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+        try:
+            sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            sock.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 1 << 20)
+            sock.setsockopt(socket.IPPROTO_IP, _IP_MULTICAST_ALL, 0)
+            if not address:
+                with contextlib.suppress(OSError):  # the filter and the membership hold even where this is not allowed
+                    sock.setsockopt(socket.SOL_SOCKET, socket.SO_BINDTODEVICE, self._interface.name.encode() + b"\0")
+                _only_groups(sock)
+            sock.bind((address, sacn.PORT))
+            self._member(sock, universe, socket.IP_ADD_MEMBERSHIP)
+            sock.setblocking(False)
+            self._selector.register(sock, selectors.EVENT_READ)
+        except OSError:
+            sock.close()
+            raise
+        return sock
+
+    def _member(self, sock: socket.socket, universe: int, option: int) -> None:
+        member = socket.inet_aton(sacn.group(universe)) + socket.inet_aton(self._interface.ip)
+        sock.setsockopt(socket.IPPROTO_IP, option, member)
+
+    def _leave(self, universe: int) -> None:
+        sock = self._alone.pop(universe, None)
+        if sock is None:
+            n, (shared, held) = next((n, s) for n, s in enumerate(self._shared) if universe in s[1])
+            held.discard(universe)
+            if held:
+                with contextlib.suppress(OSError):
+                    self._member(shared, universe, socket.IP_DROP_MEMBERSHIP)
+                return
+            del self._shared[n]
+            sock = shared
+        with contextlib.suppress(KeyError, ValueError):
+            self._selector.unregister(sock)
+        sock.close()
+
+    def close(self) -> None:
+        for sock in (*self._alone.values(), *(s for s, _ in self._shared)):
+            sock.close()
+        self._alone.clear()
+        self._shared.clear()
