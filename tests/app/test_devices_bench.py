@@ -1,23 +1,34 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from typing import Any
 
 import pytest
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QApplication, QPushButton
+from PySide6.QtWidgets import QApplication, QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
-from tests.app.conftest import Recorder, hear
+from tests.app.conftest import Recorder, hear, in_dialog, press_in_dialog
 from welvo.app.bench.station import read_level
+from welvo.app.computer import Computer
 from welvo.app.devices.pairs import pairs_of
 from welvo.app.devices.settings import SettingRow
+from welvo.app.main import make_window
+from welvo.app.network import MOST_REPLACED, REPLACE_AFTER
+from welvo.app.session import Session
 from welvo.app.widgets.add_device import AddDevice, guess_model, known_models
 from welvo.app.widgets.fields import Field
+from welvo.app.widgets.fixes import push
 from welvo.app.window import Window
+from welvo.live.engine import EngineState
+from welvo.live.engine_main import NOBODY
+from welvo.live.worker import Faults
 from welvo.observed.values import Heard, HeardPort
 from welvo.protocols import artnet
 from welvo.rig.base import Refused
+from welvo.rig.document import Rig
+from welvo.rig.edits import set_feed
 from welvo.rig.refs import Goto
 
 
@@ -25,6 +36,7 @@ class Ears:
     """Stands in for the listener: keeps what is sent."""
 
     artnet_fd = -1
+    faults = Faults()
 
     def __init__(self, window: Window) -> None:
         self.window = window
@@ -138,6 +150,31 @@ def test_a_push_that_cannot_be_done_says_why(small: Window, ears: Ears) -> None:
     assert "has answered yet" in small.message.words and small.session.observed.log[-1].what.startswith("push failed")
 
 
+def test_ports_of_one_page_are_shown_and_set_together(small: Window, ears: Ears, qtbot: QtBot) -> None:
+    """Net and Sub-Net are common to a page: port A moves to 0x12/5, and B, planned as 2 of the same, with it."""
+    page = (HeardPort(1, 0, True, "artnet", 5), HeardPort(1, 1, True, "artnet", 0x24))
+    hear(small, **{"127.0.0.60": Heard("127.0.0.60", "NODE", ports=page, at=time.time())})
+    small.session.edit(set_feed, "w1", "", protocol="artnet", wire=0x127, to="subscribers")
+    said: list[str] = []
+
+    def refuse(dialog: Any) -> None:
+        said.append(" ".join(w.text() for w in dialog.findChildren(QLabel)))
+        dialog.reject()
+
+    assert not push(small.session, small.network, "d", ("A.universe",), small)
+    assert "Ports A, B of this device share one Net and Sub-Net" in small.message.words and ears.sent == []
+    small.session.edit(set_feed, "w2", "", wire=0x122)
+    in_dialog(refuse)
+    assert not push(small.session, small.network, "d", ("A.universe",), small) and ears.sent == []
+    assert "port B from Art 0/2/4 to Art 1/2/2 (as planned)" in said[0]
+    press_in_dialog("Push all of them")
+    assert push(small.session, small.network, "d", ("A.universe",), small)
+    ((packet, _),) = ears.sent
+    assert isinstance(packet, artnet.Address)
+    assert (packet.net, packet.sub, packet.sw_out) == (0x81, 0x82, (0x87, 0x82, 0x7F, 0x7F))
+    assert set(small.session.observed.written["d"]) == {"A.universe", "B.universe"}
+
+
 def test_planning_a_stranger_takes_what_is_known_of_it(small: Window) -> None:
     heard = Heard(
         "127.0.0.99",
@@ -198,6 +235,97 @@ def test_nothing_is_sent_before_arming(bench: Window, qtbot: QtBot, engines: lis
     qtbot.waitUntil(lambda: engine.frames[-1][4] == 0, timeout=1000)
     qtbot.keyClick(bench, Qt.Key.Key_F9, Qt.KeyboardModifier.ShiftModifier)
     assert not bench.network.armed and not engine.alive
+
+
+def test_what_is_armed_and_does_not_leave_is_said_everywhere(
+    bench: Window, qtbot: QtBot, engines: list[Recorder]
+) -> None:
+    network, tick = bench.network, bench.network._on_tick
+    pick(bench, qtbot, "101")
+    bench.bench.light_up.click()
+    assert network.arm()
+    (engine,) = engines
+    tick()
+    assert bench.head.arm.said() == ("Armed · 2 univ", "lo")
+    engine.state = EngineState("sending", {"w2": NOBODY})
+    tick()
+    assert bench.head.arm.said()[0] == "Armed · 1 of 2 leave" and not bench.session.observed.stuck
+    engine.state = EngineState("sending", {"w1": "Network is unreachable"})
+    tick()
+    assert bench.message.words == "1 universe of 2 cannot leave: Network is unreachable."
+    assert "1 universe: Network is unreachable" in bench.head.arm.toolTip()
+    assert bench.bench._sentence.text() == "What you mean does not leave this computer: Network is unreachable."
+    shown = bench.ribbon.shown
+    assert shown and [j.takes for j in shown.joints if j.mark == "differs"] == ["does not leave"]
+    assert "OUT-01" in bench.session.report.codes
+    assert any("sACN 1 does not leave" in w.text() for w in bench.bench.panel.findChildren(QLabel))
+    engine.state = EngineState("silent", silent_for=0.5)
+    tick()
+    assert bench.head.arm.said()[0] == "Armed, nothing leaves" and "does not answer" in bench.message.words
+    engine.state = EngineState("silent", silent_for=REPLACE_AFTER + 0.1)
+    tick()
+    assert engine.revived == 1 and "replaced" in bench.message.words
+    engine.state = EngineState("sending")
+    tick()
+    assert bench.head.arm.said()[0] == "Armed · 2 univ" and not bench.session.observed.stuck
+    engine.revived = MOST_REPLACED
+    engine.state = EngineState("silent", silent_for=9.0)
+    tick()
+    assert not network.armed and "whatever is tried" in bench.message.words and not engine.alive
+    for kind, says in (("ended", "ended by itself"), ("failed", "could not be opened on 127.0.0.1: no such luck")):
+        assert network.arm()
+        engines[-1].state = EngineState(kind, why="no such luck")  # type: ignore[arg-type]
+        tick()
+        assert not network.armed and says in bench.message.words
+    assert bench.head.arm.said()[0] == "Not armed"
+
+
+def test_an_interface_that_goes_away_is_said_and_heard_anew_when_it_is_back(
+    bench: Window, engines: list[Recorder], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    listened: list[bool] = []
+    monkeypatch.setattr(bench.network, "_listen", lambda: listened.append(True))
+    assert bench.network.arm()
+    monkeypatch.setattr("welvo.app.network.trouble_of", lambda _: "stage0 is gone")
+    bench.network._on_tick()
+    assert bench.message.words == "Stage0 is gone. Nothing is heard or sent there." and listened == []
+    assert bench.head.arm.said()[0] == "Armed · 2 univ" or bench.network.sending.trouble == "stage0 is gone"
+    monkeypatch.setattr("welvo.app.network.trouble_of", lambda _: "")
+    bench.network._on_tick()
+    assert listened == [True] and bench.network.sending.trouble == ""
+
+
+def test_an_interface_that_is_not_there_is_asked_about_and_never_replaced_unsaid(
+    make: Callable[[Rig], Window], rig: Rig, monkeypatch: pytest.MonkeyPatch, engines: list[Recorder]
+) -> None:
+    computer = Computer(interface="192.0.2.77")
+    window = make_window(Session(rig), computer, "")
+    listened: list[bool] = []
+    monkeypatch.setattr(window.network, "_listen", lambda: listened.append(True))
+    window.may_leave = lambda: True  # type: ignore[method-assign]
+    window.show()
+    window.network.start()
+    assert listened == [] and window.head.arm.said() == ("Not armed", "192.0.2.77 is gone")
+    assert not window.network.arm() and "is not there" in window.message.words and engines == []
+    window.close()
+    assert Computer.load().interface == "192.0.2.77"
+    window = make_window(Session(rig), computer, "")
+    monkeypatch.setattr(window.network, "_listen", lambda: listened.append(True))
+    window.show()
+    window.network.start()
+    press_in_dialog("Use it")
+    window.ask_interface()
+    assert window.network.interface.ip == "127.0.0.1" and listened == [True] and not window.network.missing
+    window.shut()
+
+
+def test_quiet_is_kept_for_the_next_start(small: Window) -> None:
+    small.actions_by_id["quiet"].trigger()
+    assert small.network.quiet and Computer.load().quiet and small.message.words.startswith("Quiet: nothing at all")
+    small._show_commands()
+    assert "Ask for devices again" in small._offered()
+    small.actions_by_id["quiet"].trigger()
+    assert not small.network.quiet and not Computer.load().quiet
 
 
 def test_arming_without_a_feed_is_refused(bench: Window, engines: list[Recorder]) -> None:

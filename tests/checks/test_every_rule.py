@@ -65,6 +65,10 @@ CONSEQUENCES: dict[str, set[str]] = {
 """Other findings that a fix of a code takes away or brings, because they are about the same thing or follow from it."""
 
 
+SEEN_ON_A_NETWORK = {"WIRE-03", "WIRE-04", "OUT-01"}
+"""What the demo's network does not show; test_rules.py does."""
+
+
 def case(code: str, rig: Rig) -> tuple[Rig, Report, list[Finding]]:
     faulty = EXAMPLES[code](rig)[0] if code in EXAMPLES else gallery()
     report = check(faulty)
@@ -72,7 +76,10 @@ def case(code: str, rig: Rig) -> tuple[Rig, Report, list[Finding]]:
 
 
 def test_every_rule_has_its_case() -> None:
-    assert set(DECLARED) | EXPECTED_LIVE == set(RULES) and set(DECLARED) <= set(EXAMPLES) | EXPECTED_ON_PAPER
+    assert (
+        set(DECLARED) | EXPECTED_LIVE | SEEN_ON_A_NETWORK == set(RULES)
+        and set(DECLARED) <= set(EXAMPLES) | EXPECTED_ON_PAPER
+    )
 
 
 @pytest.mark.parametrize("code", DECLARED)

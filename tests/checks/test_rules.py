@@ -8,6 +8,7 @@ from msgspec.structs import replace
 
 from tests.checks.examples import EXAMPLES
 from tests.checks.run_examples import cabled, px, reef
+from tests.checks.test_every_rule import SEEN_ON_A_NETWORK
 from tests.conftest import at, profile
 from welvo.checks.checker import Checker, check
 from welvo.checks.registry import RULES, SEVERITIES, Finding
@@ -32,7 +33,7 @@ def test_the_plain_rig_has_nothing_wrong(rig: Rig) -> None:
 
 
 def test_every_rule_is_documented_and_has_a_deliberate_fault_in_the_demo() -> None:
-    assert set(RULES) >= EXPECTED_LIVE and set(RULES) - EXPECTED_LIVE <= set(EXAMPLES)
+    assert set(RULES) >= EXPECTED_LIVE and set(RULES) - EXPECTED_LIVE - SEEN_ON_A_NETWORK <= set(EXAMPLES)
     for rule in RULES.values():
         assert re.fullmatch(r"[A-Z]+-\d\d", rule.code) and rule.severity in SEVERITIES
         for words in (rule.title, rule.means, rule.matters, rule.put_right):
@@ -157,6 +158,19 @@ def test_what_the_network_shows(rig: Rig) -> None:
     assert only(rig, "WIRE-02", msgspec.structs.replace(heard(), sources=two)).facts["priority"] == 100
     lower = (two[0], msgspec.structs.replace(two[1], priority=90))
     assert "WIRE-02" not in check(rig, msgspec.structs.replace(heard(), sources=lower), 100.0).codes
+
+
+def test_what_kind_of_levels_are_heard_and_what_does_not_leave(rig: Rig) -> None:
+    preview = SourceSeen("sacn", 1, "a", "desk", "127.0.0.9", 100, 0.0, False, 99.0, preview=True)
+    seen = msgspec.structs.replace(heard(), sources=(preview,))
+    assert only(rig, "WIRE-03", seen).title == "sACN 1 is sent for preview only"
+    live = msgspec.structs.replace(preview, key="b", preview=False, sync=7000)
+    seen = msgspec.structs.replace(heard(), sources=(preview, live))
+    assert only(rig, "WIRE-04", seen).facts["sync"] == 7000
+    assert check(rig, seen, 100.0).codes == {"WIRE-04"}  # a preview is no rival
+    stuck = msgspec.structs.replace(heard(), stuck={"w1": "Network is unreachable"})
+    f = only(rig, "OUT-01", stuck)
+    assert f.reason == "Universe 1: Network is unreachable." and f.goes_to == Goto("feed", "w1")
 
 
 def test_profiles(rig: Rig) -> None:

@@ -283,3 +283,24 @@ def test_a_ddp_box_gets_one_stream_out_of_two_universes_and_is_pushed_once_a_fra
     r.engine.set_streams([])
     last = r.wire.take()
     assert [p.push for p, _ in last] == [False, True] and not any(last[0][0].data)
+
+
+def test_each_report_says_what_leaves_and_what_does_not(rigged: Rigged) -> None:
+    rigged.wire.broken = {"127.0.0.8"}
+    rigged.engine.set_streams(
+        [
+            spec(rule="always"),
+            spec(id="v", wire=8, to=["127.0.0.8"], rule="always"),
+            spec(id="x", protocol="artnet", wire=1, to=[]),
+        ]
+    )
+    rigged.run(0.3)
+    reports = [m for m in rigged.said if "beat" in m]
+    assert 2 <= len(reports) <= 4 and reports[-1]["errors"] > 0
+    assert [m["wrong"] for m in reports if "wrong" in m][-1] == {
+        "v": "Network is unreachable",
+        "x": "no node asks for it",
+    }
+    rigged.wire.broken = set()
+    rigged.run(0.3)
+    assert [m["wrong"] for m in rigged.said if "wrong" in m][-1] == {"x": "no node asks for it"}

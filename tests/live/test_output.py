@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from welvo.live.interfaces import Interface
-from welvo.live.output import rows_of, streams, subscribers
+from welvo.live.output import kept_back, rows_of, streams, subscribers
 from welvo.observed.values import Heard, HeardPort
 from welvo.patch.index import Index
 from welvo.rig.document import Rig, put
-from welvo.rig.edits import change_show, set_feed, set_show
+from welvo.rig.edits import add_feed, change_show, set_feed, set_show
 from welvo.rig.wiring import Feed
 
 LO = Interface("lo", "127.0.0.1", "255.0.0.0")
@@ -49,3 +49,16 @@ def test_all_that_goes_to_one_ddp_box_is_one_stream_and_what_is_not_in_use_stays
         feeds={k: Feed(universe=f.universe, sender="s", protocol="ddp", wire=1, to="") for k, f in feeds.items()},
     )
     assert streams(nowhere, LO, {}, {}, Index(nowhere)) == []
+
+
+def test_one_wire_universe_is_one_stream_to_all_its_targets(rig: Rig) -> None:
+    added, change = add_feed(rig, "u1", wire=1, sender="s")
+    twice, _ = set_feed(added, change.made[0], "", to="127.0.0.9")
+    (first, _) = streams(twice, LO, {}, {})
+    assert first["to"] == ["239.255.0.1", "127.0.0.9"] and len(first["feeds"]) == 2 and kept_back(twice) == {}
+    made = first["feeds"][1]
+    other, _ = set_feed(twice, made, "", priority=90)
+    assert kept_back(other) == {made: "sACN 1 goes out at priority 100 already, not at 90"}
+    clash, change = add_feed(rig, "u2", wire=1, sender="s")
+    assert kept_back(clash) == {change.made[0]: "sACN 1 carries universe 1 already"}
+    assert [s["id"] for s in streams(clash, LO, {}, {})] == ["w1", "w2"]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
+from msgspec.structs import replace
 
 from tests.conftest import node_model
 from welvo.protocols import artnet, sacn
@@ -141,3 +142,16 @@ def test_stand_ins_are_the_rigs_boxes_on_loopback(rig: Rig, tmp_path: Path) -> N
     (tmp_path / "bad.toml").write_text("= 3")
     with pytest.raises(StandInError, match="bad.toml cannot be read"):
         read_state(tmp_path / "bad.toml")
+
+
+def test_ports_of_one_page_share_net_and_sub_net() -> None:
+    model = replace(node_model(), page_ports=2)
+    node = Node("127.0.0.60", model, {"A.universe": 0x12, "B.universe": 0x14}, Clock())
+    (page,) = (artnet.decode(r) for r in node.replies())
+    assert isinstance(page, artnet.PollReply) and (page.sub, page.sw_out, page.ports) == (1, (2, 4), 2)
+    node.take_artnet(
+        artnet.Address(1, 0x82, 0x83, sw_out=(0x7F, 0x85, 0x7F, 0x7F), command=artnet.COMMAND_MERGE_LTP + 1), ""
+    )
+    assert [(p.universe, p.merge) for p in node.ports] == [(0x232, "highest"), (0x235, "latest")]
+    node.take_artnet(artnet.Address(1, command=artnet.COMMAND_TAKE_SACN + 1), "")
+    assert [p.protocol for p in node.ports] == ["artnet", "sacn"]

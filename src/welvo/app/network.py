@@ -251,8 +251,8 @@ class Network(QObject):
             words = found.trouble or found.partly
             new = words and words not in (self.sending.trouble, self.sending.partly)
             self.sending = found
-            if new and found.armed:
-                self.session.say(f"{words}.", "error")
+            if new and found.armed and words != self.trouble:
+                self.session.say(f"{words}.", "error" if found.trouble else "warning")
             self.armed_changed.emit()
 
     def _sending(self, state: EngineState | None) -> Sending:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from welvo.checks.registry import Context, Fix, Found, rule
+from welvo.observed.values import SourceSeen
 from welvo.rig.lookup import used
 from welvo.rig.notation import plural
 from welvo.rig.plan import device_at, say_setting
@@ -182,7 +183,8 @@ def port_differs(ctx: Context, device_id: str) -> Iterator[Found]:
 def two_sources(ctx: Context, _: str) -> Iterator[Found]:
     by_wire: dict[tuple[str, int], list[int]] = {}
     for n, s in enumerate(ctx.observed.sources):
-        by_wire.setdefault((s.protocol, s.wire), []).append(n)
+        if not s.preview:
+            by_wire.setdefault((s.protocol, s.wire), []).append(n)
     for (protocol, wire), which in sorted(by_wire.items()):
         sources = [ctx.observed.sources[n] for n in which]
         top = max(s.priority for s in sources)
@@ -198,3 +200,90 @@ def two_sources(ctx: Context, _: str) -> Iterator[Found]:
             where=say_wire(protocol, wire),
             goes_to=Goto("wire", protocol, place=wire),
         )
+
+
+def _seen_wires(ctx: Context) -> dict[tuple[str, int], list[SourceSeen]]:
+    found: dict[tuple[str, int], list[SourceSeen]] = {}
+    for s in ctx.observed.sources:
+        found.setdefault((s.protocol, s.wire), []).append(s)
+    return found
+
+
+@rule(
+    "WIRE-03",
+    severity="note",
+    scope="rig",
+    group="Feeds",
+    title="A universe is sent for preview only",
+    means="All that is heard of a wire universe is marked as a preview.",
+    matters="Receivers leave a preview dark: it is for pictures on a screen, not for lamps.",
+    put_right="At the sender, switch preview off for that universe, or leave it so before the show.",
+    live=True,
+)
+def preview_only(ctx: Context, _: str) -> Iterator[Found]:
+    for (protocol, wire), sources in sorted(_seen_wires(ctx).items()):
+        if all(s.preview for s in sources):
+            names = " and ".join(f"{s.name or 'a source'} ({s.ip})" for s in sources[:3])
+            yield Found(
+                title=f"{say_wire(protocol, wire)} is sent for preview only",
+                reason=f"{names} mark it as a preview, which no lamp shows.",
+                facts={"wire": say_wire(protocol, wire), "sources": names},
+                subject=f"{protocol}:{wire}",
+                where=say_wire(protocol, wire),
+                goes_to=Goto("wire", protocol, place=wire),
+            )
+
+
+@rule(
+    "WIRE-04",
+    severity="note",
+    scope="rig",
+    group="Feeds",
+    title="A universe waits for a synchronization",
+    means="A source sends levels that receivers hold until its synchronization packet comes.",
+    matters="Without that packet the lamps stand still, or follow one after the other, though levels arrive.",
+    put_right="See that the synchronization universe reaches the same devices, or switch it off at the sender.",
+    live=True,
+)
+def waits_for_sync(ctx: Context, _: str) -> Iterator[Found]:
+    for (protocol, wire), sources in sorted(_seen_wires(ctx).items()):
+        waiting = [s for s in sources if s.sync and not s.own]
+        if waiting:
+            s = waiting[0]
+            yield Found(
+                title=f"{say_wire(protocol, wire)} waits for synchronization universe {s.sync}",
+                reason=f"{s.name or 'A source'} ({s.ip}) lets receivers show it only with that packet.",
+                facts={"wire": say_wire(protocol, wire), "sync": s.sync, "source": s.name or s.ip},
+                subject=f"{protocol}:{wire}",
+                where=say_wire(protocol, wire),
+                goes_to=Goto("wire", protocol, place=wire),
+            )
+
+
+@rule(
+    "OUT-01",
+    severity="error",
+    scope="feed",
+    group="Feeds",
+    title="An armed feed does not leave this computer",
+    means="Output is armed, and the network does not take the packets of a feed.",
+    matters="Its lamps see nothing of what is held, though the program is armed.",
+    put_right="Look at the interface that was chosen, its plug and its address; then arm again.",
+    live=True,
+    candidates=lambda ctx: list(ctx.observed.stuck),
+)
+def does_not_leave(ctx: Context, fid: str) -> Iterator[Found]:
+    feed, why = ctx.rig.feeds.get(fid), ctx.observed.stuck.get(fid)
+    if not feed or not why or feed.universe not in ctx.rig.universes:
+        return
+    alike = ctx.feeds_by_wire.get((feed.protocol, feed.wire), ())
+    if len({ctx.rig.feeds[f].universe for f in alike}) > 1:
+        return  # two universes under one number: the plan says so already
+    wire = say_wire(feed.protocol, feed.wire)
+    yield Found(
+        title=f"{wire} is armed and does not leave",
+        reason=f"Universe {ctx.rig.universes[feed.universe].number}: {why}.",
+        facts={"wire": wire, "why": why},
+        where=wire,
+        goes_to=Goto("feed", fid),
+    )

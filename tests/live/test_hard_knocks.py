@@ -1,0 +1,403 @@
+"""What must not end listening, stop output or hold up the window: bad packets, faults, full pipes, stopped children."""
+
+from __future__ import annotations
+
+import os
+import resource
+import selectors
+import signal
+import socket
+import subprocess
+import sys
+import threading
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from tests.live.test_engine_process import SPEC, collect, ear  # noqa: F401
+from tests.live.test_listener import CID, HERE, data, listener, reply  # noqa: F401
+from welvo.demo.gallery import gallery
+from welvo.demo.run import StandIns
+from welvo.formats.rigfile import save
+from welvo.live import groups
+from welvo.live.engine import EngineProcess
+from welvo.live.groups import Groups, free_descriptors
+from welvo.live.interfaces import LOOPBACK, Interface, trouble_of
+from welvo.live.listener import MOST_LIST_PAGES, Listener
+from welvo.live.output import subscribers
+from welvo.live.worker import Faults, Worker
+from welvo.protocols import artnet, sacn
+
+
+def until(condition: Callable[[], object], seconds: float = 5.0) -> bool:
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        if condition():
+            return True
+        time.sleep(0.01)
+    return False
+
+
+def sender() -> socket.socket:
+    sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+    sock.setsockopt(socket.IPPROTO_IP, socket.IP_MULTICAST_IF, socket.inet_aton(HERE.ip))
+    return sock
+
+
+# ---- listening goes on
+
+
+def test_work_that_fails_begins_again_and_is_told_once() -> None:
+    faults = Faults()
+    rounds: list[int] = []
+
+    def work() -> None:
+        rounds.append(1)
+        raise ZeroDivisionError("by nothing")
+
+    worker = Worker("a thread", work, faults)
+    worker.start()
+    assert until(lambda: len(rounds) >= 3)
+    worker.stop()
+    assert not worker.alive and worker.restarts >= 3
+    (told,) = faults.take()
+    assert told.where == "a thread" and "ZeroDivisionError: by nothing" in told.words and "work()" in told.trace
+    assert faults.take() == [] and faults.count >= 3
+
+
+def test_a_packet_that_makes_our_own_code_fail_is_one_packet_less(
+    listener: Listener,  # noqa: F811
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    good = sacn.decode
+
+    def decode(raw: bytes) -> sacn.Packet:
+        if raw.startswith(b"boom"):
+            raise KeyError("not documented")
+        return good(raw)
+
+    monkeypatch.setattr(sacn, "decode", decode)
+    listener.start()
+    with sender() as out:
+        for n in range(20):
+            out.sendto(b"boom", (HERE.ip, sacn.PORT))
+            out.sendto(data(1, 7, n), (HERE.ip, sacn.PORT))
+        assert until(lambda: listener.packets == 40)
+    assert listener.levels("sacn", 1) == bytes([7] * 512) and listener.running
+    assert listener.faults.count == 20 and [f.where for f in listener.faults.take()] == ["listening"]
+
+
+def test_damaged_lists_are_noise_and_announced_universes_age(listener: Listener) -> None:  # noqa: F811
+    raw = bytearray(sacn.encode(sacn.Discovery(CID, "desk", (1, 2))))
+    raw[112:114] = b"\x70\x03"
+    listener.take(bytes(raw), "127.0.0.5", 100.0)
+    assert listener.noise == 1 and listener.faults.count == 0
+    listener.take(sacn.encode(sacn.Discovery(CID, "desk", (1, 2), 0, 1)), "127.0.0.5", 100.0)
+    listener.take(sacn.encode(sacn.Discovery(CID, "desk", (9,), 1, 1)), "127.0.0.5", 100.0)
+    assert listener.announced(110.0) == {CID.hex(): (1, 2, 9)}
+    listener.take(sacn.encode(sacn.Discovery(CID, "desk", (3,))), "127.0.0.5", 111.0)  # one page now
+    assert listener.announced(111.0) == {CID.hex(): (3,)}
+    assert listener.announced(111.0 + sacn.DISCOVERY_LOSS + 0.1) == {}
+
+
+def test_what_is_kept_of_the_wire_is_bounded(listener: Listener) -> None:  # noqa: F811
+    page = tuple(range(1, 513))
+    for n in range(MOST_LIST_PAGES + 300):
+        cid = (n + 1).to_bytes(16, "big")
+        listener.take(sacn.encode(sacn.Discovery(cid, "x", page)), "127.0.0.5", 100.0)
+    assert listener._list_pages == len(listener._lists) <= MOST_LIST_PAGES
+    for n in range(4500):
+        listener.take(reply(1, 3), f"127.1.{n >> 8}.{n & 255}", 100.0 + n)
+    assert len(listener.heard()) <= 4096 and "127.1.17.147" in listener.heard()
+    for n in range(20_500):
+        listener.take(data(1, 1, 0, cid=(n + 1).to_bytes(16, "big")), "127.0.0.5", 100.0 + n * 1e-5)
+    assert 18_000 <= len(listener._sources) <= 20_000
+
+
+def test_a_late_frame_of_artnet_is_not_shown(listener: Listener) -> None:  # noqa: F811
+    for level, sequence, at in ((5, 50, 100.0), (6, 45, 100.1), (7, 51, 100.2)):
+        listener.take(artnet.encode(artnet.Dmx(4, bytes([level, 0]), sequence)), "127.0.0.7", at)
+        assert (listener.levels("artnet", 4) or b"")[0] == (5 if level < 7 else 7)
+    listener.take(artnet.encode(artnet.Dmx(4, b"\x09\0", 45)), "127.0.0.7", 111.0)  # after its silence it began anew
+    assert (listener.levels("artnet", 4) or b"")[0] == 9
+
+
+def test_a_node_that_fell_silent_gets_no_more_unicast(listener: Listener) -> None:  # noqa: F811
+    listener.take(reply(1, 3), "127.0.0.9", 100.0)
+    assert subscribers(listener.heard(), 3, 109.9) == ["127.0.0.9"] and subscribers(listener.heard(), 3, 110.1) == []
+
+
+def test_a_synchronization_is_noticed(listener: Listener) -> None:  # noqa: F811
+    listener.take(sacn.encode(sacn.Data(CID, 1, b"\1\2", sync=7000)), "127.0.0.5", 100.0)
+    assert listener.sources(100.0)[0].sync == 7000
+
+
+def test_quiet_nothing_leaves(monkeypatch: pytest.MonkeyPatch) -> None:
+    ear_ = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+    ear_.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    ear_.bind((HERE.broadcast, artnet.PORT))
+    ear_.settimeout(0.3)
+    quiet = Listener(HERE, [1, 2, 3], quiet=True)
+    try:
+        quiet.start()
+        assert quiet._groups.joined == set()
+        with sender() as out:
+            out.bind(("127.0.0.73", artnet.PORT))
+            out.settimeout(0.3)
+            out.sendto(artnet.encode(artnet.Poll()), (HERE.ip, artnet.PORT))
+            out.sendto(data(1, 7), (HERE.ip, sacn.PORT))
+            assert until(lambda: quiet.packets == 2) and quiet.levels("sacn", 1)
+            with pytest.raises(TimeoutError):
+                out.recv(100)
+        with pytest.raises(TimeoutError):
+            ear_.recv(100)
+    finally:
+        quiet.close()
+        ear_.close()
+
+
+# ---- many groups on few sockets
+
+
+def test_groups_beyond_the_first_share_sockets_and_hear_only_groups(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(groups, "ALONE", 2)
+    heard = Listener(HERE, poll=False)
+    heard._groups.room = 3
+    heard.join(range(1, 11))
+    assert heard._groups.sockets == 2 + 3 and len(heard._groups.joined) == 11 and heard.known_problems == []
+    heard.start()
+    try:
+        with sender() as out:
+            for universe in range(1, 13):
+                out.sendto(data(universe, universe), (sacn.group(universe), sacn.PORT))
+            assert until(lambda: len(heard.sources(time.time())) >= 10)
+            out.sendto(data(21, 1), ("127.0.0.99", sacn.PORT))  # to another address of this computer
+            time.sleep(0.1)
+            assert sorted(s.wire for s in heard.sources(time.time())) == list(range(1, 11))
+            heard.join([9, 10])
+            assert heard._groups.joined == {9, 10, sacn.DISCOVERY_UNIVERSE}
+            out.sendto(data(4, 200, 1), (sacn.group(4), sacn.PORT))
+            out.sendto(data(9, 201, 1), (sacn.group(9), sacn.PORT))
+            assert until(lambda: (heard.levels("sacn", 9) or b"\0")[0] == 201)
+            assert (heard.levels("sacn", 4) or b"\0")[0] == 4
+    finally:
+        heard.close()
+
+
+def test_what_no_descriptor_is_left_for_is_said() -> None:
+    selector = selectors.DefaultSelector()
+    made = Groups(HERE, selector)
+    made.free = lambda: 3
+    made.room = 2
+    try:
+        assert made.join([1, 2]) == []
+        (problem,) = made.join(range(1, 9))
+        assert "3 universes, 6 to 8" in problem or "universes" in problem, problem
+        assert "no more files" in problem and {1, 2} <= made.joined
+        made.free = lambda: 0
+        assert made.join([1, 50])[0].startswith("sACN universe 50 cannot be heard as multicast")
+    finally:
+        made.close()
+        selector.close()
+
+
+FOUR_THOUSAND = """
+import resource, sys, time, socket
+from pathlib import Path
+resource.setrlimit(resource.RLIMIT_NOFILE, (1024, 1024))
+from welvo.demo.gallery import gallery
+from welvo.formats.rigfile import load, save
+from welvo.live.interfaces import Interface
+from welvo.live.listener import Listener
+from welvo.protocols import sacn
+here = Interface("lo", "127.0.0.77", "255.0.0.0")
+listener = Listener(here, range(1, 4001), poll=False)
+assert listener.problems == [], listener.problems
+listener.start()
+out = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+out.setsockopt(socket.IPPROTO_IP, socket.IP_MULTICAST_IF, socket.inet_aton(here.ip))
+wanted = (1, 63, 64, 65, 999, 2000, 4000)
+until = time.monotonic() + 8
+while time.monotonic() < until and len(listener.sources(time.time())) < len(wanted):
+    for u in wanted:
+        out.sendto(sacn.encode(sacn.Data(bytes([u & 127 or 1] * 16), u, bytes([u & 255]) * 8)), (sacn.group(u), 5568))
+    time.sleep(0.05)
+assert sorted(s.wire for s in listener.sources(time.time())) == sorted(wanted)
+file = Path(sys.argv[1])
+save(gallery(), file)
+assert load(file) == gallery()
+from welvo.live.engine import EngineProcess
+engine = EngineProcess("127.0.0.1", 1)
+engine.stop()
+listener.close()
+print("heard and saved")
+"""
+
+
+def test_four_thousand_universes_are_heard_and_saved_with_1024_descriptors(tmp_path: Path) -> None:
+    done = subprocess.run(
+        [sys.executable, "-c", FOUR_THOUSAND, str(tmp_path / "r.welvo")], capture_output=True, text=True, timeout=60
+    )
+    assert done.stdout.strip() == "heard and saved", done.stderr
+
+
+def test_the_limit_is_raised_as_far_as_it_may(monkeypatch: pytest.MonkeyPatch) -> None:
+    set_to: list[tuple[int, int]] = []
+    monkeypatch.setattr(resource, "getrlimit", lambda _: (1024, 4096))
+    monkeypatch.setattr(resource, "setrlimit", lambda _, limits: set_to.append(limits))
+    assert groups.raise_limit() == 4096 and set_to == [(4096, 4096)]
+    assert free_descriptors() < 1024 - groups.RESERVE
+
+
+# ---- the streaming process
+
+
+def test_two_thousand_changes_of_streams_that_nobody_reads_are_taken(ear: socket.socket) -> None:  # noqa: F811
+    engine = EngineProcess("127.0.0.1", 1, "Test")
+    try:
+        os.kill(engine.pid, signal.SIGSTOP)
+        begun = time.monotonic()
+        for n in range(2000):
+            engine.set_streams([{**SPEC, "priority": 1 + n % 200}])
+        assert time.monotonic() - begun < 1.0
+        assert until(lambda: engine.state.kind == "silent", 2.0)
+        os.kill(engine.pid, signal.SIGCONT)
+        assert {p.priority for p in collect(ear, 3.0, 3)} == {1 + 1999 % 200}
+        assert until(lambda: engine.state.kind == "sending", 1.0)
+        for n in range(300):
+            engine.set_streams([{**SPEC, "priority": 1 + n % 200}])
+            time.sleep(0.001)
+        assert len(collect(ear, 2.0, 5)) == 5
+    finally:
+        engine.stop()
+    assert sum(p.terminated for p in collect(ear, 2.0)) == 3
+
+
+def test_a_process_that_is_stopped_is_woken_to_end_its_streams(ear: socket.socket) -> None:  # noqa: F811
+    engine = EngineProcess("127.0.0.1", 1, "Test")
+    engine.set_streams([SPEC])
+    assert collect(ear, 3.0, 3)
+    os.kill(engine.pid, signal.SIGSTOP)
+    begun = time.monotonic()
+    engine.end()
+    assert time.monotonic() - begun < 0.05  # it is not waited for
+    engine.stop()
+    assert not engine.alive
+    ear.setblocking(False)
+    got: list[sacn.Data] = []
+    with pytest.raises(BlockingIOError):
+        while True:
+            packet = sacn.decode(ear.recv(2048))
+            assert isinstance(packet, sacn.Data)
+            got.append(packet)
+    assert sum(p.terminated for p in got) == 3
+
+
+def test_a_process_that_does_not_answer_is_replaced_with_its_identity(ear: socket.socket) -> None:  # noqa: F811
+    engine = EngineProcess("127.0.0.1", 1, "Test")
+    try:
+        engine.write(b"\x21" * 512)
+        engine.set_streams([SPEC])
+        assert collect(ear, 3.0, 3)
+        first = engine.pid
+        os.kill(first, signal.SIGSTOP)
+        assert until(lambda: engine.state.kind == "silent", 2.0)
+        begun = time.monotonic()
+        engine.revive()
+        assert time.monotonic() - begun < 0.1
+        engine.wait_ready()
+        while collect(ear, 0.0, 1):
+            pass
+        packets = collect(ear, 3.0, 3)
+        assert {(p.cid, p.slots[0]) for p in packets} == {(engine.cid.bytes, 0x21)} and engine.pid != first
+        assert engine.state.kind == "sending"
+    finally:
+        engine.stop()
+
+
+UNREACHABLE = """
+import subprocess, sys, time
+from welvo.live.engine import EngineProcess
+def ip(*words): subprocess.run(["ip", *words], check=True)
+ip("link", "set", "lo", "up")
+ip("link", "add", "stage0", "type", "veth", "peer", "name", "stage1")
+ip("link", "set", "stage1", "up")
+ip("addr", "add", "10.9.8.7/24", "dev", "stage0")
+ip("link", "set", "stage0", "up")
+engine = EngineProcess("10.9.8.7", 1)
+spec = {"row": 0, "protocol": "sacn", "wire": 5, "priority": 100, "rate": 44, "rule": "change", "slots": 512}
+engine.set_streams([{**spec, "id": "g", "to": ["239.255.0.5"]}, {**spec, "id": "u", "wire": 6, "to": ["10.9.8.9"]}])
+def until(kind, condition):
+    begun = time.monotonic()
+    while time.monotonic() - begun < 3:
+        if condition(engine.state.wrong):
+            print(kind, round(time.monotonic() - begun, 2), sorted(engine.state.wrong.items()))
+            return
+        time.sleep(0.005)
+    print("never", kind, engine.state)
+time.sleep(1.5)
+until("good", lambda w: not w)
+from welvo.live.interfaces import Interface, trouble_of
+stage = Interface("stage0", "10.9.8.7", "255.255.255.0")
+print(repr(trouble_of(stage)))
+ip("link", "set", "stage0", "down")
+until("down", lambda w: set(w) == {"g", "u"})
+print(trouble_of(stage))
+ip("link", "set", "stage0", "up")
+until("up", lambda w: not w)
+ip("link", "del", "stage0")
+until("gone", lambda w: set(w) == {"g", "u"})
+print(trouble_of(stage))
+engine.stop()
+"""
+
+
+def test_a_network_that_takes_nothing_is_said_within_half_a_second() -> None:
+    probe = ["unshare", "-n", "true"]
+    if os.getuid() or subprocess.run(probe, capture_output=True).returncode or not Path("/usr/sbin/ip").exists():
+        pytest.skip("this machine does not let a test make a network of its own")
+    pair = ["unshare", "-n", "ip", "link", "add", "d0", "type", "veth", "peer", "name", "d1"]
+    if subprocess.run(pair, capture_output=True).returncode:
+        pytest.skip("this machine has no pairs of interfaces")
+    done = subprocess.run(
+        ["unshare", "-n", sys.executable, "-c", UNREACHABLE], capture_output=True, text=True, timeout=60
+    )
+    good, fine, down, off, up, gone, away = done.stdout.splitlines()
+    assert good.startswith("good") and fine == "''", done.stdout + done.stderr
+    assert (off, away) == ("stage0 is switched off", "stage0 is gone")
+    for line, kind in ((down, "down"), (up, "up"), (gone, "gone")):
+        assert line.startswith(kind) and float(line.split()[1]) < 0.5, done.stdout
+    assert "unreachable" in down
+
+
+def test_an_address_that_is_not_there_is_trouble() -> None:
+    assert trouble_of(LOOPBACK) == ""
+    assert trouble_of(Interface("lo", "192.0.2.1", "255.0.0.0")) == "lo no longer has the address 192.0.2.1"
+    assert trouble_of(Interface("nowhere9", "192.0.2.1", "255.0.0.0")) == "nowhere9 is gone"
+
+
+# ---- the stand-ins
+
+
+def test_stand_ins_that_complain_at_length_are_read_along(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    file = tmp_path / "r.welvo"
+    save(gallery(), file)
+    script = "import sys, time\nprint('ready', flush=True)\nsys.stderr.write('a trace\\n' * 60_000)\n"
+    script += "sys.stderr.flush()\nprint('went on', flush=True)\nsys.stdin.read()\n"
+    popen = subprocess.Popen
+    monkeypatch.setattr(subprocess, "Popen", lambda command, **more: popen([sys.executable, "-c", script], **more))
+    made = StandIns(file, None)
+    try:
+        made.wait_ready()
+        assert until(lambda: made._said[-1] == "went on", 5.0) and made.running
+    finally:
+        made.stop()
+    assert made.failed() == "a trace\n" * 39 + "a trace"
+
+
+def test_threads_of_the_talk_end_with_it() -> None:
+    engine = EngineProcess("127.0.0.1", 1)
+    engine.stop()
+    assert not [t for t in threading.enumerate() if t.name == "engine-talk" and t is engine._talk._thread]
