@@ -328,13 +328,13 @@ def test_leaving_with_unsaved_edits_asks(small: Window, tmp_path: Path, words: s
 def test_edits_are_journalled_within_a_second_and_given_up_on_save(small: Window, qtbot: QtBot, tmp_path: Path) -> None:
     from welvo.rig.edits import rename_rig
 
-    file = next(iter([small.keeper.folder / f"journal-{__import__('os').getpid()}.json"]))
+    file = small.keeper.journal.file
     begun = time.monotonic()
     small.session.edit(rename_rig, "Kept")
     qtbot.waitUntil(file.exists, timeout=2000)
     assert time.monotonic() - begun < 1.0
     small.session.save(tmp_path / "a.welvo")
-    assert not file.exists()
+    assert small.keeper.settle() and not file.exists()
 
 
 def test_a_recovered_rig_comes_back_unsaved(small: Window, rig: Rig, tmp_path: Path) -> None:
@@ -342,7 +342,7 @@ def test_a_recovered_rig_comes_back_unsaved(small: Window, rig: Rig, tmp_path: P
 
     file = tmp_path / "journal-1.json"
     file.write_text("{}")
-    small.recover(journal.Recovered(file, "Lost", str(tmp_path / "lost.welvo"), 0.0, replace(rig, name="Lost")))
+    small.recover(journal.Recovered(file, "Lost", tmp_path / "lost.welvo", 0.0, replace(rig, name="Lost")))
     assert small.session.rig.name == "Lost" and small.session.dirty and not file.exists()
 
 

@@ -3,43 +3,103 @@ from __future__ import annotations
 import os
 import subprocess
 import sys
-import time
 from pathlib import Path
 
+import msgspec
 import psutil
 
 from welvo.formats import journal
+from welvo.formats.journal import Entry, Journal
+from welvo.formats.rigfile import to_json
 from welvo.rig.document import Rig
 
-
-def test_a_journal_of_a_process_that_is_gone_is_offered_back(rig: Rig, tmp_path: Path) -> None:
-    gone = subprocess.Popen([sys.executable, "-c", ""])
-    gone.wait()
-    journal.write(tmp_path, rig, "/home/x/hall.welvo", gone.pid, 1.0, 1000.0)
-    (found,) = journal.abandoned(tmp_path)
-    assert found.rig == rig and (found.name, found.path, found.written) == ("Test rig", "/home/x/hall.welvo", 1000.0)
-    journal.discard(tmp_path, gone.pid)
-    assert journal.abandoned(tmp_path) == []
-
-
-def test_the_journal_of_a_living_window_is_left_alone(rig: Rig, tmp_path: Path) -> None:
-    other = subprocess.Popen([sys.executable, "-c", "input()"], stdin=subprocess.PIPE)
-    try:
-        started = psutil.Process(other.pid).create_time()
-        journal.write(tmp_path, rig, "", os.getpid(), 0.0, time.time())
-        journal.write(tmp_path, rig, "", other.pid, started, time.time())
-        assert journal.abandoned(tmp_path) == []
-        journal.write(tmp_path, rig, "", other.pid, started - 3600, time.time())  # the number was used again
-        assert len(journal.abandoned(tmp_path)) == 1
-    finally:
-        other.communicate(b"\n")
+LEFT_BEHIND = """
+import sys
+from pathlib import Path
+from welvo.demo.gallery import gallery
+from welvo.formats.journal import Journal
+made = Journal(Path(sys.argv[1]))
+made.write(gallery(), Path("/home/x/hall.welvo"), 1000.0)
+print("written", flush=True)
+input()
+"""
 
 
-def test_damaged_journals_are_not_offered_and_not_deleted(tmp_path: Path) -> None:
+def old(folder: Path, rig: Rig, pid: int, started: float, name: str) -> None:
+    """A journal as it was written before there were locks."""
+    folder.mkdir(exist_ok=True)
+    entry = Entry(1.0, "", rig.name, msgspec.Raw(to_json(rig)), pid, started)
+    (folder / name).write_bytes(msgspec.json.encode(entry))
+
+
+def test_a_journal_is_offered_back_when_its_window_is_gone_and_not_before(tmp_path: Path) -> None:
+    window = subprocess.Popen(
+        [sys.executable, "-c", LEFT_BEHIND, str(tmp_path)], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+    )
+    assert window.stdout and window.stdout.readline() == "written\n"
+    assert journal.abandoned(tmp_path) == ([], [])
+    window.kill()
+    window.communicate()
+    ((found,), damaged) = journal.abandoned(tmp_path)
+    assert (found.name, found.path, found.written, damaged) == ("Drift Gallery", Path("/home/x/hall.welvo"), 1000.0, [])
+    journal.discard(found.file)
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_windows_of_one_process_number_keep_and_offer_their_own(rig: Rig, tmp_path: Path) -> None:
+    """In containers every program may be process 7."""
+    first, second = Journal(tmp_path), Journal(tmp_path)
+    first.write(rig, None, 1.0)
+    second.write(rig, Path("b.welvo"), 2.0)
+    assert first.file != second.file and journal.abandoned(tmp_path)[0] == []
+    os.close(first._lock)  # as the system does when a program ends
+    first._lock = -1
+    (left,), _ = journal.abandoned(tmp_path)
+    assert left.file == first.file and left.path is None
+    second.discard()
+    assert not second.file.exists()
+
+
+def test_journals_from_before_there_were_locks_are_still_offered(rig: Rig, tmp_path: Path) -> None:
+    started = psutil.Process().create_time()
+    old(tmp_path, rig, os.getpid(), started, "journal-1.json")
+    assert journal.abandoned(tmp_path)[0] == []
+    old(tmp_path, rig, os.getpid(), started - 3600, "journal-1.json")  # the number was used again
+    assert [r.rig for r in journal.abandoned(tmp_path)[0]] == [rig]
+
+
+def test_damaged_journals_are_told_left_alone_and_hide_no_other(rig: Rig, tmp_path: Path) -> None:
     (tmp_path / "journal-1.json").write_text('{"pid": 1, "rig": ')
     (tmp_path / "journal-2.json").write_text("{}")
-    assert journal.abandoned(tmp_path) == [] and len(list(tmp_path.iterdir())) == 2
-    assert journal.abandoned(tmp_path / "nowhere") == []
+    (tmp_path / "journal-3.json").write_bytes(b"\xff\xfe" * 40)
+    (tmp_path / "journal-4.json").write_text('{"written": 1, "path": "", "name": "x", "rig": ' + "[" * 5000 + "}")
+    (tmp_path / "journal-5.json").write_text('{"written": 1, "path": "", "name": "x", "rig": {"fixtures": 5}}')
+    (tmp_path / "journal-6.json").mkdir()
+    made = Journal(tmp_path)
+    made.write(rig, None, 5.0)
+    os.close(made._lock)
+    made._lock = -1
+    found, damaged = journal.abandoned(tmp_path)
+    assert [r.rig for r in found] == [rig]
+    assert [d.name for d in damaged] == [f"journal-{n}.json" for n in range(1, 7)] and all(d.exists() for d in damaged)
+    assert journal.abandoned(tmp_path / "nowhere") == ([], [])
+
+
+def test_a_path_that_is_no_utf8_comes_back(rig: Rig, tmp_path: Path) -> None:
+    path = Path(os.fsdecode(b"/home/x/\xff hall.welvo"))
+    made = Journal(tmp_path)
+    made.write(rig, path, 1.0)
+    os.close(made._lock)
+    made._lock = -1
+    assert journal.abandoned(tmp_path)[0][0].path == path
+
+
+def test_what_breaks_a_limit_comes_back_from_the_journal_too(rig: Rig, tmp_path: Path) -> None:
+    text = to_json(rig).replace(b'"line_metres"', b'"x"').replace(b"{", b'{"line_metres": 99999999,', 1)
+    entry = Entry(1.0, "", "x", msgspec.Raw(text))
+    (tmp_path / "journal-1.json").write_bytes(msgspec.json.encode(entry))
+    ((found,), damaged) = journal.abandoned(tmp_path)
+    assert found.rig.line_metres == 1e4 and damaged == []
 
 
 KILLED = """
@@ -81,5 +141,5 @@ def test_after_a_kill_every_edit_older_than_a_second_is_offered_back(tmp_path: P
         window.wait()
         if window.stdout:
             window.stdout.close()
-    (found,) = journal.abandoned(tmp_path / "state")
+    ((found,), _) = journal.abandoned(tmp_path / "state")
     assert found.name == "Drift Gallery" and found.rig.fixtures["f101"].at[0].address == 77

@@ -9,6 +9,7 @@ from tests.formats.gdtf_files import FILES, archive
 from welvo.checks.checker import check
 from welvo.demo.gallery import gallery
 from welvo.formats.chart import read_chart
+from welvo.formats.files import RigFileError
 from welvo.formats.library import (
     differences,
     generics,
@@ -20,7 +21,6 @@ from welvo.formats.library import (
     save_profile,
     search,
 )
-from welvo.formats.rigfile import RigFileError
 from welvo.rig.document import Rig, put
 
 

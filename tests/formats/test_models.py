@@ -2,8 +2,8 @@ from pathlib import Path
 
 import pytest
 
+from welvo.formats.files import RigFileError
 from welvo.formats.models import check_model, from_folder, read_model, shipped, write_model
-from welvo.formats.rigfile import RigFileError
 
 
 def test_shipped_models_are_whole() -> None:

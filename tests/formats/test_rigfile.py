@@ -12,7 +12,8 @@ import pytest
 from msgspec.structs import replace
 
 from welvo.demo.gallery import gallery
-from welvo.formats.rigfile import RigFileError, backup_of, dumps, load, loads, save, schema, to_json
+from welvo.formats.files import RigFileError, backup_of
+from welvo.formats.rigfile import dumps, load, loads, save, schema, to_json
 from welvo.patch.index import Index
 from welvo.rig.document import FORMAT, Picture, Rig
 
@@ -25,8 +26,8 @@ def test_a_saved_rig_opens_as_the_same_values(rig: Rig, tmp_path: Path) -> None:
         save(whole, tmp_path / name)
         assert load(tmp_path / name) == whole
     with zipfile.ZipFile(tmp_path / "a.welvo") as z:
-        assert set(z.namelist()) == {"rig.json", "pictures/k"}
-        assert z.read("rig.json").startswith(b'{\n "format": 5,\n "name": "Drift Gallery"')  # readable, format first
+        assert set(z.namelist()) == {"rig.json", "pictures/=k"}
+        assert z.read("rig.json").startswith(b'{\n "format": 6,\n "name": "Drift Gallery"')  # readable, format first
     assert loads(dumps(rig)) == rig and loads(b"\xef\xbb\xbf" + to_json(rig)) == rig
 
 
@@ -110,12 +111,10 @@ def zipped(**entries: bytes) -> bytes:
         (zipped(other__json=b"{}"), "without rig.json"), (zipped(rig__json=b"{}")[:-30], "is damaged"),
         (b'{"name": 5}', "at name: Expected text, got a whole number"),
         (b'{"fixtures": []}', "at fixtures: Expected an object, got a list"),
-        (b'{"universes": {"u1": {"number": 0}}}', "universes.u1.number"),
-        (b'{"universes": {"u1": {"number": 70000}}}', "universes.u1.number"),
         (b'{"universes": {"u1": {}}}', "missing required field “number”"),
         (
             b'{"universes": {"u": {"number": 1}},'
-            b' "elements": {"e": {"name": "x", "at": {"universe": "u", "address": 513}}}}',
+            b' "elements": {"e": {"name": "x", "at": {"universe": "u", "address": "513"}}}}',
             "elements.e"
         ), (b'{"universes": {"a": {"number": 1}, "b": {"number": 1}}}', "both have number 1"),
         (b'{"fixtures": {"f": {"number": 1, "profile": "p", "mode": "m"}}}', "not in the file"),
@@ -130,7 +129,7 @@ def zipped(**entries: bytes) -> bytes:
             "3 parts"
         ), (b'{"devices": {"d": {"name": "x", "model": "nope"}}}', "of model “nope”"),
         (b'{"profiles": {"p": {"name": "x", "modes": {}}}}', "profiles.p.modes"),
-        (b'{"a":' * 5000 + b"1" + b"}" * 5000, "damaged|shape"), (b'{"name": "\xff"}', "damaged JSON"),
+        (b'{"a":' * 5000 + b"1" + b"}" * 5000, "nested deeper"), (b'{"name": "\xff"}', "no text in UTF-8"),
     ], ids=count(),  # an archive holds the time it was made: an id made of its bytes would change from run to run
 
 )  # fmt: skip

@@ -140,7 +140,7 @@ def test_stand_ins_are_the_rigs_boxes_on_loopback(rig: Rig, tmp_path: Path) -> N
         with pytest.raises(StandInError, match=says):
             describe(rig, bad, {"x": node_model()})
     (tmp_path / "bad.toml").write_text("= 3")
-    with pytest.raises(StandInError, match="bad.toml cannot be read"):
+    with pytest.raises(StandInError, match="bad.toml is no TOML"):
         read_state(tmp_path / "bad.toml")
 
 

@@ -70,7 +70,7 @@ FILE = (
     Command("new", "File", "New rig", lambda w: w.new_rig(), ("Ctrl+N",), "Begins an empty rig."),
     Command("open", "File", "Open…", lambda w: w.open_dialog(), ("Ctrl+O",), "Opens a rig in place of this one."),
     Command("demo", "File", "Open the Drift Gallery (demo)", lambda w: w.open_demo and w.open_demo()),
-    Command("save", "File", "Save", lambda w: w.save(), ("Ctrl+S",), line=True),
+    Command("save", "File", "Save", lambda w: w.save_soon(), ("Ctrl+S",), line=True),
     Command("save-as", "File", "Save as…", lambda w: w.save_as(), ("Ctrl+Shift+S",)),
     Command("rename", "File", "Rename the rig…", lambda w: w.rename(), help="What this installation is called."),
     Command("quit", "File", "Quit", lambda w: w.close(), ("Ctrl+Q",), line=True),

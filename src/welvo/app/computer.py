@@ -4,22 +4,27 @@ from __future__ import annotations
 
 import contextlib
 from pathlib import Path
+from typing import Annotated, Literal, get_type_hints
 
 import msgspec
 import platformdirs
+from msgspec import Meta
 
-from welvo.formats.rigfile import RigFileError, write_atomic
+from welvo.formats.files import RigFileError, path_to_text, read_bytes, write_atomic
+
+_OCTET = "(25[0-5]|2[0-4][0-9]|1?[0-9]{1,2})"
+_ADDRESS = rf"^{_OCTET}(\.{_OCTET}){{3}}$"
 
 
 class Computer(msgspec.Struct, kw_only=True):
-    """Kept in the user's configuration folder. Unreadable settings are replaced by these defaults."""
+    """Kept in the user's configuration folder. What cannot be read or makes no sense is replaced by these defaults."""
 
-    interface: str = "127.0.0.1"
-    theme: str = "dark"
-    text_step: int = 0
-    recent: list[str] = []
-    width: int = 1280
-    height: int = 800
+    interface: Annotated[str, Meta(pattern=_ADDRESS)] = "127.0.0.1"
+    theme: Literal["dark", "light"] = "dark"
+    text_step: Annotated[int, Meta(ge=0, le=6)] = 0
+    recent: Annotated[list[str], Meta(max_length=50)] = []
+    width: Annotated[int, Meta(ge=200, le=16000)] = 1280
+    height: Annotated[int, Meta(ge=200, le=16000)] = 800
     quiet: bool = False
     """Whether nothing at all leaves before arming."""
 
@@ -34,20 +39,43 @@ class Computer(msgspec.Struct, kw_only=True):
 
     @classmethod
     def load(cls) -> Computer:
+        return cls.load_said()[0]
+
+    @classmethod
+    def load_said(cls) -> tuple[Computer, str]:
+        """The settings, and what is to be said about them: what is damaged is replaced by defaults, value by value."""
+        file = cls.file()
         try:
-            found = msgspec.json.decode(cls.file().read_bytes(), type=cls)
-        except (OSError, msgspec.DecodeError):
-            return cls()
-        found.theme = {"dusk": "dark", "paper": "light"}.get(found.theme, found.theme)  # as they were called once
-        if found.theme not in ("dark", "light"):
-            found.theme = "dark"
-        return found
+            raw = msgspec.json.decode(read_bytes(file, 1 << 20, "a file of settings"))
+            if not isinstance(raw, dict):
+                raise ValueError("it is no object")
+        except (ValueError, RecursionError, msgspec.MsgspecError):  # RigFileError is a ValueError
+            if not file.exists():
+                return cls(), ""
+            return cls(), f"The settings of this computer ({file}) could not be read; defaults are used."
+        found = cls()
+        wrong: list[str] = []
+        raw["theme"] = _THEMES_BEFORE.get(str(raw.get("theme")), raw.get("theme", found.theme))
+        for name, kind in get_type_hints(cls, include_extras=True).items():
+            if name in raw:
+                try:
+                    setattr(found, name, msgspec.convert(raw[name], kind))
+                except msgspec.ValidationError:
+                    wrong.append(name.replace("_", " "))
+        if wrong:
+            return found, f"Settings of this computer that made no sense were left out: {', '.join(wrong)}."
+        return found, ""
 
     def save(self) -> None:
         """Best effort: a full disk must not stop the work."""
-        with contextlib.suppress(RigFileError, OSError):
+        with contextlib.suppress(RigFileError, OSError, ValueError):
             self.file().parent.mkdir(parents=True, exist_ok=True)
-            write_atomic(self.file(), msgspec.json.format(msgspec.json.encode(self)))
+            write_atomic(self.file(), msgspec.json.format(msgspec.json.encode(self)), flush=False)
 
-    def remember(self, path: str) -> None:
-        self.recent = [path, *[p for p in self.recent if p != path]][:8]
+    def remember(self, path: Path) -> None:
+        text = path_to_text(path)
+        self.recent = [text, *[p for p in self.recent if p != text]][:8]
+
+
+_THEMES_BEFORE = {"dusk": "dark", "paper": "light"}
+"""As they were called once."""

@@ -13,6 +13,7 @@ from welvo.app.session import Session
 from welvo.app.widgets import dialogs, marks
 from welvo.app.widgets.fields import set_help
 from welvo.app.widgets.fixes import run_fix
+from welvo.app.widgets.literal import literal
 from welvo.app.widgets.painting import RIGHT, button, clear, column, label, row, text
 from welvo.app.widgets.tables import copy_cells
 from welvo.app.widgets.theme import THEME
@@ -252,7 +253,7 @@ class Drawer(QFrame):
         if self.by == "waived":
             why = next(w for x, w in self._session.report.waived if x is f)
             line = FindingRow(f, True)
-            line.setToolTip(f"Waived: {why}. Click wakes it.")
+            line.setToolTip(literal(f"Waived: {why}. Click wakes it."))
             line.clicked.connect(lambda f=f: self._session.attempt(unwaive, f.code, f.subject))
             self._body.addWidget(line)
         elif (f.code, f.subject) == self.open_subject:

@@ -14,8 +14,10 @@ from welvo.app.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.fields import set_help
+from welvo.app.widgets.literal import literal, visible
 from welvo.app.widgets.painting import CENTRE, RIGHT, box, row, text, width_of
 from welvo.app.widgets.theme import THEME
+from welvo.formats.files import path_to_text, shown_name
 from welvo.rig.lookup import universes_in_order
 from welvo.rig.refs import Goto
 
@@ -57,7 +59,7 @@ class ArmSwitch(QWidget):
     def _changed(self) -> None:
         going = self._network.sending
         why = "\n".join(dict.fromkeys(w for w in (going.trouble, going.partly, *going.reasons) if w))
-        self.setToolTip(f"{why}\n\n{self.HELP}" if why else self.HELP)
+        self.setToolTip(literal(f"{why}\n\n{self.HELP}" if why else self.HELP))
         self.setAccessibleDescription(" · ".join(w for w in self.said() if w))
         self.update()
 
@@ -212,7 +214,7 @@ class JumpBox(QLineEdit):
         self._found = self.matches(typed)
         self._list.clear()
         for words, _ in self._found:
-            self._list.addItem(QListWidgetItem(words))
+            self._list.addItem(QListWidgetItem(visible(words)))
         if typed.strip() and not self._found:
             self._list.addItem(
                 f"Nothing called “{typed.strip()}”. A fixture number, 3.045, an IP address, a name or a command."
@@ -268,12 +270,13 @@ class RigName(QWidget):
 
     def _parts(self) -> tuple[str, str]:
         path = self._session.path
-        return self._session.rig.name or "no name", "not saved" if self._session.dirty else path.name if path else ""
+        file = shown_name(path) if path else ""
+        return self._session.rig.name or "no name", "not saved" if self._session.dirty else file
 
     def _fit(self) -> None:
         name, file = self._parts()
         self.setAccessibleName(f"Rig {name}, {file}".rstrip(", "))
-        self.setToolTip(str(self._session.path or "in no file yet"))
+        self.setToolTip(literal(path_to_text(self._session.path)) or "in no file yet")
         self.setMaximumWidth(10 + min(200, width_of(name, 13, True)) + 8 + 14 + min(160, width_of(file, 11)) + 10)
         self.update()
 

@@ -6,7 +6,9 @@ import contextlib
 import signal
 import sys
 import tempfile
+import threading
 from pathlib import Path
+from types import TracebackType
 
 from PySide6.QtCore import QSocketNotifier, QTimer
 from PySide6.QtWidgets import QApplication
@@ -17,7 +19,8 @@ from welvo.app.session import Session
 from welvo.app.widgets import theme
 from welvo.app.widgets.theme import THEME
 from welvo.app.window import Window
-from welvo.formats import journal
+from welvo.live.groups import raise_limit
+from welvo.live.worker import Fault
 from welvo.rig.document import Rig
 
 
@@ -79,15 +82,17 @@ def start_demo(window: Window) -> None:
 
 def run(arguments: list[str]) -> int:
     """Open the window and stay until it is closed. Gives the exit code."""
+    raise_limit()
     app = QApplication([sys.argv[0]])
     app.setApplicationName("welvo")
     app.setStyle("Fusion")
-    computer = Computer.load()
+    computer, said = Computer.load_said()
     session = Session()
     demo = "--demo" in arguments
     window = make_window(session, computer, "127.0.0.1" if demo else "")
     window.open_demo = lambda: start_demo(window)
     notifier = _quit_on_signals(window)
+    _tell_faults(window)
     window.show()
     window.network.start()
     if demo:
@@ -96,13 +101,32 @@ def run(arguments: list[str]) -> int:
         window.open_file(Path(arguments[0]))
     QTimer.singleShot(300, window, lambda: window.bench)  # so that the first blackout does not wait for it
     QTimer.singleShot(500, window, lambda: _know_library(session))  # not before the first picture
-    QTimer.singleShot(0, window, lambda: window.offer_recovery(journal.abandoned(window.keeper.folder)))
+    if said:
+        session.say(said, "warning")
+    QTimer.singleShot(0, window, window.look_for_lost)
     if window.network.missing:
         QTimer.singleShot(0, window, window.ask_interface)
     code = app.exec()
     window.shut()
+    sys.excepthook, threading.excepthook = sys.__excepthook__, threading.__excepthook__
     del notifier
     return code
+
+
+def _tell_faults(window: Window) -> None:
+    """An error that nobody expected, in a handler or in a thread, is said and logged, and the window goes on."""
+
+    def in_window(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        if issubclass(kind, KeyboardInterrupt):
+            sys.__excepthook__(kind, error, trace)
+            return
+        window.tell_fault(Fault("", error.with_traceback(trace)))
+
+    def in_thread(args: threading.ExceptHookArgs) -> None:
+        if args.exc_value is not None:
+            window.network.failed.emit(Fault(args.thread.name if args.thread else "", args.exc_value))
+
+    sys.excepthook, threading.excepthook = in_window, in_thread
 
 
 def _know_library(session: Session) -> None:
@@ -127,7 +151,7 @@ def _quit_on_signals(window: Window) -> QSocketNotifier:
             reader.recv(64)
         if window.session.dirty:
             window.keeper.write()
-            window.keeper.keep = True
+            window.keeper.keep = True  # it is waited for at the end
         window.shut()
         app = QApplication.instance()
         if app:

@@ -10,6 +10,7 @@ from welvo.app.live_path import chain_of
 from welvo.app.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import marks
+from welvo.app.widgets.literal import literal, rows_tip
 from welvo.app.widgets.painting import CENTRE, box, fitting, text
 from welvo.app.widgets.theme import THEME
 from welvo.patch.path import Hop, Joint, Path, path
@@ -317,10 +318,8 @@ class Ribbon(QWidget):
         self.setCursor(Qt.CursorShape.PointingHandCursor if i >= 0 else Qt.CursorShape.ArrowCursor)
         if self._path and i >= 0:
             hop = self._path.hops[i]
-            rows = "".join(f"<tr><td>{a}&nbsp;&nbsp;</td><td align='right'>{b}</td></tr>" for a, b in hop.ways)
-            QToolTip.showText(
-                e.globalPosition().toPoint(), f"<b>{hop.role} {hop.value}</b><br>{hop.fact}<table>{rows}</table>", self
-            )
+            words = rows_tip(f"{hop.role} {hop.value}", hop.ways, hop.fact)
+            QToolTip.showText(e.globalPosition().toPoint(), words, self)
         elif self._path:
             j = next(
                 (
@@ -335,7 +334,7 @@ class Ribbon(QWidget):
                 words = f"{joint.sends}, {joint.takes}: " if joint.sends else ""
                 QToolTip.showText(
                     e.globalPosition().toPoint(),
-                    words + marks.WORDS[joint.mark] + (f" ({joint.word})" if joint.word else ""),
+                    literal(words + marks.WORDS[joint.mark] + (f" ({joint.word})" if joint.word else "")),
                     self,
                 )
 

@@ -3,19 +3,21 @@
 from __future__ import annotations
 
 import contextlib
-import os
-import threading
 import time
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer
 
+from welvo.app.disk import Newest
 from welvo.app.session import Session
-from welvo.formats import journal
-from welvo.formats.rigfile import RigFileError
+from welvo.formats.files import RigFileError
+from welvo.formats.journal import Journal
+from welvo.live.worker import Faults
 
 DELAY = 400
 """Milliseconds between an edit and the writing: edits of one drag make one file, and none waits a second."""
+AT_THE_END = 5.0
+"""Seconds that the end of the program waits for the journal; a disk that is slower has the state before."""
 
 
 class Keeper(QObject):
@@ -25,12 +27,15 @@ class Keeper(QObject):
         super().__init__()
         self._session = session
         self.folder = folder
+        self.journal = Journal(folder)
+        self.faults = Faults()
+        self.problem = ""
+        """Why the journal cannot be written at present; empty when it can."""
         self.keep = False
         """True when the program is being ended from outside: the journal must stay for the next start."""
+        self._writer = Newest("journal", self.faults)
         self._timer = QTimer(self, singleShot=True, interval=DELAY)
         self._timer.timeout.connect(self.write)
-        self._lock = threading.Lock()
-        self._thread: threading.Thread | None = None
         session.changed.connect(self._on_change)
 
     def _on_change(self, _: object) -> None:
@@ -40,27 +45,29 @@ class Keeper(QObject):
             self._timer.start()
 
     def write(self) -> None:
-        """Write the present rig, in a thread: a rig is a value, so it cannot change meanwhile."""
-        rig, path = self._session.rig, str(self._session.path or "")
+        """Have the present rig written: a rig is a value, so it cannot change meanwhile."""
+        rig, path = self._session.rig, self._session.path
 
         def work() -> None:
-            with self._lock, contextlib.suppress(RigFileError, OSError):
-                journal.write(self.folder, rig, path, os.getpid(), _process_start(), time.time())
+            try:
+                self.journal.write(rig, path, time.time())
+                self.problem = ""
+            except RigFileError as e:
+                self.problem = str(e)
 
-        self._thread = threading.Thread(target=work, name="journal")
-        self._thread.start()
+        self._writer.put(work)
 
     def discard(self) -> None:
         self._timer.stop()
-        if self._thread:
-            self._thread.join(5.0)
-        if self.keep:
-            return
-        with self._lock, contextlib.suppress(OSError):
-            journal.discard(self.folder, os.getpid())
+        if not self.keep:
+            self._writer.put(self.journal.discard)
 
+    def settle(self, seconds: float = AT_THE_END) -> bool:
+        """Wait until what was asked for stands on disk."""
+        return self._writer.settle(seconds)
 
-def _process_start() -> float:
-    import psutil
-
-    return float(psutil.Process().create_time())
+    def close(self) -> None:
+        """The end of the window: the journal goes, or stays for the next start when it is kept."""
+        self.discard()
+        with contextlib.suppress(RuntimeError):
+            self._writer.stop(AT_THE_END)

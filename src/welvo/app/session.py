@@ -11,8 +11,11 @@ from typing import Any, Literal
 
 from PySide6.QtCore import QObject, Signal
 
+from welvo.app.disk import wait_for
 from welvo.checks.checker import Checker, Report
-from welvo.formats.rigfile import RigFileError, load, save
+from welvo.formats.files import ChangedOnDisk, RigFileError, Stamp
+from welvo.formats.rigfile import open_rig
+from welvo.formats.rigfile import save as write_rig
 from welvo.observed.values import NOTHING, Event, Observed, Written
 from welvo.patch.index import Followed, Index
 from welvo.patch.path import Target, find_target, of_item, of_pixel, of_segment, of_slot
@@ -64,6 +67,8 @@ class Session(QObject):
     def __init__(self, rig: Rig | None = None) -> None:
         super().__init__()
         self.path: Path | None = None
+        self.stamp: Stamp | None = None
+        """What the file was when it was opened or saved."""
         self.now: Callable[[], float] = time.time
         self.observed: Observed = NOTHING
         self._set(rig or Rig())
@@ -149,7 +154,7 @@ class Session(QObject):
 
     def replace(self, rig: Rig, path: Path | None, saved: bool = True) -> None:
         """Put another rig in place of the present one."""
-        self.path = path
+        self.path, self.stamp = path, None
         self._set(rig)
         gc.freeze()  # a large rig is not looked through for cycles again and again; it has none
         if not saved:
@@ -161,24 +166,43 @@ class Session(QObject):
     def open(self, path: Path) -> bool:
         """Open a file; when that fails the present rig stays, and the reason is said."""
         try:
-            rig = load(path)
+            opened = wait_for(lambda: open_rig(path))
         except RigFileError as e:
             self.say(str(e), "error")
             return False
-        self.replace(rig, path)
+        self.replace(opened.rig, path, saved=not opened.mended)
+        self.stamp = opened.stamp
+        if opened.mended:
+            self.say(f"{opened.words} The file is unchanged until you save.", "warning")
         return True
 
-    def save(self, path: Path) -> bool:
+    def save(self, path: Path, over: bool = False) -> bool:
+        """Write the rig and wait for it, without holding up the window. What keeps it from being written is said.
+
+        Raises ChangedOnDisk when the file is not the one that was opened or saved before, unless it is to be written
+        `over`.
+        """
         self.commit_pending()
+        rig = self.rig
         try:
-            save(self.rig, path)
+            stamp = wait_for(lambda: write_rig(rig, path, self.expected(path, over)))
+        except ChangedOnDisk:
+            raise
         except RigFileError as e:
             self.say(str(e), "error")
             return False
-        self.path = path
-        self.history.saved = self.rig
-        self.changed.emit(Change("save", {}))
+        self.was_saved(rig, path, stamp)
         return True
+
+    def expected(self, path: Path, over: bool = False) -> Stamp | None:
+        """What the file at a path must still be, if it is the one of this rig."""
+        return self.stamp if path == self.path and not over else None
+
+    def was_saved(self, rig: Rig, path: Path, stamp: Stamp | None) -> None:
+        """A rig stands in a file now; it may no longer be the present one."""
+        self.path, self.stamp = path, stamp
+        self.history.saved = rig
+        self.changed.emit(Change("save", {}))
 
     # ---- observing
 

@@ -8,7 +8,7 @@ from functools import cached_property, partial
 from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
 
-from PySide6.QtCore import QEvent, QObject, QRectF, Qt, QTimer
+from PySide6.QtCore import QEvent, QObject, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QAction, QCloseEvent, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
@@ -23,6 +23,8 @@ from PySide6.QtWidgets import (
 
 from welvo.app import commands
 from welvo.app.computer import Computer
+from welvo.app.disk import Newest, wait_for
+from welvo.app.faults import FaultLog
 from welvo.app.findings import Drawer
 from welvo.app.head import Head, JumpBox, Rail
 from welvo.app.network import Network
@@ -32,13 +34,27 @@ from welvo.app.recovery import Keeper
 from welvo.app.session import Selection, Session
 from welvo.app.widgets import dialogs, marks, theme
 from welvo.app.widgets.fields import commit_focus
+from welvo.app.widgets.literal import literal, menu_words, paragraph, visible
 from welvo.app.widgets.painting import column, row
 from welvo.app.widgets.refusals import guarded
 from welvo.app.widgets.theme import THEME
 from welvo.formats import journal
+from welvo.formats.files import (
+    ChangedOnDisk,
+    RigFileError,
+    Stamp,
+    backup_of,
+    free_name,
+    path_to_text,
+    shown_name,
+    text_to_path,
+)
+from welvo.formats.rigfile import save as write_rig
 from welvo.live.interfaces import interfaces
+from welvo.live.worker import Fault
 from welvo.rig.document import Rig
 from welvo.rig.edits import rename_rig
+from welvo.rig.notation import plural
 from welvo.rig.plan import setting_key
 from welvo.rig.refs import Goto, to_run
 
@@ -65,7 +81,7 @@ class Message(QWidget):
     def say(self, words: str, severity: str) -> None:
         if self.isVisible() and self.severity == "error" and severity == "note":
             return  # a note must not wipe out an error nobody has read yet
-        self.words, self.severity = words, severity
+        self.words, self.severity = visible(words), severity
         self._place()
         self.show()
         self.raise_()
@@ -103,6 +119,8 @@ class Message(QWidget):
 class Window(QWidget):
     """One window over one session. `open_demo` is called by the menu's Drift Gallery entry."""
 
+    _outcome = Signal(object)
+
     def __init__(
         self, session: Session, network: Network, computer: Computer, state_folder: Path | None = None
     ) -> None:
@@ -111,6 +129,8 @@ class Window(QWidget):
         self.open_demo: Callable[[], object] | None = None
         self.on_close: list[Callable[[], object]] = []
         self.keeper = Keeper(session, state_folder or Computer.state_folder())
+        self.fault_log = FaultLog()
+        self._saver = Newest("saving", self.keeper.faults)
         self.setMinimumSize(1120, 640)
         self.patch = PatchStation(session, network)
         self._built: list[Station] = []
@@ -156,6 +176,16 @@ class Window(QWidget):
         self.ribbon.go.connect(self.go)
         self.drawer.go.connect(self.go)
         self.network.armed_changed.connect(self._titles)
+        self.network.failed.connect(self.tell_fault)
+        self._outcome.connect(self._saved_soon, Qt.ConnectionType.QueuedConnection)
+
+    def tell_fault(self, fault: Fault) -> None:
+        """Something unexpected happened: its trace goes into the log, and the rig into the journal."""
+        words = self.fault_log.take(fault)
+        if words:
+            if self.session.dirty:
+                self.keeper.write()
+            self.session.say(words, "error")
 
     # ---- stations
 
@@ -395,7 +425,7 @@ class Window(QWidget):
 
     def _titles(self) -> None:
         rig = self.session.rig
-        self.setWindowTitle(f"{rig.name}{' · not saved' if self.session.dirty else ''} · Welvo")
+        self.setWindowTitle(f"{visible(rig.name)}{' · not saved' if self.session.dirty else ''} · Welvo")
         self._show_commands()
 
     def _replaced(self) -> None:
@@ -437,14 +467,45 @@ class Window(QWidget):
         """Open a file in place of the present rig; what cannot be opened changes nothing."""
         if not self.session.open(path):
             return False
-        self.computer.remember(str(path))
+        self.computer.remember(path)
         self.computer.save()
         return True
 
     def save(self) -> bool:
+        """Save and wait until it is done; the window goes on meanwhile."""
         if self.session.path is None:
             return self.save_as()
         return self._save_to(self.session.path)
+
+    def save_soon(self) -> None:
+        """Save without waiting for the disk; what comes of it is said."""
+        session = self.session
+        session.commit_pending()
+        path = session.path
+        if path is None:
+            self.save_as()
+            return
+        rig, expected = session.rig, session.expected(path)
+
+        def work() -> None:
+            try:
+                outcome: object = write_rig(rig, path, expected)
+            except RigFileError as e:
+                outcome = e
+            self._outcome.emit((rig, path, outcome))
+
+        self._saver.put(work)
+
+    def _saved_soon(self, what: tuple[Rig, Path, object]) -> None:
+        rig, path, outcome = what
+        if isinstance(outcome, ChangedOnDisk):
+            self._save_beside(path, str(outcome))
+        elif isinstance(outcome, RigFileError):
+            self.session.say(str(outcome), "error")
+        elif path == self.session.path:  # else another rig was opened meanwhile
+            assert outcome is None or isinstance(outcome, Stamp)
+            self.session.was_saved(rig, path, outcome)
+            self._say_saved(path)
 
     def save_as(self) -> bool:
         self.session.commit_pending()
@@ -453,29 +514,53 @@ class Window(QWidget):
         if not name:
             return False
         path = Path(name)
-        return self._save_to(path if path.suffix in (".welvo", ".json") else path.with_name(path.name + ".welvo"))
+        path = path if path.suffix in (".welvo", ".json") else path.with_name(path.name + ".welvo")
+        return self._save_to(path, over=True)
 
-    def _save_to(self, path: Path) -> bool:
-        if not self.session.save(path):
-            return False
-        self.computer.remember(str(path))
-        self.computer.save()
-        self.session.say(f"Saved as {path.name}.")
+    def _save_to(self, path: Path, over: bool = False) -> bool:
+        self._saver.settle(60.0)
+        try:
+            if not self.session.save(path, over):
+                return False
+        except ChangedOnDisk as e:
+            return self._save_beside(path, str(e))
+        self._say_saved(path)
         return True
+
+    def _save_beside(self, path: Path, why: str) -> bool:
+        """The file is another one than was opened: keep both, or write over it, as the operator says."""
+        other = free_name(path)
+        wanted = dialogs.ask_act(
+            self,
+            "Changed meanwhile",
+            f"{why} Your rig is not saved yet. Keep both, yours as {shown_name(other)}? Written over, the other stays "
+            f"beside it as {shown_name(backup_of(path))}.",
+            [("over", "Write over it"), ("keep", "Keep both")],
+            "Not now",
+        )
+        if wanted == "over":
+            return self._save_to(path, over=True)
+        return wanted == "keep" and self._save_to(other, over=True)
+
+    def _say_saved(self, path: Path) -> None:
+        self.computer.remember(path)
+        self.computer.save()
+        self.session.say(f"Saved as {shown_name(path)}.")
 
     def _folder(self) -> str:
         return str(self.session.path.parent) if self.session.path else str(Path.home())
 
     def _fill_recent(self) -> None:
         self._recent.clear()
-        for name in self.computer.recent:
-            self._recent.addAction(Path(name).name, partial(self._open_recent, name)).setToolTip(name)
+        for path in filter(None, map(text_to_path, self.computer.recent)):
+            entry = self._recent.addAction(menu_words(shown_name(path)), partial(self._open_recent, path))
+            entry.setToolTip(literal(path_to_text(path)))
         if not self.computer.recent:
             self._recent.addAction("nothing opened yet").setEnabled(False)
 
-    def _open_recent(self, name: str) -> None:
+    def _open_recent(self, path: Path) -> None:
         if self.may_leave():
-            self.open_file(Path(name))
+            self.open_file(path)
 
     def rename(self) -> None:
         self.session.commit_pending()
@@ -487,6 +572,17 @@ class Window(QWidget):
             value=self.session.rig.name,
             go="Rename",
         )
+
+    def look_for_lost(self) -> None:
+        """Offer back what windows that ended without saving have left."""
+        found, damaged = wait_for(lambda: journal.abandoned(self.keeper.folder))
+        self.offer_recovery(found)
+        if damaged:
+            self.session.say(
+                f"{plural(len(damaged), 'kept rig')} of an earlier window cannot be read, and is left as it is: "
+                f"{damaged[0]}.",
+                "warning",
+            )
 
     def offer_recovery(self, found: list[journal.Recovered]) -> None:
         """Rigs of windows that ended without saving are offered back, newest first."""
@@ -503,12 +599,13 @@ class Window(QWidget):
                 self.recover(r)
                 return
             if wanted == "discard":
-                r.file.unlink(missing_ok=True)
+                journal.discard(r.file)
 
     def recover(self, r: journal.Recovered) -> None:
-        self.session.replace(r.rig, Path(r.path) if r.path else None, saved=False)
+        self.session.replace(r.rig, r.path, saved=False)
         self.keeper.write()
-        r.file.unlink(missing_ok=True)
+        if self.keeper.settle() and not self.keeper.problem:
+            journal.discard(r.file)
         self.session.say(f"“{r.name}” is back as it was; it is not saved yet.")
 
     def closeEvent(self, e: QCloseEvent) -> None:
@@ -524,7 +621,8 @@ class Window(QWidget):
     def shut(self) -> None:
         """End output, listening and what was started with the window; the journal is not needed any more."""
         self.network.close()
-        self.keeper.discard()
+        self._saver.stop(60.0)
+        self.keeper.close()
         for act in self.on_close:
             act()
         self.on_close.clear()
@@ -565,7 +663,7 @@ class Window(QWidget):
     def _fill_interfaces(self, menu: QMenu) -> None:
         menu.clear()
         for i in interfaces():
-            action = menu.addAction(i.label, partial(self.network.use, i))
+            action = menu.addAction(menu_words(i.label), partial(self.network.use, i))
             action.setCheckable(True)
             action.setChecked(i.ip == self.network.interface.ip)
 
@@ -637,7 +735,7 @@ class Window(QWidget):
     def set_look(self, name: str, step: int) -> None:
         self.session.commit_pending()
         THEME.name, THEME.step = name, step
-        self.computer.theme, self.computer.text_step = name, step
+        self.computer.theme, self.computer.text_step = "light" if name == "light" else "dark", step
         self.computer.save()
         app = QApplication.instance()
         if isinstance(app, QApplication):
@@ -659,7 +757,7 @@ class Window(QWidget):
             w = w.parentWidget()
         if isinstance(w, QWidget) and w.whatsThis():
             at = w.mapToGlobal(w.rect().bottomLeft())
-            QWhatsThis.showText(at, f"<p>{w.whatsThis()}</p>", w)
+            QWhatsThis.showText(at, paragraph(w.whatsThis()), w)
         else:
             self.show_keys()
 

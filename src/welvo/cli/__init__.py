@@ -309,7 +309,8 @@ def convert(
     ],
 ) -> None:
     """Write a rig anew, as .welvo or as bare JSON; older formats are brought up to date."""
-    from welvo.formats.rigfile import RigFileError, save
+    from welvo.formats.files import RigFileError
+    from welvo.formats.rigfile import save
 
     if target.suffix not in (".welvo", ".json"):
         fail(f"{target.name}: the name must end in .welvo or .json.")
@@ -333,9 +334,9 @@ def profile_(
     """Read one fixture profile, say what is doubtful about it, and write it in another format."""
     from welvo.checks.checker import check as run
     from welvo.formats.channel_csv import write_csv
+    from welvo.formats.files import RigFileError, write_atomic
     from welvo.formats.gdtf_write import dumps_gdtf
     from welvo.formats.library import open_any, profile_json
-    from welvo.formats.rigfile import RigFileError, write_atomic
     from welvo.rig.document import Rig, put
 
     try:

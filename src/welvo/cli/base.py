@@ -29,7 +29,8 @@ def fail(message: str, code: int = 2) -> NoReturn:
 
 
 def load_rig(file: Path) -> Any:
-    from welvo.formats.rigfile import RigFileError, load
+    from welvo.formats.files import RigFileError
+    from welvo.formats.rigfile import load
 
     try:
         rig = load(file)

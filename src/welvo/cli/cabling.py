@@ -45,8 +45,9 @@ def runs(
     as_json: AsJson = False,
 ) -> None:
     """What is attached to every port: segments, slots of the stream, universes and addresses."""
+    from welvo.formats.files import RigFileError
     from welvo.formats.models import shipped_pixels
-    from welvo.formats.rigfile import RigFileError, save
+    from welvo.formats.rigfile import save
     from welvo.patch.cable import Cables
     from welvo.rig.base import Refused
     from welvo.runs.edits import begin_and_make

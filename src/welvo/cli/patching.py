@@ -295,7 +295,8 @@ def _wires(index: Index) -> dict[str, Any]:
 
 
 def _write(rig: Rig, path: Path | None) -> str | None:
-    from welvo.formats.rigfile import RigFileError, save
+    from welvo.formats.files import RigFileError
+    from welvo.formats.rigfile import save
 
     if path is None:
         return None

@@ -8,14 +8,16 @@ from __future__ import annotations
 
 import csv
 import io
+import math
 
+from welvo.formats.files import RigFileError
 from welvo.formats.ranges import read_ranges
-from welvo.formats.rigfile import RigFileError
 from welvo.rig.attributes import BY_WORD, default_of, word_for
 from welvo.rig.modes import in_order, sorted_ranges
 from welvo.rig.profile import Break, Channel, Mode
 from welvo.rig.shorts import with_shorts
 
+MOST_PIXELS = 4096
 COLUMNS = (
     "break",
     "slots",
@@ -86,7 +88,7 @@ def read_csv(text: str, name: str = "mode") -> tuple[Mode, list[str]]:
         if not any(cells.values()):
             continue
         try:
-            slots = tuple(int(s) for s in cells.get("slots", "").replace("+", " ").replace("-", " ").split())
+            slots = tuple(_int(s, "slot") for s in cells.get("slots", "").replace("+", " ").replace("-", " ").split())
             if not 1 <= len(slots) <= 4 or len(set(slots)) != len(slots) or not all(1 <= s <= 4096 for s in slots):
                 raise ValueError(f"“{cells.get('slots', '')}” are no one to four slots")
             break_no = breaks.setdefault(cells.get("break", "") or "1", len(breaks))
@@ -114,6 +116,19 @@ def read_csv(text: str, name: str = "mode") -> tuple[Mode, list[str]]:
     ), problems
 
 
+def _int(text: str, what: str) -> int:
+    if not text.lstrip("+-").isascii() or not text.lstrip("+-").isdigit() or len(text) > 20:
+        raise ValueError(f"{what} “{text[:20]}” is no whole number")
+    return int(text)
+
+
+def _pixel(text: str) -> int:
+    n = _int(text, "pixel")
+    if not 0 <= n <= MOST_PIXELS:
+        raise ValueError(f"pixel {n} is not 0 to {MOST_PIXELS}")
+    return n
+
+
 def _channel(cells: dict[str, str], slots: tuple[int, ...], break_no: int) -> Channel:
     word = cells.get("function", "")
     known = BY_WORD.get(word.lower())
@@ -123,13 +138,18 @@ def _channel(cells: dict[str, str], slots: tuple[int, ...], break_no: int) -> Ch
     def whole(key: str) -> int | None:
         if not cells.get(key):
             return None
-        value = int(cells[key])
+        value = _int(cells[key], key)
         if not 0 <= value <= top:
             raise ValueError(f"{key} {value} does not fit 0 to {top}")
         return value
 
     def number(key: str) -> float | None:
-        return float(cells[key].replace(",", ".")) if cells.get(key) else None
+        if not cells.get(key):
+            return None
+        value = float(cells[key].replace(",", "."))
+        if not math.isfinite(value):
+            raise ValueError(f"{key} {cells[key][:20]} is no number that ends")
+        return value
 
     default = whole("default")
     ranges, wrong = read_ranges(cells.get("ranges", ""), top)
@@ -141,7 +161,7 @@ def _channel(cells: dict[str, str], slots: tuple[int, ...], break_no: int) -> Ch
         short=cells.get("short", "")[:8],
         slots=slots,
         break_no=break_no,
-        pixel=int(cells.get("pixel") or 0),
+        pixel=_pixel(cells.get("pixel") or "0"),
         default=default_of(function, len(slots)) if default is None else default,
         highlight=whole("highlight"),
         release=whole("release"),

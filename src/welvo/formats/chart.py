@@ -21,6 +21,11 @@ MOST_SLOTS = 4096
 """A chart that asks for more is refused: no lamp has them, and a mistyped count must not fill the memory."""
 
 
+MOST_BREAKS = 64
+MOST_PROBLEMS = 500
+"""So many doubts are told; a text that has more is no chart."""
+
+
 @dataclass(frozen=True)
 class Problem:
     """Something in the text that was not understood. `line` and `column` count from 0."""
@@ -278,6 +283,9 @@ class _Reader:
 
     def _open(self, name: str) -> None:
         self._close()
+        if self.break_no + 1 >= MOST_BREAKS:
+            self._problem(0, len(name) or 1, f"A lamp has {MOST_BREAKS} breaks at most; this is read on.", error=True)
+            return
         self.break_no += 1
         self.cursor = 1
         self.chart.breaks.append(Break(name=name))
@@ -297,6 +305,8 @@ class _Reader:
         offers: tuple[str, ...] = (),
         slot: int = 0,
     ) -> None:
+        if len(self.chart.problems) >= MOST_PROBLEMS:
+            return
         self.chart.problems.append(
             Problem(
                 self.line, column, max(1, length), message, error, max(0, self.break_no), slot or self.cursor, offers

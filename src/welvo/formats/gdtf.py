@@ -6,10 +6,8 @@ in the profile and written back untouched; every doubt is told with its place.
 
 from __future__ import annotations
 
-import io
 import itertools
 import math
-import zipfile
 from collections import defaultdict
 from collections.abc import Iterator
 from dataclasses import dataclass, field
@@ -18,17 +16,19 @@ from typing import Any
 
 from msgspec.structs import replace
 
+from welvo.formats.archive import Bounds, unpack
+from welvo.formats.files import RigFileError, read_bytes
 from welvo.formats.gdtf_terms import UNITS, Doubt, cie_to_hex, function_of, read_matrix, read_value
 from welvo.formats.ranges import hint, hold_of
-from welvo.formats.rigfile import ZIP_FAULTS, RigFileError, read_bytes
 from welvo.rig.attributes import BY_KEY, family_of, word_for
-from welvo.rig.profile import Break, Channel, Facts, Mode, Profile, Range, Spot
+from welvo.rig.base import Refused
+from welvo.rig.door import check_whole
+from welvo.rig.profile import FARTHEST_SPOT, Break, Channel, Facts, Mode, Profile, Range, Spot
 from welvo.rig.shorts import with_shorts
 
 DESCRIPTION = "description.xml"
-MOST_XML = 24 * 2**20
 MOST_BYTES = 128 * 2**20
-MOST_ENTRIES = 2000
+BOUNDS = Bounds("a fixture type", MOST_BYTES, 24 * 2**20, 2000, lambda inside: inside == DESCRIPTION)
 MOST_CHANNELS = 6000
 BEAMS = {
     "Wash": "wash",
@@ -65,38 +65,18 @@ def loads_gdtf(data: bytes, name: str = "the file") -> Imported:
     version = root.get("DataVersion", "")
     if version and not version.startswith("1."):
         reader.doubt("DataVersion", f"{version} is newer than this reader; what it does not know is kept.")
-    kept = dict(files)
-    return Imported(replace(profile, kept=kept), reader.doubts)
+    try:
+        check_whole(profile)
+    except Refused as e:
+        raise RigFileError(f"{name} says what no lamp can have. {e}") from e
+    return Imported(replace(profile, kept=dict(files)), reader.doubts)
 
 
 def _unpack(data: bytes, name: str) -> dict[str, bytes]:
-    """All files of the archive, within bounds; path tricks and lying sizes are refused."""
-
-    try:
-        with zipfile.ZipFile(io.BytesIO(data)) as archive:
-            entries = [e for e in archive.infolist() if not e.is_dir()]
-            if len(entries) > MOST_ENTRIES or sum(e.file_size for e in entries) > MOST_BYTES:
-                raise RigFileError(f"{name} unpacks to more than a fixture type can hold, and was not opened.")
-            files: dict[str, bytes] = {}
-            for e in entries:
-                inside = e.filename.replace("\\", "/")
-                if inside.startswith("/") or ".." in inside.split("/") or ":" in inside:
-                    raise RigFileError(f"{name} holds an entry that points outside of it (“{e.filename}”); refused.")
-                with archive.open(e) as f:
-                    content = f.read(e.file_size + 1)
-                if len(content) > e.file_size:
-                    raise RigFileError(f"{name} holds an entry that is larger than it says; refused.")
-                files[inside] = content
-    except RigFileError:
-        raise  # it is a ValueError itself, and says more than that something is damaged
-    except ZIP_FAULTS as e:
-        raise RigFileError(f"{name} is no GDTF file, or is damaged ({e}).") from e
+    """All files of the archive, within bounds."""
+    files = unpack(data, name, BOUNDS, "is no GDTF file, or is damaged ({why}).", lambda inside: True)
     if DESCRIPTION not in files:
         raise RigFileError(f"{name} is a ZIP without {DESCRIPTION}; it is no GDTF file.")
-    if len(files[DESCRIPTION]) > MOST_XML:
-        raise RigFileError(
-            f"{name}: {DESCRIPTION} has {len(files[DESCRIPTION]) >> 20} MiB; no fixture needs that much. Refused."
-        )
     return files
 
 
@@ -278,8 +258,10 @@ class _Type:
             for item in self.channel(c, places, where):
                 raw.append(item)
                 if len(raw) > MOST_CHANNELS:
-                    self.doubt(where, f"more than {MOST_CHANNELS} channels; the rest is left out.")
                     break
+            if len(raw) > MOST_CHANNELS:
+                self.doubt(where, f"more than {MOST_CHANNELS} channels; the rest is left out.")
+                break
         numbers = sorted({b for b, _, _ in raw}) or [1]
         channels = [replace(c, break_no=numbers.index(b), pixel=0 if single else c.pixel) for b, c, _ in raw]
         names = {id(c): full for c, (_, _, full) in zip(channels, raw)}
@@ -518,5 +500,7 @@ class _Type:
         if not distances:
             return ()
         pitch = min(distances)
+        if max(abs(v) for point in xy for v in point) / pitch > FARTHEST_SPOT / 2:
+            return ()  # two pixels all but on each other: such a face cannot be drawn
         x0, y0 = min(x for x, _ in xy), min(y for _, y in xy)
         return tuple(Spot(x=round((x - x0) / pitch, 4), y=round((y - y0) / pitch, 4)) for x, y in xy)

@@ -82,11 +82,17 @@ def say_value(value: int, width: int) -> str:
     return f"{value}/{width}"
 
 
+FARTHEST = 1e4
+"""Metres between a part of a fixture and its middle, at most."""
+
+
 def read_matrix(text: str | None) -> tuple[float, float, float]:
     """The translation of a position matrix in metres; zero when there is none. Raises ValueError for rubbish."""
     if not text or not text.strip():
         return 0.0, 0.0, 0.0
     numbers = [float(x) for x in re.findall(r"[-+]?\d*\.?\d+(?:[eE][-+]?\d+)?", text)]
+    if not all(abs(n) <= FARTHEST for n in numbers):  # what is no number is not below it either
+        raise ValueError(f"“{text[:40]}” lies farther away than any lamp")
     if len(numbers) == 16:
         column, row = (numbers[3], numbers[7], numbers[11]), (numbers[12], numbers[13], numbers[14])
         return column if any(column) else row

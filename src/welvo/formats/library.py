@@ -14,10 +14,13 @@ import msgspec
 from msgspec.structs import replace
 
 from welvo.formats.chart import read_chart
-from welvo.formats.rigfile import RigFileError, read_bytes, write_atomic
+from welvo.formats.files import RigFileError, read_bytes, read_text, shown_name, write_atomic
+from welvo.formats.plain import read_json
 from welvo.formats.unknown import gather, to_plain
 from welvo.rig.attributes import word_for
+from welvo.rig.base import Refused
 from welvo.rig.document import Rig
+from welvo.rig.door import check_whole
 from welvo.rig.layout import spots_of
 from welvo.rig.modes import compare_modes
 from welvo.rig.profile import Arrangement, Mode, Profile
@@ -101,11 +104,7 @@ def read_profile(path: Path) -> Profile:
 
         return read_gdtf(path).profile
     data = read_bytes(path, MOST_JSON, "a profile")
-    try:
-        raw = msgspec.json.decode(data)
-    except (msgspec.DecodeError, RecursionError, UnicodeDecodeError) as e:
-        raise RigFileError(f"{path.name} holds damaged JSON: {e}.") from e
-    return profile_from_plain(raw, path.name)
+    return profile_from_plain(read_json(data, shown_name(path)), shown_name(path))
 
 
 def open_any(path: Path) -> tuple[Profile, list[str]]:
@@ -118,11 +117,7 @@ def open_any(path: Path) -> tuple[Profile, list[str]]:
         return imported.profile, [f"{d.where}: {d.message}" for d in imported.doubts]
     if kind not in (".csv", ".txt", ".tsv"):
         return read_profile(path), []
-    data = read_bytes(path, 4 * 2**20, "a channel table")
-    try:
-        text = data.decode("utf-8")
-    except UnicodeDecodeError as e:
-        raise RigFileError(f"{path.name} is no text in UTF-8.") from e
+    text = read_text(path, 4 * 2**20, "a channel table")
     if kind == ".csv":
         from welvo.formats.channel_csv import read_csv
 
@@ -130,7 +125,16 @@ def open_any(path: Path) -> tuple[Profile, list[str]]:
     else:
         chart = read_chart(text)
         mode, problems = chart.mode("mode 1"), [f"line {p.line + 1}: {p.message}" for p in chart.problems]
-    return Profile(name=path.stem, modes={"m1": mode}), problems
+    return checked(Profile(name=Path(shown_name(path)).stem, modes={"m1": mode}), shown_name(path)), problems
+
+
+def checked(profile: Profile, name: str) -> Profile:
+    """A profile that was made of what a file says, held against its types. Raises RigFileError."""
+    try:
+        check_whole(profile)
+    except Refused as e:
+        raise RigFileError(f"{name} says what no lamp can have. {e}") from e
+    return profile
 
 
 def profile_from_plain(raw: object, name: str = "the file") -> Profile:

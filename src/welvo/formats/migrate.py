@@ -92,11 +92,20 @@ def one_alphabet(raw: dict[str, Any]) -> dict[str, Any]:
     return raw
 
 
+def names_quoted(raw: dict[str, Any]) -> dict[str, Any]:
+    """Format 5 → 6: the names of the ZIP's entries for pictures and kept files hold ids of any text.
+
+    The JSON says nothing else; the reader of the ZIP looks at the number (`rigfile.NAMES_QUOTED_SINCE`).
+    """
+    return raw
+
+
 STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     1: places_from_text,
     2: more_to_say,
     3: runs_in_full,
     4: one_alphabet,
+    5: names_quoted,
 }
 """From which format each step leads to the next."""
 

@@ -11,21 +11,28 @@ from pathlib import Path
 import msgspec
 import tomli_w
 
-from welvo.formats.rigfile import RigFileError, write_atomic
-from welvo.formats.unknown import to_plain
+from welvo.formats.files import RigFileError, read_text, shown_name, write_atomic
+from welvo.formats.plain import read_toml
+from welvo.formats.unknown import gather, to_plain
 from welvo.rig.base import Refused
+from welvo.rig.door import check_whole
 from welvo.rig.runs import PixelType
 from welvo.rig.wiring import DeviceModel
+
+MOST_MODEL = 2 * 2**20
 
 
 def read_model(text: str, name: str) -> DeviceModel:
     """A model from TOML. Raises RigFileError with the place that is wrong."""
+    raw = read_toml(text, name)
     try:
-        return msgspec.convert(tomllib.loads(text), DeviceModel)
-    except tomllib.TOMLDecodeError as e:
-        raise RigFileError(f"{name} is no TOML: {e}.") from e
-    except msgspec.ValidationError as e:
-        raise RigFileError(f"{name}: {e}.") from e
+        model = msgspec.convert(gather(raw, DeviceModel), DeviceModel)
+        check_whole(model)
+    except (msgspec.ValidationError, Refused) as e:
+        raise RigFileError(f"{name}: {e}" + ("" if str(e).endswith(".") else ".")) from e
+    except (TypeError, AttributeError, RecursionError) as e:
+        raise RigFileError(f"{name} does not have the shape of a model ({e}).") from e
+    return model
 
 
 def check_model(model: DeviceModel) -> None:
@@ -88,7 +95,7 @@ def from_folder(folder: Path) -> tuple[dict[str, DeviceModel], list[str]]:
     problems: list[str] = []
     for f in sorted(folder.glob("*.toml")) if folder.is_dir() else []:
         try:
-            models[f.stem] = read_model(f.read_text("utf-8"), f.name)
-        except (RigFileError, OSError, UnicodeDecodeError) as e:
+            models[f.stem] = read_model(read_text(f, MOST_MODEL, "a device model"), shown_name(f))
+        except RigFileError as e:
             problems.append(str(e))
     return models, problems

@@ -1,24 +1,36 @@
 """The rig file: a ZIP with readable, versioned JSON. The bare JSON is read wherever a `.welvo` is.
 
-See docs/rig-format.md. Writing is atomic and keeps the previous file as a backup.
+See docs/rig-format.md. What is written is read back before it takes the place of the former file, so that nothing is
+ever saved that could not be opened; and what an older program wrote beyond today's limits is opened, mended and told.
 """
 
 from __future__ import annotations
 
 import io
 import json
-import os
 import re
-import tempfile
 import zipfile
-import zlib
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, get_args, get_type_hints
+from urllib.parse import quote, unquote
 
 import msgspec
 from msgspec.structs import replace
 
+from welvo.formats.archive import Bounds, is_zip, unpack
+from welvo.formats.files import (
+    RigFileError,
+    Stamp,
+    check_unchanged,
+    read_bytes,
+    shown_name,
+    stamp_of,
+    write_atomic,
+)
+from welvo.formats.mending import Mended, mend
 from welvo.formats.migrate import migrate
+from welvo.formats.plain import Wild, read_json
 from welvo.formats.unknown import gather, to_plain
 from welvo.rig.base import Refused
 from welvo.rig.document import FORMAT, PARTS, Rig
@@ -27,65 +39,81 @@ from welvo.rig.notation import read_ip
 
 RIG_ENTRY = "rig.json"
 MOST_FILE = 256 * 2**20
-MOST_OPEN = 512 * 2**20
-MOST_ENTRIES = 4096
+BOUNDS = Bounds("a rig", 256 * 2**20, 64 * 2**20, 4096, lambda inside: inside == RIG_ENTRY)
+NAMES_QUOTED_SINCE = 6
+"""From this format on, the names of the ZIP's entries hold ids in a form that no id can break."""
+BACKUP_HINT = " The backup beside it (.welvo~) may be whole."
 
 
-class RigFileError(Refused):
-    """A file that cannot be opened or written; the message says what, why and what to do."""
+@dataclass(frozen=True)
+class Opened:
+    """A rig from a file, what had to be mended in it, and how the file can be recognised later."""
+
+    rig: Rig
+    mended: tuple[str, ...] = ()
+    mended_count: int = 0
+    stamp: Stamp | None = None
+
+    @property
+    def words(self) -> str:
+        """What was mended, in one sentence; empty when nothing was."""
+        if not self.mended:
+            return ""
+        more = f", and {self.mended_count - 3} more" if self.mended_count > 3 else ""
+        return f"Values beyond their limits were mended: {'; '.join(self.mended[:3])}{more}."
 
 
 # ---- reading
 
 
-ZIP_FAULTS = (
-    zipfile.BadZipFile,
-    zipfile.LargeZipFile,
-    EOFError,
-    NotImplementedError,
-    RuntimeError,
-    OSError,
-    ValueError,
-    zlib.error,
-)
-"""What Python raises while it reads a ZIP that is damaged, encrypted or made to mislead."""
-
-
 def load(path: Path) -> Rig:
     """Open a `.welvo` or a bare JSON file. Raises RigFileError; the file itself is never changed."""
+    return open_rig(path).rig
+
+
+def open_rig(path: Path) -> Opened:
+    """Open a file, mending what breaks a limit. Raises RigFileError; the file itself is never changed."""
     data = read_bytes(path, MOST_FILE, "a rig")
-    return loads(data, path.name)
+    return replace_stamp(read_rig(data, shown_name(path)), stamp_of(path, data))
 
 
-def read_bytes(path: Path, most: int, what: str) -> bytes:
-    """All of a file that must not be larger than `most` bytes. Raises RigFileError with the reason."""
-    try:
-        size = path.stat().st_size
-        if size > most:
-            raise RigFileError(f"{path.name} is {size >> 20} MiB large; {what} is never above {most >> 20} MiB.")
-        return path.read_bytes()
-    except OSError as e:
-        raise RigFileError(f"{path.name} cannot be read: {e.strerror or e}.") from e
+def replace_stamp(opened: Opened, stamp: Stamp | None) -> Opened:
+    return Opened(opened.rig, opened.mended, opened.mended_count, stamp)
 
 
 def loads(data: bytes, name: str = "the file") -> Rig:
     """A rig from the bytes of a `.welvo` or of bare JSON."""
-    pictures: dict[str, bytes] = {}
-    if data[:2] == b"PK":
-        data, pictures = _unzip(data, name)
+    return read_rig(data, name).rig
+
+
+def read_rig(data: bytes, name: str = "the file") -> Opened:
+    entries: dict[str, bytes] = {}
+    if is_zip(data):
+        entries = unpack(
+            data,
+            name,
+            BOUNDS,
+            "is damaged ({why})." + BACKUP_HINT,
+            lambda inside: inside == RIG_ENTRY or inside.startswith(("pictures/", "kept/")),
+        )
+        if RIG_ENTRY not in entries:
+            raise RigFileError(f"{name} is a ZIP without {RIG_ENTRY}; it is no rig.")
+        data = entries.pop(RIG_ENTRY)
     text = data.removeprefix(b"\xef\xbb\xbf").lstrip()
     if not text.startswith(b"{"):
         kind = "empty" if not text else "neither a .welvo file nor JSON"
         raise RigFileError(f"{name} is {kind}. Open a .welvo file, or a rig as JSON.")
-    try:
-        raw = msgspec.json.decode(text)
-    except (msgspec.DecodeError, RecursionError, ValueError) as e:
-        raise RigFileError(f"{name} holds damaged JSON: {e}. The backup beside it (.welvo~) may be whole.") from e
-    return from_plain(raw, name, pictures)
+    return opened_from_plain(read_json(text, name, BACKUP_HINT), name, entries)
 
 
-def from_plain(raw: Any, name: str = "the file", pictures: dict[str, bytes] | None = None) -> Rig:
-    """A rig from a decoded JSON object: older formats are migrated, unknown fields kept, references checked."""
+def from_plain(raw: Any, name: str = "the file", entries: dict[str, bytes] | None = None) -> Rig:
+    """A rig from a decoded JSON object, as `opened_from_plain` gives it."""
+    return opened_from_plain(raw, name, entries).rig
+
+
+def opened_from_plain(raw: Any, name: str = "the file", entries: dict[str, bytes] | None = None) -> Opened:
+    """A rig from a decoded JSON object: older formats are migrated, unknown fields kept, limits mended, references
+    checked."""
     if not isinstance(raw, dict):
         raise RigFileError(f"{name} holds no rig: the outermost item must be an object.")
     number = raw.get("format", FORMAT)
@@ -96,29 +124,53 @@ def from_plain(raw: Any, name: str = "the file", pictures: dict[str, bytes] | No
             f"{name} was written by a newer Welvo (format {number}; this one reads up to {FORMAT}). "
             "Update Welvo to open it. The file is unchanged."
         )
+    mended = Mended()
     try:
         gathered = gather(migrate(raw), Rig)
-        rig = msgspec.convert(gathered, Rig)
+        try:
+            gathered = mend(gathered, Rig, mended) if isinstance(raw, Wild) else gathered
+            rig = msgspec.convert(gathered, Rig)
+        except msgspec.ValidationError:
+            gathered = mend(gathered, Rig, mended)
+            rig = msgspec.convert(gathered, Rig)
     except msgspec.ValidationError as e:
         raise RigFileError(f"{name}: {_plain_error(*_locate(gathered, str(e)))}") from e
-    except (RecursionError, AttributeError, TypeError, KeyError) as e:
+    except (RecursionError, AttributeError, TypeError, KeyError, ValueError) as e:
         raise RigFileError(f"{name} does not have the shape of a rig ({e}).") from e
-    if pictures:
-        rig = _with_files(rig, pictures)
+    if entries:
+        rig = _with_files(rig, _by_id(entries, number >= NAMES_QUOTED_SINCE))
     problems = problems_of(rig)
     if problems:
         more = f" And {len(problems) - 3} more like it." if len(problems) > 3 else ""
         raise RigFileError(f"{name}: " + " ".join(problems[:3]) + more)
-    return rig
+    return Opened(rig, tuple(mended.told), mended.count)
 
 
-def _with_files(rig: Rig, files: dict[str, bytes]) -> Rig:
+def _by_id(entries: dict[str, bytes], quoted: bool) -> dict[tuple[str, ...], bytes]:
+    """The ZIP's own entries by kind and ids: (`pictures`, id) and (`kept`, profile, name)."""
+    found: dict[tuple[str, ...], bytes] = {}
+    for name, data in entries.items():
+        kind, _, rest = name.partition("/")
+        if quoted:
+            found[kind, *(unquote(part[1:]) for part in rest.split("/"))] = data
+        else:
+            found[(kind, rest) if kind == "pictures" else (kind, *rest.split("/", 1))] = data
+    return found
+
+
+def _entry_name(kind: str, *ids: str) -> str:
+    """A name for an entry, from ids that are any text: blanks, slashes and dots included."""
+    return "/".join([kind, *("=" + quote(i, safe="") for i in ids)])
+
+
+def _with_files(rig: Rig, files: dict[tuple[str, ...], bytes]) -> Rig:
     """Put the ZIP's own entries back: pictures, and files of imported fixture types."""
-    shown = {k: replace(p, data=files.get(f"pictures/{k}", p.data)) for k, p in rig.pictures.items()}
-    profiles = {}
-    for pid, p in rig.profiles.items():
-        mine = {name.split("/", 2)[2]: data for name, data in files.items() if name.startswith(f"kept/{pid}/")}
-        profiles[pid] = replace(p, kept={**p.kept, **mine}) if mine else p
+    shown = {k: replace(p, data=files.get(("pictures", k), p.data)) for k, p in rig.pictures.items()}
+    kept: dict[str, dict[str, bytes]] = {}
+    for ids, data in files.items():
+        if ids[0] == "kept" and len(ids) == 3:
+            kept.setdefault(ids[1], {})[ids[2]] = data
+    profiles = {pid: replace(p, kept={**p.kept, **kept[pid]}) if pid in kept else p for pid, p in rig.profiles.items()}
     return replace(rig, pictures=shown, profiles=profiles)
 
 
@@ -149,39 +201,6 @@ def _plain_error(text: str, entry: str) -> str:
         what = what.replace(theirs, ours)
     place = where.removeprefix("$").removeprefix(".")
     return f"at {'.'.join(p for p in (entry, place) if p) or 'the top'}: {what.replace('`', '“', 1).replace('`', '”')}."
-
-
-def _unzip(data: bytes, name: str) -> tuple[bytes, dict[str, bytes]]:
-    try:
-        with zipfile.ZipFile(io.BytesIO(data)) as archive:
-            entries = archive.infolist()
-            if len(entries) > MOST_ENTRIES or sum(e.file_size for e in entries) > MOST_OPEN:
-                raise RigFileError(f"{name} unpacks to more than a rig can hold, and was not opened.")
-            for e in entries:
-                if e.filename.startswith(("/", "\\")) or ".." in e.filename.replace("\\", "/").split("/"):
-                    raise RigFileError(f"{name} holds an entry that points outside of it (“{e.filename}”); refused.")
-            if RIG_ENTRY not in archive.namelist():
-                raise RigFileError(f"{name} is a ZIP without {RIG_ENTRY}; it is no rig.")
-            pictures = {
-                e.filename: _entry(archive, e, name) for e in entries if e.filename.startswith(("pictures/", "kept/"))
-            }
-            return _entry(archive, archive.getinfo(RIG_ENTRY), name), pictures
-    except RigFileError:
-        raise  # it is a ValueError itself, and says more than that something is damaged
-    except ZIP_FAULTS as e:
-        raise RigFileError(f"{name} is damaged ({e}). The backup beside it (.welvo~) may be whole.") from e
-
-
-def _entry(archive: zipfile.ZipFile, entry: zipfile.ZipInfo, name: str) -> bytes:
-    """One entry, never more than it announced: a lying header must not fill the memory."""
-    try:
-        with archive.open(entry) as f:
-            data = f.read(entry.file_size + 1)
-    except zlib.error as e:
-        raise RigFileError(f"{name} is damaged: {entry.filename} cannot be unpacked.") from e
-    if len(data) > entry.file_size:
-        raise RigFileError(f"{name} holds an entry that is larger than it says; refused.")
-    return data
 
 
 def problems_of(rig: Rig) -> list[str]:
@@ -244,57 +263,42 @@ def dumps(rig: Rig) -> bytes:
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
         archive.writestr(RIG_ENTRY, to_json(rig, pictures=False))
         for key, picture in rig.pictures.items():
-            archive.writestr(f"pictures/{key}", picture.data)
+            archive.writestr(_entry_name("pictures", key), picture.data)
         for pid, profile in rig.profiles.items():
             for name, data in profile.kept.items():
-                archive.writestr(f"kept/{pid}/{name}", data)
+                archive.writestr(_entry_name("kept", pid, name), data)
     return buffer.getvalue()
 
 
-def backup_of(path: Path) -> Path:
-    return path.with_name(path.name + "~")
-
-
-def save(rig: Rig, path: Path) -> None:
-    """Write a rig: temporary file, fsync, rename. What stood there before becomes `NAME~`.
-
-    Raises RigFileError; then the file at `path` is still the previous one.
-    """
-    data = to_json(rig) if path.suffix == ".json" else dumps(rig)
-    write_atomic(path, data, keep=True)
-
-
-def write_atomic(path: Path, data: bytes, keep: bool = False, flush: bool = True) -> None:
-    """Write a file whole or not at all. `keep` leaves the previous one as `NAME~`; `flush` waits for the disk."""
-    temporary = ""
+def bytes_of(rig: Rig, path: Path) -> bytes:
+    """What is to be written for a rig, read back and found equal. Raises RigFileError when it would not open again."""
+    name = shown_name(path)
     try:
-        handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
-        with os.fdopen(handle, "wb") as f:
-            f.write(data)
-            f.flush()
-            if flush:
-                os.fsync(f.fileno())
-        if keep and path.exists():
-            spare = Path(temporary + "~")
-            os.link(path, spare)
-            os.replace(spare, backup_of(path))
-            os.chmod(temporary, path.stat().st_mode & 0o777)
-        else:
-            mask = os.umask(0)
-            os.umask(mask)
-            os.chmod(temporary, 0o666 & ~mask)
-        os.replace(temporary, path)
-        folder = os.open(path.parent, os.O_RDONLY)
-        try:
-            os.fsync(folder)
-        finally:
-            os.close(folder)
-    except OSError as e:
-        if temporary and os.path.exists(temporary):
-            os.unlink(temporary)
+        data = to_json(rig) if path.suffix == ".json" else dumps(rig)
+        again = loads(data, name)
+    except RigFileError as e:
+        raise RigFileError(f"{name} was not written, because it could not be opened again. {e}") from e
+    except (ValueError, TypeError, RecursionError, OverflowError, zipfile.LargeZipFile, msgspec.MsgspecError) as e:
+        raise RigFileError(f"{name} was not written, because it could not be opened again: {e}.") from e
+    if again != rig:
+        parts = [p for p in (*PARTS, "name", "note", "columns") if getattr(again, p) != getattr(rig, p)]
         raise RigFileError(
-            f"{path.name} could not be written: {e.strerror or e}. Nothing was lost: save it somewhere else."
-        ) from e
+            f"{name} was not written, because it would read as another rig ({', '.join(parts) or 'its own fields'})."
+        )
+    return data
+
+
+def save(rig: Rig, path: Path, expected: Stamp | None = None) -> Stamp | None:
+    """Write a rig: read back, temporary file, fsync, rename. What stood there before becomes `NAME~`.
+
+    With `expected`, the file at `path` must still be that one. Gives the stamp of the new file. Raises ChangedOnDisk
+    when it is not, and RigFileError for all else; then the file at `path` is still the previous one.
+    """
+    data = bytes_of(rig, path)
+    if expected is not None:
+        check_unchanged(path, expected)
+    write_atomic(path, data, keep=True)
+    return stamp_of(path, data)
 
 
 def schema() -> dict[str, Any]:

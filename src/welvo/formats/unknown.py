@@ -56,17 +56,25 @@ def gather(raw: Any, kind: Any) -> Any:
     return known
 
 
-def scatter(raw: Any) -> Any:
-    """The reverse on builtins made from values: `extra` goes back beside the known keys."""
-    if isinstance(raw, dict):
-        extra = raw.get("extra")
-        plain = {k: scatter(v) for k, v in raw.items() if k != "extra"}
-        return {**extra, **plain} if isinstance(extra, dict) else plain
-    if isinstance(raw, list | tuple):
-        return [scatter(v) for v in raw]
-    return raw
+def scatter(raw: Any, kind: Any) -> Any:
+    """The reverse on builtins made from a value of that kind: unknown keys go back beside the known ones.
+
+    It follows the types, as `gather` does: a mapping whose key happens to be called `extra` is a mapping.
+    """
+    if kind is None:
+        return raw
+    if isinstance(kind, tuple):
+        shape, inner = kind
+        if shape == "map":
+            return {k: scatter(v, inner) for k, v in raw.items()} if isinstance(raw, dict) else raw
+        return [scatter(v, inner) for v in raw] if isinstance(raw, list | tuple) else raw
+    if not isinstance(raw, dict):
+        return raw
+    fields = _fields(kind)
+    plain = {k: scatter(v, fields[k]) if fields[k] else v for k, v in raw.items() if k != "extra"}
+    return {**(raw.get("extra") or {}), **plain}
 
 
 def to_plain(value: Value) -> Any:
     """A value as JSON-ready builtins with unknown fields back in their places."""
-    return scatter(msgspec.to_builtins(value))
+    return scatter(msgspec.to_builtins(value), type(value))

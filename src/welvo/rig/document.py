@@ -15,7 +15,7 @@ from welvo.rig.profile import Profile
 from welvo.rig.runs import PixelType, Supply
 from welvo.rig.wiring import Device, DeviceModel, Feed, Sender, Show, Universe
 
-FORMAT = 5
+FORMAT = 6
 """The number of the file format this version writes."""
 
 

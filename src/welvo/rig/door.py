@@ -116,3 +116,8 @@ def plain_words(text: str) -> str:
     text = re.sub(r"(?:of length )?>= (\d+)", r"of \1 at least", text)
     text = re.sub(r"matching regex .*", "in another form", text)
     return text[:1].lower() + text[1:]
+
+
+def check_whole(value: Value) -> None:
+    """Refuse a value that no file could hold: one that an importer made, for example. Raises Refused."""
+    _check(list[type(value)], [value], [value], "")  # type: ignore[misc]

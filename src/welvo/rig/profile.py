@@ -80,11 +80,15 @@ class Break(Value, frozen=True, kw_only=True):
     slots: Annotated[int, Meta(ge=0, le=4096)] = 0
 
 
+FARTHEST_SPOT = 1e6
+"""Pitches from the middle of a face, at most."""
+
+
 class Spot(Value, frozen=True, kw_only=True):
     """Where one pixel sits on the face, in units of one pixel pitch, x to the right and y down."""
 
-    x: float
-    y: float
+    x: Annotated[float, Meta(ge=-FARTHEST_SPOT, le=FARTHEST_SPOT)]
+    y: Annotated[float, Meta(ge=-FARTHEST_SPOT, le=FARTHEST_SPOT)]
 
 
 Corner = Literal["top left", "top right", "bottom left", "bottom right"]
@@ -124,8 +128,8 @@ class Backdrop(Value, frozen=True, kw_only=True):
     right: Annotated[float, Meta(ge=0, le=1)] = 1.0
     bottom: Annotated[float, Meta(ge=0, le=1)] = 1.0
     turn: Annotated[float, Meta(ge=-360, le=360)] = 0.0
-    x: float = 0.0
-    y: float = 0.0
+    x: Annotated[float, Meta(ge=-FARTHEST_SPOT, le=FARTHEST_SPOT)] = 0.0
+    y: Annotated[float, Meta(ge=-FARTHEST_SPOT, le=FARTHEST_SPOT)] = 0.0
     wide: Annotated[float, Meta(gt=0, le=1e5)] = 10.0
     fade: Annotated[float, Meta(ge=0, le=1)] = 0.6
     locked: bool = False

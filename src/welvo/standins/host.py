@@ -10,11 +10,12 @@ import signal
 import socket
 import sys
 import time
-import tomllib
 import traceback
 from pathlib import Path
 from typing import Any
 
+from welvo.formats.files import RigFileError, read_text
+from welvo.formats.plain import read_toml
 from welvo.protocols import artnet, sacn
 from welvo.protocols.wire import WireError
 from welvo.rig.document import Rig
@@ -78,9 +79,9 @@ def _settings(table: dict[str, Any], model: DeviceModel, ip: str) -> dict[str, S
 
 def read_state(path: Path) -> dict[str, Any]:
     try:
-        return tomllib.loads(path.read_text("utf-8"))
-    except (OSError, tomllib.TOMLDecodeError, UnicodeDecodeError) as e:
-        raise StandInError(f"{path.name} cannot be read: {e}.") from e
+        return read_toml(read_text(path, 1 << 20, "a description of stand-ins"), path.name)
+    except RigFileError as e:
+        raise StandInError(str(e)) from e
 
 
 class Host:

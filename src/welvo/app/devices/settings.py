@@ -13,6 +13,7 @@ from welvo.app.network import Network
 from welvo.app.session import Selection, Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.fields import Choice
+from welvo.app.widgets.literal import literal
 from welvo.app.widgets.painting import box, button, clear, label, row, text
 from welvo.app.widgets.theme import THEME
 from welvo.rig.document import Rig
@@ -55,7 +56,7 @@ class SettingRow(QFrame):
         self.setFixedHeight((36 if self._loud else 28) + THEME.step)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(f"{line.spec.label}: plan {plan}, reported {has}, {marks.WORDS[line.mark]}")
-        self.setToolTip(line.spec.help)
+        self.setToolTip(literal(line.spec.help))
         parts: list[QWidget | int | None] = [None]
         if self._loud:
             if line.spec.writable:

@@ -20,6 +20,7 @@ from welvo.app.patch.tape_painting import BLOCK, SLOT, SLOT_TOP, level_for
 from welvo.app.patch.tape_view import TapeView
 from welvo.app.session import Selection, Session
 from welvo.app.widgets import marks
+from welvo.app.widgets.literal import rows_tip
 from welvo.app.widgets.painting import box, text
 from welvo.patch.arrange import copy_items, swap_items
 from welvo.patch.index import Span
@@ -344,11 +345,8 @@ class Tapes(TapeView):
                 target = of_slot(self._session.index, *found)
                 here = self._session.index.at(*found)
                 names = ", ".join(f"{call(self._session.rig, s.key)}" for s in here) or "free"
-                rows = "".join(
-                    f"<tr><td>{a}&nbsp;&nbsp;</td><td align='right'>{b}</td></tr>"
-                    for a, b in place_ways(self._session.index, target)
-                )
-                QToolTip.showText(e.globalPos(), f"<b>{names}</b><table>{rows}</table>", self.viewport())
+                words = rows_tip(names, place_ways(self._session.index, target))
+                QToolTip.showText(e.globalPos(), words, self.viewport())
             else:
                 QToolTip.hideText()
             return True

@@ -295,9 +295,9 @@ class Library(Dialog):
     def export_path(self, path: Path) -> None:
         """Write the station's profile in the format of the file's suffix. Raises Refused when it cannot be written."""
         from welvo.formats.channel_csv import write_csv
+        from welvo.formats.files import write_atomic
         from welvo.formats.gdtf_write import dumps_gdtf
         from welvo.formats.library import profile_json
-        from welvo.formats.rigfile import write_atomic
 
         profile = self._session.rig.profiles[self._pid]
         lost: list[str] = []

@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent,
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from welvo.app.widgets import marks
+from welvo.app.widgets.literal import rows_tip
 from welvo.app.widgets.painting import CENTRE, RIGHT, box, text, width_of
 from welvo.app.widgets.theme import LIGHT, THEME
 from welvo.rig.attributes import word_for
@@ -351,14 +352,11 @@ class Ruler(QWidget):
         c = self._at(e.position().x(), e.position().y())
         if c and c.channel:
             over = c.channel
-            words = f"<b>{word_for(over.function, over.name or '?')}</b> · slot {c.slot} of break {c.break_no + 1}" + (
+            words = f"{word_for(over.function, over.name or '?')} · slot {c.slot} of break {c.break_no + 1}" + (
                 f" · pixel {over.pixel}" if over.pixel else ""
             )
-            QToolTip.showText(
-                e.globalPosition().toPoint(),
-                f"{words}<br>{8 * len(over.slots)} bit · default {over.default} · short {over.short}",
-                self,
-            )
+            under = f"{8 * len(over.slots)} bit · default {over.default} · short {over.short}"
+            QToolTip.showText(e.globalPosition().toPoint(), rows_tip(words, under=under), self)
         elif c and c.folded:
             QToolTip.showText(
                 e.globalPosition().toPoint(), "Click unfolds the repeat; click beside it folds it again.", self

@@ -16,8 +16,8 @@ from welvo.app.widgets.dialogs import Dialog
 from welvo.app.widgets.fields import Choice, set_help
 from welvo.app.widgets.forms import Form, Picked, Subject, Ticked, Typed
 from welvo.app.widgets.painting import button, column, label, row
+from welvo.formats.files import RigFileError
 from welvo.formats.models import check_model, from_folder, read_model, save_model, shipped, write_model
-from welvo.formats.rigfile import RigFileError
 from welvo.rig.base import Refused
 from welvo.rig.protocol import PROTOCOLS
 from welvo.rig.readers import Words

@@ -21,6 +21,7 @@ from welvo.app.runs.riser_drawing import At
 from welvo.app.session import Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.fixes import run_fix
+from welvo.app.widgets.literal import literal
 from welvo.app.widgets.painting import CENTRE, LEFT, RIGHT, box, text, width_of
 from welvo.app.widgets.theme import THEME
 from welvo.app.widgets.tints import tint_of
@@ -399,7 +400,7 @@ class OpenedCable(OpenedBehind):
         at = self.at(e.position())
         for r, words in self._errors:
             if r.contains(e.position()):
-                QToolTip.showText(e.globalPosition().toPoint(), words, self)
+                QToolTip.showText(e.globalPosition().toPoint(), literal(words), self)
         if self.stream is None or at.n < 0:
             return
         piece = self.stream.pieces[at.n]
@@ -418,7 +419,9 @@ class OpenedCable(OpenedBehind):
         own = element_pixel(self._session.rig, piece, px) or px
         QToolTip.showText(
             e.globalPosition().toPoint(),
-            f"{name}/{own} · {say_place(*place) if place else 'no address'} · px {piece.px + px - 1} of the port",
+            literal(
+                f"{name}/{own} · {say_place(*place) if place else 'no address'} · px {piece.px + px - 1} of the port"
+            ),
             self,
         )
 

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import QToolTip
 
 from welvo.app.runs.riser_drawing import At, RiserDrawing
 from welvo.app.session import Session
+from welvo.app.widgets.literal import literal
 from welvo.patch.along import cable_order, element_pixel, piece_name
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Rig
@@ -111,7 +112,7 @@ class Riser(RiserDrawing):
                 self._ghost = self._say_move(what, at)
                 self.update()
             return
-        QToolTip.showText(e.globalPosition().toPoint(), self.words_at(at), self)
+        QToolTip.showText(e.globalPosition().toPoint(), literal(self.words_at(at)), self)
 
     def mouseReleaseEvent(self, e: QMouseEvent) -> None:
         drag, self._drag_from = self._drag_from, None

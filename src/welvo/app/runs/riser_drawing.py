@@ -19,6 +19,7 @@ from PySide6.QtWidgets import QWidget
 from welvo.app.runs.riser_layout import PortLayout, Room, lay_out, rect_of, room_for
 from welvo.app.session import Session
 from welvo.app.widgets import marks
+from welvo.app.widgets.literal import visible
 from welvo.app.widgets.painting import CENTRE, LEFT, box, text, width_of
 from welvo.app.widgets.theme import THEME
 from welvo.app.widgets.tints import tint_of
@@ -207,7 +208,7 @@ class RiserDrawing(QWidget):
             room = wide.horizontalAdvance(label)
             words = label if room <= c.width() - 2 else label[-2:]
             p.setPen(THEME.color("quiet" if head.off else "text"))
-            p.drawText(QRectF(c.left(), 6, c.width(), 20), CENTRE, words)
+            p.drawText(QRectF(c.left(), 6, c.width(), 20), CENTRE, visible(words))
             if head.off:
                 p.drawLine(QPointF(c.left() + 6, 17), QPointF(c.right() - 6, 17))
             if label in worst and narrow:  # many ports: the mark stands where the load has no room

@@ -17,6 +17,7 @@ from welvo.app.runs.segment_list import RunRows, SegmentList
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Choice, set_help
+from welvo.app.widgets.literal import literal
 from welvo.app.widgets.painting import RIGHT, button, column, entry, label, row, text
 from welvo.formats.models import shipped_pixels
 from welvo.patch.along import cable_order, element_pixel, pixel_places
@@ -376,7 +377,7 @@ class RunsStation(QWidget):
             )
             more = f"; {moved(self._session.index.cables, rig, self.device_id).words}" if small else ""
             self.saying.setText(f"{wish.says}{more}")
-            self.saying.setToolTip(self.saying.text())
+            self.saying.setToolTip(literal(self.saying.text()))
         except Refused as e:
             self.saying.setText(str(e))
 

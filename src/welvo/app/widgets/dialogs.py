@@ -272,11 +272,14 @@ def ask_act(parent: QWidget, title: str, text: str, acts: Sequence[tuple[str, st
 
 
 def show_text(parent: QWidget, title: str, html: str) -> None:
-    """A page of words to read."""
+    """A page of words to read, as rich text of our own."""
     dialog = Dialog(parent, title, wide=660, high=480)
     area = QScrollArea()
     area.setWidgetResizable(True)
-    area.setWidget(label(html, 13, wrap=True))
+    page = label("", 13, wrap=True)
+    page.setTextFormat(Qt.TextFormat.RichText)
+    page.setText(html)
+    area.setWidget(page)
     dialog.body.addWidget(area, 1)
     dialog.finish(button("Close", dialog.accept), leave="", room=4)
     dialog.exec()

@@ -9,6 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QHelpEvent, QImage, QPainter, QPaintEvent, QPen, QPolygonF, QTransform
 from PySide6.QtWidgets import QToolTip, QWidget
 
+from welvo.app.widgets.literal import rows_tip
 from welvo.app.widgets.painting import CENTRE, text
 from welvo.app.widgets.theme import THEME
 from welvo.rig.attributes import word_for
@@ -244,8 +245,7 @@ class Face(QWidget):
 def hover(widget: QWidget, e: QHelpEvent, mode: Mode, pixel: int) -> bool:
     """Show what a pixel's channels are beside the pointer, or nothing when there is no pixel."""
     if pixel:
-        rows = "".join(f"<tr><td>{a}&nbsp;&nbsp;</td><td>{b}</td></tr>" for a, b in pixel_words(mode, pixel))
-        QToolTip.showText(e.globalPos(), f"<b>pixel {pixel}</b><table>{rows}</table>", widget)
+        QToolTip.showText(e.globalPos(), rows_tip(f"pixel {pixel}", pixel_words(mode, pixel)), widget)
     else:
         QToolTip.hideText()
     return True

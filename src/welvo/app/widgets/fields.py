@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from welvo.app.widgets.literal import literal, visible
 from welvo.app.widgets.painting import label
 from welvo.app.widgets.refusals import guarded, show_refusal
 from welvo.rig.base import Refused
@@ -27,7 +28,7 @@ from welvo.rig.base import Refused
 
 def set_help(widget: QWidget, text: str) -> None:
     """One plain sentence on what a field does and what it risks: tooltip, F1 and screen readers."""
-    widget.setToolTip(text)
+    widget.setToolTip(literal(text))
     widget.setWhatsThis(text)
     widget.setAccessibleDescription(text)
 
@@ -114,7 +115,7 @@ class Field(QLineEdit):
     def _wrong(self, why: str) -> None:
         self.setProperty("wrong", True)
         restyle(self)
-        self.setToolTip(why)
+        self.setToolTip(literal(why))
         if self._refusal is not None and self._refusal.parent() is not None:
             self._refusal.setText(why)
             self._refusal.show()
@@ -127,7 +128,7 @@ class Field(QLineEdit):
             if self._refusal is not None:
                 self._refusal.hide()
             self.setProperty("pending", self.pending)
-            self.setToolTip(self._help)
+            self.setToolTip(literal(self._help))
             restyle(self)
 
     def event(self, e: QEvent) -> bool:
@@ -170,7 +171,7 @@ class Choice(QComboBox):
         if [(self.itemData(i), self.itemText(i)) for i in range(self.count())] != options:
             self.clear()
             for data, words in options:
-                self.addItem(words, data)
+                self.addItem(visible(words), data)
             widest = max((self.fontMetrics().horizontalAdvance(w) for _, w in options), default=0)
             self.view().setMinimumWidth(min(420, widest + 40))
         self._value = value

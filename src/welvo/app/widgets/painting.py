@@ -8,6 +8,7 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QAction, QColor, QPainter, QPen
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
+from welvo.app.widgets.literal import literal, menu_words, visible
 from welvo.app.widgets.refusals import guarded
 from welvo.app.widgets.theme import THEME
 
@@ -29,6 +30,7 @@ def text(
     """Draw one line of text in a rectangle; too long a text is elided."""
     p.setFont(THEME.font(size, bold))
     p.setPen(THEME.color(token) if isinstance(token, str) else token)
+    words = visible(words)
     if elide:
         words = THEME.metrics(size, bold).elidedText(words, Qt.TextElideMode.ElideRight, int(r.width()) + 1)
     p.drawText(r, align, words)
@@ -69,9 +71,20 @@ def box(
     p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
 
+class Label(QLabel):
+    """Shows its text letter by letter."""
+
+    def __init__(self, words: str = "") -> None:
+        super().__init__(visible(words))
+        self.setTextFormat(Qt.TextFormat.PlainText)
+
+    def setText(self, words: str) -> None:
+        super().setText(visible(words))
+
+
 def label(words: str = "", size: int = 13, bold: bool = False, quiet: bool = False, wrap: bool = False) -> QLabel:
     """A text label; its size, weight and colour are properties, so that a change of theme reaches it."""
-    made = QLabel(words)
+    made = Label(words)
     made.setFont(THEME.font(size, bold))
     made.setProperty("px", str(size))
     made.setProperty("bold", bold)
@@ -84,20 +97,20 @@ def label(words: str = "", size: int = 13, bold: bool = False, quiet: bool = Fal
 def button(
     words: str, act: object = None, help_text: str = "", *, primary: bool = False, strong: bool = False
 ) -> QPushButton:
-    made = QPushButton(words)
+    made = QPushButton(menu_words(words))
     made.setProperty("primary", primary)
     made.setProperty("strong", strong)
     if callable(act):
         made.clicked.connect(lambda *_: guarded(made, act))
     if help_text:
-        made.setToolTip(help_text)
+        made.setToolTip(literal(help_text))
     made.setMinimumHeight(28)
     return made
 
 
 def entry(menu: QMenu, words: str, act: Callable[[], object]) -> QAction:
     """An entry of a menu that pops up; what its act refuses is said as a button's is."""
-    made = menu.addAction(words)
+    made = menu.addAction(menu_words(words))
     made.triggered.connect(lambda *_: guarded(menu, act))
     return made
 

@@ -33,10 +33,11 @@ from PySide6.QtWidgets import (
 )
 
 from welvo.app.widgets import marks
+from welvo.app.widgets.literal import literal, menu_words, visible
 from welvo.app.widgets.painting import LEFT, RIGHT, box, text
 from welvo.app.widgets.refusals import guarded, inform
 from welvo.app.widgets.theme import THEME
-from welvo.formats.rigfile import write_atomic
+from welvo.formats.files import write_atomic
 from welvo.rig.notation import natural, plural
 
 AnyIndex = QModelIndex | QPersistentModelIndex
@@ -157,7 +158,9 @@ class ListModel(QAbstractTableModel):
 
     def data(self, index: AnyIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if index.isValid() and role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
-            return self.cell(self.ids[index.row()], index.column())
+            value = self.cell(self.ids[index.row()], index.column())
+            shown = literal if role == Qt.ItemDataRole.ToolTipRole else visible
+            return shown(value) if isinstance(value, str) else value
         return None
 
 
@@ -313,7 +316,7 @@ class ListView(QTableView):
         menu = QMenu(self)
         for head in self.listed.heads:
             if head.title:
-                act = menu.addAction(head.title, partial(self._toggle, head.key or head.title))
+                act = menu.addAction(menu_words(head.title), partial(self._toggle, head.key or head.title))
                 act.setCheckable(True)
                 act.setChecked((head.key or head.title) not in self.hidden)
         return menu

@@ -1,0 +1,95 @@
+"""The one door for ZIP archives: rigs, fixture types and scenes. Nothing is unpacked before its bounds are known.
+
+A few kilobytes can unpack to gigabytes, an entry can lie about its size or point outside, and some compressions of ZIP
+need memory that no limit here would hold. So everything is refused by what the archive says of itself first, and held
+to it while it is unpacked.
+"""
+
+from __future__ import annotations
+
+import io
+import zipfile
+import zlib
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from welvo.formats.files import RigFileError
+
+_FAULTS = (
+    zipfile.BadZipFile,
+    zipfile.LargeZipFile,
+    EOFError,
+    NotImplementedError,
+    RuntimeError,
+    OSError,
+    ValueError,
+    OverflowError,
+    zlib.error,
+)
+"""What Python raises while it reads a ZIP that is damaged, encrypted or made to mislead."""
+_COMPRESSIONS = (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED)
+
+
+@dataclass(frozen=True)
+class Bounds:
+    """What an archive may hold: `what` names it, sizes in bytes; `texts` bounds entries that are parsed."""
+
+    what: str
+    whole: int
+    texts: int
+    entries: int
+    is_text: Callable[[str], bool]
+
+
+def is_zip(data: bytes) -> bool:
+    return data[:2] == b"PK"
+
+
+def unpack(data: bytes, name: str, bounds: Bounds, damaged: str, wanted: Callable[[str], bool]) -> dict[str, bytes]:
+    """The wanted entries of an archive by name, with `/` between folders. Raises RigFileError in one sentence.
+
+    `damaged` is said of an archive that cannot be read; it may name the backup.
+    """
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            entries = [e for e in archive.infolist() if not e.is_dir()]
+            if len(entries) > bounds.entries or sum(e.file_size for e in entries) > bounds.whole:
+                raise RigFileError(f"{name} unpacks to more than {bounds.what} can hold, and was not opened.")
+            found: dict[str, bytes] = {}
+            for e in entries:
+                inside = e.filename.replace("\\", "/")
+                _check_entry(e, inside, name, bounds)
+                if inside in found:
+                    raise RigFileError(f"{name} holds “{inside}” twice; refused.")
+                if wanted(inside):
+                    found[inside] = _read(archive, e, name)
+            return found
+    except RigFileError:
+        raise  # it is a ValueError itself, and says more than that something is damaged
+    except _FAULTS as e:
+        raise RigFileError(f"{name} {damaged.format(why=str(e)[:120] or type(e).__name__)}") from e
+
+
+def _check_entry(e: zipfile.ZipInfo, inside: str, name: str, bounds: Bounds) -> None:
+    if inside.startswith("/") or ".." in inside.split("/") or (len(inside) > 1 and inside[1] == ":"):
+        raise RigFileError(f"{name} holds an entry that points outside of it (“{e.filename}”); refused.")
+    if e.flag_bits & 1:
+        raise RigFileError(f"{name} holds an encrypted entry (“{inside}”); {bounds.what} is never encrypted.")
+    if e.compress_type not in _COMPRESSIONS:
+        raise RigFileError(f"{name} holds an entry packed in a way that {bounds.what} never is (“{inside}”); refused.")
+    if bounds.is_text(inside) and e.file_size > bounds.texts:
+        raise RigFileError(
+            f"{name}: {inside} has {e.file_size >> 20} MiB; {bounds.what} never needs that much. Refused."
+        )
+
+
+def _read(archive: zipfile.ZipFile, entry: zipfile.ZipInfo, name: str) -> bytes:
+    """One entry, never more than it announced: a lying header must not fill the memory."""
+    try:
+        with archive.open(entry) as f:
+            data = f.read(entry.file_size + 1)
+    except zlib.error as e:
+        raise RigFileError(f"{name} is damaged: {entry.filename} cannot be unpacked.") from e
+    if len(data) > entry.file_size:
+        raise RigFileError(f"{name} holds an entry that is larger than it says; refused.")
+    return data

@@ -1,0 +1,116 @@
+"""Values of a file that break a limit: brought within it and told, instead of refusing all of a rig for one of them.
+
+Only limits are mended: numbers out of their range, texts and lists that are too long, numbers that are not finite.
+What is of another kind than it must be (a text for a number) is damage, and is refused.
+"""
+
+from __future__ import annotations
+
+import math
+from functools import cache
+from typing import Any
+
+import msgspec.inspect as look
+
+from welvo.formats.plain import WILDEST
+from welvo.rig.base import Value
+
+MOST_TOLD = 20
+
+
+@cache
+def _shape(kind: type[Value]) -> look.Type:
+    return look.type_info(kind)
+
+
+class Mended:
+    """What was brought within its limits; `told` says it value by value, the first of them."""
+
+    def __init__(self) -> None:
+        self.count = 0
+        self.told: list[str] = []
+
+    def note(self, place: str, was: object, now: object) -> None:
+        self.count += 1
+        if len(self.told) < MOST_TOLD:
+            self.told.append(f"{place.removeprefix('.')} was {_short(was)}, now {_short(now)}")
+
+
+def _short(value: object) -> str:
+    text = f"{value:g}" if isinstance(value, float) else str(value)
+    return text if len(text) <= 24 else f"{text[:20]}…"
+
+
+def mend(raw: Any, kind: type[Value], mended: Mended) -> Any:
+    """Builtins of a file with every value brought within the limits of its type; `raw` is not changed."""
+    return _mend(raw, _shape(kind), "", mended)
+
+
+def _mend(raw: Any, shape: look.Type, place: str, mended: Mended) -> Any:
+    if isinstance(shape, look.Metadata):
+        return _mend(raw, shape.type, place, mended)
+    if isinstance(shape, look.UnionType):
+        fits = next((t for t in shape.types if _fits(raw, t)), None)
+        return raw if fits is None else _mend(raw, fits, place, mended)
+    if isinstance(raw, bool) or raw is None:
+        return raw
+    if isinstance(shape, look.StructType) and isinstance(raw, dict):
+        fields = {f.encode_name: f for f in shape.fields}
+        found = {}
+        for key, value in raw.items():
+            f = fields.get(key)
+            found[key] = value if f is None or key == "extra" else _mend(value, f.type, f"{place}.{key}", mended)
+        return found
+    if isinstance(shape, look.DictType) and isinstance(raw, dict):
+        return {k: _mend(v, shape.value_type, f"{place}.{k}", mended) for k, v in raw.items()}
+    if isinstance(shape, look.VarTupleType | look.ListType) and isinstance(raw, list):
+        items = raw
+        if shape.max_length is not None and len(raw) > shape.max_length:
+            items = raw[: shape.max_length]
+            mended.note(place, f"{len(raw)} long", f"{shape.max_length} long")
+        return [_mend(v, shape.item_type, f"{place}.{n}", mended) for n, v in enumerate(items)]
+    if isinstance(shape, look.IntType | look.FloatType) and isinstance(raw, int | float):
+        return _number(raw, shape, place, mended)
+    if isinstance(shape, look.StrType) and isinstance(raw, str):
+        if shape.max_length is not None and len(raw) > shape.max_length:
+            mended.note(place, f"“{raw[:12]}…”", f"“{raw[: shape.max_length]}”")
+            return raw[: shape.max_length]
+    return raw
+
+
+def _fits(raw: Any, shape: look.Type) -> bool:
+    if isinstance(shape, look.Metadata):
+        return _fits(raw, shape.type)
+    if isinstance(raw, bool):
+        return isinstance(shape, look.BoolType)
+    kinds: tuple[tuple[type, Any], ...] = (
+        (dict, look.StructType | look.DictType),
+        (list, look.VarTupleType | look.ListType),
+        (str, look.StrType | look.LiteralType),
+        (int, look.IntType | look.FloatType),
+        (float, look.FloatType),
+        (type(None), look.NoneType),
+    )
+    return any(isinstance(raw, k) and isinstance(shape, s) for k, s in kinds)
+
+
+def _number(raw: float, shape: look.IntType | look.FloatType, place: str, mended: Mended) -> float:
+    whole = isinstance(shape, look.IntType)
+    if whole and isinstance(raw, float) and math.isfinite(raw):
+        return raw  # another kind of number: not a matter of limits
+    step = 1 if whole else 1e-3
+    low = shape.ge if shape.ge is not None else shape.gt + step if shape.gt is not None else None
+    high = shape.le if shape.le is not None else shape.lt - step if shape.lt is not None else None
+    if math.isnan(raw):
+        now: float = low or 0
+    elif high is not None and raw > high:
+        now = high
+    elif low is not None and raw < low:
+        now = low
+    elif math.isinf(raw) or abs(raw) >= WILDEST:
+        now = math.copysign(1e9, raw)
+    else:
+        return raw
+    now = int(now) if whole else float(now)
+    mended.note(place, raw, now)
+    return now

@@ -1,0 +1,88 @@
+"""JSON and TOML from files, within bounds: how much, how deep, no key twice. Each refusal is one sentence."""
+
+from __future__ import annotations
+
+import json
+import tomllib
+from typing import Any
+
+import msgspec
+
+from welvo.formats.files import RigFileError
+
+MOST_TEXT = 64 * 2**20
+MOST_BRACKETS, MOST_ITEMS = 2_000_000, 5_000_000
+"""Objects and lists, and items of them, that a file may hold. A rig of 100,000 fixtures has a tenth of that."""
+WILDEST = 1e300
+MOST_TOML = 2 * 2**20
+
+
+def read_json(data: bytes, name: str, hint: str = "") -> Any:
+    """A decoded JSON text. `hint` is added to what is said of damaged text. Raises RigFileError.
+
+    Where numbers are too large for any float the object is Wild, so that whoever knows the limits can mend them.
+    """
+    _check_size(data, name)
+    try:
+        try:
+            raw = msgspec.json.decode(data)
+        except msgspec.ValidationError:  # a number that no float holds
+            return _wild(json.loads(data, object_pairs_hook=_no_twins, parse_float=_finite))
+        if len(msgspec.json.encode(raw)) != len(msgspec.json.format(data, indent=-1)):
+            json.loads(data, object_pairs_hook=_no_twins)
+    except _Twin as e:
+        raise RigFileError(f"{name}: the key “{e}” is there twice in one object.") from e
+    except RecursionError as e:
+        raise RigFileError(f"{name} is nested deeper than any rig.") from e
+    except UnicodeDecodeError as e:
+        raise RigFileError(f"{name} holds characters that are no text in UTF-8.{hint}") from e
+    except (msgspec.MsgspecError, ValueError) as e:
+        why = "a number has far too many digits" if "digit" in str(e) else str(e)[:160].rstrip(".")
+        raise RigFileError(f"{name} holds damaged JSON: {why}.{hint}") from e
+    return raw
+
+
+class Wild(dict[str, Any]):
+    """An object that held numbers beyond all bounds; they stand in it as the largest there are."""
+
+
+def _wild(raw: Any) -> Any:
+    return Wild(raw) if isinstance(raw, dict) else raw
+
+
+def _finite(digits: str) -> float:
+    return min(max(float(digits), -WILDEST), WILDEST)
+
+
+class _Twin(Exception):
+    pass
+
+
+def _no_twins(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    found: dict[str, Any] = {}
+    for key, value in pairs:
+        if key in found:
+            raise _Twin(key[:60])
+        found[key] = value
+    return found
+
+
+def _check_size(data: bytes, name: str) -> None:
+    """Refuse a text that would take far more memory than its size: it is counted before anything is built."""
+    if len(data) > MOST_TEXT:
+        raise RigFileError(f"{name} holds {len(data) >> 20} MiB of text; no rig needs that much.")
+    if data.count(b"{") + data.count(b"[") > MOST_BRACKETS or data.count(b",") + data.count(b":") > MOST_ITEMS:
+        raise RigFileError(f"{name} holds more items than any rig; it was not opened.")
+
+
+def read_toml(text: str, name: str) -> dict[str, Any]:
+    """A decoded TOML text. Raises RigFileError."""
+    if len(text) > MOST_TOML:
+        raise RigFileError(f"{name} holds {len(text) >> 20} MiB of text; no such file needs that much.")
+    try:
+        return tomllib.loads(text)
+    except RecursionError as e:
+        raise RigFileError(f"{name} is nested deeper than any such file.") from e
+    except ValueError as e:  # TOMLDecodeError is one, and so are numbers of thousands of digits
+        why = "a number has far too many digits" if "digits" in str(e) and "limit" in str(e) else str(e)[:160]
+        raise RigFileError(f"{name} is no TOML: {why.rstrip('.')}.") from e
