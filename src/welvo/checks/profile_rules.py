@@ -13,10 +13,22 @@ from welvo.rig.counting import SLOTS
 from welvo.rig.document import Edit, Rig, put
 from welvo.rig.lamp import dimmer_paths, look
 from welvo.rig.lookup import used_by
-from welvo.rig.modes import components, range_gaps, range_overlaps, say_channel
+from welvo.rig.modes import range_gaps, range_overlaps, say_channel
 from welvo.rig.notation import plural
 from welvo.rig.profile import Channel, Mode
 from welvo.rig.refs import Goto
+
+_TOPS = tuple(int(256**n) - 1 for n in range(5))
+"""The highest value of a channel by its number of slots."""
+
+
+def _by_break(mode: Mode) -> list[list[Channel]]:
+    """The channels of each break. A mode may have 64 breaks and thousands of channels: it is walked once."""
+    found: list[list[Channel]] = [[] for _ in mode.breaks]
+    for c in mode.channels:
+        if c.break_no < len(found):
+            found[c.break_no].append(c)
+    return found
 
 
 @rule(
@@ -172,7 +184,7 @@ def range_gap(ctx: Context, pid: str) -> Iterator[Found]:
 )
 def range_overlap(ctx: Context, pid: str) -> Iterator[Found]:
     for mid, mode, where in _modes(ctx, pid):
-        for c in mode.channels:
+        for c in (c for c in mode.channels if len(c.ranges) > 1):
             for first, last, a, b in range_overlaps(c)[:1]:
                 yield Found(
                     title=f"{say_channel(c).capitalize()}: “{a}” and “{b}” overlap",
@@ -198,6 +210,9 @@ def range_overlap(ctx: Context, pid: str) -> Iterator[Found]:
 def out_of_width(ctx: Context, pid: str) -> Iterator[Found]:
     for mid, mode, where in _modes(ctx, pid):
         for c in mode.channels:
+            top = _TOPS[len(c.slots)]
+            if c.default <= top and c.highlight is None and c.release is None and not c.ranges:
+                continue  # nearly all of them, and there may be a hundred thousand
             values = {
                 "default": c.default,
                 "highlight": c.highlight or 0,
@@ -433,7 +448,7 @@ def dark_highlight(ctx: Context, pid: str) -> Iterator[Found]:
 )
 def needs_missing(ctx: Context, pid: str) -> Iterator[Found]:
     for mid, mode, where in _modes(ctx, pid):
-        for c in mode.channels:
+        for c in (c for c in mode.channels if c.needs):
             have = {x.short for x in mode.channels if x.pixel in (0, c.pixel)}
             lost = [x for x in c.needs or () if x not in have]
             if lost:
@@ -517,9 +532,9 @@ def _bring_over(rig: Rig, pid: str, nid: str) -> Edit:
 )
 def unused_slots(ctx: Context, pid: str) -> Iterator[Found]:
     for mid, mode, where in _modes(ctx, pid):
-        for b, part in enumerate(mode.breaks):
-            used = {s for c in mode.channels if c.break_no == b for s in c.slots}
-            free = [s for s in range(1, part.slots + 1) if s not in used]
+        for b, (part, channels) in enumerate(zip(mode.breaks, _by_break(mode))):
+            used = {s for c in channels for s in c.slots}
+            free = [s for s in range(1, part.slots + 1) if s not in used] if len(used) < part.slots else []
             if free:
                 yield Found(
                     title=f"{plural(len(free), 'slot')} of {mode.name} without a function",
@@ -543,11 +558,11 @@ def unused_slots(ctx: Context, pid: str) -> Iterator[Found]:
 )
 def odd_pixel(ctx: Context, pid: str) -> Iterator[Found]:
     for mid, mode, where in _modes(ctx, pid):
-        for b in range(len(mode.breaks)):
-            usual = components(mode, b)
+        for b, channels in enumerate(_by_break(mode)):
             by_pixel: dict[int, list[Channel]] = {}
-            for c in sorted((c for c in mode.channels if c.break_no == b and c.pixel), key=lambda c: c.slots[0]):
+            for c in sorted((c for c in channels if c.pixel), key=lambda c: c.slots[0]):
                 by_pixel.setdefault(c.pixel, []).append(c)
+            usual = [c.function for c in next(iter(by_pixel.values()), [])]
             odd = next((p for p, cs in sorted(by_pixel.items()) if [c.function for c in cs] != usual), 0)
             if odd:
                 have = ", ".join(word_for(c.function, c.name or "?") for c in by_pixel[odd])
@@ -573,10 +588,12 @@ def odd_pixel(ctx: Context, pid: str) -> Iterator[Found]:
 )
 def cut_pixel(ctx: Context, pid: str) -> Iterator[Found]:
     for mid, mode, where in _modes(ctx, pid):
-        for b in range(len(mode.breaks)):
+        for b, (part, channels) in enumerate(zip(mode.breaks, _by_break(mode))):
+            if part.slots <= SLOTS:
+                continue
             ends: dict[int, tuple[int, int]] = {}
-            for c in mode.channels:
-                if c.break_no == b and c.pixel:
+            for c in channels:
+                if c.pixel:
                     low, high = ends.get(c.pixel, (9999, 0))
                     ends[c.pixel] = (min(low, *c.slots), max(high, *c.slots))
             cut = next((p for p, (low, high) in sorted(ends.items()) if low <= SLOTS < high and high - low < 16), 0)

@@ -16,6 +16,7 @@ from welvo.rig.lookup import universe_ids
 from welvo.rig.protocol import PROTOCOLS
 from welvo.rig.refs import NOWHERE, Goto, PortRef
 from welvo.rig.wiring import Feed, Port
+from welvo.runs.claims import Claim
 from welvo.runs.power import Load, loads
 
 Severity = Literal["error", "warning", "note"]
@@ -123,6 +124,11 @@ class Context:
         elif "_traffic_before" in self.__dict__:
             made.__dict__["_traffic_before"] = self.__dict__["_traffic_before"]
         return made
+
+    @cached_property
+    def claims(self) -> dict[str, dict[int, list[Claim]]]:
+        """What the ports of a device want, by device and universe; filled by the rules that ask for it."""
+        return {}
 
     @cached_property
     def feeds_by_universe(self) -> dict[str, list[str]]:

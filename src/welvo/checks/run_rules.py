@@ -218,7 +218,7 @@ def two_on_one_slot(ctx: Context, here: PortHere) -> Iterator[Found]:
     if stream is None:
         return
     streams = ctx.index.cables.streams
-    for m in meetings(ctx.index.cables, device_id, label, _reach(ctx, device_id, label, stream), 5):
+    for m in meetings(ctx.index.cables, device_id, label, _reach(ctx, device_id, label, stream), 5, ctx.claims):
         sides = []
         for c in (m.a, m.b):
             own = streams[PortRef(c.device_id, c.label)]

@@ -293,7 +293,7 @@ class _Reader:
     def _close(self) -> None:
         if self.break_no >= 0:
             old = self.chart.breaks[self.break_no]
-            self.chart.breaks[self.break_no] = replace(old, slots=self.cursor - 1)
+            self.chart.breaks[self.break_no] = replace(old, slots=min(self.cursor - 1, MOST_SLOTS))
 
     def _problem(
         self,

@@ -37,6 +37,8 @@ class Mended:
 
 
 def _short(value: object) -> str:
+    if isinstance(value, float) and abs(value) >= WILDEST:
+        return "beyond all bounds"
     text = f"{value:g}" if isinstance(value, float) else str(value)
     return text if len(text) <= 24 else f"{text[:20]}…"
 

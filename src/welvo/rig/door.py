@@ -80,6 +80,8 @@ def _check(kind: Any, values: list[Any], owners: list[Any], field: str) -> None:
     except (OverflowError, TypeError, RecursionError, msgspec.MsgspecError) as e:
         why = str(e)
     m = re.search(r" - at `\$\[(\d+)\](.*)`$", wrong)
+    if "got `null`" in wrong and re.search(r"\b(inf|nan)\b", repr(values[int(m[1])] if m else values)):
+        why = "it is no finite number"
     owner = owners[int(m[1])] if m else next((o for o in owners if o is not None), None)
     place = ".".join(p for p in (field, m[2].lstrip(".") if m else "") if p)
     words = why or (plain_words(wrong[: wrong.index(" - at")] if m else wrong) if wrong else "it is no finite number")

@@ -17,15 +17,23 @@ def with_shorts(channels: Sequence[Channel]) -> tuple[Channel, ...]:
         if c.short:
             taken.setdefault(c.pixel, set()).add(c.short)
     found = []
+    tried: dict[tuple[int, str], int] = {}  # up to which number a stem was given: thousands may share one
     for c in channels:
         if not c.short:
             mine = taken.setdefault(c.pixel, set())
             known = BY_KEY.get(c.function)
             stem = known.short if known else (word_for(c.function, c.name) or "?").title().replace(" ", "")[:4]
-            short, n = stem, 2
+            n = tried.get((c.pixel, stem), 1)
+            short = _numbered(stem, n)
             while short in mine:
-                short, n = stem[: 4 - len(str(n))] + str(n), n + 1
+                n += 1
+                short = _numbered(stem, n)
+            tried[c.pixel, stem] = n
             mine.add(short)
             c = replace(c, short=short)
         found.append(c)
     return tuple(found)
+
+
+def _numbered(stem: str, n: int) -> str:
+    return stem if n == 1 else stem[: max(0, 4 - len(str(n)))] + str(n)

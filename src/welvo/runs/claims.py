@@ -32,7 +32,11 @@ class Meeting(NamedTuple):
     last: int
 
 
-def claims(cables: Cables, device_id: str, universes: set[int]) -> dict[int, list[Claim]]:
+_EVERY = range(1 << 20)
+"""Every universe there can be."""
+
+
+def claims(cables: Cables, device_id: str, universes: set[int] | range) -> dict[int, list[Claim]]:
     """The claims of a device's ports on some universes, by universe, in order of the first slot."""
     found: dict[int, list[Claim]] = {}
     for (d, label), stream in cables.streams.items():
@@ -68,14 +72,29 @@ def claims(cables: Cables, device_id: str, universes: set[int]) -> dict[int, lis
     return found
 
 
-def meetings(cables: Cables, device_id: str, label: str, universes: set[int], most: int = 20) -> list[Meeting]:
+def meetings(
+    cables: Cables,
+    device_id: str,
+    label: str,
+    universes: set[int],
+    most: int = 20,
+    known: dict[str, dict[int, list[Claim]]] | None = None,
+) -> list[Meeting]:
     """Where a port's claims meet others of its device that begin before them in some universes, at most `most`.
 
     Each pair is told once, by the later. Two devices that take the same slots show the same light, which is a split and
-    no fault; on one device, or within one port, it is one.
+    no fault; on one device, or within one port, it is one. `known` keeps the claims of whole devices for whoever asks
+    for one port after the other.
     """
     found: list[Meeting] = []
-    for universe, here in sorted(claims(cables, device_id, universes).items()):
+    if known is None:
+        wanted = claims(cables, device_id, universes)
+    else:
+        if device_id not in known:
+            known[device_id] = claims(cables, device_id, _EVERY)
+        wanted = known[device_id]
+    for universe in sorted(universes & wanted.keys()):
+        here = wanted[universe]
         open_: list[Claim] = []
         for c in here:
             open_ = [o for o in open_ if o.last >= c.first]
