@@ -463,7 +463,10 @@ def _placed(
             if p.key:
                 found.setdefault(p.key, []).append((p.parts, p.segment.first, p.segment.group, p.slots))
             for member in p.segment.fixtures:
-                found.setdefault(member, []).append((p.parts, p.segment.fixtures, p.segment.dmx, p.segment.kind))
+                # A lamp behind a bridge stands behind the lamps before it, so their modes and addresses place it too.
+                # The stream was summed anew for one of them: its being another object says so, and tells more than
+                # enough.
+                found.setdefault(member, []).append((p.parts, id(stream)))
         line = lines.get(key)
         for member in line.segment.fixtures if line else ():
             found.setdefault(member, []).append((line, [id(t) for t in line.items] if line else 0))

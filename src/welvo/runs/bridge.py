@@ -9,6 +9,7 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from welvo.patch.cable import Cables, Piece, Stream
+from welvo.rig.base import Refused
 from welvo.rig.colours import STRAIGHT, straight
 from welvo.rig.counting import SLOTS, free_between
 from welvo.rig.document import Change, Edit, Rig, joined, put
@@ -228,11 +229,18 @@ def _carries(rig: Rig, universe: str, piece: Piece) -> bool:
 # ---- fixes
 
 
+def _attached(cables: Cables, device_id: str, label: str, n: int) -> tuple[Stream, Piece]:
+    """A segment of a port's stream. Raises Refused when it is not there, or not any more."""
+    stream = cables.streams.get(PortRef(device_id, label))
+    if stream is None or not 0 <= n < len(stream.pieces):
+        raise Refused(f"Nothing that puts out pixels is attached there on port {label}.")
+    return stream, stream.pieces[n]
+
+
 def full_brightness(rig: Rig, device_id: str, label: str, n: int) -> Edit:
     """Set every brightness on the way to a segment to 100 %: sender, player, device, port and segment."""
-    cables = Cables(rig)
-    stream = cables.streams[PortRef(device_id, label)]
-    chain = factors(rig, stream, stream.pieces[n])
+    stream, piece = _attached(Cables(rig), device_id, label, n)
+    chain = factors(rig, stream, piece)
     senders = {
         w[1]: replace(rig.senders[w[1]], brightness=1.0, player=1.0)
         for _, w, _ in chain
@@ -253,6 +261,7 @@ def full_brightness(rig: Rig, device_id: str, label: str, n: int) -> Edit:
 
 def flat(rig: Rig, device_id: str, label: str, n: int) -> Edit:
     """Take the gamma of a port and of one of its segments away."""
+    _attached(Cables(rig), device_id, label, n)
     device = rig.devices[device_id]
     port = device.ports[label]
     run = tuple(replace(s, gamma=1.0) if i == n else s for i, s in enumerate(port.run))
@@ -262,6 +271,8 @@ def flat(rig: Rig, device_id: str, label: str, n: int) -> Edit:
 
 def still(rig: Rig, device_id: str, label: str) -> Edit:
     device = rig.devices[device_id]
+    if label not in device.ports:
+        raise Refused(f"Nothing is planned on port {label}.")
     ports = {**device.ports, label: replace(device.ports[label], dither=False)}
     return put(rig, f"no dithering on port {label}", devices={device_id: replace(device, ports=ports)})
 
@@ -278,8 +289,7 @@ def set_right(rig: Rig, device_id: str, label: str, n: int) -> Edit:
     now, changes = rig, list[Change]()
     for _ in range(12):
         cables = Cables(now)
-        stream = cables.streams[PortRef(device_id, label)]
-        wrong = [d for d in demands(cables, stream, stream.pieces[n]) if not d.holds and d.edit]
+        wrong = [d for d in demands(cables, *_attached(cables, device_id, label, n)) if not d.holds and d.edit]
         if not wrong:
             break
         assert wrong[0].edit
