@@ -97,7 +97,9 @@ class Chance(random.Random):
             dmx = {some[0]: self.randint(1, 60)} if self.random() < 0.3 else {}
             return Segment(kind="bridge", width=self.choice((0, 20, 66, 512)), fixtures=some, dmx=dmx)
         if kind == "lamps":
-            return Segment(kind="lamps", fixtures=some, functions=("V", "R", "=128"), spacing=4, count=self.randint(0, 5))
+            return Segment(
+                kind="lamps", fixtures=some, functions=("V", "R", "=128"), spacing=4, count=self.randint(0, 5)
+            )
         if kind == "line":
             return Segment(kind="line", fixtures=some)
         return Segment(kind=kind, count=self.randint(0, 9), length=self.choice((0.0, 2.5)))  # type: ignore[arg-type]
@@ -112,13 +114,15 @@ class Chance(random.Random):
 
 def _change_run(c: Chance, rig: Rig, _: Index) -> Edit:
     device, label, n = c.run(rig)
-    field = c.choice(("fixtures", "fixtures", "width", "count", "reverse", "fold", "group", "dmx", "at", "first", "order"))
+    field = c.choice(
+        ("fixtures", "fixtures", "width", "count", "reverse", "fold", "group", "dmx", "at", "first", "order")
+    )
     old = rig.devices[device].ports[label].run[n]
     value: Any = {
         "fixtures": tuple(old.fixtures[:-1]) if c.random() < 0.5 else tuple(c.lamps(rig, 3)),
         "width": c.choice((0, 5, 30, 66)), "count": c.choice((0, 3, 40)), "reverse": not old.reverse,
-        "fold": c.choice((0, 4, 9)), "group": c.choice((1, 2)), "order": c.choice(("", "GRB")), "first": c.choice((1, 9)),
-        "dmx": {f: c.randint(1, 50) for f in old.fixtures[:1]}, "at": c.place(rig),
+        "fold": c.choice((0, 4, 9)), "group": c.choice((1, 2)), "order": c.choice(("", "GRB")),
+        "first": c.choice((1, 9)), "dmx": {f: c.randint(1, 50) for f in old.fixtures[:1]}, "at": c.place(rig),
     }[field]  # fmt: skip
     return runs.change_segment(rig, device, label, n, "", **{field: value})
 
@@ -214,7 +218,10 @@ def _order(c: Chance, rig: Rig, _: Index) -> Edit:
 
 def _universe_fields(c: Chance) -> dict[str, Any]:
     return c.choice(
-        ({"size": c.choice((96, 120, 510, 512))}, {"name": "x"}, {"reserve": ((500, 512),)}, {"number": c.randint(1, 60)})
+        (
+            {"size": c.choice((96, 120, 510, 512))}, {"name": "x"}, {"reserve": ((500, 512),)},
+            {"number": c.randint(1, 60)}
+        )
     )  # fmt: skip
 
 
@@ -226,77 +233,72 @@ def _show(c: Chance, rig: Rig, _: Index) -> Edit:
 
 
 EDITS: dict[str, Draw] = {
-    "rename_rig": lambda c, r, i: edits.rename_rig(r, c.choice(("A", "B"))),
-    "put_rig": lambda c, r, i: put_rig(r, "", line_metres=c.choice((100.0, 300.0))),
-    "add_profile": lambda c, r, i: edits.add_profile(r, Profile(name="P", modes={"m": c.mode()})),
-    "set_profile": lambda c, r, i: edits.set_profile(r, c.key_of(r.profiles), "", notes=str(c.random())),
-    "remove_profile": lambda c, r, i: edits.remove_profile(r, c.key_of(r.profiles)),
-    "place": _new_place, "element": _element, "laying": _laid, "revise": _revised, "split": _split, "cells": _cells,
-    "move": lambda c, r, i: edits.move(r, c.item(r), 0, c.key_of(r.universes), c.randint(1, 512)),
-    "remove_items": lambda c, r, i: edits.remove_items(r, c.items(r, 2)),
-    "add_element": lambda c, r, i: edits.add_element(r, Element(name="new", pixels=c.randint(1, 99), at=c.place(r))),
-    "add_universe": lambda c, r, i: edits.add_universe(r, c.choice((None, c.randint(1, 40)))),
-    "set_universe": lambda c, r, i: edits.set_universe(r, c.key_of(r.universes), "", **_universe_fields(c)),
-    "remove_universe": lambda c, r, i: edits.remove_universe(r, c.key_of(r.universes)),
-    "add_feed": lambda c, r, i: edits.add_feed(r, c.key_of(r.universes), c.choice(("sacn", "artnet", "ddp"))),
-    "set_feed": lambda c, r, i: edits.set_feed(r, c.key_of(r.feeds), "", universe=c.key_of(r.universes)),
-    "remove_feed": lambda c, r, i: edits.remove_feed(r, c.key_of(r.feeds)),
-    "add_device": lambda c, r, i: edits.add_device(r, r.device_models[c.key_of(r.device_models)], "NEW"),
-    "set_device": lambda c, r, i: edits.set_device(r, c.key_of(r.devices), "", packs=c.choice(("dense", "whole"))),
-    "remove_device": lambda c, r, i: edits.remove_device(r, c.key_of(r.devices)),
-    "plan_setting": lambda c, r, i: edits.plan_setting(r, *(d := c.port(r))[:1], f"{d[1]}.universe", c.randint(1, 9)),
-    "set_port": lambda c, r, i: edits.set_port(r, *c.port(r), "", **_port_fields(c, r)),
-    "share": lambda c, r, i: edits.share(r, c.lamps(r, 3)), "overlay": lambda c, r, i: edits.overlay(r, c.items(r, 3)),
-    "unshare": lambda c, r, i: edits.unshare(r, c.key_of(r.shares)),
-    "groups": lambda c, r, i: edits.put_in_groups(r, c.items(r), ["Front"]),
+    "rename_rig": lambda c, r, i: edits.rename_rig(r, c.choice(("A", "B"))), "put_rig": lambda c, r,
+    i: put_rig(r, "", line_metres=c.choice((100.0, 300.0))), "add_profile": lambda c, r,
+    i: edits.add_profile(r, Profile(name="P", modes={"m": c.mode()})), "set_profile": lambda c, r,
+    i: edits.set_profile(r, c.key_of(r.profiles), "", notes=str(c.random())), "remove_profile": lambda c, r,
+    i: edits.remove_profile(r, c.key_of(r.profiles)), "place": _new_place, "element": _element, "laying": _laid,
+    "revise": _revised, "split": _split, "cells": _cells, "move": lambda c, r,
+    i: edits.move(r, c.item(r), 0, c.key_of(r.universes), c.randint(1, 512)), "remove_items": lambda c, r,
+    i: edits.remove_items(r, c.items(r, 2)), "add_element": lambda c, r,
+    i: edits.add_element(r, Element(name="new", pixels=c.randint(1, 99), at=c.place(r))), "add_universe": lambda c, r,
+    i: edits.add_universe(r, c.choice((None, c.randint(1, 40)))), "set_universe": lambda c, r,
+    i: edits.set_universe(r, c.key_of(r.universes), "", **_universe_fields(c)), "remove_universe": lambda c, r,
+    i: edits.remove_universe(r, c.key_of(r.universes)), "add_feed": lambda c, r,
+    i: edits.add_feed(r, c.key_of(r.universes), c.choice(("sacn", "artnet", "ddp"))), "set_feed": lambda c, r,
+    i: edits.set_feed(r, c.key_of(r.feeds), "", universe=c.key_of(r.universes)), "remove_feed": lambda c, r,
+    i: edits.remove_feed(r, c.key_of(r.feeds)), "add_device": lambda c, r,
+    i: edits.add_device(r, r.device_models[c.key_of(r.device_models)], "NEW"), "set_device": lambda c, r,
+    i: edits.set_device(r, c.key_of(r.devices), "", packs=c.choice(("dense", "whole"))), "remove_device": lambda c, r,
+    i: edits.remove_device(r, c.key_of(r.devices)), "plan_setting": lambda c, r,
+    i: edits.plan_setting(r, *(d := c.port(r))[:1], f"{d[1]}.universe", c.randint(1, 9)), "set_port": lambda c, r,
+    i: edits.set_port(r, *c.port(r), "", **_port_fields(c, r)), "share": lambda c, r, i: edits.share(r, c.lamps(r, 3)),
+    "overlay": lambda c, r, i: edits.overlay(r, c.items(r, 3)), "unshare": lambda c, r,
+    i: edits.unshare(r, c.key_of(r.shares)), "groups": lambda c, r, i: edits.put_in_groups(r, c.items(r), ["Front"]),
     "set_columns": lambda c, r, i: edits.set_columns(r, c.choice((["Use"], ["Circuit", "extra"]))),
     "set_field": lambda c, r, i: edits.set_field(r, (k := c.lamps(r)), c.choice(r.columns), ["x"] * len(k)),
-    "lock": lambda c, r, i: edits.lock(r, c.items(r), c.random() < 0.5),
-    "add_sender": lambda c, r, i: edits.add_sender(r, "Desk"),
-    "set_sender": lambda c, r, i: edits.set_sender(r, c.key_of(r.senders), "", universe_size=c.choice((120, 510, 512))),
-    "remove_sender": lambda c, r, i: edits.remove_sender(r, c.key_of(r.senders)),
-    "set_show": lambda c, r, i: edits.set_show(r, c.choice(["", *r.uses])), "change_show": _show,
-    "remove_show": lambda c, r, i: edits.remove_show(r, c.key_of(r.uses)),
-    "waive": lambda c, r, i: edits.waive(r, "FEED-03", c.key_of(r.feeds), "", "so"),
-    "unwaive": lambda c, r, i: edits.unwaive(r, *(w := r.waivers[c.key_of(r.waivers)], (w.code, w.subject))[1]),
-    "add_fixtures": lambda c, r, i: adding.add_fixtures(
+    "lock": lambda c, r, i: edits.lock(r, c.items(r), c.random() < 0.5), "add_sender": lambda c, r,
+    i: edits.add_sender(r, "Desk"), "set_sender": lambda c, r,
+    i: edits.set_sender(r, c.key_of(r.senders), "", universe_size=c.choice((120, 510, 512))),
+    "remove_sender": lambda c, r, i: edits.remove_sender(r, c.key_of(r.senders)), "set_show": lambda c, r,
+    i: edits.set_show(r, c.choice(["", *r.uses])), "change_show": _show, "remove_show": lambda c, r,
+    i: edits.remove_show(r, c.key_of(r.uses)), "waive": lambda c, r,
+    i: edits.waive(r, "FEED-03", c.key_of(r.feeds), "", "so"), "unwaive": lambda c, r,
+    i: edits.unwaive(r, *(w := r.waivers[c.key_of(r.waivers)], (w.code, w.subject))[1]), "add_fixtures": lambda c, r,
+    i: adding.add_fixtures(
         i, adding.Wish(c.randint(1, 5), (p := c.key_of(r.profiles)), c.key_of(r.profiles[p].modes), "free")
-    ),
-    "series": lambda c, r, i: adding.patch_series(i, [(k, 0) for k in c.lamps(r)], c.choice(("3.001 +20", "free", "5.1"))),
-    "copy": lambda c, r, i: arrange.copy_items(r, c.items(r, 3)),
-    "swap": lambda c, r, i: arrange.swap_items(i, (c.lamp(r), 0), (c.lamp(r), 0)),
-    "trim": lambda c, r, i: capacity.trim(i), "with_mode": _consequence_mode, "change_mode": _change_mode,
-    "remove_mode": _remove_mode, "order_modes": _order,
-    "steps": lambda c, r, i: steps.apply_steps(
-        r, [steps.Step(k, 0, c.key_of(r.universes), c.randint(1, 500)) for k in c.items(r)], ""
-    ),
+    ), "series": lambda c, r,
+    i: adding.patch_series(i, [(k, 0) for k in c.lamps(r)], c.choice(("3.001 +20", "free", "5.1"))), "copy": lambda c,
+    r, i: arrange.copy_items(r, c.items(r, 3)), "swap": lambda c, r,
+    i: arrange.swap_items(i, (c.lamp(r), 0), (c.lamp(r), 0)), "trim": lambda c, r, i: capacity.trim(i),
+    "with_mode": _consequence_mode, "change_mode": _change_mode, "remove_mode": _remove_mode, "order_modes": _order,
+    "steps": lambda c, r,
+    i: steps.apply_steps(r, [steps.Step(k, 0, c.key_of(r.universes), c.randint(1, 500)) for k in c.items(r)], ""),
     "first": lambda c, r, i: table.change_first(i, c.items(r), c.choice(("4.001", "free", "3.1 +9"))),
-    "unpatch": lambda c, r, i: table.unpatch(r, [(k, 0) for k in c.items(r)]),
-    "numbers": lambda c, r, i: table.number_series(r, c.lamps(r), str(c.randint(1000, 9000))),
-    "names": lambda c, r, i: table.name_series(r, c.lamps(r), "Bar #"),
-    "full_brightness": lambda c, r, i: bridge.full_brightness(r, *c.run(r)),
-    "flat": lambda c, r, i: bridge.flat(r, *c.run(r)), "still": lambda c, r, i: bridge.still(r, *c.port(r)),
-    "set_right": lambda c, r, i: bridge.set_right(r, *c.run(r)),
+    "unpatch": lambda c, r, i: table.unpatch(r, [(k, 0) for k in c.items(r)]), "numbers": lambda c, r,
+    i: table.number_series(r, c.lamps(r), str(c.randint(1000, 9000))), "names": lambda c, r,
+    i: table.name_series(r, c.lamps(r), "Bar #"), "full_brightness": lambda c, r,
+    i: bridge.full_brightness(r, *c.run(r)), "flat": lambda c, r, i: bridge.flat(r, *c.run(r)), "still": lambda c, r,
+    i: bridge.still(r, *c.port(r)), "set_right": lambda c, r, i: bridge.set_right(r, *c.run(r)),
     "follow_runs": lambda c, r, i: runs.follow_runs(r, *c.port(r), all_of_them=c.random() < 0.5),
     "fix_addresses": lambda c, r, i: runs.fix_addresses(r, i.cables, c.items(r)), "change_segment": _change_run,
     "change_many": lambda c, r, i: runs.change_many(r, [SegmentRef(*c.run(r))], "", group=c.choice((1, 2))),
-    "take_down": lambda c, r, i: runs.take_down(r, *(x := c.run(r))[:2], [x[2]]),
-    "move_segment": lambda c, r, i: runs.move_segment(r, *c.run(r), c.port(r)[1], c.randint(0, 3)),
-    "insert_at_pixel": lambda c, r, i: runs.insert_at_pixel(r, *c.port(r), c.randint(1, 90), _segments(c, r)),
-    "begin_at": lambda c, r, i: runs.begin_at(r, c.key_of(r.devices), c.randint(1, 30), c.choice(("packed", "universe"))),
+    "take_down": lambda c, r, i: runs.take_down(r, *(x := c.run(r))[:2], [x[2]]), "move_segment": lambda c, r,
+    i: runs.move_segment(r, *c.run(r), c.port(r)[1], c.randint(0, 3)), "insert_at_pixel": lambda c, r,
+    i: runs.insert_at_pixel(r, *c.port(r), c.randint(1, 90), _segments(c, r)), "begin_at": lambda c, r,
+    i: runs.begin_at(r, c.key_of(r.devices), c.randint(1, 30), c.choice(("packed", "universe"))),
     "make_to_fit": lambda c, r, i: runs.make_to_fit(r, c.key_of(r.devices), c.choice((0, 1))),
     "begin_and_make": lambda c, r, i: runs.begin_and_make(r, c.key_of(r.devices), c.randint(1, 20), "packed"),
     "device_way": lambda c, r, i: runs.set_device_way(r, c.key_of(r.devices), "", size=c.choice((0, 510))),
-    "set_stream": lambda c, r, i: runs.set_stream(r, *c.port(r), "", pixels=c.choice((0, 50))),
-    "add_supply": lambda c, r, i: runs.add_supply(r, "S", 5.0, 10.0),
-    "remove_supply": lambda c, r, i: runs.remove_supply(r, c.key_of(r.supplies)),
-    "pixel_type": lambda c, r, i: runs.set_pixel_type(r, [c.key_of(r.elements)], "k", PixelType(name="K", order="GRB")),
-    "pixel_kind": lambda c, r, i: runs.put_pixel_kind(r, "k", PixelType(name="K", order="RGBW")),
-    "follow_cable": lambda c, r, i: runs.follow_cable(r, c.item(r)),
-    "guidance": lambda c, r, i: runs.set_guidance(r, 250.0), "bridge_model": _bridge_model,
-    "set_model": lambda c, r, i: runs.set_model(r, *_model(c, r)),
-    "attach": lambda c, r, i: runs.attach(r, *c.port(r), _segments(c, r), follow=c.random() < 0.7),
-    "attach_wish": lambda c, r, i: wish.attach_wish(r, *c.port(r), c.choice(("ribbon 20", "3 null", "bridge 66: 101, 102"))),
+    "set_stream": lambda c, r, i: runs.set_stream(r, *c.port(r), "", pixels=c.choice((0, 50))), "add_supply": lambda c,
+    r, i: runs.add_supply(r, "S", 5.0, 10.0), "remove_supply": lambda c, r,
+    i: runs.remove_supply(r, c.key_of(r.supplies)), "pixel_type": lambda c, r,
+    i: runs.set_pixel_type(r, [c.key_of(r.elements)], "k", PixelType(name="K", order="GRB")), "pixel_kind": lambda c,
+    r, i: runs.put_pixel_kind(r, "k", PixelType(name="K", order="RGBW")), "follow_cable": lambda c, r,
+    i: runs.follow_cable(r, c.item(r)), "guidance": lambda c, r, i: runs.set_guidance(r, 250.0),
+    "bridge_model": _bridge_model, "set_model": lambda c, r, i: runs.set_model(r, *_model(c, r)), "attach": lambda c,
+    r, i: runs.attach(r, *c.port(r), _segments(c, r), follow=c.random() < 0.7), "attach_wish": lambda c, r,
+    i: wish.attach_wish(r, *c.port(r), c.choice(("ribbon 20", "3 null", "bridge 66: 101, 102"))),
 }  # fmt: skip
 
 

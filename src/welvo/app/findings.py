@@ -204,6 +204,12 @@ class Drawer(QFrame):
         self.by = key
         self.refresh()
 
+    def forget(self) -> None:
+        """Another rig: no filter of the former one hides its findings."""
+        self.filter.clear()
+        self.open_subject = None
+        self.refresh()
+
     def findings(self) -> list[Finding]:
         word = self.filter.text().strip().lower()
         report = self._session.report

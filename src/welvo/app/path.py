@@ -59,6 +59,8 @@ class Ribbon(QWidget):
         found = self._make()
         if found != self._path:
             self._path = found
+            self._rects = []  # where the former path's hops were painted says nothing of this one's
+            self._focus = min(self._focus, max(0, len(found.hops) - 1) if found else 0)
             self.update()
 
     def _make(self) -> Path | None:

@@ -269,7 +269,8 @@ class Session(QObject):
         elif part is None:
             return
         elif s.kind in ("port", "segment"):
-            left = s.ids if s.first in self.rig.devices else ()
+            there = s.first in self.rig.devices and (not s.on or s.on.device in self.rig.devices)
+            left = s.ids if there else ()
             if s.on and left and s.on.place >= len(self.rig.devices[s.on.device].ports.get(s.on.port, NO_PORT).run):
                 self.selection = Selection("port", (s.on.device, s.on.port))
                 self.selection_changed.emit()

@@ -36,6 +36,7 @@ from welvo.app.widgets import dialogs, marks, theme
 from welvo.app.widgets.fields import commit_focus
 from welvo.app.widgets.literal import literal, menu_words, paragraph, visible
 from welvo.app.widgets.painting import column, row
+from welvo.app.widgets.painting import menu as popup_menu
 from welvo.app.widgets.refusals import guarded
 from welvo.app.widgets.theme import THEME
 from welvo.formats import journal
@@ -429,10 +430,14 @@ class Window(QWidget):
         self._show_commands()
 
     def _replaced(self) -> None:
+        """Another rig stands there: whatever belonged to the former one goes with it."""
         self.network.disarm()
         self.network.levels.release()
         self.network.touch()
-        self.patch.tapes.lens = None
+        self.jump.clear()
+        self.drawer.forget()
+        for station in self._built:
+            station.forget()
         self.show_station("Patch" if self.session.rig.profiles else "Profiles")
 
     # ---- files
@@ -668,7 +673,7 @@ class Window(QWidget):
             action.setChecked(i.ip == self.network.interface.ip)
 
     def _choose_interface(self) -> None:
-        menu = QMenu(self)
+        menu = popup_menu(self)
         self._fill_interfaces(menu)
         menu.exec(self.head.arm.mapToGlobal(self.head.arm.rect().bottomLeft()))
 

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
+from collections.abc import Hashable
 from dataclasses import dataclass, field
 from difflib import get_close_matches
 from functools import lru_cache
@@ -64,7 +66,7 @@ class Chart:
         channels = _keep(self.channels, old.channels) if old else tuple(self.channels)
         made = Mode(name=name, breaks=tuple(self.breaks) or (Break(),), channels=with_shorts(channels))
         if old:
-            spots = old.spots if len(old.spots) == made.pixels else ()
+            spots = old.spots[: made.pixels] if len(old.spots) >= made.pixels else ()
             made = replace(old, name=name, breaks=made.breaks, channels=made.channels, spots=spots)
         return made
 
@@ -655,27 +657,65 @@ def read_chart(text: str) -> Chart:
 
 
 def _keep(new: list[Channel], old: tuple[Channel, ...]) -> tuple[Channel, ...]:
-    """Carry over what the chart cannot say to the channels that are still the same function, or the same word."""
+    """Carry over what the chart cannot say to the channels that are still the same function, or the same word.
 
-    def what(c: Channel) -> tuple[str, str, int, int]:
-        return c.function, "" if c.function else c.name, c.pixel, len(c.slots)
+    Those of the same width are matched first, in their order; then what is left, whatever its width: its values are
+    brought to the new one.
+    """
+    kept: list[Channel | None] = [None] * len(new)
+    left = list(old)
+    for what in (_kind, _kind_of_any_width):
+        seen: dict[Hashable, list[Channel]] = {}
+        for c in left:
+            seen.setdefault(what(c), []).append(c)
+        for n, c in enumerate(new):
+            same = seen.get(what(c)) if kept[n] is None else None
+            if same:
+                kept[n] = _carried(c, same.pop(0))
+        left = [c for cs in seen.values() for c in cs]
+    return tuple(c if k is None else k for k, c in zip(kept, new))
 
-    seen: dict[tuple[str, str, int, int], list[Channel]] = {}
-    for c in old:
-        seen.setdefault(what(c), []).append(c)
-    kept = []
-    for c in new:
-        same = seen.get(what(c))
-        if same:
-            before = same.pop(0)
-            c = replace(
-                before,
-                slots=c.slots,
-                break_no=c.break_no,
-                pixel=c.pixel,
-                default=c.default,
-                highlight=c.highlight,
-                ranges=c.ranges or before.ranges,
-            )
-        kept.append(c)
-    return tuple(kept)
+
+def _kind(c: Channel) -> Hashable:
+    return c.function, "" if c.function else c.name, c.pixel, len(c.slots)
+
+
+def _kind_of_any_width(c: Channel) -> Hashable:
+    return c.function, "" if c.function else c.name, c.pixel
+
+
+def _carried(c: Channel, before: Channel) -> Channel:
+    """A channel of a new chart with what was made by hand on the one it was."""
+    if len(before.slots) != len(c.slots):
+        before = widened(before, c.slots)
+    return replace(
+        before,
+        slots=c.slots,
+        break_no=c.break_no,
+        pixel=c.pixel,
+        default=c.default,
+        highlight=c.highlight,
+        ranges=c.ranges or before.ranges,
+    )
+
+
+def _by_hand(c: Channel) -> tuple[object, ...]:
+    """What is said of a channel that no chart can say."""
+    return (c.ranges, c.release, c.low, c.high, c.unit, c.invert, c.snap, c.master != "auto", c.needs)
+
+
+_NOTHING_BY_HAND = _by_hand(Channel(slots=(1,)))
+
+
+def lost_by_hand(old: Mode, new: Mode) -> list[str]:
+    """What was made by hand on a mode and is not on the new one, in words: places of pixels, ranges, other facts."""
+    found: list[str] = []
+    if len(new.spots) < len(old.spots):
+        found.append(f"the places of {plural(len(old.spots) - len(new.spots), 'pixel')}")
+    before, after = (
+        Counter(_kind_of_any_width(c) for c in m.channels if _by_hand(c) != _NOTHING_BY_HAND) for m in (old, new)
+    )
+    lost = sum((before - after).values())
+    if lost:
+        found.append(f"ranges and flags of {plural(lost, 'channel')}")
+    return found

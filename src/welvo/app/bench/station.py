@@ -263,6 +263,15 @@ class BenchStation(QWidget):
         self._show_pick()
         return True
 
+    def forget(self) -> None:
+        """Another rig: nothing picked or typed for the former one stays."""
+        for line in (self.pick, self.raw_place, self.raw_level):
+            line.set_value("")
+            line.revert()
+        self._raw_here = self._raw_value = ""
+        self._raw_words.setText("")
+        self.refresh()
+
     def _show_pick(self) -> None:
         """The picked numbers as one would type them."""
         s = self._session

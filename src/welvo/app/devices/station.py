@@ -79,6 +79,11 @@ class DevicesStation(QWidget):
         network.armed_changed.connect(self.refresh)
         self.refresh()
 
+    def forget(self) -> None:
+        """Another rig: no settings of a device of the former one stay."""
+        self.settings.show_device("")
+        self.refresh()
+
     def _device(self) -> str:
         s = self._session.selection
         return s.first if s.kind in ("device", "port") and s.first in self._session.rig.devices else ""

@@ -271,7 +271,7 @@ def show_many(panel: FormPanel, ids: list[str], acts: Acts) -> Field | None:
         def take(typed: str) -> object:
             return _change(s, keys, column, typed) if typed.strip() else None
 
-        return Typed(words, help_text, placeholder=placeholder, shown=lambda _: "", take=take)
+        return Typed(words, help_text, placeholder=placeholder, shown=lambda _: "", take=take, command=True)
 
     form = panel.new_form(Subject(lambda: ids, lambda *_, **__: None))
     form.add(given("Address", MANY_ADDRESS_HELP, "first", ids, "3.1 +8"))

@@ -26,8 +26,9 @@ from welvo.app.patch.slot_form import next_gap
 from welvo.app.patch.tapes import Tapes
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.empty import EmptyPage
-from welvo.app.widgets.fields import Choice, Field, set_help
+from welvo.app.widgets.fields import Choice, CommandLine, set_help
 from welvo.app.widgets.painting import RIGHT, box, button, column, entry, label, row, text
+from welvo.app.widgets.painting import menu as popup_menu
 from welvo.app.widgets.theme import THEME
 from welvo.patch.steps import footprint_of
 from welvo.rig.document import Change
@@ -94,11 +95,11 @@ class PatchStation(QWidget):
         )
         self.group.setAccessibleName("Group")
         self.group.setFixedWidth(130)
-        self.wish = Field(
+        self.wish = CommandLine(
             "Says how many of what and where: 12 x Bar 9 at 1.001. Adds them at once; undo takes them away.",
             self._wished,
         )
-        self.quick = Field(
+        self.quick = CommandLine(
             "Adds at once how many of what, and where: 12 x Bar 9 at 1.001; 6 x RGBW at 3.1 +24. Names of the rig's "
             "profiles or of the library's generics. Undo takes them away.",
             self._wished_quick,
@@ -206,7 +207,7 @@ class PatchStation(QWidget):
 
     def more_menu(self) -> QMenu:
         """What does not fit into the toolbar."""
-        menu = QMenu(self)
+        menu = popup_menu(self)
         entry(menu, "Add universe", self._add_universe)
         entry(menu, "Add element", self._add_element)
         entry(menu, "Add block of slots", self._add_block)
@@ -221,7 +222,7 @@ class PatchStation(QWidget):
 
     def item_menu(self) -> QMenu:
         """Acts on what is selected, for the list and the tapes."""
-        menu = QMenu(self)
+        menu = popup_menu(self)
         s = self._session
         keys = list(s.selection.ids) if s.selection.kind == "item" else []
         if not keys:
@@ -308,6 +309,15 @@ class PatchStation(QWidget):
     def _zoomed(self, name: str) -> None:
         for key, b in self._zoom.items():
             b.setChecked(key == name)
+
+    def forget(self) -> None:
+        """Another rig: nothing typed, filtered or opened for the former one stays."""
+        self.tapes.lens = None
+        self.panel.close_form()
+        self.filter.clear()
+        for line in (self.wish, self.quick):
+            line.set_value("")
+            line.revert()
 
     def _wished(self, text: str) -> object:
         if not text.strip():

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Callable
 
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QFocusEvent, QTextCharFormat, QTextCursor
@@ -14,9 +14,13 @@ from welvo.formats.chart import Problem
 
 
 class ChartLine(QPlainTextEdit):
-    """The layout as text. Live with the ruler: a pause in typing takes it over; unknown words are underlined."""
+    """The layout as text. Live with the ruler: a pause in typing takes it over; unknown words are underlined.
 
-    def __init__(self, commit: Any) -> None:
+    `commit` is called with the text, and with whether this is only a pause. It gives False when a pause is too early,
+    because something made by hand would be lost; then the text stays pending until the line is left.
+    """
+
+    def __init__(self, commit: Callable[[str, bool], bool]) -> None:
         super().__init__()
         self._commit = commit
         self._committed = ""
@@ -30,7 +34,7 @@ class ChartLine(QPlainTextEdit):
             "behind it.",
         )
         self._pause = QTimer(self, singleShot=True, interval=350)
-        self._pause.timeout.connect(self.commit)
+        self._pause.timeout.connect(self._paused)
         self.textChanged.connect(self._typed)
 
     def set_text(self, words: str) -> None:
@@ -54,12 +58,17 @@ class ChartLine(QPlainTextEdit):
         self._fit()
         self._pause.start()
 
+    def _paused(self) -> None:
+        words = self.toPlainText()
+        if words != self._committed and self._commit(words, True):
+            self._committed = words
+
     def commit(self) -> None:
         self._pause.stop()
         words = self.toPlainText()
         if words != self._committed:
             self._committed = words
-            self._commit(words)
+            self._commit(words, False)
 
     def focusOutEvent(self, e: QFocusEvent) -> None:
         self.commit()

@@ -22,8 +22,9 @@ from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.face_editor import FaceEditor
 from welvo.app.widgets.fields import Choice, Field
 from welvo.app.widgets.painting import button, clear, column, entry, label, row
+from welvo.app.widgets.painting import menu as popup_menu
 from welvo.app.widgets.theme import THEME
-from welvo.formats.chart import Chart, Problem, read_chart
+from welvo.formats.chart import Chart, Problem, lost_by_hand, read_chart
 from welvo.formats.chart_write import write_chart
 from welvo.patch.consequences import Consequence, consequences, order_modes, remove_mode, say_all, with_mode
 from welvo.rig.attributes import word_for
@@ -225,6 +226,15 @@ class ProfilesStation(QWidget):
         if change.ids("profiles") or change.ids("fixtures") or change.ids("pictures"):
             self.refresh()
 
+    def forget(self) -> None:
+        """Another rig: no profile, chart or waiting change of the former one stays."""
+        self.profile_id = self.mode_id = ""
+        self.waiting = None
+        self.line.set_text("")
+        self.chart = Chart()
+        self.ruler.selected, self.ruler.also = (0, 1), set()
+        self.refresh()
+
     def refresh(self) -> None:
         rig = self._session.rig
         if self.profile_id not in rig.profiles:
@@ -371,14 +381,30 @@ class ProfilesStation(QWidget):
                 "warning",
             )
 
-    def _chart_typed(self, words: str) -> None:
+    def _chart_typed(self, words: str, paused: bool = False) -> bool:
+        """Take the chart over. Gives False at a pause in which something made by hand would be lost: a digit that is
+        being typed anew must not cost twelve placed pixels."""
         mode = self.mode
         self._judge(words)
         if mode is None:
-            return
+            return True
         made = self.chart.mode(mode.name, mode)
-        if made != mode:
-            self.change_mode(made, f"chart of {self.profile.name if self.profile else ''}")
+        if made == mode:
+            return True
+        lost = lost_by_hand(mode, made)
+        if lost and paused:
+            self.ruler.set_mode(made)
+            self._says.addWidget(
+                label(f"Taken over when you leave the line, because it drops {' and '.join(lost)}.", 11, quiet=True)
+            )
+            return False
+        self.change_mode(made, f"chart of {self.profile.name if self.profile else ''}")
+        if lost:
+            self._session.say(
+                f"The new chart has no place for {' and '.join(lost)}; they are dropped. Undo brings them back.",
+                "warning",
+            )
+        return True
 
     def _judge(self, words: str) -> None:
         """Read the chart, underline what is not understood, and offer what may be meant."""
@@ -499,7 +525,7 @@ class ProfilesStation(QWidget):
     # ---- modes and profiles
 
     def mode_menu(self) -> QMenu:
-        menu = QMenu(self)
+        menu = popup_menu(self)
         entry(menu, "Add a mode like this one", self._add_mode)
         entry(menu, "Compare modes…", self.compare)
         menu.addSeparator()
@@ -602,7 +628,7 @@ class ProfilesStation(QWidget):
             self.show_profile(dialog.made)
 
     def new_menu(self) -> QMenu:
-        menu = QMenu(self)
+        menu = popup_menu(self)
         entry(menu, "Empty profile", self.new_profile)
         entry(menu, "Plain strip of pixels…", self.ask_strip)
         entry(menu, "From the library…", self.open_library)

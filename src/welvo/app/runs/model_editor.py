@@ -12,8 +12,8 @@ from msgspec.structs import replace
 from PySide6.QtWidgets import QPlainTextEdit, QScrollArea, QWidget
 
 from welvo.app.session import Session
-from welvo.app.widgets.dialogs import Dialog
-from welvo.app.widgets.fields import Choice, set_help
+from welvo.app.widgets.dialogs import Dialog, ask_act
+from welvo.app.widgets.fields import Choice, commit_focus, set_help
 from welvo.app.widgets.forms import Form, Picked, Subject, Ticked, Typed
 from welvo.app.widgets.painting import button, column, label, row
 from welvo.formats.files import RigFileError
@@ -209,6 +209,9 @@ class ModelEditor(Dialog):
         self._models: dict[str, DeviceModel] = {f"rig {k}": m for k, m in session.rig.device_models.items()}
         self._models |= {f"own {k}": m for k, m in own.items()} | {f"shipped {k}": m for k, m in shipped().items()}
         self.model = self._models.get(f"rig {used}") or next(iter(self._models.values()))
+        self._chosen = f"rig {used}"
+        self._kept = self.model
+        """The model as it was chosen or last kept; what differs from it would be lost."""
         self.which = Choice(
             "Which model to begin with: one of this rig, one of your own, or one that came with Welvo.", self._choose
         )
@@ -325,17 +328,40 @@ class ModelEditor(Dialog):
         self._fits(True)
 
     def _choose(self, key: str) -> None:
-        self.model = self._models[key]
+        if not self._may_drop():
+            self.which.setCurrentIndex(self.which.findData(self._chosen))
+            return
+        self._chosen = key
+        self.model = self._kept = self._models[key]
         self._show()
 
     def _new(self) -> None:
-        self.model = DeviceModel(name="New model", kind="pixel", ports=("1", "2", "3", "4"))
-        self._show()
+        if self._may_drop():
+            self.model = self._kept = DeviceModel(name="New model", kind="pixel", ports=("1", "2", "3", "4"))
+            self._show()
+
+    def _may_drop(self) -> bool:
+        """Whether what was changed may go: it is kept, or the operator says so."""
+        commit_focus()
+        if self.model == self._kept and self.keep.isEnabled():
+            return True
+        words = f"“{self.model.name}” has changes that are neither saved nor used in this rig."
+        wanted = ask_act(
+            self, "Not saved", words, [("drop", "Drop them"), ("save", "Save as my own")], "Go on changing it"
+        )
+        if wanted == "save":
+            self._save()
+        return bool(wanted)
+
+    def reject(self) -> None:
+        if self._may_drop():
+            super().reject()
 
     # ---- keeping
 
     def _save(self) -> None:
         file = save_model(self.model, own_folder())
+        self._kept = self.model
         self.say(f"Saved as {file.name} among your own models.")
 
     def _put(self) -> None:
@@ -344,6 +370,7 @@ class ModelEditor(Dialog):
         if not key:
             raise Refused(f"No device of this rig is a {self.model.name}. Save it, then plan a device of it.")
         self._session.edit(set_model, key, self.model)
+        self._kept = self.model
         self.say(f"{self.model.name} is changed in this rig.")
 
 

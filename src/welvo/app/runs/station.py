@@ -19,6 +19,7 @@ from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Choice, set_help
 from welvo.app.widgets.literal import literal
 from welvo.app.widgets.painting import RIGHT, button, column, entry, label, row, text
+from welvo.app.widgets.painting import menu as popup_menu
 from welvo.formats.models import shipped_pixels
 from welvo.patch.along import cable_order, element_pixel, pixel_places
 from welvo.rig.abilities import gives
@@ -151,6 +152,14 @@ class RunsStation(QWidget):
         )
 
     # ---- what is shown
+
+    def forget(self) -> None:
+        """Another rig: no device, place or half-typed wish of the former one stays."""
+        self.device_id, self.at = "", At("", -1, 0)
+        self.attach.clear()
+        self.saying.setText("")
+        self.filter.set_options(list(FILTERS), "device")
+        self.refresh()
 
     def refresh(self) -> None:
         """Follow the rig and the selection; hidden, only what is cheap is done."""
@@ -402,7 +411,7 @@ class RunsStation(QWidget):
             self._session.attempt(take_down, self.device_id, self.at.label, [self.at.n])
 
     def menu(self) -> QMenu:
-        made = QMenu(self)
+        made = popup_menu(self)
         if self.at.label and self.device_id in self._session.rig.devices:
             name = self._session.rig.devices[self.device_id].name
             entry(

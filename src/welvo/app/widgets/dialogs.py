@@ -69,6 +69,13 @@ class Dialog(QDialog):
         if primary is not None:
             primary.setDefault(True)
 
+    def exec(self) -> int:
+        """Show it until it is closed. Afterwards it goes, with all that is in it: a window lives for days."""
+        try:
+            return super().exec()
+        finally:
+            self.deleteLater()
+
     def say(self, words: str, *, wrong: bool = False) -> None:
         self.saying.setText(words)
         if bool(self.saying.property("refusal")) != wrong:

@@ -153,6 +153,15 @@ class Field(QLineEdit):
             e.accept()  # it took the text over, or said why not; a dialog's own act is the next Enter's
 
 
+class CommandLine(Field):
+    """A line that does something with what is typed: only Enter or its button does it, never leaving it or saving."""
+
+    def __init__(self, help_text: str, apply: Callable[[str], Any], parent: QWidget | None = None) -> None:
+        super().__init__(help_text, apply, parent)
+        self.editingFinished.disconnect(self.commit)
+        self.returnPressed.connect(self.commit)
+
+
 class Choice(QComboBox):
     """A choice among named values; `apply(value)` is called when the operator picks another one."""
 
@@ -215,6 +224,8 @@ class Tick(QCheckBox):
 def commit_focus() -> bool:
     """Commit what is being typed in the field that has the focus; False when it was refused."""
     widget: QObject | None = QApplication.focusWidget()
+    if isinstance(widget, CommandLine):
+        return True
     if isinstance(widget, Field):
         return widget.commit()
     commit = getattr(widget, "commit", None)

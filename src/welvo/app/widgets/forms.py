@@ -14,7 +14,7 @@ from typing import Any
 import msgspec
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from welvo.app.widgets.fields import Choice, Field, Tick
+from welvo.app.widgets.fields import Choice, CommandLine, Field, Tick
 from welvo.app.widgets.painting import label, row
 from welvo.rig.readers import Reader, text_reader
 
@@ -55,6 +55,8 @@ class Typed:
     name: str = ""
     """What it is called for screen readers and tests, where the label is another."""
     to_all: bool = False
+    command: bool = False
+    """Whether it does something to many, which only Enter may do: a series that is half typed never runs by itself."""
     shown: Callable[[Any], str] | None = None
     take: Callable[[str], object] | None = None
 
@@ -178,7 +180,11 @@ class Form:
 
     def _field(self, one: Typed) -> Field:
         reader = one.reader or (text_reader(self.kind, one.key) if self.kind and one.key else None)
-        made = Field(one.help, lambda t: self._take(one, reader, t), right=bool(one.width))
+        made: Field
+        if one.command:
+            made = CommandLine(one.help, lambda t: self._take(one, reader, t))
+        else:
+            made = Field(one.help, lambda t: self._take(one, reader, t), right=bool(one.width))
         made.setAccessibleName(one.name or one.label)
         made.setPlaceholderText(one.placeholder)
         if one.width:

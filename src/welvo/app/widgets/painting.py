@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QRectF, Qt
+from PySide6.QtCore import QRectF, Qt, QTimer
 from PySide6.QtGui import QAction, QColor, QPainter, QPen
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
@@ -108,10 +108,17 @@ def button(
     return made
 
 
-def entry(menu: QMenu, words: str, act: Callable[[], object]) -> QAction:
+def entry(to: QMenu, words: str, act: Callable[[], object]) -> QAction:
     """An entry of a menu that pops up; what its act refuses is said as a button's is."""
-    made = menu.addAction(menu_words(words))
-    made.triggered.connect(lambda *_: guarded(menu, act))
+    made = to.addAction(menu_words(words))
+    made.triggered.connect(lambda *_: guarded(to, act))
+    return made
+
+
+def menu(parent: QWidget, words: str = "") -> QMenu:
+    """A menu that pops up: it goes when it is closed, after what was picked in it is done."""
+    made = QMenu(menu_words(words), parent)
+    made.aboutToHide.connect(lambda: QTimer.singleShot(0, made.deleteLater))
     return made
 
 

@@ -35,6 +35,7 @@ from PySide6.QtWidgets import (
 from welvo.app.widgets import marks
 from welvo.app.widgets.literal import literal, menu_words, visible
 from welvo.app.widgets.painting import LEFT, RIGHT, box, text
+from welvo.app.widgets.painting import menu as popup_menu
 from welvo.app.widgets.refusals import guarded, inform
 from welvo.app.widgets.theme import THEME
 from welvo.formats.files import write_atomic
@@ -313,7 +314,7 @@ class ListView(QTableView):
 
     def column_menu(self) -> QMenu:
         """Which columns are shown."""
-        menu = QMenu(self)
+        menu = popup_menu(self)
         for head in self.listed.heads:
             if head.title:
                 act = menu.addAction(menu_words(head.title), partial(self._toggle, head.key or head.title))
@@ -329,7 +330,7 @@ class ListView(QTableView):
 
     def row_menu(self) -> QMenu:
         """What can be done with the rows: here, what every list has."""
-        menu = QMenu(self)
+        menu = popup_menu(self)
         self.add_copying(menu)
         return menu
 
