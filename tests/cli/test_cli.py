@@ -86,33 +86,19 @@ def test_send_refuses_what_no_wire_can_carry(arguments: list[str], says: str) ->
 
 
 def test_what_is_sent_is_heard_by_listen() -> None:
-    ear = subprocess.Popen(
-        [
-            sys.executable, "-m", "welvo.cli", "listen", "--interface", "127.0.0.75", "--universes", "41-42",
-            "--seconds", "2.5", "--json"
-        ], stdout=subprocess.PIPE, text=True,
-    )  # fmt: skip
-    time.sleep(0.7)
-    sent = run(
-        app,
-        [
-            "send",
-            "1=255",
-            "10=50%",
-            "--universe",
-            "41",
-            "--seconds",
-            "2.2",
-            "--priority",
-            "150",
-            "--interface",
-            "127.0.0.1",
-        ],
-    )
-    heard = json.loads(ear.communicate(timeout=20)[0])
-    assert sent.exit_code == 0 and "packets to 239.255.0.41, 0 not taken" in sent.output
-    (source,) = [s for s in heard["sources"] if s["universe"] == 41]
+    words = ["1=255", "10=50%", "--universe", "41", "--priority", "150", "--interface", "127.0.0.1"]
+    sender = subprocess.Popen([sys.executable, "-m", "welvo.cli", "send", *words, "--seconds", "60"])
+    try:
+        time.sleep(0.5)
+        ear = ["listen", "--interface", "127.0.0.75", "--universes", "41-42", "--seconds", "3", "--json"]
+        done = subprocess.run([sys.executable, "-m", "welvo.cli", *ear], stdout=subprocess.PIPE, timeout=60)
+    finally:
+        sender.terminate()
+        sender.wait()
+    (source,) = [s for s in json.loads(done.stdout)["sources"] if s["universe"] == 41]
     assert source["levels"] == {"1": 255, "10": 128} and source["priority"] == 150 and source["source"] == "Welvo send"
+    sent = run(app, ["send", *words, "--seconds", "0.3"])
+    assert sent.exit_code == 0 and "packets to 239.255.0.41, 0 not taken" in sent.output
 
 
 def test_files_that_cannot_be_opened_are_said_on_stderr(tmp_path: Path) -> None:

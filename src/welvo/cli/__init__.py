@@ -337,11 +337,14 @@ def profile_(
     from welvo.formats.files import RigFileError, write_atomic
     from welvo.formats.gdtf_write import dumps_gdtf
     from welvo.formats.library import open_any, profile_json
-    from welvo.rig.document import Rig, put
+    from welvo.rig.base import Refused
+    from welvo.rig.document import Rig
+    from welvo.rig.edits import add_profile, packed
 
     try:
         found, doubts = open_any(source)
-        rig, _ = put(Rig(), "", profiles={"p": found})
+        rig, change = add_profile(Rig(), found)
+        found = packed(rig, rig.profiles[change.made[0]])
         findings = run(rig).findings
         if to:
             picked = next(
@@ -363,7 +366,8 @@ def profile_(
             else:
                 fail(f"{to.name}: the name must end in .gdtf, .json or .csv.")
             write_atomic(to, data, keep=True)
-    except RigFileError as e:
+            open_any(to)  # what is written can be read
+    except (Refused, RigFileError) as e:
         fail(str(e))
     modes: list[dict[str, Any]] = [
         {"name": m.name, "slots": [b.slots for b in m.breaks], "channels": len(m.channels), "pixels": m.pixels}

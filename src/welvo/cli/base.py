@@ -30,12 +30,15 @@ def fail(message: str, code: int = 2) -> NoReturn:
 
 def load_rig(file: Path) -> Any:
     from welvo.formats.files import RigFileError
-    from welvo.formats.rigfile import load
+    from welvo.formats.rigfile import open_rig
 
     try:
-        rig = load(file)
+        opened = open_rig(file)
     except RigFileError as e:
         fail(str(e))
+    if opened.words:
+        typer.echo(f"welvo: {opened.words}", err=True)
+    rig = opened.rig
     gc.freeze()  # a large rig is not looked through for cycles again and again; it has none
     return rig
 

@@ -79,6 +79,7 @@ class _Word:
 
 _TOKEN = re.compile(r'"[^"]*"|[(),;=]|[^\s(),;="]+|"')
 _LABEL = re.compile(r"(?:ch(?:annel)?\.?\s*)?(\d{1,4})\s*(?:[-–—]\s*(\d{1,4}))?\s*[:.)]?(?=\s)", re.IGNORECASE)
+_SLOTS = re.compile(r"(\d{1,4}(?:\+\d{1,4}){1,3})\s*[:.)]?\s+")
 _REPEAT = re.compile(r"(planes\s+)?(\d{1,5})\s*[x×*](?=[\s(])\s*", re.IGNORECASE)
 _HEADER = re.compile(r"\s*break\b\s*([^:]*):", re.IGNORECASE)
 _WIDTH = {
@@ -129,7 +130,7 @@ class _Reader:
                 at = header.end()
             elif is_heading(body):
                 continue
-            else:
+            elif not _SLOTS.match(body):
                 row = read_row(body, self.cursor, self._ranged())
                 if row:
                     self._span(row) if isinstance(row, RangeRow) else self._row(row)
@@ -324,6 +325,10 @@ class _Reader:
                 int(repeat[2]), item[repeat.end() :], column + repeat.end(), column, len(item), bool(repeat[1])
             )
             return
+        slots = _SLOTS.match(item)
+        if slots:
+            self._stated(tuple(map(int, slots[1].split("+"))), item[slots.end() :], column, slots.end())
+            return
         width = None
         label = _LABEL.match(item)
         if label:
@@ -335,6 +340,22 @@ class _Reader:
             self._problem(column, len(item), "A bracket needs a count before it, as in 7 x (amber white).", error=True)
             item = item.replace("(", " ").replace(")", " ")
         self._channels(item, column, width, 0)
+
+    def _stated(self, slots: tuple[int, ...], text: str, column: int, length: int) -> None:
+        """`4+9 pan 16`: one function whose bytes stand on these slots, coarse first."""
+        if len(set(slots)) < len(slots) or not all(1 <= s <= MOST_SLOTS for s in slots):
+            self._problem(column, length, f"Slots {'+'.join(map(str, slots))} cannot be one channel's.", error=True)
+            return
+        behind = max(self.cursor, slots[0] + 1)
+        begun, self.cursor = len(self.chart.channels), slots[0]
+        self._channels(text, column + length, None, 0)
+        made = self.chart.channels[begun:]
+        self.cursor = behind
+        if len(made) != 1:
+            self._problem(column, length, "Slots joined by + belong to one function.", error=True)
+            del self.chart.channels[begun:]
+            return
+        self.chart.channels[begun] = widened(made[0], slots)
 
     def _label(self, first: int, last: int, column: int, length: int) -> int | None:
         """A slot number from the manual: what is left out becomes a gap, going back is an error. Gives the width of a
@@ -391,6 +412,9 @@ class _Reader:
             return
         if at + stride * count > MOST_SLOTS:
             self.cursor = at + stride * count
+            return
+        if planes and lights and sum(len(c.slots) for c in made) != stride:
+            self._problem(start, length, "Planes hold functions without gaps between them.", error=True)
             return
         self.grouped = True
         if planes and lights:
@@ -659,17 +683,18 @@ def read_chart(text: str) -> Chart:
 def _keep(new: list[Channel], old: tuple[Channel, ...]) -> tuple[Channel, ...]:
     """Carry over what the chart cannot say to the channels that are still the same function, or the same word.
 
-    Those of the same width are matched first, in their order; then what is left, whatever its width: its values are
-    brought to the new one.
+    A slot without a word is the undescribed one that was there. Then those of the same width are matched in their
+    order; then what is left, whatever its width: its values are brought to the new one.
     """
     kept: list[Channel | None] = [None] * len(new)
     left = list(old)
-    for what in (_kind, _kind_of_any_width):
+    for what in (_place_of_undescribed, _kind, _kind_of_any_width):
         seen: dict[Hashable, list[Channel]] = {}
         for c in left:
             seen.setdefault(what(c), []).append(c)
         for n, c in enumerate(new):
-            same = seen.get(what(c)) if kept[n] is None else None
+            key = None if what is _place_of_undescribed and c.name else what(c)
+            same = seen.get(key) if kept[n] is None and key is not None else None
             if same:
                 kept[n] = _carried(c, same.pop(0))
         left = [c for cs in seen.values() for c in cs]
@@ -682,6 +707,11 @@ def _kind(c: Channel) -> Hashable:
 
 def _kind_of_any_width(c: Channel) -> Hashable:
     return c.function, "" if c.function else c.name, c.pixel
+
+
+def _place_of_undescribed(c: Channel) -> Hashable:
+    """A slot nobody has described keeps the word that a manual had for it, where a chart can only say `?`."""
+    return None if c.function else (c.break_no, c.slots)
 
 
 def _carried(c: Channel, before: Channel) -> Channel:

@@ -1,10 +1,18 @@
-"""Writes a mode as a chart; reading it again gives the same mode."""
+"""Writes a mode as a chart; reading it again gives the same mode.
+
+The short way of writing can be ambiguous: `pan fine` belongs to the nearest pan before it, and a bracket counts on from
+the pixels before it. So what was written is read again, and where it means something else it is written in a longer way
+that says each slot.
+"""
 
 from __future__ import annotations
 
-from welvo.formats.chart import safe_name
+from collections.abc import Iterable
+from typing import NamedTuple
+
+from welvo.formats.chart import read_chart, safe_name
 from welvo.rig.attributes import BY_WORD, OWN, default_of, word_for
-from welvo.rig.profile import Channel, Mode
+from welvo.rig.profile import Break, Channel, Mode
 
 Token = tuple[int, int, str]
 """First slot, slots wide, text."""
@@ -12,11 +20,47 @@ Token = tuple[int, int, str]
 
 def write_chart(mode: Mode) -> str:
     """The chart of a mode: one line per break, repeated pixels as brackets where they repeat exactly."""
+    text = ""
+    for way in WAYS:
+        text = _written(mode, way)
+        if _means(text, mode, way.words):
+            break
+    return text
+
+
+class Way(NamedTuple):
+    """How a chart is written: pixels that repeat once, in `brackets`; slots that stand `apart` named, as in
+    `4+9 pan 16`; the `words` of slots that nobody has described, or `?`."""
+
+    brackets: bool
+    apart: bool
+    words: bool
+
+
+WAYS = (Way(True, False, True), Way(True, True, True), Way(False, True, True), Way(False, True, False))
+"""The short way first."""
+
+
+def _means(text: str, mode: Mode, words: bool) -> bool:
+    """Whether a chart reads as the channels of a mode."""
+    again = read_chart(text)
+    breaks = [(b.name, b.slots) for b in again.breaks or [Break()]]
+    same = breaks == [(b.name, b.slots) for b in mode.breaks]
+    return same and _facts(again.channels, words) == _facts(mode.channels, words)
+
+
+def _facts(channels: Iterable[Channel], words: bool) -> set[tuple[object, ...]]:
+    return {
+        (c.break_no, c.slots, c.function, c.name if words else "", c.pixel, c.default, c.highlight) for c in channels
+    }
+
+
+def _written(mode: Mode, way: Way) -> str:
     lines = []
     seen = 0
     for b, part in enumerate(mode.breaks):
         mine = sorted((c for c in mode.channels if c.break_no == b), key=lambda c: c.slots[0])
-        items, seen = _items(mine, part.slots, seen)
+        items, seen = _items(mine, part.slots, seen, way)
         head = f"break {part.name}: ".replace(" :", ":") if len(mode.breaks) > 1 or part.name else ""
         lines.append(head + ", ".join(items))
     return "\n".join(lines)
@@ -30,14 +74,19 @@ def _word(c: Channel) -> str:
     return word_for(c.function, c.name) or "?"
 
 
-def _tokens(c: Channel, pixel: bool) -> list[Token]:
-    """The texts of one channel: the coarse run, then each byte that stands apart as `pan fine`."""
+def _tokens(c: Channel, pixel: bool, apart: bool = False, words: bool = True) -> list[Token]:
+    """The texts of one channel: the coarse run, then each byte that stands apart as `pan fine`, or all by their
+    slots."""
     run = 1
     while run < len(c.slots) and c.slots[run] == c.slots[0] + run:
         run += 1
-    word = _word(c) + (f"/{c.pixel}" if pixel and c.pixel else "")
-    texts = [(c.slots[0], run, word + (f" {8 * run}" if run > 1 else ""))]
-    texts += [(s, 1, f"{word} fine") for s in c.slots[run:]]
+    word = (_word(c) if words or c.function else "?") + (f"/{c.pixel}" if pixel and c.pixel else "")
+    wide = len(c.slots)
+    if apart and run < wide:
+        texts = [(c.slots[0], 1, f"{'+'.join(map(str, c.slots))} {word} {8 * wide}")]
+    else:
+        texts = [(c.slots[0], run, word + (f" {8 * run}" if run > 1 else ""))]
+        texts += [(s, 1, f"{word} fine") for s in c.slots[run:]]
     values = f" = {c.default}" if c.default != default_of(c.function, len(c.slots)) else ""
     values += f" highlight {c.highlight}" if c.highlight is not None else ""
     first, wide, text = texts[-1]
@@ -45,19 +94,19 @@ def _tokens(c: Channel, pixel: bool) -> list[Token]:
     return texts
 
 
-def _items(channels: list[Channel], footprint: int, seen: int) -> tuple[list[str], int]:
+def _items(channels: list[Channel], footprint: int, seen: int, way: Way) -> tuple[list[str], int]:
     """Items of one break, and how many pixels were spoken of by now (brackets count on from there)."""
     tokens: list[Token] = []
     n = 0
     while n < len(channels):
         c = channels[n]
-        group = _planes(channels, n, seen) or _group(channels, n, footprint, seen) if c.pixel else None
+        group = _planes(channels, n, seen) or _group(channels, n, footprint, seen) if c.pixel and way.brackets else None
         if group:
             text, taken, end, count = group
             tokens.append((c.slots[0], end - c.slots[0], text))
             n, seen = n + taken, seen + count
             continue
-        tokens += _tokens(c, True)
+        tokens += _tokens(c, True, way.apart, way.words)
         seen = max(seen, c.pixel)
         n += 1
     return _spaced(sorted(tokens), footprint), seen

@@ -14,6 +14,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+import msgspec
 from msgspec.structs import replace
 
 from welvo.formats.archive import Bounds, unpack
@@ -23,12 +24,14 @@ from welvo.formats.ranges import hint, hold_of
 from welvo.rig.attributes import BY_KEY, family_of, word_for
 from welvo.rig.base import Refused
 from welvo.rig.door import check_whole
-from welvo.rig.profile import FARTHEST_SPOT, Break, Channel, Facts, Mode, Profile, Range, Spot
+from welvo.rig.profile import FARTHEST_SPOT, Backdrop, Break, Channel, Facts, Mode, Profile, Range, Spot
 from welvo.rig.shorts import with_shorts
 
 DESCRIPTION = "description.xml"
 MOST_BYTES = 128 * 2**20
 BOUNDS = Bounds("a fixture type", MOST_BYTES, 24 * 2**20, 2000, lambda inside: inside == DESCRIPTION)
+OWN_FACTS = "welvo/facts.json"
+MOST_OWN = 1 << 20
 MOST_CHANNELS = 6000
 BEAMS = {
     "Wash": "wash",
@@ -65,11 +68,39 @@ def loads_gdtf(data: bytes, name: str = "the file") -> Imported:
     version = root.get("DataVersion", "")
     if version and not version.startswith("1."):
         reader.doubt("DataVersion", f"{version} is newer than this reader; what it does not know is kept.")
+    own = files.pop(OWN_FACTS, b"")
+    if own:
+        profile = _with_own_facts(profile, own)
     try:
         check_whole(profile)
     except Refused as e:
         raise RigFileError(f"{name} says what no lamp can have. {e}") from e
     return Imported(replace(profile, kept=dict(files)), reader.doubts)
+
+
+class _OwnMode(msgspec.Struct):
+    name: str
+    breaks: list[str] = []
+    backdrop: Backdrop | None = None
+
+
+class _OwnFacts(msgspec.Struct):
+    modes: list[_OwnMode]
+
+
+def _with_own_facts(profile: Profile, own: bytes) -> Profile:
+    """What a file of our own in the archive adds to modes that are still the same; if it is damaged, nothing."""
+    try:
+        facts = msgspec.json.decode(own[:MOST_OWN], type=_OwnFacts)
+    except (msgspec.MsgspecError, ValueError, RecursionError):
+        return profile
+    modes = dict(profile.modes)
+    for (key, mode), said in zip(profile.modes.items(), facts.modes):
+        if said.name == mode.name:
+            names = said.breaks if len(said.breaks) == len(mode.breaks) else [b.name for b in mode.breaks]
+            breaks = tuple(replace(b, name=n) for b, n in zip(mode.breaks, names))
+            modes[key] = replace(mode, breaks=breaks, backdrop=said.backdrop)
+    return replace(profile, modes=modes)
 
 
 def _unpack(data: bytes, name: str) -> dict[str, bytes]:

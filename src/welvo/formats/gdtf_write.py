@@ -12,9 +12,10 @@ import uuid
 import zipfile
 from typing import Any
 
+import msgspec
 from msgspec.structs import replace
 
-from welvo.formats.gdtf import BEAMS, DESCRIPTION, loads_gdtf, parse_xml
+from welvo.formats.gdtf import BEAMS, DESCRIPTION, OWN_FACTS, loads_gdtf, parse_xml
 from welvo.formats.gdtf_terms import (
     FEATURES,
     UNITS,
@@ -44,11 +45,28 @@ def dumps_gdtf(profile: Profile) -> tuple[bytes, list[Doubt]]:
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
         archive.writestr(DESCRIPTION, xml)
         for name, data in profile.kept.items():
-            if name != DESCRIPTION:
+            if name not in (DESCRIPTION, OWN_FACTS):
                 archive.writestr(name, data)
+        own = own_facts(profile)
+        if own:
+            archive.writestr(OWN_FACTS, own)
         if writer.thumbnail:
             archive.writestr(f"{writer.thumbnail}.svg", _thumbnail(profile))
     return buffer.getvalue(), writer.doubts
+
+
+def own_facts(profile: Profile) -> bytes:
+    """What GDTF has no place for and a file of our own in the archive holds: names of breaks, and backdrops."""
+    modes = [
+        {
+            "name": m.name,
+            "breaks": [b.name for b in m.breaks],
+            **({"backdrop": msgspec.to_builtins(m.backdrop)} if m.backdrop else {}),
+        }
+        for m in profile.modes.values()
+    ]
+    said = any(m.backdrop or any(b.name for b in m.breaks) for m in profile.modes.values())
+    return msgspec.json.encode({"modes": modes}) if said else b""
 
 
 def _thumbnail(profile: Profile) -> bytes:

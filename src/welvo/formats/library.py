@@ -21,9 +21,10 @@ from welvo.rig.attributes import word_for
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
 from welvo.rig.door import check_whole
+from welvo.rig.edits import packed
 from welvo.rig.layout import spots_of
 from welvo.rig.modes import compare_modes
-from welvo.rig.profile import Arrangement, Mode, Profile
+from welvo.rig.profile import CARRIED_PICTURES, Arrangement, Mode, Profile
 
 MOST_JSON = 32 * 2**20
 
@@ -147,8 +148,9 @@ def profile_from_plain(raw: object, name: str = "the file") -> Profile:
 
 
 def profile_json(profile: Profile) -> bytes:
-    """A profile as indented JSON, without what belongs to a rig (tint, what it revises)."""
-    plain = to_plain(replace(profile, tint=0, revises="", kept={}))
+    """A profile as indented JSON, without what belongs to a rig (tint, what it revises); its pictures go along."""
+    pictures = {k: v for k, v in profile.kept.items() if k.startswith(CARRIED_PICTURES)}
+    plain = to_plain(replace(profile, tint=0, revises="", kept=pictures))
     return msgspec.json.format(msgspec.json.encode({"welvo_profile": 1, **plain}), indent=1)
 
 
@@ -184,7 +186,7 @@ def own_books(folder: Path) -> tuple[list[Book], list[str]]:
 
 
 def rig_books(rig: Rig) -> list[Book]:
-    return [Book(f"rig:{pid}", "this rig", p) for pid, p in rig.profiles.items()]
+    return [Book(f"rig:{pid}", "this rig", packed(rig, p)) for pid, p in rig.profiles.items()]
 
 
 def search(books: Iterable[Book], text: str) -> list[Book]:

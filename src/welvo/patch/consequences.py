@@ -9,6 +9,7 @@ from msgspec.structs import replace
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Edit, Rig, put
+from welvo.rig.edits import unpacked
 from welvo.rig.lookup import call, mode_of
 from welvo.rig.notation import plural, say_place
 from welvo.rig.patched import Fixture, Place
@@ -151,13 +152,14 @@ def revise(rig: Rig, pid: str, new: Profile, move: bool) -> Edit:
 
     old = rig.profiles[pid]
     nid = fresh_id(rig.profiles, "p")
+    new, pictures = unpacked(rig, new)
     fresh = replace(
         new,
         tint=old.tint,
         code=old.code if not any(p.code == old.code for k, p in rig.profiles.items() if k != pid) else new.code,
         revises=pid,
     )
-    with_new, _ = put(rig, "", profiles={nid: fresh})
+    with_new, _ = put(rig, "", profiles={nid: fresh}, pictures=pictures)
     fixtures: dict[str, Fixture] = {}
     for f, v in rig.fixtures.items() if move else ():
         if v.profile == pid:
@@ -168,7 +170,7 @@ def revise(rig: Rig, pid: str, new: Profile, move: bool) -> Edit:
         if fixtures or gone
         else (with_new, Change(f"revise {old.name}", {}))
     )
-    touched = {**change.touched, "profiles": frozenset({nid, *gone})}
+    touched = {**change.touched, "profiles": frozenset({nid, *gone}), "pictures": frozenset(pictures)}
     return made, Change(f"revise {old.name}", touched, (nid,))
 
 

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from typing import Any
+from urllib.parse import quote, unquote
 
 from msgspec.structs import replace
 
 from welvo.rig.base import Refused
-from welvo.rig.document import Edit, Rig, fresh_id, joined, put, put_rig
+from welvo.rig.document import Edit, Picture, Rig, fresh_id, joined, put, put_rig
 from welvo.rig.lookup import bench_sender, call, code_for, lowest_free_tint, universe_by_number
 from welvo.rig.notation import plural, read_ip
 from welvo.rig.patched import Element, Fixture, Group, Place, Share, Waiver
 from welvo.rig.plan import ports_taking, split_key
-from welvo.rig.profile import Profile
+from welvo.rig.profile import CARRIED_PICTURES, Mode, Profile
 from welvo.rig.protocol import DESTINATION_WORDS, PROTOCOLS, Protocol, say_wire
 from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Sender, SettingValue, Show, Universe
 
@@ -24,8 +25,44 @@ def rename_rig(rig: Rig, name: str) -> Edit:
 def add_profile(rig: Rig, profile: Profile) -> Edit:
     """Take a profile in; it gets the lowest free tint and a three-letter code of its own."""
     pid = fresh_id(rig.profiles, "p")
+    profile, pictures = unpacked(rig, profile)
     own = replace(profile, tint=lowest_free_tint(rig), code=code_for(rig, profile.name))
-    return put(rig, f"add profile {profile.name}", profiles={pid: own}, made=(pid,))
+    return put(rig, f"add profile {profile.name}", profiles={pid: own}, pictures=pictures, made=(pid,))
+
+
+def packed(rig: Rig, profile: Profile) -> Profile:
+    """A profile of a rig with its reference pictures among its kept files, to be taken elsewhere."""
+    used = dict.fromkeys(m.backdrop.picture for m in profile.modes.values() if m.backdrop)
+    mine = {CARRIED_PICTURES + quote(k, safe=""): rig.pictures[k].data for k in used if k in rig.pictures}
+    others = {k: v for k, v in profile.kept.items() if not k.startswith(CARRIED_PICTURES)}
+    return replace(profile, kept={**others, **mine})
+
+
+def unpacked(rig: Rig, profile: Profile) -> tuple[Profile, dict[str, Picture]]:
+    """A profile from elsewhere as it stands in a rig, and the pictures it brings, by ids that are free there.
+
+    Ids of pictures mean something in their own rig only: a backdrop whose picture did not come along is left out,
+    whatever picture of this rig has that id.
+    """
+    found: dict[str, Picture] = {}
+    ids: dict[str, str] = {}
+    for name, data in profile.kept.items():
+        if name.startswith(CARRIED_PICTURES):
+            old = unquote(name[len(CARRIED_PICTURES) :])
+            there = rig.pictures.get(old)
+            ids[old] = old if there and there.data == data else fresh_id({**rig.pictures, **found}, "pic")
+            if not there or ids[old] != old:
+                media = "image/jpeg" if data[:3] == b"\xff\xd8\xff" else "image/png"
+                found[ids[old]] = Picture(name=profile.name, media=media, data=data)
+
+    def placed(mode: Mode) -> Mode:
+        back = mode.backdrop
+        if back is None:
+            return mode
+        return replace(mode, backdrop=replace(back, picture=ids[back.picture]) if back.picture in ids else None)
+
+    kept = {k: v for k, v in profile.kept.items() if not k.startswith(CARRIED_PICTURES)}
+    return replace(profile, kept=kept, modes={k: placed(m) for k, m in profile.modes.items()}), found
 
 
 def set_profile(rig: Rig, pid: str, label: str, **fields: Any) -> Edit:

@@ -192,6 +192,10 @@ class AddressSetting(Value, frozen=True, kw_only=True):
     highest: Annotated[int, Meta(ge=1, le=512)] = 512
 
 
+CARRIED_PICTURES = "welvo/pictures/"
+"""How the names of kept files begin that are pictures of this profile, while it is outside of a rig."""
+
+
 class Profile(Value, frozen=True, kw_only=True):
     """A fixture type. `code` is its three letters on the tapes, `tint` its place in the colour table.
 

@@ -10,6 +10,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QFileDialog, QLineEdit, QScrollArea, QWidget
 
+from welvo.app.disk import wait_for
 from welvo.app.profiles.compare import Preview
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Dialog
@@ -29,7 +30,7 @@ from welvo.formats.library import (
     search,
 )
 from welvo.patch.consequences import consequences, revise
-from welvo.rig.edits import add_profile
+from welvo.rig.edits import add_profile, packed
 from welvo.rig.lookup import used_by
 from welvo.rig.notation import plural
 from welvo.rig.profile import Profile
@@ -256,7 +257,7 @@ class Library(Dialog):
             self.accept()
 
     def keep(self) -> None:
-        path = save_profile(folder(), self._session.rig.profiles[self._pid])
+        path = save_profile(folder(), packed(self._session.rig, self._session.rig.profiles[self._pid]))
         self._own, self._problems = own_books(folder())
         know_library(self._session)
         self.refresh()
@@ -271,7 +272,7 @@ class Library(Dialog):
 
     def import_path(self, path: Path) -> None:
         """Take a file's profile into the rig. Raises Refused when it cannot be read."""
-        profile, doubts = open_any(path)
+        profile, doubts = wait_for(lambda: open_any(path))
         self.doubts = doubts
         self._add(profile)
         if doubts:
@@ -299,7 +300,7 @@ class Library(Dialog):
         from welvo.formats.gdtf_write import dumps_gdtf
         from welvo.formats.library import profile_json
 
-        profile = self._session.rig.profiles[self._pid]
+        profile = packed(self._session.rig, self._session.rig.profiles[self._pid])
         lost: list[str] = []
         if path.suffix == ".csv":
             data = write_csv(next(iter(profile.modes.values()))).encode()
@@ -310,5 +311,5 @@ class Library(Dialog):
             path = path if path.suffix == ".gdtf" else path.with_name(path.name + ".gdtf")
             data, doubts = dumps_gdtf(profile)
             lost = [f"{d.where}: {d.message}" for d in doubts]
-        write_atomic(path, data, keep=True)
+        wait_for(lambda: write_atomic(path, data, keep=True))
         self.say(f"Written as {path.name}." + (" Not held by that format: " + "; ".join(lost[:3]) if lost else ""))

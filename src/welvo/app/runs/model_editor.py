@@ -11,6 +11,7 @@ import platformdirs
 from msgspec.structs import replace
 from PySide6.QtWidgets import QPlainTextEdit, QScrollArea, QWidget
 
+from welvo.app.disk import wait_for
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Dialog, ask_act
 from welvo.app.widgets.fields import Choice, commit_focus, set_help
@@ -360,7 +361,8 @@ class ModelEditor(Dialog):
     # ---- keeping
 
     def _save(self) -> None:
-        file = save_model(self.model, own_folder())
+        model = self.model
+        file = wait_for(lambda: save_model(model, own_folder()))
         self._kept = self.model
         self.say(f"Saved as {file.name} among your own models.")
 

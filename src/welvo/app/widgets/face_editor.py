@@ -12,12 +12,14 @@ from PySide6.QtCore import QTimer
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QFileDialog, QPushButton, QVBoxLayout, QWidget
 
+from welvo.app.disk import wait_for
 from welvo.app.widgets.dialogs import Dialog
 from welvo.app.widgets.face import places
 from welvo.app.widgets.face_canvas import Canvas
 from welvo.app.widgets.fields import Tick
 from welvo.app.widgets.forms import Form, Picked, Row, Said, Subject, Ticked, Together, Typed
 from welvo.app.widgets.painting import button, column, label, row
+from welvo.formats.files import read_bytes
 from welvo.rig.base import Refused
 from welvo.rig.layout import spots_of, strip_facts
 from welvo.rig.notation import plural
@@ -382,15 +384,7 @@ class FaceEditor(Dialog):
 
     def load_path(self, path: Path) -> None:
         """Take a PNG or JPEG as reference. What is none, or too large, is refused with the reason."""
-        try:
-            size = path.stat().st_size
-            if size > MOST_PICTURE:
-                raise Refused(
-                    f"{path.name} has {size >> 20} MiB; a reference picture has {MOST_PICTURE >> 20} at most."
-                )
-            data = path.read_bytes()
-        except OSError as e:
-            raise Refused(f"{path.name} cannot be read: {e.strerror}.") from None
+        data = wait_for(lambda: read_bytes(path, MOST_PICTURE, "a reference picture"))
         kind = "image/png" if data[:8] == b"\x89PNG\r\n\x1a\n" else "image/jpeg" if data[:3] == b"\xff\xd8\xff" else ""
         image = QImage.fromData(data) if kind else QImage()
         if image.isNull():

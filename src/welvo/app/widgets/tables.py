@@ -32,6 +32,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from welvo.app.disk import wait_for
 from welvo.app.widgets import marks
 from welvo.app.widgets.literal import literal, menu_words, visible
 from welvo.app.widgets.painting import LEFT, RIGHT, box, text
@@ -375,7 +376,8 @@ class ListView(QTableView):
     def export_to(self, path: Path) -> None:
         """Write all rows that are shown. Raises Refused when the file cannot be written."""
         path = path if path.suffix else path.with_suffix(".csv")
-        write_atomic(path, written(self.as_cells(self.listed.ids), ",").encode(), keep=True)
+        data = written(self.as_cells(self.listed.ids), ",").encode()
+        wait_for(lambda: write_atomic(path, data, keep=True))
         inform(self, f"{plural(len(self.listed.ids), 'row')} written to {path.name}.")
 
     def keyPressEvent(self, e: QKeyEvent) -> None:
