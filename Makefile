@@ -4,7 +4,7 @@ VENV := .venv
 RUN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo test check bench screens docs referee clean
+.PHONY: demo test check bench fuzz screens docs referee clean
 
 demo: $(READY)
 	$(RUN)/welvo demo
@@ -20,6 +20,12 @@ check: $(READY)
 
 bench: $(READY)
 	QT_QPA_PLATFORM=offscreen $(RUN)/python benchmarks/run.py
+
+SECONDS ?= 120
+SEED ?= $(shell date +%s)
+KINDS ?=
+fuzz: $(READY)
+	$(RUN)/python scripts/fuzz.py $(SECONDS) $(SEED) $(KINDS)
 
 screens: $(READY)
 	scripts/on-a-screen $(RUN)/python -m welvo.app.screens docs/screenshots

@@ -88,9 +88,13 @@ def field_of(root: Any, name: str) -> Any:
 def in_dialog(act: Callable[[Any], object]) -> list[Any]:
     """Does something in the next dialog that opens. It is closed afterwards, and stands in what is given back."""
     done: list[Any] = []
+    until = time.monotonic() + 5.0
 
     def when_open() -> None:
         dialog: Any = QApplication.activeModalWidget()
+        if dialog is None and time.monotonic() < until:
+            QTimer.singleShot(5, when_open)  # something may have to be written or read before it opens
+            return
         done.append(dialog)
         try:
             act(dialog)

@@ -303,6 +303,8 @@ class Acts:
                     if found:
                         return f"after {self.count} acts, {self.trail}: {found}"
             found = self.back_to_the_start(start)
+            self.window.session.replace(start, None)
+            found = found or (self.errors[0] if self.errors else "")
         return f"after {self.count} acts: {found}" if found else ""
 
 

@@ -43,8 +43,11 @@ def interfaces() -> list[Interface]:
 
 def interface_of(ip: str) -> Interface | None:
     """The interface that has an address of its own; any 127.x.x.x counts as loopback with that address."""
-    if ip.startswith("127."):
-        return Interface("lo", ip, "255.0.0.0")
+    try:
+        if ipaddress.IPv4Address(ip).is_loopback:
+            return Interface("lo", ip, "255.0.0.0")
+    except ValueError:
+        return None
     return next((i for i in interfaces() if i.ip == ip), None)
 
 

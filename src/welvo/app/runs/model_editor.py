@@ -210,7 +210,7 @@ class ModelEditor(Dialog):
         self._models: dict[str, DeviceModel] = {f"rig {k}": m for k, m in session.rig.device_models.items()}
         self._models |= {f"own {k}": m for k, m in own.items()} | {f"shipped {k}": m for k, m in shipped().items()}
         self.model = self._models.get(f"rig {used}") or next(iter(self._models.values()))
-        self._chosen = f"rig {used}"
+        self._chosen = next(k for k, m in self._models.items() if m is self.model)
         self._kept = self.model
         """The model as it was chosen or last kept; what differs from it would be lost."""
         self.which = Choice(
@@ -219,7 +219,7 @@ class ModelEditor(Dialog):
         words = {"rig": "in this rig", "own": "your own", "shipped": "came with Welvo"}
         self.which.set_options(
             [(k, f"{m.maker} {m.name} · {words[k.split(' ')[0]]}".strip()) for k, m in self._models.items()],
-            f"rig {used}",
+            self._chosen,
         )
         self.which.setAccessibleName("Model")
         self.which.setMinimumWidth(340)

@@ -197,6 +197,9 @@ class Form:
             value = self.subject.value()
             if value is not None:
                 made.set_value(one.shown(value) if one.shown else reader.say(getattr(value, one.key)) if reader else "")
+            else:
+                made.set_value("")  # what is gone leaves nothing behind that could be taken for something
+                made.revert()
 
         self.refreshers.append(show)
         return made
@@ -221,6 +224,8 @@ class Form:
             if value is not None:
                 options = one.options() if callable(one.options) else one.options
                 made.set_options(list(options), one.shown(value) if one.shown else one.say(getattr(value, one.key)))
+            else:
+                made.setCurrentIndex(-1)
 
         self.refreshers.append(show)
         return made

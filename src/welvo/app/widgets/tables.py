@@ -104,8 +104,8 @@ class ListModel(QAbstractTableModel):
     def wanted(self) -> list[Any]:
         """The ids to show, filtered and in order."""
         ids = self.all_ids()
-        if self.sorted_by and not self._ranks:
-            self._ranks = {i: self.rank(i, self.sorted_by[0]) for i in ids}
+        if self.sorted_by:  # what came in since is ranked too: a filter may be typed before anybody says so
+            self._ranks |= {i: self.rank(i, self.sorted_by[0]) for i in ids if i not in self._ranks}
         if self._filter:
             ids = [i for i in ids if self.matches(i, self._filter)]
         if self.sorted_by:

@@ -1,0 +1,147 @@
+"""The tests' share of `make fuzz`: half a minute with fixed seeds, and each input that ever broke something."""
+
+from __future__ import annotations
+
+import random
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from msgspec.structs import replace
+from PySide6.QtWidgets import QApplication
+
+from tests.app.conftest import Recorder, make, own_folders  # noqa: F401
+from tests.fuzz import files, packets, texts
+from tests.fuzz.acts import Acts, widgets
+from tests.fuzz.random_edits import EDITS, Trail
+from welvo.app.window import Window
+from welvo.demo.gallery import gallery
+from welvo.formats.chart import read_chart
+from welvo.formats.chart_write import write_chart
+from welvo.rig import edits
+from welvo.rig.document import Rig
+from welvo.rig.patched import Place
+
+ON = lambda: True  # noqa: E731
+
+
+def test_packets() -> None:
+    assert packets.knock(11, 40_000, ON) == (40_000, "")
+
+
+def test_files(own_folders: None) -> None:  # noqa: F811
+    assert files.knock(11, 500, ON) == (500, "")
+
+
+def test_charts_and_models() -> None:
+    for hunt, count in ((texts.hunt_text, 500), (texts.hunt_channels, 500), (texts.hunt_model, 1000)):
+        for n in range(count):
+            assert hunt(random.Random(f"share {n}")) == "", (hunt.__name__, n)
+
+
+def test_edits_follow_undo_and_come_again() -> None:
+    done: set[str] = set()
+    for seed in range(6):
+        trail = Trail(seed)
+        for step in range(25):
+            trail.step()
+            assert trail.wrong(findings=step % 8 == 7) == "", seed
+        done |= set(trail.done)
+    assert len(done) > 40 and len(EDITS) >= 66
+
+
+def test_kills_while_saving_lose_nothing(tmp_path: Path) -> None:
+    command = [sys.executable, "-m", "tests.fuzz.kills", "11", "15", str(tmp_path)]
+    done = subprocess.run(command, capture_output=True, text=True, cwd=Path(__file__).parents[2], timeout=60)
+    assert done.returncode == 0, done.stdout + done.stderr
+
+
+def test_acts_in_the_window(make: Callable[[Rig], Window], engines: list[Recorder]) -> None:  # noqa: F811
+    window = make(gallery())
+    for seed in (21, 22):
+        window.session.replace(gallery(), None)
+        assert Acts(window, seed).run(150, 40.0) == ""
+    window.session.replace(gallery(), None)
+
+
+@pytest.fixture
+def engines(monkeypatch: pytest.MonkeyPatch) -> list[Recorder]:
+    made: list[Recorder] = []
+
+    def start(*args: object, **more: object) -> Recorder:
+        made.append(Recorder(*args, **more))  # type: ignore[arg-type]
+        return made[-1]
+
+    monkeypatch.setattr("welvo.app.network.EngineProcess", start)
+    return made
+
+
+def test_a_window_does_not_grow_with_what_is_opened_and_closed(make: Callable[[Rig], Window]) -> None:  # noqa: F811
+    from tests.app.conftest import in_dialog
+
+    window = make(gallery())
+    runs = window.runs
+    counts: list[int] = []
+    for _ in range(4):
+        for open_ in (window.rename, runs.kinds, runs.supplies, runs.models, window.patch.add_fixtures):
+            in_dialog(lambda d: d.done(0))
+            open_()
+        for menu in (runs.menu(), window.patch.item_menu()):
+            menu.popup(window.mapToGlobal(window.rect().center()))
+            menu.close()
+        QApplication.processEvents()
+        counts.append(widgets(window))
+    assert counts[1:] == [counts[1]] * 3, counts
+
+
+# ---- each input that ever broke something
+
+
+def test_a_lamp_that_leaves_a_bridge_moves_those_behind_it() -> None:
+    """The live index showed them where they had been, and sent them there."""
+    from welvo.patch.index import Index
+
+    rig = gallery()
+    device, label, n = next(
+        (d, p, n)
+        for d, v in rig.devices.items()
+        for p, port in v.ports.items()
+        for n, s in enumerate(port.run)
+        if s.kind == "bridge" and len(s.fixtures) > 2
+    )
+    lamps = rig.devices[device].ports[label].run[n].fixtures
+    at = {k: (Place(from_run=True),) for k in lamps}
+    rig, _ = edits.set_fixtures(rig, "", {k: {"at": v} for k, v in at.items()})
+    index = Index(rig)
+    left, change = edits.set_fixtures(rig, "", {lamps[0]: {"at": (Place(universe="u1", address=400),)}})
+    index.follow(left, change)
+    built = Index(left)
+    assert [index.spans(k) for k in lamps] == [built.spans(k) for k in lamps]
+    assert index.spans(lamps[1]) != Index(rig).spans(lamps[1])
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "blue/2 lsb 2 x ( planes 3 x ( gap 3 amber amber \n5-7  x ; \n5-7 ", "gap - wobble , planes 3 x ( , lsb green",
+        "red/3 lsb = ? 16 zoom \nbreak B: \n1  /2 blue/2 \n5-7  gobo", "red/1 fine zoom", "1+4 ?/5 16, gap, red, gap",
+        ", gap wobble \n1  red/3 pan fine pan - gap 3 highlight 255 red red/1 , lsb",
+        "planes 3 x ( blue/2 pan red/3 pan - highlight 255 pan fine lsb white amber lsb gap 3",
+    ],
+)  # fmt: skip
+def test_charts_that_read_otherwise_when_written_back(text: str) -> None:
+    mode = read_chart(text).mode("m")
+    assert read_chart(write_chart(mode)).mode("m", mode) == mode, write_chart(mode)
+
+
+def test_slots_that_stand_apart_are_named() -> None:
+    mode = read_chart('pan 16, "fan speed", 4+9 pan 16 = 700, 5+7 red/2 16').mode("m")
+    assert [c.slots for c in mode.channels] == [(1, 2), (3,), (4, 9), (5, 7)]
+    assert mode.channels[2].default == 700 and mode.channels[3].pixel == 2
+    assert replace(read_chart(write_chart(mode)).mode("m", mode)) == mode
+    for bad, says in (("4+4 pan", "cannot be one"), ("1+5000 pan", "cannot be one"), ("1+3 pan, tilt", "")):
+        problems = [p.message for p in read_chart(bad).problems]
+        assert not says or any(says in p for p in problems), (bad, problems)
+    assert any("belong to one function" in p.message for p in read_chart("red, 2+5 pan tilt").problems)
