@@ -256,7 +256,7 @@ def test_what_is_armed_and_does_not_leave_is_said_everywhere(
     assert "1 universe: Network is unreachable" in bench.head.arm.toolTip()
     assert bench.bench._sentence.text() == "What you mean does not leave this computer: Network is unreachable."
     shown = bench.ribbon.shown
-    assert shown and [j.takes for j in shown.joints if j.mark == "differs"] == ["does not leave"]
+    assert shown and [j.takes for j in shown.joints if j.mark == "differs"] == ["not sent"]
     assert "OUT-01" in bench.session.report.codes
     assert any("sACN 1 does not leave" in w.text() for w in bench.bench.panel.findChildren(QLabel))
     engine.state = EngineState("silent", silent_for=0.5)

@@ -60,7 +60,10 @@ class ArmSwitch(QWidget):
         going = self._network.sending
         why = "\n".join(dict.fromkeys(w for w in (going.trouble, going.partly, *going.reasons) if w))
         self.setToolTip(literal(f"{why}\n\n{self.HELP}" if why else self.HELP))
-        self.setAccessibleDescription(" · ".join(w for w in self.said() if w))
+        words, beside = self.said()
+        self.setAccessibleDescription(" · ".join(w for w in (words, beside) if w))
+        room = 32 + width_of(words, 13, True) + 10 + width_of(beside) + 18
+        self.setMinimumWidth(max(212, min(330, room)))
         self.update()
 
     def paintEvent(self, _: QPaintEvent) -> None:

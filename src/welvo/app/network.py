@@ -292,12 +292,13 @@ class Network(QObject):
         if state.kind == "silent":
             trouble = "The output process does not answer: nothing leaves"
         elif stuck and not trouble:
-            first = next(iter(stuck.values()))
+            why = max(by_reason, key=lambda w: (w != NOBODY, len(by_reason[w])), default=next(iter(stuck.values())))
             if going:
-                which = f"{plural(len(held), 'universe')} of {len(rows)}" if held else plural(len(stuck), "feed")
-                partly = f"{which} cannot leave: {first}"
+                count = len(by_reason.get(why, ()))
+                which = f"{plural(count, 'universe')} of {len(rows)}" if count else plural(len(stuck), "feed")
+                partly = f"{which} cannot leave: {why}"
             else:
-                trouble = f"Nothing leaves: {first}"
+                trouble = f"Nothing leaves: {why}"
         reasons = tuple(f"{plural(len(n), 'universe')}: {why}" for why, n in sorted(by_reason.items()))
         return Sending(True, len(rows), len(going), trouble, partly, state.kind == "starting", reasons)
 

@@ -654,6 +654,7 @@ class Window(QWidget):
             "nothing until you choose another one.",
             [(i.ip, i.label) for i in found],
             "Use it",
+            "Instead",
         )
         for i in found:
             if i.ip == wanted:

@@ -476,7 +476,7 @@ def _port(index: Index, target: Target) -> tuple[str, str, int] | None:
     return None
 
 
-NOT_LEAVING = "does not leave"
+NOT_LEAVING = "not sent"
 """What is said of a feed that is armed and kept from leaving."""
 
 

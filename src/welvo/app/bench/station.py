@@ -419,9 +419,10 @@ class BenchStation(QWidget):
         if not network.armed:
             self._say("unknown", "Not armed: what you hold stands under “meant” only. Arm in the head to send it.")
             return
-        why = network.sending.trouble or self._stuck(span.universe)
-        if why:
-            self._say("differs", f"What you mean does not leave this computer: {why}.")
+        trouble, why = network.sending.trouble, self._stuck(span.universe)
+        if trouble or why:
+            words = f"{trouble}." if trouble else f"What you mean does not leave this computer: {why}."
+            self._say("differs", f"{words[:1].upper()}{words[1:]}")
             return
         off_wire, off_port = self.arrived.differing(1), self.arrived.differing(2)
         if off_wire:

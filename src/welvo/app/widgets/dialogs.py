@@ -241,9 +241,11 @@ def ask_line(
 
 
 class _Which(WishDialog):
-    def __init__(self, parent: QWidget, title: str, question: str, options: Sequence[tuple[str, str]], go: str) -> None:
+    def __init__(
+        self, parent: QWidget, title: str, question: str, options: Sequence[tuple[str, str]], go: str, words: str
+    ) -> None:
         super().__init__(parent, title, go, note=question)
-        self.choice = self.pick("To", question, options, options[0][0])
+        self.choice = self.pick(words, question, options, options[0][0])
         self.finish(room=4)
 
     def foresee(self) -> tuple[str, str]:
@@ -254,10 +256,15 @@ class _Which(WishDialog):
 
 
 def ask_which(
-    parent: QWidget, title: str, question: str, options: Sequence[tuple[str, str]], go: str = "Take"
+    parent: QWidget,
+    title: str,
+    question: str,
+    options: Sequence[tuple[str, str]],
+    go: str = "Take",
+    words: str = "To",
 ) -> str | None:
     """Ask for one of several options, given as (key, words). Gives its key, or None."""
-    dialog = _Which(parent, title, question, options, go)
+    dialog = _Which(parent, title, question, options, go, words)
     return str(dialog.choice.currentData()) if dialog.exec() else None
 
 
