@@ -121,6 +121,29 @@ def test_a_slow_disk_holds_up_neither_saving_nor_opening(
     assert not small.session.dirty and load(tmp_path / "a.welvo").name == small.session.rig.name
 
 
+def test_saves_one_behind_the_other_are_no_conflict(
+    small: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    write = files.write_atomic
+
+    def slow(*args: Any, **more: Any) -> None:
+        time.sleep(0.1)
+        write(*args, **more)
+
+    monkeypatch.setattr(rigfile, "write_atomic", slow)
+    file = tmp_path / os.fsdecode(b"hall \xff.welvo")
+    save(small.session.rig, file)
+    assert small.open_file(file) and small.session.path == file
+    for n in range(4):
+        small.session.edit(rename_rig, f"State {n}")
+        small.save_soon()
+        spin(0.03)
+    spin(0.7)
+    assert load(file).name == "State 3" and not small.session.dirty and "\ufffd" in small.message.words
+    assert small.save() and files.text_to_path(Computer.load().recent[0]) == file
+    small.grab()
+
+
 def test_many_edits_on_a_slow_disk_make_one_writer_and_the_newest_state(
     small: Window, monkeypatch: pytest.MonkeyPatch
 ) -> None:

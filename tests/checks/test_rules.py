@@ -173,6 +173,15 @@ def test_what_kind_of_levels_are_heard_and_what_does_not_leave(rig: Rig) -> None
     assert f.reason == "Universe 1: Network is unreachable." and f.goes_to == Goto("feed", "w1")
 
 
+def test_what_comes_into_a_universe_is_told_by_the_device_that_gives_it_out(rig: Rig) -> None:
+    """Found by chance: the count of fixtures behind a wrong port stayed what it had been."""
+    checker = Checker(Index(rig), heard(wire=9), 100.0)
+    more, change = edits.move(rig, "c", 0, "u1", 300)
+    checker.follow(change, checker.context.index.follow(more, change))
+    f = next(f for f in checker.report.findings if f.code == "WIRE-01")
+    assert f.items == ("a", "b", "c") and checker.report == check(more, heard(wire=9), 100.0)
+
+
 def test_profiles(rig: Rig) -> None:
     from tests.conftest import profile
 

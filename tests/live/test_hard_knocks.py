@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import resource
 import selectors
@@ -23,6 +24,7 @@ from welvo.demo.run import StandIns
 from welvo.formats.rigfile import save
 from welvo.live import groups
 from welvo.live.engine import EngineProcess
+from welvo.live.frames import Frames
 from welvo.live.groups import Groups, free_descriptors
 from welvo.live.interfaces import LOOPBACK, Interface, trouble_of
 from welvo.live.listener import MOST_LIST_PAGES, Listener
@@ -229,6 +231,7 @@ file = Path(sys.argv[1])
 save(gallery(), file)
 assert load(file) == gallery()
 from welvo.live.engine import EngineProcess
+from welvo.live.frames import Frames
 engine = EngineProcess("127.0.0.1", 1)
 engine.stop()
 listener.close()
@@ -273,6 +276,32 @@ def test_two_thousand_changes_of_streams_that_nobody_reads_are_taken(ear: socket
     finally:
         engine.stop()
     assert sum(p.terminated for p in collect(ear, 2.0)) == 3
+
+
+def test_a_parent_that_never_reads_does_not_stop_the_light(ear: socket.socket) -> None:  # noqa: F811
+    """The pipe fills up after some hundred answers; then answers are dropped, and packets go on leaving."""
+    frames = Frames.make(1)
+    child = subprocess.Popen(
+        [sys.executable, "-m", "welvo.live.engine_main", str(frames.handle), "1", "-1"],
+        stdin=subprocess.PIPE, stdout=subprocess.PIPE, pass_fds=[frames.handle], bufsize=0,
+    )  # fmt: skip
+    assert child.stdin and child.stdout
+    try:
+        child.stdin.write(b'{"open": {"interface": "127.0.0.1", "name": "x", "cid": "%s"}}\n' % (b"5a" * 16))
+        for n in range(1500):
+            spec = {**SPEC, "priority": 1 + n % 200, "id": f"w{'x' * 200}"}
+            child.stdin.write(json.dumps({"streams": [spec]}).encode() + b"\n")
+            if n % 50 == 0:
+                time.sleep(0.002)
+        assert until(lambda: any(p.priority == 1 + 1499 % 200 for p in collect(ear, 0.1)), 5.0)
+        child.stdin.close()
+        assert sum(p.terminated for p in collect(ear, 3.0)) == 3
+        assert child.wait(3) == 0
+    finally:
+        child.kill()
+        child.wait()
+        child.stdout.close()
+        frames.close()
 
 
 def test_a_process_that_is_stopped_is_woken_to_end_its_streams(ear: socket.socket) -> None:  # noqa: F811
@@ -320,6 +349,7 @@ def test_a_process_that_does_not_answer_is_replaced_with_its_identity(ear: socke
 UNREACHABLE = """
 import subprocess, sys, time
 from welvo.live.engine import EngineProcess
+from welvo.live.frames import Frames
 def ip(*words): subprocess.run(["ip", *words], check=True)
 ip("link", "set", "lo", "up")
 ip("link", "add", "stage0", "type", "veth", "peer", "name", "stage1")

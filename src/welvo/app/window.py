@@ -132,6 +132,8 @@ class Window(QWidget):
         self.keeper = Keeper(session, state_folder or Computer.state_folder())
         self.fault_log = FaultLog()
         self._saver = Newest("saving", self.keeper.faults)
+        self._followed_by: dict[Stamp | None, Stamp] = {}
+        """What each file that was saved over has become."""
         self.setMinimumSize(1120, 640)
         self.patch = PatchStation(session, network)
         self._built: list[Station] = []
@@ -493,10 +495,15 @@ class Window(QWidget):
         rig, expected = session.rig, session.expected(path)
 
         def work() -> None:
+            now = expected
+            while now in self._followed_by:  # a save before this one, which nobody knew the end of yet
+                now = self._followed_by[now]
             try:
-                outcome: object = write_rig(rig, path, expected)
+                outcome: object = write_rig(rig, path, now)
             except RigFileError as e:
                 outcome = e
+            if now and isinstance(outcome, Stamp) and outcome != now:
+                self._followed_by[now] = outcome
             self._outcome.emit((rig, path, outcome))
 
         self._saver.put(work)
@@ -523,7 +530,7 @@ class Window(QWidget):
         return self._save_to(path, over=True)
 
     def _save_to(self, path: Path, over: bool = False) -> bool:
-        self._saver.settle(60.0)
+        wait_for(lambda: self._saver.settle(60.0))
         try:
             if not self.session.save(path, over):
                 return False
@@ -609,7 +616,7 @@ class Window(QWidget):
     def recover(self, r: journal.Recovered) -> None:
         self.session.replace(r.rig, r.path, saved=False)
         self.keeper.write()
-        if self.keeper.settle() and not self.keeper.problem:
+        if wait_for(self.keeper.settle) and not self.keeper.problem:
             journal.discard(r.file)
         self.session.say(f"“{r.name}” is back as it was; it is not saved yet.")
 

@@ -142,7 +142,7 @@ class Checker:
             "use": set(rig.profiles) | set(change.ids("profiles")) if change.ids("profiles") else users,
             "device": set(rig.devices)
             if wires or change.ids("devices")
-            else {device_id for device_id, _ in followed.ports},
+            else {device_id for device_id, _ in followed.ports} | self._giving_out(universes),
             "rig": {""},
             "port": ports,
         }
@@ -171,6 +171,12 @@ class Checker:
         for key in [k for k in self._found if (RULES[k[0]].scope, k[1]) in gone]:
             del self._found[key]
         self._run({scope: [s for s in ids if s in alive[scope]] for scope, ids in touched.items()}, skip=skip)
+
+    def _giving_out(self, universes: set[str]) -> set[str]:
+        """The devices whose ports give out some universes: what stands in these is theirs to tell about too."""
+        context = self.context
+        feeds = (f for uid in universes for f in context.feeds_by_universe.get(uid, ()))
+        return {port[0] for fid in feeds for port in context.ports_by_feed.get(fid, ())}
 
     def _carried(self, before: Rig, rig: Rig, change: Change, ports: set[PortRef]) -> set[str]:
         """The universes that the ports of an edit took before, and take now: by their feeds, and by their streams."""

@@ -146,9 +146,12 @@ def _channel(cells: dict[str, str], slots: tuple[int, ...], break_no: int) -> Ch
     def number(key: str) -> float | None:
         if not cells.get(key):
             return None
-        value = float(cells[key].replace(",", "."))
+        try:
+            value = float(cells[key].replace(",", "."))
+        except ValueError:
+            value = math.nan
         if not math.isfinite(value):
-            raise ValueError(f"{key} {cells[key][:20]} is no number that ends")
+            raise ValueError(f"{key} “{cells[key][:20].split()[0]}” is no number")
         return value
 
     default = whole("default")

@@ -189,7 +189,7 @@ class Listener:
                 self._next_poll = now + POLL_EVERY
                 self.poll()
             try:
-                events = self._selector.select(0.1)
+                events = self._selector.select(0.05)  # whoever closes it waits no longer than this
             except (OSError, ValueError):
                 stopping.wait(0.01)
                 continue
