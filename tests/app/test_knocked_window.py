@@ -26,6 +26,7 @@ from welvo.app.faults import FaultLog
 from welvo.app.main import _tell_faults, make_window
 from welvo.app.network import Network
 from welvo.app.runs.model_editor import ModelEditor
+from welvo.app.runs.pixel_kinds import PixelKinds
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.fields import CommandLine, commit_focus
 from welvo.app.widgets.literal import literal, menu_words, rows_tip, visible
@@ -439,6 +440,17 @@ def test_the_model_editor_asks_before_it_drops_what_was_changed(window: Window, 
     press_in_dialog("Drop them")
     dialog.reject()
     assert not dialog.isVisible()
+
+
+def test_enter_in_kinds_of_pixels_takes_the_value_and_presses_nothing(window: Window, qtbot: QtBot) -> None:
+    dialog = PixelKinds(window.session, window)
+    dialog.show()
+    volts, kinds = field_of(dialog, "Volts"), set(window.session.rig.pixel_types)
+    volts.setFocus()
+    volts.setText("24")
+    qtbot.keyClick(volts, Qt.Key.Key_Return)
+    assert dialog.kind.volts == 24 and set(window.session.rig.pixel_types) == kinds and dialog.isVisible()
+    dialog.reject()
 
 
 # ---- names are names

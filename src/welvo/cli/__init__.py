@@ -210,6 +210,7 @@ def listen(
     as_json: AsJson = False,
 ) -> None:
     """Say what is on the wire: sources, universes, rates, levels, and the devices that answer."""
+    from welvo.live.groups import raise_limit
     from welvo.live.listener import Listener
     from welvo.rig.base import Refused
     from welvo.rig.notation import read_numbers
@@ -222,6 +223,7 @@ def listen(
         fail(str(e))
     if any(not 1 <= u <= 63999 for u in wanted):
         fail("sACN universes run from 1 to 63999.")
+    raise_limit()
     listener = Listener(where, wanted)
     for problem in listener.problems:
         typer.echo(f"welvo: {problem}", err=True)

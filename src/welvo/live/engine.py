@@ -77,7 +77,11 @@ class EngineProcess:
         self._interface, self._name, self._artnet_fd = interface, name, artnet_fd
         self._specs: list[dict[str, Any]] | None = None
         self._closing = False
-        self._spawn()
+        try:
+            self._spawn()
+        except OSError:
+            self.frames.close()
+            raise
         if wait:
             self.wait_ready()
 
