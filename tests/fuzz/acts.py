@@ -65,8 +65,13 @@ class Acts:
         self.trail: list[str] = []
         self.count = 0
         self.slowest = 0.0
+        self.start = window.session.rig
+        window.session.replaced.connect(self._another_rig)
         self._watching = False
         self._knocks = 0
+
+    def _another_rig(self) -> None:
+        self.start = self.window.session.rig  # the jump box can begin a new rig: undo leads back to that one
 
     # ---- finding something to knock
 
@@ -289,7 +294,7 @@ class Acts:
     def run(self, acts: int, seconds: float, every: int = 20) -> str:
         """So many acts, or so long; gives what went wrong, with the last acts."""
         until = time.monotonic() + seconds
-        start = self.window.session.rig
+        self.start = self.window.session.rig
         with self.watched():
             for n in range(acts):
                 if time.monotonic() > until:
@@ -302,8 +307,8 @@ class Acts:
                     found = self.wrong()
                     if found:
                         return f"after {self.count} acts, {self.trail}: {found}"
-            found = self.back_to_the_start(start)
-            self.window.session.replace(start, None)
+            found = self.back_to_the_start(self.start)
+            self.window.session.replace(self.start, None)
             found = found or (self.errors[0] if self.errors else "")
         return f"after {self.count} acts: {found}" if found else ""
 

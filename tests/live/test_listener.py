@@ -63,6 +63,8 @@ def test_sources_are_told_apart_and_lost_after_their_own_time(listener: Listener
         ("artnet", 4, "", "127.0.0.7", 100),
     ]  # fmt: skip
     assert listener.levels("sacn", 1) == bytes([9] * 512) and listener.levels("sacn", 3) is None
+    own = [listener.source_levels(s.protocol, s.wire, s.key) for s in listener.sources(100.2)]
+    assert own == [bytes([5] * 512), bytes([9] * 512), b"\1\2"]  # each its own, whoever wins
     assert len(listener.sources(102.55)) == 2 and len(listener.sources(102.7)) == 1  # sACN: 2.5 s; Art-Net: 10 s
     assert listener.sources(110.1) == []
 

@@ -11,6 +11,7 @@ from welvo.checks.registry import Context, Fix, Found, rule
 from welvo.patch.index import Index, Span
 from welvo.patch.laying import Laying, lay, next_free
 from welvo.patch.path import words_on
+from welvo.patch.set_on import set_on
 from welvo.patch.steps import apply_steps, footprint_of
 from welvo.rig.base import Refused
 from welvo.rig.counting import HIGHEST_SACN, SLOTS
@@ -346,7 +347,8 @@ def cut_pixel(ctx: Context, key: str) -> Iterator[Found]:
 
 
 def _short_reach(ctx: Context) -> list[str]:
-    """Fixtures that start above what the lamps of their profile reach."""
+    """Fixtures that may stand above what the lamps of their profile reach: in a universe, or on a line behind something
+    on a cable."""
     high = {p: reach(v.address)[1] for p, v in ctx.rig.profiles.items() if v.address}
     if not high:
         return []
@@ -355,6 +357,11 @@ def _short_reach(ctx: Context) -> list[str]:
         fixture = ctx.rig.fixtures.get(span.key)
         if fixture and span.first > high.get(fixture.profile, SLOTS):
             found.append(span.key)
+    for stream in ctx.index.cables.streams.values():
+        for piece in stream.pieces:
+            found += [
+                k for k in piece.segment.fixtures if k in ctx.rig.fixtures and ctx.rig.fixtures[k].profile in high
+            ]
     return list(dict.fromkeys(found))
 
 
@@ -375,20 +382,23 @@ def out_of_reach(ctx: Context, key: str) -> Iterator[Found]:
     if fixture is None or profile is None or profile.address is None:
         return
     low, high = reach(profile.address)
-    for span in ctx.index.spans(key):
-        if low <= span.first <= high:
+    spans = {x.break_no: x for x in ctx.index.spans(key)}
+    for break_no in range(max(1, len(fixture.at))):
+        on = set_on(ctx.index, key, break_no)
+        if not on.address or low <= on.address <= high:
             continue
-        number = ctx.rig.universes[span.universe].number
+        span = spans.get(break_no)
+        where = say_place(ctx.rig.universes[span.universe].number, span.first) if span else f"DMX {on.address}"
         yield Found(
-            title=f"{fixture.number} cannot be set to {span.first}",
+            title=f"{fixture.number} cannot be set to {on.address}",
             reason=f"The {'switches' if profile.address.by == 'switches' else 'menu'} of {profile.name} reach {low} "
-            f"to {high}.",
-            facts={"fixture": fixture.number, "address": span.first, "highest": high},
-            subject=f"{key}/{span.break_no}",
-            where=say_place(number, span.first),
+            f"to {high}{f'; {on.address} is its address {on.behind}' if on.behind else ''}.",
+            facts={"fixture": fixture.number, "address": on.address, "highest": high},
+            subject=f"{key}/{break_no}",
+            where=where,
             goes_to=Goto("item", key),
             items=(key,),
-            fixes=partial(_move_fixes, ctx, span, high),
+            fixes=partial(_move_fixes, ctx, span, high) if span and not on.place else (),
         )
 
 

@@ -234,7 +234,7 @@ def listen(
     sources, heard = listener.sources(now), listener.heard()
     rows: list[dict[str, Any]] = []
     for s in sorted(sources, key=lambda s: (s.protocol, s.wire, -s.priority)):
-        levels = listener.levels(s.protocol, s.wire) or b""
+        levels = listener.source_levels(s.protocol, s.wire, s.key) or b""
         lit = {n + 1: v for n, v in enumerate(levels) if v}
         rows.append(
             {

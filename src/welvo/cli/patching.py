@@ -337,8 +337,7 @@ def _word(value: Any) -> str:
 
 
 def _list(index: Index, as_json: bool) -> None:
-    from welvo.rig.counting import running_of
-    from welvo.rig.lookup import call, mode_of
+    from welvo.rig.lookup import call, mode_of, running_number
     from welvo.rig.notation import say_place
 
     rig = index.rig
@@ -357,7 +356,7 @@ def _list(index: Index, as_json: bool) -> None:
                 "universe": rig.universes[s.universe].number,
                 "first": s.first,
                 "last": s.last,
-                "running": running_of(rig.universes[s.universe].number - 1, s.first),
+                "running": running_number(rig, rig.universes[s.universe].number, s.first),
             }
         )
     if as_json:

@@ -385,6 +385,12 @@ class Listener:
         rate = 0.0 if preview else round(_rate(s, now), 1)
         return SourceSeen(s.protocol, s.wire, s.key, s.name, s.ip, s.priority, rate, own, s.at, preview, s.sync)
 
+    def source_levels(self, protocol: str, wire: int, key: str) -> bytes | None:
+        """The levels that one source sends, whatever the others do."""
+        with self._lock:
+            source = self._sources.get((protocol, wire, key))
+            return source.levels if source else None
+
     def levels(self, protocol: str, wire: int) -> bytes | None:
         """The levels on the wire: of the newest source among those of the highest priority."""
         with self._lock:

@@ -9,13 +9,13 @@ from welvo.observed.values import Observed
 from welvo.patch.along import cable_order, piece_name, pixel_places
 from welvo.patch.cable import Piece, Stream, place_in
 from welvo.patch.index import Index, Span
+from welvo.patch.set_on import set_on
 from welvo.patch.stream import boxes, stream_of
 from welvo.rig.attributes import word_for
 from welvo.rig.base import Refused
-from welvo.rig.counting import SLOTS, running_of
-from welvo.rig.counting import place_of as place_at
+from welvo.rig.counting import SLOTS
 from welvo.rig.document import Rig
-from welvo.rig.lookup import call, called, mode_of, universe_by_number, used
+from welvo.rig.lookup import call, called, mode_of, place_of_running, running_number, universe_by_number, used
 from welvo.rig.notation import plural, read_place, say_place, thousands
 from welvo.rig.plan import device_at, feed_reaches, model_of, port_of_fixture, ports_taking
 from welvo.rig.protocol import PROTOCOLS, every_way, say_wire
@@ -119,22 +119,16 @@ def find_target(index: Index, text: str) -> Target:
     )
 
 
-def rig_size(rig: Rig) -> int:
-    """Slots a universe counts for in running numbers over the rig: the size all have, else 512."""
-    sizes = {u.size for u in rig.universes.values()}
-    return sizes.pop() if len(sizes) == 1 else SLOTS
-
-
 def of_running(index: Index, running: int, box: str = "") -> Target:
     """The slot of a running number: over the whole rig, or over the ports of a device in the order printed on it."""
     rig = index.rig
     if running < 1:
         raise Refused("Running numbers count from 1.")
     if not box:
-        ahead, address = place_at(running, rig_size(rig))
-        uid = universe_by_number(rig, ahead + 1)
+        number, address = place_of_running(rig, running)
+        uid = universe_by_number(rig, number)
         if not uid:
-            raise Refused(f"Running slot {running} would be in universe {ahead + 1}, which is not there.")
+            raise Refused(f"Running slot {running} would be in universe {number}, which is not there.")
         return of_slot(index, uid, address)
     device_id = next((k for k, d in rig.devices.items() if d.name.lower() == box.lower()), "")
     model = model_of(rig, device_id) if device_id else None
@@ -143,20 +137,25 @@ def of_running(index: Index, running: int, box: str = "") -> Target:
     streams = [s for (d, _), s in index.cables.streams.items() if d == device_id]
     if streams:
         return _running_in_streams(index, device_id, streams, running)
-    nth, address = place_at(running)
-    if nth >= len(model.ports):
-        raise Refused(
-            f"{rig.devices[device_id].name} has {plural(len(model.ports), 'port')}; running slot {running} is behind "
-            "the last."
-        )
-    feed = (
-        rig.feeds.get(rig.devices[device_id].ports[model.ports[nth]].feed)
-        if model.ports[nth] in rig.devices[device_id].ports
-        else None
-    )
-    if feed is None or feed.universe not in rig.universes:
-        raise Refused(f"Port {model.ports[nth]} of {rig.devices[device_id].name} takes no universe.")
-    return of_slot(index, feed.universe, address)
+    left = running
+    for label in model.ports:
+        uid = _universe_of_port(rig, device_id, label)
+        size = rig.universes[uid].size if uid else SLOTS
+        if left > size:
+            left -= size
+        elif uid:
+            return of_slot(index, uid, left)
+        else:
+            raise Refused(f"Port {label} of {rig.devices[device_id].name} takes no universe.")
+    count = plural(len(model.ports), "port")
+    raise Refused(f"{rig.devices[device_id].name} has {count}; running slot {running} is behind the last.")
+
+
+def _universe_of_port(rig: Rig, device_id: str, label: str) -> str:
+    """The universe that a DMX port puts out, by its feed; empty when there is none."""
+    port = rig.devices[device_id].ports.get(label)
+    feed = rig.feeds.get(port.feed) if port else None
+    return feed.universe if feed and feed.universe in rig.universes else ""
 
 
 def of_port_pixel(index: Index, box: str, port: str, pixel: int) -> Target:
@@ -334,10 +333,11 @@ def place_ways(index: Index, target: Target) -> tuple[tuple[str, str], ...]:
         fixture = rig.fixtures.get(span.key)
         profile = rig.profiles.get(fixture.profile) if fixture else None
         if profile and profile.address:
-            ways.append(("Set on it", say_setting(profile.address, span.first)))
-    size = rig_size(rig)
-    mixed = f" (of {size})" if size != SLOTS or any(u.size != size for u in rig.universes.values()) else ""
-    ways.append(("Running in the rig", thousands(running_of(universe.number - 1, target.address, size)) + mixed))
+            on = set_on(index, span.key, span.break_no)
+            ways.append(("Set on it", say_setting(profile.address, on.address)))
+    sizes = sorted({u.size for u in rig.universes.values()})
+    mixed = "" if sizes == [SLOTS] else f" (of {sizes[0]})" if len(sizes) == 1 else " (each with its own size)"
+    ways.append(("Running in the rig", thousands(running_number(rig, universe.number, target.address)) + mixed))
     if span:
         ways.append(("If one grows", _if_one_grows(index, target)))
     port = _port(index, target)
@@ -347,8 +347,9 @@ def place_ways(index: Index, target: Target) -> tuple[tuple[str, str], ...]:
     elif port:
         model = model_of(rig, port[0])
         if model and port[1] in model.ports:
-            before = model.ports.index(port[1])
-            ways.append(("Running in device", thousands(running_of(before, target.address))))
+            earlier = (_universe_of_port(rig, port[0], p) for p in model.ports[: model.ports.index(port[1])])
+            before = sum(rig.universes[uid].size if uid else SLOTS for uid in earlier)
+            ways.append(("Running in device", thousands(before + target.address)))
     feed = next((f for f in rig.feeds.values() if f.universe == target.universe), None)
     if feed and PROTOCOLS[feed.protocol].carries == "octets" and span:
         octet = octet_of(index, (feed.to, feed.wire), span, target.address)

@@ -9,16 +9,6 @@ Stretch = tuple[int, int]
 """First and last slot."""
 
 
-def place_of(running: int, size: int = SLOTS) -> tuple[int, int]:
-    """Which universe (0 = the first) and address a running slot falls on when `size` slots are used of each."""
-    return (running - 1) // size, (running - 1) % size + 1
-
-
-def running_of(universe: int, address: int, size: int = SLOTS) -> int:
-    """The running slot of an address in the universe counted from 0."""
-    return universe * size + address
-
-
 def port_address(net: int, sub: int, universe: int) -> int:
     """Art-Net's 15-bit number out of its three parts, all counted from 0 (Art-Net 4, Port-Address)."""
     return net << 8 | sub << 4 | universe

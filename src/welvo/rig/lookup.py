@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from welvo.rig.base import Refused
+from welvo.rig.counting import SLOTS
 from welvo.rig.document import Rig
 from welvo.rig.notation import plural
 from welvo.rig.patched import Element, Fixture
@@ -26,6 +27,34 @@ def universe_by_number(rig: Rig, number: int) -> str:
 def universe_ids(rig: Rig) -> dict[int, str]:
     """Ids of all universes by number, for whoever asks for more than one."""
     return {u.number: uid for uid, u in rig.universes.items()}
+
+
+def common_size(rig: Rig) -> int:
+    """Slots that a universe the rig does not have counts for: the size all others have, else 512."""
+    sizes = {u.size for u in rig.universes.values()}
+    return sizes.pop() if len(sizes) == 1 else SLOTS
+
+
+def running_number(rig: Rig, number: int, address: int) -> int:
+    """The running slot of an address: every universe of a lower number counts with its own size."""
+    size = common_size(rig)
+    own = sum(u.size - size for u in rig.universes.values() if u.number < number)
+    return (number - 1) * size + own + address
+
+
+def place_of_running(rig: Rig, running: int) -> tuple[int, int]:
+    """Number of the universe and address that a running slot falls on."""
+    size = common_size(rig)
+    number, left = 1, running
+    for u in sorted(rig.universes.values(), key=lambda u: u.number):
+        between = (u.number - number) * size  # universes the rig does not have
+        if left <= between:
+            break
+        number, left = u.number, left - between
+        if left <= u.size:
+            return number, left
+        number, left = number + 1, left - u.size
+    return number + (left - 1) // size, (left - 1) % size + 1
 
 
 def universes_in_order(rig: Rig) -> list[str]:

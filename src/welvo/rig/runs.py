@@ -73,6 +73,15 @@ class Segment(Value, frozen=True, kw_only=True):
         """Whether it takes slots of the port's stream."""
         return self.kind in ("pixels", "bridge", "lamps")
 
+    @property
+    def lamp_step(self) -> int:
+        """Slots from one lamp behind a converter to the next: as typed, else as many as a lamp has functions."""
+        return self.spacing or len(self.functions)
+
+    def lamp_address(self, lamp: int) -> int:
+        """The DMX address of the nth lamp (from 1) behind a converter; it may lie past 512."""
+        return self.start + (lamp - 1) * self.lamp_step
+
 
 class PixelType(Value, frozen=True, kw_only=True):
     """A kind of pixel string. `order` is how its chips take the components.

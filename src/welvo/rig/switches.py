@@ -76,7 +76,9 @@ def dials(setting: AddressSetting, address: int) -> tuple[int, int, int]:
 
 
 def say_setting(setting: AddressSetting | None, address: int) -> str:
-    """How to set an address by hand, in words."""
+    """How to set an address by hand, in words; 0 is no address."""
+    if not address:
+        return "nothing to set: it has no address"
     if setting is None:
         return f"set {address:03d} in its menu"
     if setting.by == "rdm":

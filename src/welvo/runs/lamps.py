@@ -11,7 +11,6 @@ from welvo.rig.colours import FUNCTIONS, letter_of, word_of
 from welvo.rig.document import Rig
 from welvo.rig.lookup import mode_of
 from welvo.rig.patched import Fixture
-from welvo.rig.runs import Segment
 
 DIMMER = "V"
 """The letter of the function that takes the brightness instead of a colour."""
@@ -54,11 +53,6 @@ class LampSlot(NamedTuple):
     fixture: str
 
 
-def spacing(segment: Segment) -> int:
-    """Start to start of two lamps: what was set, at least as many slots as a lamp has channels."""
-    return segment.spacing or len(segment.functions)
-
-
 def count(piece: Piece) -> int:
     return piece.pixels
 
@@ -68,7 +62,7 @@ def slot_map(cables: Cables, stream: Stream, piece: Piece) -> list[LampSlot]:
     s = piece.segment
     found: list[LampSlot] = []
     for lamp in range(1, count(piece) + 1):
-        start = s.start + (lamp - 1) * spacing(s)
+        start = s.lamp_address(lamp)
         if start + len(s.functions) - 1 > 512:
             break
         key = s.fixtures[lamp - 1] if lamp <= len(s.fixtures) else ""
@@ -83,7 +77,7 @@ def overflow(piece: Piece) -> int:
     s = piece.segment
     if not s.functions:
         return 0
-    fits = max(0, (512 - len(s.functions) - s.start + 1) // max(1, spacing(s)) + 1)
+    fits = max(0, (512 - len(s.functions) - s.start + 1) // max(1, s.lamp_step) + 1)
     return max(0, count(piece) - fits)
 
 

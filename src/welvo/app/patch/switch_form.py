@@ -13,6 +13,7 @@ from welvo.app.widgets.forms import Picked, Row, Subject, Typed
 from welvo.app.widgets.painting import button, label, row
 from welvo.app.widgets.panels import FormPanel
 from welvo.patch import table
+from welvo.patch.set_on import set_on
 from welvo.rig import edits
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Rig
@@ -20,6 +21,7 @@ from welvo.rig.notation import say_place
 from welvo.rig.profile import AddressSetting
 from welvo.rig.readers import whole
 from welvo.rig.switches import one_slip_away, reach, say_setting, why_there
+from welvo.runs.edits import change_segment
 
 WAY = Picked(
     "Set",
@@ -65,8 +67,12 @@ def show_switches(panel: FormPanel, key: str) -> None:
         return profile.address if profile else None
 
     def address() -> int:
-        spans = s.index.spans(key)
-        return spans[0].first if spans else 1
+        return set_on(s.index, key).address
+
+    def words() -> str:
+        on = set_on(s.index, key)
+        how_to = _capital(say_setting(setting(), on.address))
+        return f"{how_to}, {on.behind}" if on.address and on.behind else how_to
 
     def change(_: str, **fields: object) -> object:
         made = replace(setting() or AddressSetting(), **fields)
@@ -78,9 +84,9 @@ def show_switches(panel: FormPanel, key: str) -> None:
     panel.body.addWidget(how)
     now = setting()
     if now and now.by in ("switches", "dials"):
-        _Picture(panel, key, setting, address, how, slips=now.by == "switches")
+        _Picture(panel, key, setting, how, words, slips=now.by == "switches")
     else:
-        panel.refreshers.append(lambda: how.setText(_capital(say_setting(setting(), address()))))
+        panel.refreshers.append(lambda: how.setText(words()))
     rows: list[Row] = []
     if now and now.by == "switches":
 
@@ -113,13 +119,13 @@ class _Picture:
         panel: FormPanel,
         key: str,
         setting: Callable[[], AddressSetting | None],
-        address: Callable[[], int],
         how: QLabel,
+        words: Callable[[], str],
         slips: bool,
     ) -> None:
         self._key, self._how, self._slips = key, how, slips
         self._session: Session = panel.session
-        self._planned_setting, self._address = setting, address
+        self._planned_setting, self._words = setting, words
         self._picture = SwitchPicture()
         self._said = label("", 11, wrap=True)
         self._take = button("Plan it", self._plan, "Moves the fixture in the plan to what the switches say.")
@@ -144,13 +150,23 @@ class _Picture:
         self._picture.read.connect(self._read)
         panel.refreshers.append(self.show)
 
+    def _address(self) -> int:
+        return set_on(self._session.index, self._key).address
+
     def _setting(self) -> AddressSetting:
         return self._planned_setting() or AddressSetting()
 
     def show(self) -> None:
-        self._picture.show_address(self._setting(), self._address())
-        self._how.setText(_capital(say_setting(self._setting(), self._address())))
-        self._read(self._address())
+        address = self._address()
+        self._how.setText(self._words())
+        self._picture.setVisible(bool(address))
+        if address:
+            self._picture.show_address(self._setting(), address)
+            self._read(address)
+        else:
+            self._said.setText("")
+            self._take.hide()
+            self._back.hide()
 
     def _read(self, now: int) -> None:
         """What the picture says, beside what the plan says."""
@@ -184,6 +200,16 @@ class _Picture:
         self.answers = typed
 
     def _plan(self) -> None:
+        on = set_on(self._session.index, self._key)
+        if on.place:
+            device, port, n = on.place
+            segment = self._session.rig.devices[device].ports[port].run[n]
+            if segment.kind != "bridge":
+                raise Refused("Its address follows from its place behind the converter: move it there.")
+            words = f"plan DMX {self._picture.said} behind the bridge"
+            dmx = {**segment.dmx, self._key: self._picture.said}
+            self._session.edit(change_segment, device, port, n, words, dmx=dmx)
+            return
         spans = self._session.index.spans(self._key)
         universe = spans[0].universe if spans else next(iter(self._session.rig.universes), "")
         if not universe:
