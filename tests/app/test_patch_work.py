@@ -66,7 +66,7 @@ def test_laying_out_shows_ghosts_first_and_is_one_undo(window: Window, qtbot: Qt
         ("505", 81, 88),
         ("506", 121, 128),
     ]
-    assert "10.001 to 10.128" in form.saying.text() and "10 more of 8 slots would fit" in form.saying.text()
+    assert "10.001 to 10.128" in form.saying.text() and "9 more of 8 slots would fit" in form.saying.text()
     assert starts(window, "f503") == ["4.411"] and not window.patch.tapes.grab().isNull()
     for level in ("Field", "Block", "Slot"):
         window.patch.tapes.set_level(level)

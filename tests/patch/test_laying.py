@@ -12,7 +12,7 @@ from welvo.patch.index import Index
 from welvo.patch.laying import Laying, changed, followers, how_many, in_order, lay, take
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
-from welvo.rig.edits import put_in_groups, share
+from welvo.rig.edits import move, put_in_groups, share
 from welvo.rig.patched import Element, Fixture, Place
 from welvo.rig.wiring import Universe
 
@@ -190,3 +190,14 @@ def test_a_share_goes_as_one_and_what_stood_behind_others_is_said() -> None:
     assert Index(take(rig, laid)[0]).clashes("u1") == []
     cable = replace(rig, fixtures={**rig.fixtures, "z": replace(rig.fixtures["z"], at=(Place(from_run=True),))})
     assert lay(Index(cable), [("z", 0)], Laying()).stays == ("z",)
+
+
+def test_how_many_more_fit_counts_on_from_the_last_one(rig: Rig) -> None:
+    """Behind one on 1.401–408, every 40 slots: 441 and 481 fit, and nothing between."""
+    placed, _ = move(rig, "a", 0, "u1", 401)
+    index = Index(placed)
+    here = Laying(("u1", 401), "spacing", 40, into=("u1",))
+    assert how_many(index, 8, here, behind=(401, 8)).count == 2
+    gaps = Laying(("u1", 401), "gap", 30, into=("u1",))
+    fit = how_many(index, 8, gaps, behind=(401, 8))
+    assert (fit.count, fit.first) == (2, 477)  # 439–446 and 477–484

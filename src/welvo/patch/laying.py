@@ -334,12 +334,19 @@ class MoreFit:
     left_over: int = 0
 
 
-def how_many(index: Index, width: int, laying: Laying, most: int = 10_000) -> MoreFit:
-    """How many items of a width fit from here, exactly. Raises Refused as `lay` does."""
+def how_many(
+    index: Index, width: int, laying: Laying, most: int = 10_000, behind: tuple[int, int] | None = None
+) -> MoreFit:
+    """How many items of a width fit from here, exactly. Raises Refused as `lay` does.
+
+    `behind` is the start and width of one that is laid already, from which spacing and gaps count on.
+    """
     if width < 1:
         raise Refused("What takes no slots fits any number of times.")
     _check_step(laying, width)
     filler = _Filler(index, laying, frozenset())
+    if behind:
+        filler.took(*behind)
     count, at, left = 0, ("", 0), 0
     while count < most:
         spot = filler.place(width)

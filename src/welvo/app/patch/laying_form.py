@@ -300,7 +300,9 @@ class LayForm(Proposal):
         width = footprint_of(s.rig, last.key, last.break_no)
         order = list(laying.into) or universes_in_order(s.rig)
         here = Laying(self.laid.last[:2], laying.pattern, laying.by, into=(last.universe,), headroom=laying.headroom)
-        fit = how_many(Index(after) if len(s.rig.fixtures) < 2000 else s.index, width, here)
+        first, end = self.laid.last[1:]
+        behind = (first, end - first + 1)
+        fit = how_many(Index(after) if len(s.rig.fixtures) < 2000 else s.index, width, here, behind=behind)
         number = s.rig.universes[last.universe].number
         more = "; the next universes go on" if order[-1] != last.universe else ""
         if not fit.count:
