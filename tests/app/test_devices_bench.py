@@ -5,11 +5,12 @@ from collections.abc import Callable
 from typing import Any
 
 import pytest
+from msgspec.structs import replace
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication, QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
-from tests.app.conftest import Recorder, hear, in_dialog, press_in_dialog
+from tests.app.conftest import Recorder, field_of, hear, in_dialog, press_in_dialog
 from welvo.app.bench.station import read_level
 from welvo.app.computer import Computer
 from welvo.app.devices.pairs import pairs_of
@@ -173,6 +174,22 @@ def test_ports_of_one_page_are_shown_and_set_together(small: Window, ears: Ears,
     assert isinstance(packet, artnet.Address)
     assert (packet.net, packet.sub, packet.sw_out) == (0x81, 0x82, (0x87, 0x82, 0x7F, 0x7F))
     assert set(small.session.observed.written["d"]) == {"A.universe", "B.universe"}
+
+
+def test_a_report_that_only_counts_on_takes_no_field_away(small: Window, qtbot: QtBot) -> None:
+    """Every poll is answered with the next number of the report: that is no news, and the focus stays."""
+    hear(small)
+    small.go(Goto("device", "d"))
+    QApplication.processEvents()
+    note = field_of(small.devices.panel, "Note")
+    note.setFocus()
+    node = small.session.observed.heard["127.0.0.60"]
+    for n in range(2, 6):
+        hear(small, **{"127.0.0.60": replace(node, report=f"#0001 [{n:04d}] ok", at=time.time())})
+        QApplication.processEvents()
+    assert field_of(small.devices.panel, "Note") is note and note.hasFocus()
+    hear(small, **{"127.0.0.60": replace(node, report="#0001 [0009] socket failed", at=time.time())})
+    assert field_of(small.devices.panel, "Note") is not note
 
 
 def test_planning_a_stranger_takes_what_is_known_of_it(small: Window) -> None:

@@ -56,7 +56,7 @@ class DevicesPanel(FormPanel):
         state = (
             s.rig.devices.get(device_id),
             s.rig.feeds,
-            (heard.name, heard.mac, heard.report[8:], heard.ports) if heard else None,
+            (heard.name, _facts(heard)) if heard else None,
             [(x.key, x.plan, x.reported, x.mark) for x in self._lines()],
             [e for e in s.observed.log if e.device == device_id],
             self._cards(device_id),
