@@ -12,6 +12,7 @@ from welvo.formats.rigfile import save
 from welvo.patch.index import Index
 from welvo.patch.path import find_target, place_ways
 from welvo.patch.set_on import set_on
+from welvo.patch.wires import wire_table
 from welvo.rig import edits
 from welvo.rig.document import Rig, put
 from welvo.rig.patched import Element, Place
@@ -85,3 +86,11 @@ def test_path_rule_and_command_line_say_the_same(hung: Rig, tmp_path: object) ->
     file = Path(str(tmp_path)) / "r.json"
     save(made, file)
     assert "set 009 in its menu" in CliRunner().invoke(app, ["path", str(file), "102"]).output
+
+
+def test_a_universe_that_a_port_runs_on_into_is_taken_by_it(hung: Rig) -> None:
+    """The string is 200 pixels long now: 600 slots, of which 88 stand in universe 2."""
+    long, _ = put(hung, "", elements={"r": replace(hung.elements["r"], pixels=200)})
+    rows = {r.feed: r.takers for r in wire_table(Index(long))}
+    assert rows == {"w1": "BOX 1", "w2": "BOX 2, BOX 1"}
+    assert {r.feed: r.takers for r in wire_table(Index(hung))} == {"w1": "BOX 1", "w2": "BOX 2"}

@@ -11,8 +11,8 @@ from welvo.observed.values import Observed
 from welvo.patch.cable import Stream
 from welvo.patch.index import Index
 from welvo.patch.traffic import Traffic, traffic, traffic_facts
+from welvo.patch.wires import ports_by_feed
 from welvo.rig.document import Change, Edit, Rig
-from welvo.rig.lookup import universe_ids
 from welvo.rig.protocol import PROTOCOLS
 from welvo.rig.refs import NOWHERE, Goto, PortRef
 from welvo.rig.wiring import Feed, Port
@@ -147,20 +147,9 @@ class Context:
         return found
 
     @cached_property
-    def ports_by_feed(self) -> dict[str, list[tuple[str, str]]]:
-        """(device, port) of the ports planned to take each feed, and of those whose streams run on into it."""
-        found: dict[str, list[tuple[str, str]]] = {}
-        for device_id, device in self.rig.devices.items():
-            for label, port in device.ports.items():
-                if port.feed:
-                    found.setdefault(port.feed, []).append((device_id, label))
-        numbers = universe_ids(self.rig)
-        for key, stream in self.index.cables.streams.items():
-            for number, _ in stream.used:
-                for fid in self.feeds_by_universe.get(numbers.get(number, ""), ()):
-                    if key not in (ports := found.setdefault(fid, [])):
-                        ports.append(key)
-        return found
+    def ports_by_feed(self) -> dict[str, list[PortRef]]:
+        """The ports planned to take each feed, and those whose streams run on into it."""
+        return ports_by_feed(self.index)
 
     @cached_property
     def loads(self) -> list[Load]:

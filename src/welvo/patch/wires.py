@@ -6,8 +6,9 @@ from dataclasses import dataclass
 
 from welvo.patch.index import Index
 from welvo.patch.traffic import Traffic, traffic
-from welvo.rig.lookup import used
+from welvo.rig.lookup import universe_ids, used
 from welvo.rig.protocol import NUMBERED, PROTOCOLS, Protocol, say_wire
+from welvo.rig.refs import PortRef
 
 
 @dataclass(frozen=True)
@@ -33,15 +34,33 @@ class WireRow:
     beware: str = ""
 
 
+def ports_by_feed(index: Index) -> dict[str, list[PortRef]]:
+    """The ports planned to take each feed, and those whose streams run on into its universe from one before it."""
+    rig = index.rig
+    found: dict[str, list[PortRef]] = {}
+    for device_id, device in rig.devices.items():
+        for label, port in device.ports.items():
+            if port.feed:
+                found.setdefault(port.feed, []).append(PortRef(device_id, label))
+    by_universe: dict[str, list[str]] = {}
+    for fid, feed in rig.feeds.items():
+        by_universe.setdefault(feed.universe, []).append(fid)
+    numbers = universe_ids(rig)
+    for ref, stream in index.cables.streams.items():
+        for number, _ in stream.used:
+            for fid in by_universe.get(numbers.get(number, ""), ()):
+                if ref not in (ports := found.setdefault(fid, [])):
+                    ports.append(ref)
+    return found
+
+
 def wire_table(index: Index, known: Traffic | None = None) -> list[WireRow]:
     """All feeds by protocol and number. `beware` names what an off-by-one, or the other protocol, would hit."""
     rig = index.rig
     loads = (known or traffic(index)).feeds
-    takers: dict[str, list[str]] = {}
-    for device in rig.devices.values():
-        for label, port in device.ports.items():
-            if port.feed:
-                takers.setdefault(port.feed, []).append(f"{device.name} {label}")
+    takers = {
+        fid: [f"{rig.devices[p.device].name} {p.port}" for p in ports] for fid, ports in ports_by_feed(index).items()
+    }
     on_wire: dict[tuple[Protocol, int], set[int]] = {}
     for feed in rig.feeds.values():
         if feed.universe in rig.universes:
