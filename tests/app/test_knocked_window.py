@@ -16,7 +16,7 @@ import pytest
 from msgspec.structs import replace
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import Qt as RichText
-from PySide6.QtWidgets import QApplication, QLabel, QLineEdit
+from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton
 from pytestqt.qtbot import QtBot
 
 from tests.app.conftest import field_of, hear, in_dialog, press_in_dialog
@@ -599,3 +599,50 @@ def test_a_profile_brings_its_own_picture_and_never_shows_anothers(rig: Rig, tmp
     bare, change = add_profile(other, mine.profiles["head"])  # an id alone means nothing in another rig
     assert bare.profiles[change.made[0]].modes["m"].backdrop is None
     assert "welvo/facts.json" not in read_gdtf(tmp_path / "b.gdtf").profile.kept
+
+
+# ---- where the focus is
+
+
+def test_after_a_fix_the_focus_is_not_in_the_jump_box_and_ctrl_z_undoes_it(window: Window, qtbot: QtBot) -> None:
+    window.activateWindow()
+    window.session.select_items(["f304"])
+    window.show_station("Patch")
+    QApplication.processEvents()
+    fix = next(b for b in window.patch.panel.findChildren(QPushButton) if b.text().startswith("Move 304 to"))
+    before = window.session.rig
+    fix.setFocus()
+    qtbot.keyClick(fix, Qt.Key.Key_Space)
+    QApplication.processEvents()
+    QApplication.processEvents()
+    assert window.session.rig != before and QApplication.focusWidget() is not window.jump
+    qtbot.keyClick(QApplication.focusWidget() or window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert window.session.rig == before
+
+
+def test_an_idle_line_leaves_undo_to_the_rig_and_a_typed_one_keeps_it(small: Window, qtbot: QtBot) -> None:
+    for line in (small.jump, small.patch.filter):
+        small.session.edit(rename_rig, "Other")
+        line.setFocus()
+        qtbot.keyClick(line, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+        assert small.session.rig.name == "Test rig"
+        qtbot.keyClicks(line, "ab")
+        small.session.edit(rename_rig, "Other")
+        qtbot.keyClick(line, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+        assert small.session.rig.name == "Other" and line.text() != "ab"
+        small.session.undo()
+        line.clear()
+
+
+def test_a_panel_that_is_built_anew_gives_the_focus_back_to_the_same_field(small: Window, qtbot: QtBot) -> None:
+    small.activateWindow()
+    small.session.select_items(["a"])
+    small.show_station("Patch")
+    QApplication.processEvents()
+    name = field_of(small.patch.panel, "Name")
+    name.setFocus()
+    qtbot.waitUntil(name.hasFocus, timeout=1000)
+    small.patch.panel.build()
+    qtbot.waitUntil(lambda: QApplication.focusWidget() is not None, timeout=1000)
+    again = field_of(small.patch.panel, "Name")
+    assert again is not name and again.hasFocus()

@@ -16,7 +16,7 @@ from welvo.demo.gallery import EXPECTED_LIVE, EXPECTED_ON_PAPER, gallery
 from welvo.observed.values import Heard, HeardPort, Observed, SourceSeen
 from welvo.patch.index import Index
 from welvo.rig import edits
-from welvo.rig.document import Rig, put
+from welvo.rig.document import Change, Rig, put
 from welvo.rig.patched import Element, Fixture, Place, Share
 from welvo.rig.refs import Goto
 from welvo.rig.wiring import OutputMode
@@ -201,6 +201,24 @@ def test_a_waiver_is_bound_to_the_facts_and_wakes_when_they_change(rig: Rig) -> 
         waived, "", fixtures={"z": Fixture(number=9, profile="head", mode="m", at=(Place(universe="u1", address=99),))}
     )
     assert only(more, "FEED-02").facts["things"] == 3
+
+
+def test_the_order_of_findings_and_waivers_does_not_tell_what_was_edited_before(rig: Rig) -> None:
+    checker = Checker(Index(rig))
+
+    def follow(edit: tuple[Rig, Change]) -> None:
+        checker.follow(edit[1], checker.context.index.follow(*edit))
+
+    for feed in list(rig.feeds):
+        follow(edits.remove_feed(checker.context.rig, feed))
+    found = [f for f in checker.report.findings if f.code == "FEED-02"]
+    assert len(found) == 2
+    for f in found:
+        follow(edits.waive(checker.context.rig, f.code, f.subject, f.fingerprint, "the desk feeds it"))
+    follow(put(checker.context.rig, "", feeds={"w1": rig.feeds["w1"]}))
+    assert len(checker.report.waived) == 1
+    follow(edits.remove_feed(checker.context.rig, "w1"))  # the first had gone, and is the last that was found
+    assert len(checker.report.waived) == 2 and checker.report == check(checker.context.rig)
 
 
 def test_an_error_cannot_be_waived(rig: Rig) -> None:

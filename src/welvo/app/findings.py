@@ -6,12 +6,12 @@ from collections.abc import Iterable
 
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QFrame, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from welvo.app.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import dialogs, marks
-from welvo.app.widgets.fields import set_help
+from welvo.app.widgets.fields import Line, set_help
 from welvo.app.widgets.fixes import run_fix
 from welvo.app.widgets.literal import literal
 from welvo.app.widgets.painting import RIGHT, button, clear, column, label, row, text
@@ -162,7 +162,7 @@ class Drawer(QFrame):
         self.by = "cause"
         self.open_subject: tuple[str, str] | None = None
         self._shown: object = None
-        self.filter = QLineEdit()
+        self.filter = Line()
         self.filter.setPlaceholderText("Filter by word or code")
         self.filter.setMinimumWidth(190)
         set_help(self.filter, "Shows only findings with this word or code. Hides the others; they still count.")

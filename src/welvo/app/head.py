@@ -7,13 +7,13 @@ from functools import partial
 
 from PySide6.QtCore import QPoint, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QMenuBar, QSizePolicy, QWidget
+from PySide6.QtWidgets import QFrame, QListWidget, QListWidgetItem, QMenuBar, QSizePolicy, QWidget
 
 from welvo.app.commands import STATIONS, said_keys
 from welvo.app.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import marks
-from welvo.app.widgets.fields import set_help
+from welvo.app.widgets.fields import Line, set_help
 from welvo.app.widgets.literal import literal, visible
 from welvo.app.widgets.painting import CENTRE, RIGHT, box, row, text, width_of
 from welvo.app.widgets.theme import THEME
@@ -154,7 +154,7 @@ class Counts(QWidget):
             super().keyPressEvent(e)
 
 
-class JumpBox(QLineEdit):
+class JumpBox(Line):
     """Takes a fixture number, universe.address, NAME/PIXEL, an IP address, a name or a command, and goes there."""
 
     def __init__(

@@ -245,9 +245,15 @@ class Checker:
                         waived.append((f, waiver.reason))
                     else:
                         findings.append(f)
-            findings.sort(key=lambda f: (SEVERITIES.index(f.severity), f.cause or f.code, f.where, f.subject, f.code))
+            # down to the reason: in what order they were found depends on the edits before, and shall not be seen
+            findings.sort(key=_order)
+            waived.sort(key=lambda entry: _order(entry[0]))
             self._report = Report(tuple(findings), tuple(waived))
         return self._report
+
+
+def _order(f: Finding) -> tuple[int, str, str, str, str, str]:
+    return (SEVERITIES.index(f.severity), f.cause or f.code, f.where, f.subject, f.code, f.reason)
 
 
 def check(rig: Rig, observed: Observed = NOTHING, now: float = 0.0) -> Report:

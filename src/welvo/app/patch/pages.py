@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from welvo.app.patch.laying_form import Moves
 from welvo.app.session import Selection, SelectionKind, Session
 from welvo.app.widgets.dialogs import Dialog, WishDialog
-from welvo.app.widgets.fields import set_help
+from welvo.app.widgets.fields import Line, set_help
 from welvo.app.widgets.painting import button, clear, column, label, row
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.patch import capacity
@@ -87,7 +87,7 @@ class WiresPage(Page):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.filter = QLineEdit()
+        self.filter = Line()
         self.filter.setPlaceholderText("Filter")
         self.filter.setFixedWidth(130)
         set_help(self.filter, "Shows only feeds with this word in any column. Hides the others; nothing is changed.")

@@ -9,7 +9,6 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QApplication,
-    QLineEdit,
     QMenu,
     QPushButton,
     QSplitter,
@@ -26,7 +25,7 @@ from welvo.app.patch.slot_form import next_gap
 from welvo.app.patch.tapes import Tapes
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.empty import EmptyPage
-from welvo.app.widgets.fields import Choice, CommandLine, set_help
+from welvo.app.widgets.fields import Choice, CommandLine, Line, set_help
 from welvo.app.widgets.painting import RIGHT, box, button, column, entry, label, row, text
 from welvo.app.widgets.painting import menu as popup_menu
 from welvo.app.widgets.theme import THEME
@@ -77,7 +76,7 @@ class PatchStation(QWidget):
             zooms.append(b)
         self.tapes.zoomed.connect(self._zoomed)
         self.tapes.edit_address.connect(self.edit_address)
-        self.filter = QLineEdit()
+        self.filter = Line()
         self.filter.setPlaceholderText("Filter")
         self.filter.setFixedWidth(130)
         set_help(

@@ -8,13 +8,13 @@ import platformdirs
 from msgspec.structs import replace
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QFileDialog, QLineEdit, QScrollArea, QWidget
+from PySide6.QtWidgets import QFileDialog, QScrollArea, QWidget
 
 from welvo.app.disk import wait_for
 from welvo.app.profiles.compare import Preview
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Dialog
-from welvo.app.widgets.fields import set_help
+from welvo.app.widgets.fields import Line, set_help
 from welvo.app.widgets.painting import box, button, text
 from welvo.app.widgets.refusals import guarded
 from welvo.app.widgets.theme import THEME
@@ -160,7 +160,7 @@ class Library(Dialog):
     """`made` is the profile of the rig that the dialog leaves chosen."""
 
     def __init__(self, session: Session, parent: QWidget, pid: str = "") -> None:
-        self.filter = QLineEdit()
+        self.filter = Line()
         self.filter.setPlaceholderText("Maker, name, footprint or function: rgbw, 44, gobo")
         set_help(
             self.filter,

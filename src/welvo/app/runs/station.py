@@ -6,7 +6,7 @@ from functools import partial
 
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QLineEdit, QMenu, QPushButton, QSplitter, QStackedWidget, QWidget
+from PySide6.QtWidgets import QMenu, QPushButton, QSplitter, QStackedWidget, QWidget
 
 from welvo.app.network import Network
 from welvo.app.runs.opened import OpenedArea, OpenedCable
@@ -16,7 +16,7 @@ from welvo.app.runs.riser_drawing import At
 from welvo.app.runs.segment_list import RunRows, SegmentList
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.empty import EmptyPage
-from welvo.app.widgets.fields import Choice, set_help
+from welvo.app.widgets.fields import Choice, Line, set_help
 from welvo.app.widgets.literal import literal
 from welvo.app.widgets.painting import RIGHT, button, column, entry, label, row, text
 from welvo.app.widgets.painting import menu as popup_menu
@@ -105,7 +105,7 @@ class RunsStation(QWidget):
         self.filter = Choice("Which segments the list shows.", lambda _: self._fill())
         self.filter.set_options(list(FILTERS), "device")
         self.filter.setMinimumWidth(130)
-        self.attach = QLineEdit()  # a command, not a value: it waits for Enter, whatever else is clicked meanwhile
+        self.attach = Line()  # a command, not a value: it waits for Enter, whatever else is clicked meanwhile
         set_help(self.attach, f"What is to be attached to the selected port, behind what is attached there: {HELP}.")
         self.attach.setAccessibleName("Attach")
         self.attach.setPlaceholderText("21 x 55 RGB ribbon, 3 to a port")

@@ -38,7 +38,23 @@ def restyle(widget: QWidget) -> None:
     widget.style().polish(widget)
 
 
-class Field(QLineEdit):
+class Line(QLineEdit):
+    """A line to type into. While nothing was typed, undo and redo belong to the rig, not to it."""
+
+    @property
+    def idle(self) -> bool:
+        return not self.isUndoAvailable()
+
+    def event(self, e: QEvent) -> bool:
+        # Qt's line edits swallow undo and redo, whether there is anything of theirs to undo or not.
+        if e.type() == QEvent.Type.ShortcutOverride and isinstance(e, QKeyEvent) and self.idle:
+            if e.matches(QKeySequence.StandardKey.Undo) or e.matches(QKeySequence.StandardKey.Redo):
+                e.ignore()
+                return False
+        return super().event(e)
+
+
+class Field(Line):
     """A line that knows its committed value.
 
     `apply(text)` takes the new value and raises Refused when it cannot; then the text stays, marked wrong, and why is
@@ -131,13 +147,9 @@ class Field(QLineEdit):
             self.setToolTip(literal(self._help))
             restyle(self)
 
-    def event(self, e: QEvent) -> bool:
-        # Qt's line edits swallow undo and redo; once nothing is pending they belong to the rig.
-        if e.type() == QEvent.Type.ShortcutOverride and isinstance(e, QKeyEvent) and not self.pending:
-            if e.matches(QKeySequence.StandardKey.Undo) or e.matches(QKeySequence.StandardKey.Redo):
-                e.ignore()
-                return False
-        return super().event(e)
+    @property
+    def idle(self) -> bool:
+        return not self.pending
 
     def keyPressEvent(self, e: QKeyEvent) -> None:
         if e.key() == Qt.Key.Key_Escape and self.pending:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QRectF, Qt, QTimer
 from PySide6.QtGui import QAction, QColor, QPainter, QPen
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QApplication, QHBoxLayout, QLabel, QLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from welvo.app.widgets.literal import literal, menu_words, visible
 from welvo.app.widgets.refusals import guarded
@@ -145,7 +145,18 @@ def column(margins: tuple[int, int, int, int] = (0, 0, 0, 0), spacing: int = 8) 
 
 
 def clear(layout: QLayout) -> None:
-    """Take everything out of a layout. Widgets go when the event at hand is over: one of them may be its sender."""
+    """Take everything out of a layout. Widgets go when the event at hand is over: one of them may be its sender.
+
+    The focus goes to what is built in its place under the same name, if there is such, and else to nothing: Qt would
+    hand it on to the next widget of the window, which then swallows what is typed.
+    """
+    root, focus = layout.parentWidget(), QApplication.focusWidget()
+    if root is not None and focus is not None and focus is not root and root.isAncestorOf(focus):
+        if any(w is not None and (w is focus or w.isAncestorOf(focus)) for w in _widgets_of(layout)):
+            name, kind = focus.accessibleName(), type(focus)
+            focus.clearFocus()
+            # two turns of the event loop: what is put into a layout is only shown in the next one
+            QTimer.singleShot(0, root, lambda: QTimer.singleShot(0, root, lambda: _focus_again(root, name, kind)))
     while layout.count():
         item = layout.takeAt(0)
         if item is None:
@@ -156,3 +167,24 @@ def clear(layout: QLayout) -> None:
             widget.deleteLater()
         elif inner:
             clear(inner)
+
+
+def _widgets_of(layout: QLayout) -> list[QWidget]:
+    found: list[QWidget] = []
+    for n in range(layout.count()):
+        item = layout.itemAt(n)
+        widget, inner = (item.widget(), item.layout()) if item else (None, None)
+        if widget:
+            found.append(widget)
+        elif inner:
+            found += _widgets_of(inner)
+    return found
+
+
+def _focus_again(root: QWidget, name: str, kind: type[QWidget]) -> None:
+    """Give the focus to the widget of a name below a root, unless something else has it by now."""
+    if QApplication.focusWidget() is None and name:
+        alike = (w for w in root.findChildren(kind) if w.accessibleName() == name and w.isVisibleTo(root))
+        found = next(alike, None)
+        if found is not None:
+            found.setFocus()
