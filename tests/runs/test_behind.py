@@ -21,7 +21,7 @@ from welvo.runs.bridge import demands, first_free, gaps, goes_on, meets, rows, s
 from welvo.runs.brightness import factors, percent, product, scaled
 from welvo.runs.edits import change_segment
 from welvo.runs.lamps import driven, not_driven, overflow, read_functions, sends, slot_map
-from welvo.runs.lines import adapter, contacts
+from welvo.runs.lines import adapter, contacts, line_sum
 
 
 def bridged(rig: Rig, width: int = 64, **fields: object) -> tuple[Rig, Cables, Stream, Piece]:
@@ -178,3 +178,13 @@ def test_fixtures_on_a_line_stand_in_cable_order_or_where_they_were_put(rig: Rig
         ("u2", 101),
         ("u2", 103),
     ]
+
+
+def test_the_cable_to_the_first_lamp_is_part_of_a_line(rig: Rig) -> None:
+    line = Segment(kind="line", fixtures=("a", "b"), length=80.0, lengths={"a": 5.0, "b": 10.0})
+    total = line_sum(Index(rig), line, None, "u1")
+    assert [s.metres for s in total.stops] == [85.0, 10.0] and total.metres == total.longest == 95.0
+    boosted = line_sum(Index(rig), replace(line, boosters=("b",)), None, "u1")
+    assert boosted.longest == 85.0
+    behind = line_sum(Index(rig), replace(line, kind="bridge", width=64), None, "u1")
+    assert behind.longest == 15.0  # the pixels' cable, up to the bridge, carries no DMX

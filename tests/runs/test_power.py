@@ -104,3 +104,6 @@ def test_a_frame_takes_ten_microseconds_a_component_and_the_pause(rig: Rig) -> N
     made, _ = cabled("", reef(), Segment(kind="null", count=10), element=px(100, type="silk"))(rig)
     cables = Cables(made)
     assert round(frame_ms(cables, cables.streams["p", "1"]), 6) == 3.6
+    silk = replace(made.pixel_types["silk"], reset_us=0.0)
+    cables = Cables(replace(made, pixel_types={**made.pixel_types, "silk": silk}))
+    assert round(frame_ms(cables, cables.streams["p", "1"]), 6) == 3.3  # a kind that needs no pause gets none

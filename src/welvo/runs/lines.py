@@ -81,12 +81,13 @@ def line_sum(index: Index, segment: Segment, piece: Piece | None, universe: str,
     stops: list[Stop] = []
     since = loads = total = longest = heaviest = 0.0
     here = plug
+    lead = segment.length if segment.kind == "line" else 0.0  # to a bridge it is the pixels' cable, not the line's
     for turn, key in enumerate(segment.fixtures, 1):
         fixture = rig.fixtures.get(key)
         if fixture is None:
             continue
         profile = profile_of(rig, fixture)
-        metres = segment.lengths.get(key, 0.0)
+        metres, lead = lead + segment.lengths.get(key, 0.0), 0.0
         booster = key in segment.boosters
         if booster:
             since = loads = 0.0

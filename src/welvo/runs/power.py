@@ -247,14 +247,16 @@ def _wrong(a: _Side, b: _Side) -> list[str]:
 def frame_ms(cables: Cables, stream: Stream) -> float:
     """How long one frame of a port takes on its cable: every component's time, nulls and groups too, and the pause."""
     rig = cables.rig
-    total = pause = 0.0
+    total, pauses = 0.0, []
     us, k = 10.0, 3
     for p in stream.pieces:
         kind = type_of(rig, p)
         if kind:
-            us, k, pause = kind.slot_us, len(kind.order), max(pause, kind.reset_us)
+            us, k = kind.slot_us, len(kind.order)
+            pauses.append(kind.reset_us)
         if p.segment.kind == "null":
             total += p.leds * k * us
         elif p.segment.counts:
             total += (p.leds * p.k if p.leds and p.segment.kind == "pixels" else p.slots) * us
-    return (total + (pause or (300.0 if total else 0.0))) / 1000
+    pause = max(pauses, default=300.0 if total else 0.0)  # a kind may need none at all
+    return (total + pause) / 1000
