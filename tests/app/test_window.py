@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -209,6 +210,43 @@ def test_the_jump_box_goes_where_it_is_told(window: Window, qtbot: QtBot) -> Non
     window.focus_jump()
     qtbot.keyClicks(window.jump, "zzz")
     assert window.jump._list.item(0).text().startswith("Nothing called “zzz”")
+    window.jump._list.hide()
+
+
+@pytest.mark.parametrize(
+    ("typed", "said"),
+    [
+        ("207", "207  Eddy, ray pool left  ·  fixture  ·  3.145"),
+        ("207:5", "207:5  ·  slot of 207  ·  3.149"),
+        ("run 1169", "run 1169  ·  slot of 207  ·  3.145"),
+        ("WEIR-2 run 145", "WEIR-2 run 145  ·  slot of 207  ·  3.145"),
+        ("PENSTOCK 6 px 31", "PENSTOCK 6 px 31  ·  slot of 531  ·  206.091"),
+        ("3.500", "3.500  ·  nothing patched there  ·  3.500"),
+        ("weir-2", "WEIR-2  ·  device  ·  127.0.0.21"),
+        ("universe 3", "Ray basin  ·  universe 3"),
+        ("sacn 3", "sACN 3  ·  feed  ·  of universe 3"),
+        ("art 0/0/4", "Art 0/0/4  ·  feed  ·  of universe 4"),
+    ],
+)
+def test_the_jump_box_says_what_a_hit_is_and_where(window: Window, qtbot: QtBot, typed: str, said: str) -> None:
+    qtbot.keyClicks(window.jump, typed)
+    assert window.jump._list.item(0).text() == said
+    qtbot.keyClick(window.jump, Qt.Key.Key_Return)
+    where = window.session.selection.slot
+    if "slot of" in said or "nothing" in said:
+        assert where and f"{window.session.rig.universes[where[0]].number}.{where[1]:03d}" == said.split()[-1]
+
+
+def test_of_many_hits_the_first_are_shown_and_the_rest_counted(window: Window, qtbot: QtBot) -> None:
+    qtbot.keyClicks(window.jump, "1")
+    shown = [window.jump._list.item(n).text() for n in range(window.jump._list.count())]
+    numbers = sorted(f.number for f in window.session.rig.fixtures.values() if str(f.number).startswith("1"))
+    assert len(numbers) > 9 and [int(t.split()[0]) for t in shown[:9]] == numbers[:9]
+    rest = re.fullmatch(r"and (\d+) more: type on to find them", shown[9])
+    assert rest and int(rest[1]) >= len(numbers) - 9
+    for _ in range(12):
+        qtbot.keyClick(window.jump, Qt.Key.Key_Down)
+    assert window.jump._list.currentRow() == 8  # what is only counted cannot be chosen
     window.jump._list.hide()
 
 

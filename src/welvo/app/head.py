@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from functools import partial
+from typing import NamedTuple
 
-from PySide6.QtCore import QPoint, QRectF, Qt, Signal
+from PySide6.QtCore import QPoint, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QFrame, QListWidget, QListWidgetItem, QMenuBar, QSizePolicy, QWidget
 
@@ -18,7 +19,11 @@ from welvo.app.widgets.literal import literal, visible
 from welvo.app.widgets.painting import CENTRE, RIGHT, box, row, text, width_of
 from welvo.app.widgets.theme import THEME
 from welvo.formats.files import path_to_text, shown_name
-from welvo.rig.lookup import universes_in_order
+from welvo.patch.path import find_target
+from welvo.rig.base import Refused
+from welvo.rig.lookup import call, universes_in_order
+from welvo.rig.notation import natural, say_place
+from welvo.rig.protocol import say_wire
 from welvo.rig.refs import Goto
 
 
@@ -154,8 +159,31 @@ class Counts(QWidget):
             super().keyPressEvent(e)
 
 
+class Hit(NamedTuple):
+    """Something that the typed text may mean: its words, what kind of thing it is, where that is, and going there."""
+
+    words: str
+    kind: str
+    where: str
+    act: Callable[[], object]
+
+    def __str__(self) -> str:
+        return "  ·  ".join(part for part in self[:3] if part)
+
+
+def _nearness(typed: str, *names: str) -> int:
+    """0: one of the names is the text; 1: one begins with it; 2: it stands inside one; 3: in none."""
+    if typed in names:
+        return 0
+    if any(name.startswith(typed) for name in names):
+        return 1
+    return 2 if any(typed in name for name in names) else 3
+
+
 class JumpBox(Line):
-    """Takes a fixture number, universe.address, NAME/PIXEL, an IP address, a name or a command, and goes there."""
+    """Takes a fixture number, a place however it is said, an IP address, a name or a command, and goes there."""
+
+    SHOWN = 9
 
     def __init__(
         self, session: Session, commands: Callable[[], dict[str, Callable[[], object]]], go: Callable[[Goto], None]
@@ -177,50 +205,83 @@ class JumpBox(Line):
         self._list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self._list.itemClicked.connect(self._take)
         self.textEdited.connect(self._offer)
-        self._found: list[tuple[str, Callable[[], object]]] = []
+        self._found: list[Hit] = []
 
-    def matches(self, typed: str) -> list[tuple[str, Callable[[], object]]]:
-        """(words, act) for what the text may mean, best first."""
+    def matches(self, typed: str) -> list[Hit]:
+        """What the text may mean, nearest first; at most as many as are shown."""
+        return self._search(typed)[0]
+
+    def _search(self, typed: str) -> tuple[list[Hit], int]:
+        """The first hits, and how many there are in all."""
         t = typed.strip().lower()
         if not t:
-            return []
-        rig, s = self._session.rig, self._session
-        found: list[tuple[str, Callable[[], object]]] = []
-        for fid, f in rig.fixtures.items():
-            if str(f.number) == t:
-                found.insert(0, (f"{f.number}  {f.name}", partial(self._go, Goto("item", fid))))
-            elif str(f.number).startswith(t) or t in f.name.lower():
-                found.append((f"{f.number}  {f.name}", partial(self._go, Goto("item", fid))))
-            if len(found) > 12:
-                break
-        if ("." in t or "/" in t) and s.can_go_to(typed):
-            found.insert(0, (f"Go to {typed.strip()}", lambda: s.go_to(typed.strip()) and self._go(Goto())))
-        for eid, e in rig.elements.items():
-            if t.split("/")[0] in e.name.lower():
-                found.append((f"{e.name}  element", partial(self._go, Goto("item", eid))))
+            return [], 0
+        near: list[tuple[int, Callable[[], Hit]]] = []
+        for names, hit in self._things():
+            n = _nearness(t, *names)
+            if n < 3:
+                near.append((n, hit))
+        near.sort(key=lambda entry: entry[0])
+        place = None if near and near[0][0] == 0 else self._place(typed.strip())
+        found = [place] if place else []
+        found += [hit() for _, hit in near[: self.SHOWN - len(found)]]
+        return found, len(near) + (1 if place else 0)
+
+    def _place(self, typed: str) -> Hit | None:
+        """The place that a text says: an address, a slot of an item, a pixel, a running number."""
+        s = self._session
+        try:
+            found = find_target(s.index, typed)
+        except Refused:
+            return None
+        at = say_place(s.rig.universes[found.universe].number, found.address) if found.universe else ""
+        what = call(s.rig, found.key) if found.key else "nothing patched there"
+        return Hit(typed, f"slot of {what}" if found.key else what, at, lambda: s.go_to(typed) and self._go(Goto()))
+
+    def _things(self) -> Iterator[tuple[tuple[str, ...], Callable[[], Hit]]]:
+        """Everything that has a name, with what it answers to; the words of a hit are only made for those shown."""
+        rig = self._session.rig
+        for fid, f in sorted(rig.fixtures.items(), key=lambda entry: entry[1].number):
+            yield (str(f.number), f.name.lower()), partial(self._item, fid, f"{f.number}  {f.name}", "fixture")
+        for eid, e in sorted(rig.elements.items(), key=lambda entry: natural(entry[1].name)):
+            yield (e.name.lower(),), partial(self._item, eid, e.name, "element")
         for uid in universes_in_order(rig):
             u = rig.universes[uid]
-            if t in u.name.lower() or t in (f"universe {u.number}", f"u{u.number}"):
-                found.append((f"universe {u.number}  {u.name}", partial(self._go, Goto("universe", uid))))
-        for device_id, d in rig.devices.items():
-            if t in d.name.lower() or (d.ip and t in d.ip):
-                found.append((f"{d.name}  {d.ip}", partial(self._go, Goto("device", device_id))))
+            yield (
+                (f"universe {u.number}", f"u{u.number}", u.name.lower()),
+                partial(Hit, u.name, f"universe {u.number}", "", partial(self._go, Goto("universe", uid))),
+            )
+        for feed_id, feed in rig.feeds.items():
+            wire, number = say_wire(feed.protocol, feed.wire), rig.universes[feed.universe].number
+            go = partial(self._go, Goto("feed", feed_id))
+            yield (wire.lower(),), partial(Hit, wire, "feed", f"of universe {number}", go)
+        for device_id, d in sorted(rig.devices.items(), key=lambda entry: natural(entry[1].name)):
+            yield (
+                (d.name.lower(), d.ip),
+                partial(Hit, d.name, "device", d.ip or "no address", partial(self._go, Goto("device", device_id))),
+            )
         for pid, profile in rig.profiles.items():
-            if t in profile.name.lower():
-                found.append((f"{profile.name}  profile", partial(self._go, Goto("profile", pid))))
+            go = partial(self._go, Goto("profile", pid))
+            yield (profile.name.lower(),), partial(Hit, profile.name, "profile", profile.maker, go)
         for words, act in self._commands().items():
-            if t in words.lower():
-                found.append((words, act))
-        return found[:9]
+            yield (words.lower(),), partial(Hit, words, "command", "", act)
+
+    def _item(self, key: str, words: str, kind: str) -> Hit:
+        spans = self._session.index.spans(key)
+        universes = self._session.rig.universes
+        where = say_place(universes[spans[0].universe].number, spans[0].first) if spans else "not patched"
+        return Hit(words.strip(), kind, where, partial(self._go, Goto("item", key)))
 
     def _offer(self, typed: str) -> None:
-        self._found = self.matches(typed)
+        self._found, total = self._search(typed)
         self._list.clear()
-        for words, _ in self._found:
-            self._list.addItem(QListWidgetItem(visible(words)))
+        for hit in self._found:
+            self._line(visible(str(hit)))
+        if total > len(self._found):
+            self._line(f"and {total - len(self._found)} more: type on to find them", quiet=True)
         if typed.strip() and not self._found:
-            self._list.addItem(
-                f"Nothing called “{typed.strip()}”. A fixture number, 3.045, an IP address, a name or a command."
+            self._line(
+                f"Nothing called “{typed.strip()}”. A fixture number, 3.045, an IP address, a name or a command.", True
             )
         if not typed.strip():
             self._list.hide()
@@ -230,21 +291,31 @@ class JumpBox(Line):
             self.mapToGlobal(QPoint(0, self.height())).x(),
             self.mapToGlobal(QPoint(0, self.height() + 2)).y(),
             max(self.width(), 420),
-            26 * self._list.count() + 8,
+            self._row_height() * self._list.count() + 8,
         )
         self._list.show()
+
+    def _row_height(self) -> int:
+        return max(26, self._list.fontMetrics().height() + 8)
+
+    def _line(self, words: str, quiet: bool = False) -> None:
+        item = QListWidgetItem(words)
+        item.setSizeHint(QSize(0, self._row_height()))
+        if quiet:
+            item.setFlags(Qt.ItemFlag.NoItemFlags)
+        self._list.addItem(item)
 
     def _take(self, _: object = None) -> None:
         n = self._list.currentRow()
         self._list.hide()
         if 0 <= n < len(self._found):
-            act = self._found[n][1]
+            act = self._found[n].act
             self.clear()
             act()
 
     def keyPressEvent(self, e: QKeyEvent) -> None:
         if e.key() == Qt.Key.Key_Down:
-            self._list.setCurrentRow(min(self._list.count() - 1, self._list.currentRow() + 1))
+            self._list.setCurrentRow(min(max(0, len(self._found) - 1), self._list.currentRow() + 1))
         elif e.key() == Qt.Key.Key_Up:
             self._list.setCurrentRow(max(0, self._list.currentRow() - 1))
         elif e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):

@@ -21,9 +21,12 @@ from welvo.app.session import Selection, Session
 from welvo.app.widgets.face_editor import FaceEditor
 from welvo.app.window import Window
 from welvo.formats.wishes import wished
-from welvo.rig.document import Rig
+from welvo.rig import edits
+from welvo.rig.document import Rig, put
+from welvo.rig.lookup import universe_by_number
 from welvo.rig.profile import Spot
 from welvo.rig.refs import Goto
+from welvo.rig.wiring import Device, Port
 
 
 def wait(condition: Callable[[], bool] | None = None, seconds: float = 6.0) -> bool:
@@ -130,19 +133,49 @@ def _patch_slot(w: Window) -> None:
     w.patch.tapes.set_level("Slot")
 
 
+FAR = (
+    (21, 42, "260 x Bar 9 at 21.1 +40"),
+    (51, 80, "300 x Drop 14 at 51.1 +48"),
+    (90, 101, "500 x Lagoon flood at 90.1 +12"),
+    (110, 120, "220 x Eddy head at 110.1 +24"),
+    (125, 145, "160 x Undertow wash at 125.1"),
+    (160, 176, "180 x Drop 14 at 160.1 +44"),
+    (185, 195, "90 x Bar 9 at 185.30 +56"),
+)
+"""First and last universe, and what stands in them, of halls that the demo rig does not have."""
+
+
+def larger(rig: Rig) -> Rig:
+    """The demo rig with 1,710 more fixtures in universes of their own, fed and given out: it adds no finding."""
+    feeds: list[str] = []
+    for first, last, wish in FAR:
+        for number in range(first, last + 1):
+            if not universe_by_number(rig, number):
+                rig, made = edits.add_universe(rig, number)
+                rig, made = edits.add_feed(rig, made.made[0])
+                feeds += made.ids("feeds")
+        rig, _ = wished(rig, wish)
+    model = rig.devices["d2"].model
+    ports = rig.device_models[model].ports
+    devices = {
+        f"far{n}": Device(
+            name=f"SLUICE-{n + 3}",
+            model=model,
+            ip=f"127.0.1.{n + 1}",
+            ports={label: Port(feed=feed) for label, feed in zip(ports, feeds[n * len(ports) :])},
+        )
+        for n in range(-(-len(feeds) // len(ports)))
+    }
+    return put(rig, "add the far halls", devices=devices)[0]
+
+
 def _patch_field(w: Window) -> None:
     """The demo rig with a made-up extension, so that there is something to see from afar."""
     w.patch.tapes.lens = None
-    for wish in (
-        "260 x Bar 9 at 21.1 +40",
-        "300 x Drop 14 at 51.1 +48",
-        "500 x Lagoon flood at 90.1 +12",
-        "220 x Eddy head at 110.1 +24",
-        "160 x Undertow wash at 125.1",
-        "180 x Drop 14 at 160.1 +44",
-        "90 x Bar 9 at 185.30 +56",
-    ):
-        w.session.take(wished(w.session.rig, wish))
+    before, rig = w.session.rig, larger(w.session.rig)
+    parts = ("universes", "feeds", "profiles", "fixtures", "devices")
+    added = {p: {k: v for k, v in getattr(rig, p).items() if k not in getattr(before, p)} for p in parts}
+    w.session.edit(put, "add the far halls", **added)
     w.session.select_items(["f207"])
     w.patch.tapes.set_level("Field")
 
