@@ -38,7 +38,8 @@ from welvo.formats.rigfile import load, save
 from welvo.live.status import StatusWatch
 from welvo.live.worker import Fault, Faults
 from welvo.observed.values import Heard
-from welvo.rig.document import Rig
+from welvo.rig.base import Refused
+from welvo.rig.document import Rig, put
 from welvo.rig.edits import rename_rig, set_device, set_fixtures
 from welvo.rig.profile import Backdrop, Range
 
@@ -387,9 +388,7 @@ def test_a_pause_in_the_chart_line_costs_nothing_made_by_hand(small: Window, qtb
         spots=tuple(Spot(x=float(n), y=1.0) for n in range(4)),
         channels=(*mode.channels[:2], red, *mode.channels[3:]),
     )
-    rig, _ = __import__("welvo.rig.document", fromlist=["put"]).put(
-        rig, "", profiles={"bar": replace(bar, modes={"m": mode})}
-    )
+    rig, _ = put(rig, "", profiles={"bar": replace(bar, modes={"m": mode})})
     rig = replace(rig, fixtures={k: f for k, f in rig.fixtures.items() if f.profile != "bar"})
     small.session.replace(rig, None)
     small.show_station("Profiles")
@@ -646,3 +645,12 @@ def test_a_panel_that_is_built_anew_gives_the_focus_back_to_the_same_field(small
     qtbot.waitUntil(lambda: QApplication.focusWidget() is not None, timeout=1000)
     again = field_of(small.patch.panel, "Name")
     assert again is not name and again.hasFocus()
+
+
+def test_an_edit_whose_rig_could_not_be_opened_is_refused(small: Window) -> None:
+    before = small.session.rig
+    head = before.profiles["head"]
+    bad = put(before, "", profiles={"head": replace(head, modes={"n": head.modes["m"]})})
+    with pytest.raises(Refused, match="uses mode “m”, which Head does not have. And 1 more like it"):
+        small.session.take(bad)
+    assert small.session.rig is before and not small.session.history.undo_label

@@ -170,7 +170,7 @@ def test_what_could_not_be_opened_again_is_not_written(
     with pytest.raises(RigFileError, match=r"would read as another rig \(its own fields\)"):
         save(wild, file)
     lost = replace(rig, fixtures={"a": replace(rig.fixtures["a"], profile="nowhere")})
-    with pytest.raises(RigFileError, match="could not be opened again.*which is not in the file"):
+    with pytest.raises(RigFileError, match="could not be opened again.*which is not in the rig"):
         save(lost, file)
     with pytest.raises(RigFileError, match="could not be opened again"):
         save(replace(rig, name="\ud800"), file)
@@ -396,3 +396,26 @@ def test_a_real_stick_is_saved_to_twice(rig: Rig, tmp_path: Path) -> None:
     finally:
         subprocess.run(["umount", str(folder)], check=False)
     assert rigfile.FORMAT == 6
+
+
+def test_a_refusal_names_the_backup_only_where_it_can_be_opened(rig: Rig, tmp_path: Path) -> None:
+    file = tmp_path / "hall.welvo"
+    save(rig, file)
+    save(replace(rig, name="Second"), file)
+    for bad in (b"", b"\xff\xfe", b'{"name": "cut', file.read_bytes()[:200]):
+        file.write_bytes(bad)
+        with pytest.raises(RigFileError, match=r"Its backup, hall\.welvo~, can be opened\.$"):
+            open_rig(file)
+    file.unlink()
+    with pytest.raises(RigFileError, match=r"cannot be read: No such file.* hall\.welvo~, can be opened"):
+        open_rig(file)
+    file.write_bytes(b"{")
+    backup_of(file).write_bytes(b"{")
+    with pytest.raises(RigFileError) as refused:
+        open_rig(file)
+    assert "backup" not in str(refused.value)
+
+
+def test_a_folder_without_a_name_is_named_as_it_was_typed() -> None:
+    with pytest.raises(RigFileError, match=r"^\. is a folder"):
+        open_rig(Path("."))

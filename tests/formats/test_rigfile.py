@@ -117,13 +117,13 @@ def zipped(**entries: bytes) -> bytes:
             b' "elements": {"e": {"name": "x", "at": {"universe": "u", "address": "513"}}}}',
             "elements.e"
         ), (b'{"universes": {"a": {"number": 1}, "b": {"number": 1}}}', "both have number 1"),
-        (b'{"fixtures": {"f": {"number": 1, "profile": "p", "mode": "m"}}}', "not in the file"),
+        (b'{"fixtures": {"f": {"number": 1, "profile": "p", "mode": "m"}}}', "not in the rig"),
         (
             b'{"senders": {"s": {"name": "x"}}, "universes": {"u": {"number": 1}},'
             b' "feeds": {"w": {"universe": "u", "sender": "s", "wire": 0}}}',
             "no sACN universe 0"
         ),
-        (b'{"feeds": {"w": {"universe": "u", "sender": "s", "wire": 1}}}', "universe “u”, which is not in the file"),
+        (b'{"feeds": {"w": {"universe": "u", "sender": "s", "wire": 1}}}', "universe “u”, which is not in the rig"),
         (
             b'{"device_models": {"m": {"name": "x"}}, "devices": {"d": {"name": "x", "model": "m", "ip": "10.0.40"}}}',
             "3 parts"

@@ -33,6 +33,7 @@ from welvo.app import commands
 from welvo.app.session import Selection
 from welvo.app.window import Window
 from welvo.checks.checker import check
+from welvo.formats.files import RigFileError
 from welvo.formats.rigfile import dumps, loads
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
@@ -249,7 +250,11 @@ class Acts:
         if mine != theirs:
             a, b = set(map(repr, mine.findings)), set(map(repr, theirs.findings))
             return f"findings: only followed {sorted(a - b)[:2]}, only built {sorted(b - a)[:2]}"
-        if loads(dumps(s.rig)) != s.rig:
+        try:
+            again = loads(dumps(s.rig))
+        except RigFileError as e:
+            return f"what stands there cannot be opened: {e}"
+        if again != s.rig:
             return "what stands there reads as another rig"
         return ""
 

@@ -24,6 +24,7 @@ from welvo.rig.document import Change, Edit, Rig, put, put_rig
 from welvo.rig.history import History
 from welvo.rig.patched import Element, Place
 from welvo.rig.profile import Profile
+from welvo.rig.references import broken
 from welvo.rig.refs import SegmentRef
 from welvo.rig.runs import PixelType, Segment
 from welvo.runs import bridge, wish
@@ -370,7 +371,10 @@ class Trail:
         self.checker.follow(change, followed)
 
     def wrong(self, findings: bool = True) -> str:
-        """What following has come to that building does not; empty when they agree."""
+        """What following has come to that building does not, and what no file may hold; empty when all is well."""
+        lost = broken(self.history.rig)
+        if lost:
+            return f"after {self.done[-3:]}: {lost[0]}"
         built = Index(self.history.rig)
         found = difference(state(self.index), state(built))
         if not found and findings:

@@ -22,6 +22,7 @@ from welvo.patch.path import Target, find_target, of_item, of_pixel, of_segment,
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Edit, Rig, everything
 from welvo.rig.history import History
+from welvo.rig.references import broken_by
 from welvo.rig.refs import SegmentRef
 from welvo.rig.wiring import Port
 
@@ -120,12 +121,18 @@ class Session(QObject):
             return None
 
     def take(self, result: Edit) -> Change:
-        """Take over an edit that was worked out elsewhere. One that changes nothing leaves no step to undo."""
+        """Take over an edit that was worked out elsewhere. One that changes nothing leaves no step to undo.
+
+        Raises Refused when it would leave a reference to something that is not there.
+        """
         rig, change = result
         same = rig is self.rig or (
             rig == self.rig and _modes_in_order(rig, change) == _modes_in_order(self.rig, change)
         )
         if not same:
+            lost = broken_by(self.rig, rig, change)
+            if lost:
+                raise Refused(lost[0] + (f" And {len(lost) - 1} more like it." if len(lost) > 1 else ""))
             self.history.push(rig, change)
             self._follow(change)
         return change

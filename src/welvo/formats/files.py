@@ -74,7 +74,7 @@ def read_text(path: Path, most: int, what: str) -> str:
 
 def shown_name(path: Path) -> str:
     """A file's name as it can be shown: what is no UTF-8 in it becomes a mark."""
-    return os.fsencode(path.name).decode("utf-8", "replace")
+    return os.fsencode(path.name or path).decode("utf-8", "replace")
 
 
 def path_to_text(path: Path | None) -> str:

@@ -17,8 +17,8 @@ WILDEST = 1e300
 MOST_TOML = 2 * 2**20
 
 
-def read_json(data: bytes, name: str, hint: str = "") -> Any:
-    """A decoded JSON text. `hint` is added to what is said of damaged text. Raises RigFileError.
+def read_json(data: bytes, name: str) -> Any:
+    """A decoded JSON text. Raises RigFileError.
 
     Where numbers are too large for any float the object is Wild, so that whoever knows the limits can mend them.
     """
@@ -35,10 +35,10 @@ def read_json(data: bytes, name: str, hint: str = "") -> Any:
     except RecursionError as e:
         raise RigFileError(f"{name} is nested deeper than any rig.") from e
     except UnicodeDecodeError as e:
-        raise RigFileError(f"{name} holds characters that are no text in UTF-8.{hint}") from e
+        raise RigFileError(f"{name} holds characters that are no text in UTF-8.") from e
     except (msgspec.MsgspecError, ValueError) as e:
         why = "a number has far too many digits" if "digit" in str(e) else str(e)[:160].rstrip(".")
-        raise RigFileError(f"{name} holds damaged JSON: {why}.{hint}") from e
+        raise RigFileError(f"{name} holds damaged JSON: {why}.") from e
     return raw
 
 

@@ -22,6 +22,7 @@ from welvo.formats.archive import Bounds, is_zip, unpack
 from welvo.formats.files import (
     RigFileError,
     Stamp,
+    backup_of,
     check_unchanged,
     read_bytes,
     shown_name,
@@ -32,17 +33,14 @@ from welvo.formats.mending import Mended, mend
 from welvo.formats.migrate import migrate
 from welvo.formats.plain import Wild, read_json
 from welvo.formats.unknown import gather, to_plain
-from welvo.rig.base import Refused
 from welvo.rig.document import FORMAT, PARTS, Rig
-from welvo.rig.edits import check_feed
-from welvo.rig.notation import read_ip
+from welvo.rig.references import broken
 
 RIG_ENTRY = "rig.json"
 MOST_FILE = 256 * 2**20
 BOUNDS = Bounds("a rig", 256 * 2**20, 64 * 2**20, 4096, lambda inside: inside == RIG_ENTRY)
 NAMES_QUOTED_SINCE = 6
 """From this format on, the names of the ZIP's entries hold ids in a form that no id can break."""
-BACKUP_HINT = " The backup beside it (.welvo~) may be whole."
 
 
 @dataclass(frozen=True)
@@ -72,9 +70,25 @@ def load(path: Path) -> Rig:
 
 
 def open_rig(path: Path) -> Opened:
-    """Open a file, mending what breaks a limit. Raises RigFileError; the file itself is never changed."""
-    data = read_bytes(path, MOST_FILE, "a rig")
-    return replace_stamp(read_rig(data, shown_name(path)), stamp_of(path, data))
+    """Open a file, mending what breaks a limit. Raises RigFileError; the file itself is never changed.
+
+    Where a backup stands beside it that can be opened, the refusal says so.
+    """
+    try:
+        data = read_bytes(path, MOST_FILE, "a rig")
+        return replace_stamp(read_rig(data, shown_name(path)), stamp_of(path, data))
+    except RigFileError as e:
+        if _opens(backup_of(path)):
+            raise RigFileError(f"{e} Its backup, {shown_name(backup_of(path))}, can be opened.") from e
+        raise
+
+
+def _opens(path: Path) -> bool:
+    try:
+        read_rig(read_bytes(path, MOST_FILE, "a rig"))
+    except RigFileError:
+        return False
+    return True
 
 
 def replace_stamp(opened: Opened, stamp: Stamp | None) -> Opened:
@@ -93,7 +107,7 @@ def read_rig(data: bytes, name: str = "the file") -> Opened:
             data,
             name,
             BOUNDS,
-            "is damaged ({why})." + BACKUP_HINT,
+            "is damaged ({why}).",
             lambda inside: inside == RIG_ENTRY or inside.startswith(("pictures/", "kept/")),
         )
         if RIG_ENTRY not in entries:
@@ -103,7 +117,7 @@ def read_rig(data: bytes, name: str = "the file") -> Opened:
     if not text.startswith(b"{"):
         kind = "empty" if not text else "neither a .welvo file nor JSON"
         raise RigFileError(f"{name} is {kind}. Open a .welvo file, or a rig as JSON.")
-    return opened_from_plain(read_json(text, name, BACKUP_HINT), name, entries)
+    return opened_from_plain(read_json(text, name), name, entries)
 
 
 def from_plain(raw: Any, name: str = "the file", entries: dict[str, bytes] | None = None) -> Rig:
@@ -139,7 +153,7 @@ def opened_from_plain(raw: Any, name: str = "the file", entries: dict[str, bytes
         raise RigFileError(f"{name} does not have the shape of a rig ({e}).") from e
     if entries:
         rig = _with_files(rig, _by_id(entries, number >= NAMES_QUOTED_SINCE))
-    problems = problems_of(rig)
+    problems = broken(rig)
     if problems:
         more = f" And {len(problems) - 3} more like it." if len(problems) > 3 else ""
         raise RigFileError(f"{name}: " + " ".join(problems[:3]) + more)
@@ -201,46 +215,6 @@ def _plain_error(text: str, entry: str) -> str:
         what = what.replace(theirs, ours)
     place = where.removeprefix("$").removeprefix(".")
     return f"at {'.'.join(p for p in (entry, place) if p) or 'the top'}: {what.replace('`', '“', 1).replace('`', '”')}."
-
-
-def problems_of(rig: Rig) -> list[str]:
-    """References that lead nowhere and values no wire can carry, in words."""
-    found: list[str] = []
-    for fid, f in rig.fixtures.items():
-        profile = rig.profiles.get(f.profile)
-        if profile is None:
-            found.append(f"Fixture {f.number} ({fid}) uses profile “{f.profile}”, which is not in the file.")
-        elif f.mode not in profile.modes:
-            found.append(f"Fixture {f.number} ({fid}) uses mode “{f.mode}”, which {profile.name} does not have.")
-        for p in f.at:
-            if p.universe and p.universe not in rig.universes:
-                found.append(f"Fixture {f.number} ({fid}) stands in universe “{p.universe}”, which is not in the file.")
-    for eid, e in rig.elements.items():
-        if e.at.universe and e.at.universe not in rig.universes:
-            found.append(f"Element {e.name} ({eid}) stands in universe “{e.at.universe}”, which is not in the file.")
-    numbers: dict[int, str] = {}
-    for uid, u in rig.universes.items():
-        if u.number in numbers:
-            found.append(f"Universes “{numbers[u.number]}” and “{uid}” both have number {u.number}.")
-        numbers[u.number] = uid
-    for wid, w in rig.feeds.items():
-        if w.universe not in rig.universes:
-            found.append(f"Feed {wid} carries universe “{w.universe}”, which is not in the file.")
-        if w.sender not in rig.senders:
-            found.append(f"Feed {wid} comes from sender “{w.sender}”, which is not in the file.")
-        try:
-            check_feed(w)
-        except Refused as e:
-            found.append(f"Feed {wid}: {e}")
-    for device_id, d in rig.devices.items():
-        if d.model not in rig.device_models:
-            found.append(f"Device {d.name} ({device_id}) is of model “{d.model}”, which is not in the file.")
-        if d.ip:
-            try:
-                read_ip(d.ip)
-            except Refused as e:
-                found.append(f"Device {d.name} ({device_id}): {e}")
-    return found
 
 
 # ---- writing

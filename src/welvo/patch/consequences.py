@@ -107,7 +107,7 @@ def remove_mode(rig: Rig, pid: str, mid: str, into: str = "") -> Edit:
     if len(profile.modes) == 1:
         raise Refused(f"“{profile.modes[mid].name}” is the only mode of {profile.name}.")
     users = [f for f in rig.fixtures if rig.fixtures[f].profile == pid and rig.fixtures[f].mode == mid]
-    if users and not into:
+    if users and (into == mid or into not in profile.modes):
         raise Refused(
             f"{plural(len(users), 'fixture')} stand in mode “{profile.modes[mid].name}”. Say which mode they go "
             "over to."
