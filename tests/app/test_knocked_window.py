@@ -14,9 +14,9 @@ from typing import Any
 
 import pytest
 from msgspec.structs import replace
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import QEvent, Qt, QTimer
 from PySide6.QtGui import Qt as RichText
-from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton
+from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from tests.app.conftest import field_of, hear, in_dialog, press_in_dialog
@@ -28,6 +28,7 @@ from welvo.app.network import Network
 from welvo.app.runs.model_editor import ModelEditor
 from welvo.app.runs.pixel_kinds import PixelKinds
 from welvo.app.session import Selection, Session
+from welvo.app.widgets.dialogs import ask_line
 from welvo.app.widgets.fields import CommandLine, commit_focus
 from welvo.app.widgets.literal import literal, menu_words, rows_tip, visible
 from welvo.app.widgets.painting import label
@@ -654,3 +655,18 @@ def test_an_edit_whose_rig_could_not_be_opened_is_refused(small: Window) -> None
     with pytest.raises(Refused, match="uses mode “m”, which Head does not have. And 1 more like it"):
         small.session.take(bad)
     assert small.session.rig is before and not small.session.history.undo_label
+
+
+def test_a_dialog_outlives_the_row_that_opened_it(small: Window) -> None:
+    """Found by chance: findings heard anew took away the question that was being answered."""
+    row, answers = QWidget(small), []
+
+    def answer(dialog: Any) -> None:
+        row.deleteLater()
+        QApplication.sendPostedEvents(row, QEvent.Type.DeferredDelete.value)
+        dialog.findChild(QLineEdit).setText("the desk feeds it")
+        dialog.primary.click()
+
+    in_dialog(answer)
+    ask_line(row, "Waive", "Why?", answers.append, go="Waive")
+    assert answers == ["the desk feeds it"]

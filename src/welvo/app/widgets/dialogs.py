@@ -31,7 +31,8 @@ class Dialog(QDialog):
         wide: int = 460,
         high: int = 0,
     ) -> None:
-        super().__init__(parent)
+        # below the whole window: the row that opened it may be built anew while it is open, and would take it along
+        super().__init__(parent.window() if parent is not None else None)
         self.setWindowTitle(title)
         self.setMinimumWidth(min(wide, 460))
         if high:
