@@ -6,6 +6,7 @@ ever saved that could not be opened; and what an older program wrote beyond toda
 
 from __future__ import annotations
 
+import dataclasses
 import io
 import json
 import re
@@ -76,7 +77,7 @@ def open_rig(path: Path) -> Opened:
     """
     try:
         data = read_bytes(path, MOST_FILE, "a rig")
-        return replace_stamp(read_rig(data, shown_name(path)), stamp_of(path, data))
+        return dataclasses.replace(read_rig(data, shown_name(path)), stamp=stamp_of(path, data))
     except RigFileError as e:
         if _opens(backup_of(path)):
             raise RigFileError(f"{e} Its backup, {shown_name(backup_of(path))}, can be opened.") from e
@@ -89,10 +90,6 @@ def _opens(path: Path) -> bool:
     except RigFileError:
         return False
     return True
-
-
-def replace_stamp(opened: Opened, stamp: Stamp | None) -> Opened:
-    return Opened(opened.rig, opened.mended, opened.mended_count, stamp)
 
 
 def loads(data: bytes, name: str = "the file") -> Rig:

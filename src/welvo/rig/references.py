@@ -8,11 +8,14 @@ opened. After an edit only what it touched is looked at, and who used what it to
 from __future__ import annotations
 
 from collections.abc import Collection
+from typing import TypeVar
 
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Rig
 from welvo.rig.edits import check_feed
 from welvo.rig.notation import read_ip
+
+Entry = TypeVar("Entry")
 
 
 def broken(rig: Rig) -> list[str]:
@@ -47,12 +50,14 @@ def broken_by(before: Rig, rig: Rig, change: Change) -> list[str]:
     return found
 
 
+def _there(entries: dict[str, Entry], ids: Collection[str]) -> list[tuple[str, Entry]]:
+    """The entries of those ids that an edit did not take out."""
+    return [(i, entries[i]) for i in ids if i in entries]
+
+
 def _fixtures(rig: Rig, ids: Collection[str]) -> list[str]:
     found: list[str] = []
-    for fid in ids:
-        f = rig.fixtures.get(fid)
-        if f is None:
-            continue
+    for fid, f in _there(rig.fixtures, ids):
         profile = rig.profiles.get(f.profile)
         if profile is None:
             found.append(f"Fixture {f.number} ({fid}) uses profile “{f.profile}”, which is not in the rig.")
@@ -67,8 +72,8 @@ def _fixtures(rig: Rig, ids: Collection[str]) -> list[str]:
 def _elements(rig: Rig, ids: Collection[str]) -> list[str]:
     return [
         f"Element {e.name} ({eid}) stands in universe “{e.at.universe}”, which is not in the rig."
-        for eid in ids
-        if (e := rig.elements.get(eid)) and e.at.universe and e.at.universe not in rig.universes
+        for eid, e in _there(rig.elements, ids)
+        if e.at.universe and e.at.universe not in rig.universes
     ]
 
 
@@ -84,10 +89,7 @@ def _universes(rig: Rig) -> list[str]:
 
 def _feeds(rig: Rig, ids: Collection[str]) -> list[str]:
     found: list[str] = []
-    for wid in ids:
-        w = rig.feeds.get(wid)
-        if w is None:
-            continue
+    for wid, w in _there(rig.feeds, ids):
         if w.universe not in rig.universes:
             found.append(f"Feed {wid} carries universe “{w.universe}”, which is not in the rig.")
         if w.sender not in rig.senders:
@@ -101,10 +103,7 @@ def _feeds(rig: Rig, ids: Collection[str]) -> list[str]:
 
 def _devices(rig: Rig, ids: Collection[str]) -> list[str]:
     found: list[str] = []
-    for device_id in ids:
-        d = rig.devices.get(device_id)
-        if d is None:
-            continue
+    for device_id, d in _there(rig.devices, ids):
         if d.model not in rig.device_models:
             found.append(f"Device {d.name} ({device_id}) is of model “{d.model}”, which is not in the rig.")
         if d.ip:
