@@ -54,7 +54,7 @@ def test_raw_slots_win_and_blackout_wins_over_all_but_position(rig: Rig) -> None
 
 def test_release_gives_back_and_zero_leaves_heads_where_they_are(rig: Rig) -> None:
     levels = Levels()
-    levels.zero(rig, ["a"])
+    levels.zero(Index(rig), ["a"])
     assert levels.frames(Index(rig))["u1"][:8].tolist() == [128, 0, 128, 0, 0, 0, 0, 0]
     levels.hold(["b"], "Dimmer", 1.0)
     levels.release(["a"])
@@ -64,9 +64,9 @@ def test_release_gives_back_and_zero_leaves_heads_where_they_are(rig: Rig) -> No
 
 
 def test_faders_stand_once_for_a_selection(rig: Rig) -> None:
-    assert [f.word for f in faders(rig, ["a", "b"])] == ["pan", "tilt", "dimmer", "shutter", "zoom", "gobo"]
-    assert [f.short for f in faders(rig, ["c", "e"])] == ["Dim", "Shut", "R", "G", "B"]
-    pan = faders(rig, ["a"])[0]
+    assert [f.word for f in faders(Index(rig), ["a", "b"])] == ["pan", "tilt", "dimmer", "shutter", "zoom", "gobo"]
+    assert [f.short for f in faders(Index(rig), ["c", "e"])] == ["Dim", "Shut", "R", "G", "B"]
+    pan = faders(Index(rig), ["a"])[0]
     assert (pan.slots, pan.top, pan.default) == (2, 65535, 32768)
 
 

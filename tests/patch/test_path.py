@@ -5,7 +5,8 @@ from msgspec.structs import replace
 
 from welvo.observed.values import NOTHING, Heard, HeardPort, Observed
 from welvo.patch.index import Index
-from welvo.patch.path import find_target, path, place_ways, slot_word, words_on
+from welvo.patch.path import find_target, path, place_ways
+from welvo.patch.slot_words import slot_word, words_on
 from welvo.rig import edits
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig, put
@@ -42,9 +43,9 @@ def test_targets_in_every_writing(rig: Rig) -> None:
 def test_words_for_slots(rig: Rig) -> None:
     index = Index(rig)
     head, bar, ribbon = index.spans("a")[0], index.spans("c")[0], index.spans("e")[0]
-    assert slot_word(rig, head, 2) == "pan, byte 2 of 2" and slot_word(rig, head, 5) == "dimmer"
-    assert slot_word(rig, bar, 3) == "red of pixel 1" and slot_word(rig, ribbon, 105) == "G of pixel 2"
-    assert words_on(rig, head, 1, 5) == ["pan", "tilt", "dimmer"]
+    assert slot_word(index, head, 2) == "pan, byte 2 of 2" and slot_word(index, head, 5) == "dimmer"
+    assert slot_word(index, bar, 3) == "red of pixel 1" and slot_word(index, ribbon, 105) == "G of pixel 2"
+    assert words_on(index, head, 1, 5) == ["pan", "tilt", "dimmer"]
 
 
 def test_every_way_of_saying_a_place(rig: Rig) -> None:

@@ -17,7 +17,7 @@ from welvo.formats.files import ChangedOnDisk, RigFileError, Stamp
 from welvo.formats.rigfile import open_rig
 from welvo.formats.rigfile import save as write_rig
 from welvo.observed.values import NOTHING, Event, Observed, Written
-from welvo.patch.index import Followed, Index
+from welvo.patch.index import Followed, Index, Taker
 from welvo.patch.path import Target, find_target, of_item, of_pixel, of_segment, of_slot
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Edit, Rig, everything
@@ -244,6 +244,13 @@ class Session(QObject):
 
     def select_items(self, keys: list[str], break_no: int = 0, slot: tuple[str, int] | None = None) -> None:
         self.select(Selection("item", tuple(keys), break_no, slot) if keys else Selection())
+
+    def select_taker(self, taker: Taker, break_no: int = 0, slot: tuple[str, int] | None = None) -> None:
+        """Select what takes slots: an item, or the segment of a cable."""
+        if isinstance(taker, SegmentRef):
+            self.select(Selection("segment", (taker.device,), on=taker))
+        else:
+            self.select_items([taker], max(0, break_no), slot)
 
     def step_selection(self, back: bool) -> None:
         """Alt+Left and Alt+Right: what was selected before, and after."""

@@ -7,13 +7,13 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from welvo.patch.index import Index, Span
+from welvo.patch.index import BY_PIXEL, Index, Span
+from welvo.patch.slot_words import letters_of
 from welvo.rig.attributes import family_of, word_for
 from welvo.rig.colours import FUNCTIONS
 from welvo.rig.counting import SLOTS
-from welvo.rig.document import Rig
 from welvo.rig.lookup import mode_of
-from welvo.rig.patched import Element, Fixture
+from welvo.rig.patched import Fixture
 from welvo.rig.profile import Channel, Mode
 
 Frame = npt.NDArray[np.uint8]
@@ -63,10 +63,10 @@ class Levels:
         gone = set(keys)
         self.held = {k: v for k, v in self.held.items() if k[0] not in gone}
 
-    def zero(self, rig: Rig, keys: list[str]) -> None:
+    def zero(self, index: Index, keys: list[str]) -> None:
         """Hold every function of some items at zero; what moves the head stays where it is."""
         for key in keys:
-            for fader in faders(rig, [key]):
+            for fader in faders(index, [key]):
                 if fader.family != "position":
                     self.held[key, fader.function] = 0.0
 
@@ -99,8 +99,8 @@ class Levels:
         dark = self.blackout and not defaults_only
         spans = index.on(uid)
         for span in spans:
-            fixture = rig.fixtures.get(span.key)
-            mode = mode_of(rig, fixture) if fixture else None
+            fixture = rig.fixtures.get(span.item)
+            mode = mode_of(rig, fixture) if fixture and span.break_no != BY_PIXEL else None
             if mode is None or fixture is None:
                 continue
             at, values = self._template(mode, span.break_no, dark)
@@ -111,12 +111,13 @@ class Levels:
                 for c in mode.channels:
                     if c.break_no == span.break_no and c.default and turned(fixture, c.function, 0.0)[1]:
                         _write(found, span.first, c, c.top - c.default)
+        driven: list[tuple[Span, dict[str, float]]] = []
         for span in spans:
-            mine = functions.get(span.key)
+            mine = functions.get(span.item)
             if not mine:
                 continue
-            fixture = rig.fixtures.get(span.key)
-            mode = mode_of(rig, fixture) if fixture else None
+            fixture = rig.fixtures.get(span.item)
+            mode = mode_of(rig, fixture) if fixture and span.break_no != BY_PIXEL else None
             if fixture and mode:
                 for c in mode.channels:
                     if c.break_no != span.break_no or (dark and family_of(c.function) in DARK):
@@ -125,8 +126,12 @@ class Levels:
                     level = mine.get(function)
                     if level is not None:
                         _write(found, span.first, c, round(turned(fixture, function_key(c), level)[1] * c.top))
-            elif span.key in rig.elements and not dark:
-                _pixels(rig.elements[span.key], mine, span, found)
+            elif span.break_no == BY_PIXEL:
+                driven.append((span, mine))
+            elif not dark:
+                _pixels(letters_of(index, span), mine, span, found)
+        for span, mine in () if dark else driven:  # last: a lamp held by itself, and the element of its pixel as well
+            _pixels(letters_of(index, span), mine, span, found)
         for (universe, address), level_ in {}.items() if defaults_only or dark else self.raw.items():
             if universe == uid:
                 found[address - 1] = level_
@@ -149,11 +154,11 @@ class Levels:
         return kept[1], kept[2]
 
 
-def _pixels(element: Element, mine: dict[str, float], span: Span, found: Frame) -> None:
-    """Every pixel of an element gets the held components, as far as they stand in this universe."""
-    if element.kind == "block":
+def _pixels(order: str, mine: dict[str, float], span: Span, found: Frame) -> None:
+    """Every pixel of a span gets the held components, as far as they stand in this universe."""
+    if not order:
         return
-    pixel = np.array([round(255 * mine.get(FUNCTIONS[x], 0.0)) for x in element.order], np.uint8)
+    pixel = np.array([round(255 * mine.get(FUNCTIONS[x], 0.0)) for x in order], np.uint8)
     last = min(span.last, SLOTS)
     found[span.first - 1 : last] = np.resize(np.roll(pixel, -(span.offset % len(pixel))), last - span.first + 1)
 
@@ -181,14 +186,26 @@ def _write(frame: Frame, start: int, c: Channel, value: int) -> None:
             frame[at] = value >> 8 * (len(c.slots) - 1 - n) & 255
 
 
-def faders(rig: Rig, keys: list[str]) -> list[Fader]:
-    """The functions of a selection in channel order; the functions of pixels stand once, for all pixels."""
+def faders(index: Index, keys: list[str]) -> list[Fader]:
+    """The functions of a selection in channel order; the functions of pixels stand once, for all pixels.
+
+    Of a lamp behind a converter there are the components of its pixel: what else it has, the converter makes of these.
+    """
+    rig = index.rig
     found: dict[str, Fader] = {}
     kinds: set[tuple[str, str]] = set()
     for key in keys:
         fixture = rig.fixtures.get(key)
         element = rig.elements.get(key)
-        if fixture:
+        span = index.place(key)
+        if element or (span and span.break_no == BY_PIXEL):
+            for letter in (
+                letters_of(index, span) if span else element.order if element and element.kind != "block" else ""
+            ):
+                name = FUNCTIONS[letter]
+                if name not in found:
+                    found[name] = Fader(name, word_for(name), letter, 1, 255, 0, family_of(name))
+        elif fixture:
             if (fixture.profile, fixture.mode) in kinds:
                 continue
             kinds.add((fixture.profile, fixture.mode))
@@ -198,9 +215,4 @@ def faders(rig: Rig, keys: list[str]) -> list[Fader]:
                 if name not in found and c.function != "NoFeature":
                     word = word_for(c.function, c.name or "?")
                     found[name] = Fader(name, word, c.short, len(c.slots), c.top, c.default, family_of(c.function))
-        elif element and element.kind != "block":
-            for letter in element.order:
-                name = FUNCTIONS[letter]
-                if name not in found:
-                    found[name] = Fader(name, word_for(name), letter, 1, 255, 0, family_of(name))
     return list(found.values())

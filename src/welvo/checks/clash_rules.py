@@ -7,19 +7,20 @@ from collections.abc import Iterator
 from functools import partial
 
 from welvo.checks.patch_rules import move_fix
-from welvo.checks.registry import Context, Fix, Found, rule
+from welvo.checks.registry import Context, Fix, Found, rule, subject_of
 from welvo.patch.consequences import change_mode
-from welvo.patch.index import Clash, Span
+from welvo.patch.index import BY_PIXEL, Clash, Span, Taker
 from welvo.patch.laying import Laying, lay
-from welvo.patch.path import words_on
+from welvo.patch.slot_words import letters_of, words_on
 from welvo.patch.steps import apply_steps
 from welvo.rig.attributes import family_of, word_for
 from welvo.rig.base import Refused
-from welvo.rig.document import Change, Rig
+from welvo.rig.document import Change, Edit, Rig
 from welvo.rig.edits import overlay, share, unshare
 from welvo.rig.lookup import call, mode_of, universes_in_order
 from welvo.rig.notation import plural, say_place
-from welvo.rig.refs import Goto
+from welvo.rig.refs import Goto, SegmentRef
+from welvo.runs.edits import change_segment
 
 SEEN = {
     "intensity": "goes brighter and darker",
@@ -38,16 +39,15 @@ def _range(first: int, last: int, number: int) -> str:
 
 
 def _words(ctx: Context, span: Span, first: int, last: int) -> str:
-    words = words_on(ctx.rig, span, first, last)
+    words = words_on(ctx.index, span, first, last)
     return ", ".join(words[:3]) + (" …" if len(words) > 3 else "")
 
 
 def _functions(ctx: Context, span: Span, first: int, last: int) -> list[tuple[str, str]]:
     """(family, word) of what an item has on slots `first`..`last` of its universe, without repeats."""
-    fixture = ctx.rig.fixtures.get(span.key)
-    if fixture is None:
-        element = ctx.rig.elements.get(span.key)
-        return [("colour", "a pixel's colour")] if element and element.kind != "block" else []
+    fixture = ctx.rig.fixtures.get(span.item)
+    if fixture is None or span.break_no == BY_PIXEL:
+        return [("colour", "a pixel's colour")] if letters_of(ctx.index, span) else []
     mode = mode_of(ctx.rig, fixture)
     low, high = first - span.first + 1, last - span.first + 1
     found = [
@@ -66,8 +66,8 @@ def on_stage(ctx: Context, c: Clash) -> str:
         drives = _functions(ctx, driver, c.first, c.last)
         if suffers and drives:
             said.append(
-                f"{call(ctx.rig, victim.key)} {SEEN[suffers[0][0]]} when {drives[0][1]} of "
-                f"{call(ctx.rig, driver.key)} moves"
+                f"{ctx.index.call(victim.key)} {SEEN[suffers[0][0]]} when {drives[0][1]} of "
+                f"{ctx.index.call(driver.key)} moves"
             )
     return f"On stage: {'; '.join(said)}." if said else ""
 
@@ -86,23 +86,23 @@ def on_stage(ctx: Context, c: Clash) -> str:
 )
 def clash(ctx: Context, uid: str) -> Iterator[Found]:
     number = ctx.rig.universes[uid].number
-    by_pair: dict[tuple[str, str], list[Clash]] = defaultdict(list)
+    by_pair: dict[tuple[Taker, Taker], list[Clash]] = defaultdict(list)
     for c in ctx.index.clashes(uid):
         by_pair[c.a.key, c.b.key].append(c)
     for (a, b), clashes in by_pair.items():
         c = clashes[0]
         slots = sum(x.last - x.first + 1 for x in clashes)
-        one, two = call(ctx.rig, a), call(ctx.rig, b)
+        one, two = ctx.index.call(a), ctx.index.call(b)
         names = f"{one} and {two}" if a != b else f"Two breaks of {one}"
         yield Found(
             title=f"{names} meet on {plural(slots, 'slot')}",
             reason=f"{_range(c.first, c.last, number)}: {_words(ctx, c.a, c.first, c.last)} of {one} "
             f"also moves {_words(ctx, c.b, c.first, c.last)} of {two}. {on_stage(ctx, c)}".rstrip(),
             facts={"a": one, "b": two, "universe": number, "first": c.first, "last": c.last, "slots": slots},
-            subject=f"{uid}:{min(a, b)}+{max(a, b)}",
+            subject=f"{uid}:{'+'.join(sorted((subject_of(a), subject_of(b))))}",
             where=_range(c.first, c.last, number),
-            goes_to=Goto("item", b),
-            items=(a, b) if a != b else (a,),
+            goes_to=Goto("item", c.b.item or c.a.item),
+            items=tuple(dict.fromkeys(k for k in (c.a.item, c.b.item) if k)),
             fixes=partial(_clash_fixes, ctx, c, names),
         )
 
@@ -112,24 +112,45 @@ def _clash_fixes(ctx: Context, c: Clash, names: str) -> list[Fix]:
     if len(fixes) == 2:
         fixes += _move_both(ctx, c, names)
     fixes += [fix for span, other in ((c.b, c.a), (c.a, c.b)) for fix in _shorter_mode(ctx, span, other)]
-    if c.a.key == c.b.key:
-        return fixes
+    a, b = c.a.item, c.b.item
+    if a == b or not a or not b:
+        return fixes + _attach(ctx, c)
     rig = ctx.index.rig
-    fa, fb = rig.fixtures.get(c.a.key), rig.fixtures.get(c.b.key)
+    fa, fb = rig.fixtures.get(a), rig.fixtures.get(b)
     if fa and fb and (fa.profile, fa.mode) == (fb.profile, fb.mode):
         if c.a.first == c.b.first:
-            edit = partial(share, members=[c.a.key, c.b.key])
+            edit = partial(share, members=[a, b])
             fixes.append(Fix(f"Share: {names} move together", ((names, "clash", "share"),), edit))
     else:
-        edit = partial(overlay, members=[c.a.key, c.b.key])
+        edit = partial(overlay, members=[a, b])
         fixes.append(Fix(f"Overlay of {names}", ((names, "clash", "overlay"),), edit))
     return fixes
+
+
+def _attach(ctx: Context, c: Clash) -> list[Fix]:
+    """Put a fixture that lies wholly within a bridge's stretch behind that bridge: its address is there already."""
+    segment, lamp = (c.a, c.b) if isinstance(c.a.key, SegmentRef) else (c.b, c.a)
+    fixture = ctx.index.rig.fixtures.get(lamp.item)
+    ref, piece = segment.key, ctx.index.piece(segment.key)
+    if isinstance(ref, str) or piece is None or fixture is None or piece.segment.kind != "bridge":
+        return []
+    number = ctx.index.rig.universes[lamp.universe].number
+    dmx, last = piece.within(number, lamp.first), piece.within(number, lamp.last)
+    if not dmx or not last or len(fixture.at) != 1:
+        return []
+    who, name = call(ctx.index.rig, lamp.item), ctx.index.call(ref)
+    edit = partial(change_segment, fixtures=(*piece.segment.fixtures, lamp.item))
+
+    def attach(rig: Rig) -> Edit:
+        return edit(rig, ref.device, ref.port, ref.place)[:2]
+
+    return [Fix(f"Attach {who} behind {name}", ((f"{who} · attached", "nowhere", f"DMX {dmx} behind it"),), attach)]
 
 
 def _move_both(ctx: Context, c: Clash, names: str) -> list[Fix]:
     """Both next to each other at the first place behind them that holds them."""
     rig = ctx.index.rig
-    keys = [(c.a.key, c.a.break_no), (c.b.key, c.b.break_no)]
+    keys = [(c.a.item, c.a.break_no), (c.b.item, c.b.break_no)]
     order = universes_in_order(rig)
     universe, behind = c.a.universe, max(c.a.last, c.b.last) + 1
     if behind > ctx.index.limit(universe).slots:
@@ -162,8 +183,8 @@ def _move_both(ctx: Context, c: Clash, names: str) -> list[Fix]:
 def _shorter_mode(ctx: Context, span: Span, other: Span) -> list[Fix]:
     """Put one of the two into a mode of its profile that ends before the other begins."""
     rig = ctx.index.rig
-    fixture = rig.fixtures.get(span.key)
-    profile = rig.profiles.get(fixture.profile) if fixture else None
+    fixture = rig.fixtures.get(span.item)
+    profile = rig.profiles.get(fixture.profile) if fixture and span.break_no != BY_PIXEL else None
     if fixture is None or profile is None or len(ctx.index.spans(span.key)) != 1 or span.first >= other.first:
         return []
     room = other.first - span.first
@@ -172,7 +193,7 @@ def _shorter_mode(ctx: Context, span: Span, other: Span) -> list[Fix]:
         return []
     _, mid = max(fitting)
     old, new = mode_of(rig, fixture), profile.modes[mid]
-    edit = partial(change_mode, fixtures=[span.key], pid=fixture.profile, mid=mid)
+    edit = partial(change_mode, fixtures=[span.item], pid=fixture.profile, mid=mid)
     words = f"{old.name} ({old.footprint})" if old else "?"
     return [
         Fix(

@@ -150,9 +150,7 @@ def port_differs(ctx: Context, device_id: str) -> Iterator[Found]:
             continue
         has = say_wire(str(proto.reported), int(uni.reported)) if uni.reported is not None else "nothing"
         sends = say_wire(feed.protocol, feed.wire)
-        lamps = (
-            tuple(sorted({s.key for s in ctx.index.on(feed.universe)})) if feed.universe in ctx.rig.universes else ()
-        )
+        lamps = tuple(sorted(ctx.index.items_on(feed.universe))) if feed.universe in ctx.rig.universes else ()
         keys = tuple(
             k for k, line in ((f"{label}.universe", uni), (f"{label}.protocol", proto)) if line.mark == "differs"
         )

@@ -77,9 +77,10 @@ def same_wire(ctx: Context, fid: str) -> Iterator[Found]:
 def no_feed(ctx: Context, uid: str) -> Iterator[Found]:
     if ctx.feeds_by_universe.get(uid) or not used(ctx.rig, "universes", uid):
         return
-    items = {s.key for s in ctx.index.on(uid)}
-    if not items:
+    takers = {s.key for s in ctx.index.on(uid)}
+    if not takers:
         return
+    items = ctx.index.items_on(uid)
     number = ctx.rig.universes[uid].number
 
     def edit(rig: Rig) -> Edit:
@@ -87,9 +88,9 @@ def no_feed(ctx: Context, uid: str) -> Iterator[Found]:
         return new, change
 
     yield Found(
-        title=f"Universe {number} has {plural(len(items), 'fixture')} and no feed",
-        reason=f"{plural(len(items), 'fixture')} in universe {number} get no levels: nothing sends it.",
-        facts={"universe": number, "things": len(items)},
+        title=f"Universe {number} has {plural(len(takers), 'item')} and no feed",
+        reason=f"What stands in universe {number} gets no levels: nothing sends it.",
+        facts={"universe": number, "things": len(takers)},
         where=f"universe {number}",
         goes_to=Goto("universe", uid),
         items=tuple(sorted(items)),

@@ -7,11 +7,11 @@ from functools import partial
 
 from msgspec.structs import replace
 
-from welvo.checks.registry import Context, Fix, Found, rule
+from welvo.checks.registry import Context, Fix, Found, goto_of, rule, subject_of
 from welvo.patch.index import Index, Span
 from welvo.patch.laying import Laying, lay, next_free
-from welvo.patch.path import words_on
 from welvo.patch.set_on import set_on
+from welvo.patch.slot_words import words_on
 from welvo.patch.steps import apply_steps, footprint_of
 from welvo.rig.base import Refused
 from welvo.rig.counting import HIGHEST_SACN, SLOTS
@@ -29,24 +29,20 @@ def move_fix(
     """Move one of two to the next place that is free of clashes, starts no higher than `highest` and ends within what
     `reach` says of its universe."""
     rig = ctx.index.rig
-    if span.key not in rig.fixtures and span.key not in rig.elements:
+    key = span.item
+    if key not in rig.fixtures and key not in rig.elements:
         return None
-    if span.key in rig.fixtures:
-        place = rig.fixtures[span.key].place(span.break_no)
-    else:
-        place = rig.elements[span.key].at
-    if place.locked or place.origin != "typed" or ctx.index.dependents(span.key):
+    place = rig.fixtures[key].place(max(0, span.break_no)) if key in rig.fixtures else rig.elements[key].at
+    if place.locked or place.origin != "typed" or ctx.index.dependents(key):
         return None  # what follows it would move too, perhaps into the next clash
-    width = footprint_of(rig, span.key, span.break_no)
-    spot = next_free(
-        ctx.index, width, span.universe, span.first, frozenset({(span.key, span.break_no)}), highest, reach
-    )
+    width = footprint_of(rig, key, span.break_no)
+    spot = next_free(ctx.index, width, span.universe, span.first, frozenset({(key, span.break_no)}), highest, reach)
     if not spot:
         return None
     new = say_place(rig.universes[spot[0]].number, spot[1])
     old = say_place(rig.universes[span.universe].number, span.first)
-    who = call(rig, span.key)
-    edit: Callable[[Rig], Edit] = partial(move, key=span.key, break_no=span.break_no, universe=spot[0], address=spot[1])
+    who = call(rig, key)
+    edit: Callable[[Rig], Edit] = partial(move, key=key, break_no=span.break_no, universe=spot[0], address=spot[1])
     return Fix(f"Move {who} to {new} (next free)", ((f"{who} · address", old, new),), edit)
 
 
@@ -66,7 +62,7 @@ def past_the_end(ctx: Context, uid: str) -> Iterator[Found]:
     limit = ctx.index.limit(uid)
     for span in ctx.index.on(uid):
         if span.last > limit.slots:
-            who = call(ctx.rig, span.key)
+            who = ctx.index.call(span.key)
             lost = span.last - max(limit.slots, span.first - 1)
             end = f"{limit.why}" if limit.why else f"the universe ends at {limit.slots}"
             title = f"{who} ends {plural(lost, 'slot')} past " + (
@@ -82,10 +78,10 @@ def past_the_end(ctx: Context, uid: str) -> Iterator[Found]:
                     "last": span.last,
                     "size": limit.slots,
                 },
-                subject=f"{uid}:{span.key}/{span.break_no}",
+                subject=f"{uid}:{subject_of(span.key)}/{max(0, span.break_no)}",
                 where=say_place(universe.number, span.first),
-                goes_to=Goto("item", span.key),
-                items=(span.key,),
+                goes_to=goto_of(span.key),
+                items=(span.item,) if span.item else (),
                 fixes=partial(_move_fixes, ctx, span),
             )
 
@@ -147,7 +143,7 @@ def unpatched(ctx: Context, key: str) -> Iterator[Found]:
         return
     if key not in ctx.index.open:
         return
-    have = {s.break_no for s in ctx.index.spans(key)}
+    have = {max(0, s.break_no) for s in ctx.index.spans(key)}
     open_ = [
         b
         for b, part in enumerate(mode.breaks)
@@ -354,9 +350,9 @@ def _short_reach(ctx: Context) -> list[str]:
         return []
     found = []
     for span in ctx.index.starting_above(min(high.values())):
-        fixture = ctx.rig.fixtures.get(span.key)
+        fixture = ctx.rig.fixtures.get(span.item)
         if fixture and span.first > high.get(fixture.profile, SLOTS):
-            found.append(span.key)
+            found.append(span.item)
     for stream in ctx.index.cables.streams.values():
         for piece in stream.pieces:
             found += [
@@ -418,7 +414,7 @@ def in_reserve(ctx: Context, uid: str) -> Iterator[Found]:
     for span in ctx.index.on(uid) if universe.reserve else ():
         hit = next(((a, b) for a, b in universe.reserve if a <= span.last and span.first <= b), None)
         if hit:
-            who = call(ctx.rig, span.key)
+            who = ctx.index.call(span.key)
             yield Found(
                 title=f"{who} stands in the reserve {hit[0]}–{hit[1]} of universe {universe.number}",
                 reason=f"{who} takes {span.first} to {span.last}.",
@@ -429,10 +425,10 @@ def in_reserve(ctx: Context, uid: str) -> Iterator[Found]:
                     "last": span.last,
                     "reserve": f"{hit[0]}–{hit[1]}",
                 },
-                subject=f"{uid}:{span.key}/{span.break_no}",
+                subject=f"{uid}:{subject_of(span.key)}/{max(0, span.break_no)}",
                 where=say_place(universe.number, span.first),
-                goes_to=Goto("item", span.key),
-                items=(span.key,),
+                goes_to=goto_of(span.key),
+                items=(span.item,) if span.item else (),
                 fixes=partial(_move_fixes, ctx, span),
             )
 
@@ -469,16 +465,16 @@ def never_driven(ctx: Context, uid: str) -> Iterator[Found]:
     number = ctx.rig.universes[uid].number
     for span in ctx.index.on(uid):
         if sent < span.last <= limit:
-            who = call(ctx.rig, span.key)
+            who = ctx.index.call(span.key)
             first = max(span.first, sent + 1)
-            words = words_on(ctx.rig, span, first, span.last)
+            words = words_on(ctx.index, span, first, span.last)
             yield Found(
                 title=f"Nothing drives {plural(span.last - first + 1, 'slot')} of {who}",
                 reason=f"Of universe {number} {sent} slots are sent; {', '.join(words[:3])} of {who} lie behind them.",
                 facts={"thing": who, "universe": number, "sent": sent, "first": first, "last": span.last},
-                subject=f"{uid}:{span.key}/{span.break_no}",
+                subject=f"{uid}:{subject_of(span.key)}/{max(0, span.break_no)}",
                 where=say_place(number, first),
-                goes_to=Goto("item", span.key),
-                items=(span.key,),
+                goes_to=goto_of(span.key),
+                items=(span.item,) if span.item else (),
                 fixes=partial(_move_fixes, ctx, span, reach=partial(_sent_slots, ctx)),
             )

@@ -9,12 +9,12 @@ from typing import Any, Literal, NamedTuple
 
 from welvo.observed.values import Observed
 from welvo.patch.cable import Stream
-from welvo.patch.index import Index
+from welvo.patch.index import Index, Taker
 from welvo.patch.traffic import Traffic, traffic, traffic_facts
 from welvo.patch.wires import ports_by_feed
 from welvo.rig.document import Change, Edit, Rig
 from welvo.rig.protocol import PROTOCOLS
-from welvo.rig.refs import NOWHERE, Goto, PortRef
+from welvo.rig.refs import NOWHERE, Goto, PortRef, to_run
 from welvo.rig.wiring import Feed, Port
 from welvo.runs.claims import Claim
 from welvo.runs.power import Load, loads
@@ -60,6 +60,16 @@ class Found:
     goes_to: Goto = NOWHERE
     items: tuple[str, ...] = ()
     fixes: Fixes = ()
+
+
+def goto_of(taker: Taker) -> Goto:
+    """Where to go for what takes slots: an item, or a segment on its cable."""
+    return Goto("item", taker) if isinstance(taker, str) else to_run(*taker)
+
+
+def subject_of(taker: Taker) -> str:
+    """What takes slots, as a part of a finding's subject."""
+    return taker if isinstance(taker, str) else f"{PortRef(taker.device, taker.port)} {taker.place + 1}"
 
 
 @dataclass(frozen=True)

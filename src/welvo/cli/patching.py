@@ -145,7 +145,6 @@ def _laying(
 
 
 def _moves(index: Index, steps: list[Step]) -> list[dict[str, Any]]:
-    from welvo.rig.lookup import call
     from welvo.rig.notation import say_place
 
     rig = index.rig
@@ -156,7 +155,7 @@ def _moves(index: Index, steps: list[Step]) -> list[dict[str, Any]]:
         was = say_place(rig.universes[old.universe].number, old.first) if old else None
         rows.append(
             {
-                "what": call(rig, s.key),
+                "what": index.call(s.key),
                 "break": s.break_no + 1,
                 "from": was,
                 "to": say_place(rig.universes[s.universe].number, s.address),
@@ -176,7 +175,7 @@ def _lay(index: Index, what: str, laying: Laying, write: Path | None) -> dict[st
     for key in _keys(rig, what):
         fixture = rig.fixtures.get(key)
         parts = mode_of(rig, fixture) if fixture else None
-        have = {s.break_no for s in index.spans(key)} if what.strip().lower() == "unpatched" else set()
+        have = {max(0, s.break_no) for s in index.spans(key)} if what.strip().lower() == "unpatched" else set()
         keys += (
             [(key, b) for b, part in enumerate(parts.breaks) if part.slots and b not in have] if parts else [(key, 0)]
         )
@@ -337,22 +336,24 @@ def _word(value: Any) -> str:
 
 
 def _list(index: Index, as_json: bool) -> None:
-    from welvo.rig.lookup import call, mode_of, running_number
+    from welvo.patch.index import in_order
+    from welvo.rig.lookup import mode_of, running_number
     from welvo.rig.notation import say_place
 
     rig = index.rig
-    spans = sorted(index.all_spans(), key=lambda s: (rig.universes[s.universe].number, s.first, s.key, s.break_no))
+    spans = sorted(index.all_spans(), key=lambda s: (rig.universes[s.universe].number, *in_order(s)))
     rows: list[dict[str, Any]] = []
     for s in spans:
-        fixture = rig.fixtures.get(s.key)
+        fixture = rig.fixtures.get(s.item)
         mode = mode_of(rig, fixture) if fixture else None
+        break_no = max(0, s.break_no)  # what a converter drives is its first
         rows.append(
             {
-                "kind": "fixture" if fixture else "element",
+                "kind": "fixture" if fixture else "element" if s.item else "segment",
                 "number": fixture.number if fixture else None,
-                "name": fixture.name if fixture else call(rig, s.key),
-                "break": s.break_no + 1,
-                "break_name": mode.breaks[s.break_no].name if mode else "",
+                "name": fixture.name if fixture else index.call(s.key),
+                "break": break_no + 1,
+                "break_name": mode.breaks[break_no].name if mode else "",
                 "universe": rig.universes[s.universe].number,
                 "first": s.first,
                 "last": s.last,

@@ -8,6 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from welvo.patch.cable import Cables, Piece, Stream
+from welvo.rig.colours import straight
 from welvo.rig.document import Rig
 from welvo.rig.patched import Element
 from welvo.rig.runs import Segment
@@ -88,6 +89,14 @@ def element_pixel(rig: Rig, piece: Piece, data: int) -> int:
         return 0
     order = number_order(element, piece.segment, piece.leds)
     return int(order[min(len(order) - 1, (data - 1) * piece.segment.group)])
+
+
+def components_of(rig: Rig, piece: Piece) -> str:
+    """The components of one pixel of a piece, in the order the sender sends them."""
+    element = rig.elements.get(piece.key)
+    if element and element.kind != "block":
+        return element.order
+    return straight(piece.segment.order) or "RGB"
 
 
 def piece_name(rig: Rig, piece: Piece) -> str:

@@ -22,7 +22,7 @@ def shifted(index: Index, keys: list[tuple[str, int]], shift: Shift) -> list[Ste
     for key, break_no in keys:
         if is_locked(rig, key, break_no):
             raise Refused(f"{call(rig, key)} is locked. Unlock it first, or leave it out.")
-        span = next((s for s in index.spans(key) if s.break_no == break_no), None)
+        span = index.place(key, break_no)
         if span is None:
             raise Refused(f"{call(rig, key)} has no address that could be moved on.")
         number = rig.universes[span.universe].number + shift.universes
@@ -85,7 +85,7 @@ def swap(index: Index, a: tuple[str, int], b: tuple[str, int]) -> list[Step]:
     for key, break_no in (a, b):
         if is_locked(rig, key, break_no):
             raise Refused(f"{call(rig, key)} is locked. Unlock it first.")
-        span = next((s for s in index.spans(key) if s.break_no == break_no), None)
+        span = index.place(key, break_no)
         if span is None or place_of(rig, key, break_no).origin != "typed":
             raise Refused(f"{call(rig, key)} has no typed address to give away.")
         starts.append((span.universe, span.first))

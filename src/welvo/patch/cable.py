@@ -114,6 +114,14 @@ class Behind(NamedTuple):
     slots: int
 
 
+class Converted(NamedTuple):
+    """A lamp behind a converter: its port's stream, the converter's piece, and which lamp of it, from 1."""
+
+    stream: Stream
+    piece: Piece
+    number: int
+
+
 def lay(
     number: int, address: int, slots: int, k: int, size: Callable[[int], int], whole: bool
 ) -> tuple[tuple[Part, ...], int, int]:
@@ -421,9 +429,12 @@ class Cables:
                 return (uid, place[1]) if uid else None
         return None
 
-    def converted(self, key: str) -> bool:
-        """Whether a fixture is driven by a converter of pixel data and therefore stands in no universe."""
-        return any(p.segment.kind == "lamps" and key in p.segment.fixtures for _, p in self.on_runs(key))
+    def converted(self, key: str) -> Converted | None:
+        """The converter that drives a fixture with one of its pixels; None: there is none."""
+        for stream, piece in self.on_runs(key):
+            if piece.segment.kind == "lamps" and key in piece.segment.fixtures:
+                return Converted(stream, piece, piece.segment.fixtures.index(key) + 1)
+        return None
 
     def element_parts(self, key: str) -> list[tuple[Part, int]]:
         """The parts of an element over all ports it is attached to, each with how many data slots of it come before."""

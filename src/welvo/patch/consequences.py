@@ -67,7 +67,7 @@ def _say(index: Index, key: str) -> str:
 
 def _meets(index: Index, key: str) -> set[str]:
     return {
-        call(index.rig, c.b.key if c.a.key == key else c.a.key)
+        index.call(c.b.key if c.a.key == key else c.a.key)
         for s in index.spans(key)
         for c in index.clashes(s.universe)
         if key in (c.a.key, c.b.key)

@@ -19,14 +19,15 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-from welvo.patch.cable import Cables
+from welvo.patch.along import piece_name
+from welvo.patch.cable import Cables, Piece
 from welvo.patch.limits import Limit, limits
 from welvo.patch.resolve import Resolver
 from welvo.rig.counting import SLOTS, free_between
 from welvo.rig.document import Change, Rig
-from welvo.rig.lookup import universe_ids
+from welvo.rig.lookup import call, universe_ids
 from welvo.rig.patched import Element
-from welvo.rig.refs import PortRef
+from welvo.rig.refs import PortRef, SegmentRef
 
 Ints = npt.NDArray[np.int32]
 _PITCH = 1024
@@ -34,22 +35,40 @@ _NO_SPAN = -(1 << 42)
 """Distance between universes on the flat line of the sweep; wider than a universe, so none touches the next."""
 
 
-class Span(NamedTuple):
-    """Slots `first`..`last` of a universe taken by one break of a fixture or one stretch of an element.
+BY_PIXEL = -1
+"""The `break_no` of a lamp behind a converter: what stands in the universe is the pixel that drives it."""
 
-    `offset` is how many slots of the item itself come before. `last` may lie past the universe's end.
+Taker = str | SegmentRef
+"""What takes slots: an item by its id, or a segment whose stretch of its port's stream is no item's."""
+
+
+class Span(NamedTuple):
+    """Slots `first`..`last` of a universe taken by one break of a fixture, one stretch of an element, or by a segment.
+
+    `offset` is how many slots of the item itself (of the segment's stretch) come before. `last` may lie past the
+    universe's end.
     """
 
-    key: str
+    key: Taker
     break_no: int
     universe: str
     first: int
     last: int
     offset: int
 
+    @property
+    def item(self) -> str:
+        """The fixture or element; empty where a segment takes the slots."""
+        return self.key if isinstance(self.key, str) else ""
+
 
 _new_span = tuple.__new__
 """Makes a Span at twice the speed of calling it."""
+
+
+def in_order(s: Span) -> tuple[int, int, str, int, str]:
+    """To sort the spans of a universe by: first slot, last slot, then who it is."""
+    return (s.first, s.last, s.key, s.break_no, "") if isinstance(s.key, str) else (s.first, s.last, "", 0, str(s.key))
 
 
 class Clash(NamedTuple):
@@ -81,7 +100,7 @@ class Index:
     def __init__(self, rig: Rig) -> None:
         self.rig = rig
         self._resolver = Resolver(rig)
-        self._spans: dict[str, tuple[Span, ...]] = {}
+        self._spans: dict[Taker, tuple[Span, ...]] = {}
         self._on: dict[str, dict[int, Span]] = {}
         self._sorted: dict[str, list[Span]] = {}
         self._uni_row: dict[str, int] = {uid: n for n, uid in enumerate(rig.universes)}
@@ -93,8 +112,10 @@ class Index:
         self.missing: dict[str, int] = {}
         self.open: set[str] = set()
         self.lost: set[str] = set()
+        self._stretches: set[SegmentRef] = set()
         self._numbers = universe_ids(rig)
         self._build()
+        self._stretches = {k for k in self._spans if isinstance(k, SegmentRef)}
 
     # ---- building and following
 
@@ -136,6 +157,8 @@ class Index:
             row = self._enter(key, row, uni, first, last)
         for key in self.rig.elements:
             row = self._enter(key, row, uni, first, last)
+        for ref in self._segments(self.cables.streams):
+            row = self._enter(ref, row, uni, first, last)
         self._used = row
         room = max(64, row + row // 4)
         self.uni: Ints = np.full(room, -1, np.int32)
@@ -146,9 +169,9 @@ class Index:
         ends = np.minimum(self.last[:row], SLOTS) - np.minimum(self.first[:row], SLOTS)
         self._flat[:row] = (self.uni[:row].astype(np.int64) * _PITCH + self.first[:row] << 10) + ends
 
-    def _enter(self, key: str, row: int, uni: list[int], first: list[int], last: list[int]) -> int:
+    def _enter(self, key: Taker, row: int, uni: list[int], first: list[int], last: list[int]) -> int:
         """Enter whatever else an item may be while the columns are being built; gives the next row."""
-        spans = self._make(key)
+        spans = self._make(key) if isinstance(key, str) else self._stretch(key)
         if not spans:
             return row
         self._spans[key] = spans
@@ -199,7 +222,9 @@ class Index:
             if start and slots:
                 spans.append(Span(key, b, start[0], start[1], start[1] + slots - 1, 0))
             elif start is None and place.origin in ("anchored", "run"):
-                lost = lost or not self.cables.converted(key)
+                driven = self._by_pixel(key) if b == 0 else ()
+                spans += driven
+                lost = lost or not (driven or (b and spans and spans[0].break_no == BY_PIXEL))
             elif start is None and slots:
                 open_ = True
         (self.open.add if open_ else self.open.discard)(key)
@@ -234,8 +259,53 @@ class Index:
                 spans.append(Span(key, 0, uid, part.first, part.last, done))
         return tuple(spans)
 
-    def _insert(self, key: str) -> None:
-        spans = self._make(key)
+    def _by_pixel(self, key: str) -> tuple[Span, ...]:
+        """Where the pixel stands that drives a lamp behind a converter."""
+        lamp = self.cables.converted(key)
+        if lamp is None:
+            return ()
+        piece, first = lamp.piece, (lamp.number - 1) * lamp.piece.k
+        spans = []
+        for part in piece.parts:
+            low, high = max(first, part.done), min(first + piece.k, part.done + part.last - part.first + 1)
+            uid = self._numbers.get(part.universe)
+            if low < high and uid is not None:
+                at = part.first - part.done
+                spans.append(Span(key, BY_PIXEL, uid, at + low, at + high - 1, low - first))
+        return tuple(spans)
+
+    def _segments(self, ports: Iterable[PortRef]) -> Iterable[SegmentRef]:
+        """The segments of some ports that may take slots which are no item's."""
+        for ref in ports:
+            stream = self.cables.streams.get(ref)
+            for piece in stream.pieces if stream else ():
+                if piece.segment.kind in ("bridge", "lamps") or piece.key in self.rig.fixtures:
+                    yield SegmentRef(*ref, piece.n)
+
+    def _stretch(self, ref: SegmentRef) -> tuple[Span, ...]:
+        """What a segment takes of the universes besides the slots of the items on it.
+
+        A bridge turns its whole width into DMX, so the addresses between and behind its lamps are taken as well; a
+        converter takes a pixel also for a lamp that nobody named.
+        """
+        piece = self.piece(ref)
+        if piece is None or (piece.segment.kind not in ("bridge", "lamps") and piece.key not in self.rig.fixtures):
+            return ()
+        own = [s for k in {piece.key, *piece.segment.fixtures} for s in self._spans.get(k, ())]
+        spans = []
+        for part in piece.parts:
+            uid = self._numbers.get(part.universe)
+            if uid is None:
+                continue
+            taken = [(max(s.first, part.first), min(s.last, part.last)) for s in own if s.universe == uid]
+            for a, b in free_between([t for t in taken if t[0] <= t[1]], part.last):
+                if b >= part.first:
+                    a = max(a, part.first)
+                    spans.append(Span(ref, 0, uid, a, b, part.done + a - part.first))
+        return tuple(spans)
+
+    def _insert(self, key: Taker) -> None:
+        spans = self._make(key) if isinstance(key, str) else self._stretch(key)
         if not spans:
             return
         self._spans[key] = spans
@@ -258,7 +328,7 @@ class Index:
         self.last = np.concatenate([self.last, np.zeros(more, np.int32)])
         self._flat = np.concatenate([self._flat, np.full(more, _NO_SPAN, np.int64)])
 
-    def _remove(self, key: str) -> None:
+    def _remove(self, key: Taker) -> None:
         for span in self._spans.pop(key, ()):
             here = self._on[span.universe]
             row = next(n for n, s in here.items() if s is span)
@@ -291,17 +361,23 @@ class Index:
         moved, ports, attached = self._resolver.follow(rig, items, wiring)
         items |= moved
         universes: set[str] = set()
-        for key in items:
-            universes.update(s.universe for s in self._spans.get(key, ()))
-            self._remove(key)
-        for key in items:
-            if key in rig.fixtures or key in rig.elements:
-                self._insert(key)
-                universes.update(s.universe for s in self._spans.get(key, ()))
+        segments = {k for k in self._stretches if PortRef(k.device, k.port) in ports}
+        segments |= {SegmentRef(*port, n) for key in items for port, n in self.cables.attached(key)}
+        segments.update(self._segments(ports))
+        takers: list[Taker] = [*items, *segments]  # segments last: what they take is what the items on them leave
+        for taker in takers:
+            universes.update(s.universe for s in self._spans.get(taker, ()))
+            self._remove(taker)
+        for taker in takers:
+            if isinstance(taker, SegmentRef) or taker in rig.fixtures or taker in rig.elements:
+                self._insert(taker)
+                universes.update(s.universe for s in self._spans.get(taker, ()))
             else:
-                self.missing.pop(key, None)
-                self.open.discard(key)
-                self.lost.discard(key)
+                self.missing.pop(taker, None)
+                self.open.discard(taker)
+                self.lost.discard(taker)
+        self._stretches -= segments
+        self._stretches |= {k for k in segments if k in self._spans}
         return Followed(frozenset(universes), frozenset(items), frozenset(ports), frozenset(attached))
 
     def _renumbered(self, rig: Rig, touched: frozenset[str]) -> bool:
@@ -319,19 +395,51 @@ class Index:
         """What is attached to ports, and the sums of their streams."""
         return self._resolver.cables
 
-    def spans(self, key: str) -> tuple[Span, ...]:
+    def spans(self, key: Taker) -> tuple[Span, ...]:
         return self._spans.get(key, ())
+
+    def place(self, key: str, break_no: int = 0) -> Span | None:
+        """Where a break begins: its first span; of a lamp behind a converter that of the pixel that drives it."""
+        for s in self._spans.get(key, ()):
+            if s.break_no == break_no or (s.break_no == BY_PIXEL and not break_no):
+                return s
+        return None
 
     def all_spans(self) -> Iterable[Span]:
         for spans in self._spans.values():
             yield from spans
+
+    def items_on(self, universe: str) -> list[str]:
+        """The fixtures and elements with slots in a universe, each once, by first slot."""
+        return list(dict.fromkeys(s.item for s in self.on(universe) if s.item))
+
+    def piece(self, taker: Taker) -> Piece | None:
+        """The piece of a stream that takes slots as a segment; None: an item does, or it is gone."""
+        if isinstance(taker, str):
+            return None
+        stream = self.cables.streams.get(PortRef(taker.device, taker.port))
+        return stream.pieces[taker.place] if stream and taker.place < len(stream.pieces) else None
+
+    def name(self, taker: Taker) -> str:
+        """What the crew calls what takes slots, in a word."""
+        if isinstance(taker, str):
+            return call(self.rig, taker)
+        piece = self.piece(taker)
+        return piece_name(self.rig, piece) if piece else "?"
+
+    def call(self, taker: Taker) -> str:
+        """What the crew calls what takes slots: an item as always, a segment with its port and device."""
+        if isinstance(taker, str):
+            return call(self.rig, taker)
+        device = self.rig.devices.get(taker.device)
+        return f"{self.name(taker)} on port {taker.port} of {device.name if device else taker.device}"
 
     def on(self, universe: str) -> list[Span]:
         """Spans of one universe by first slot; ties by item. The list is the index's own: do not change it."""
         found = self._sorted.get(universe)
         if found is None:
             here = self._on.get(universe)
-            found = sorted(here.values(), key=lambda s: (s.first, s.last, s.key, s.break_no)) if here else []
+            found = sorted(here.values(), key=in_order) if here else []
             self._sorted[universe] = found
         return found
 
@@ -434,10 +542,18 @@ class Index:
 
     def meant(self, a: Span, b: Span) -> bool:
         """Whether two spans lie on each other on purpose: an overlay, or a share that stands as declared."""
+        if not a.item or not b.item:
+            # Two segments: told by the rule of their device, and on two devices a split, which is no fault. A lamp that
+            # hangs on it has its own slots, so a segment never meets what is its own.
+            return not (a.item or b.item)
+        if BY_PIXEL in (a.break_no, b.break_no):
+            lamp, other = (a, b) if a.break_no == BY_PIXEL else (b, a)
+            on = self.cables.converted(lamp.item)
+            return on is not None and on.piece.key == other.item  # an element of pixels, and the lamps that they drive
         together = self._shares()
-        if a.key not in together or b.key not in together:
+        if a.item not in together or b.item not in together:
             return False
-        for sid in together[a.key] & together[b.key]:
+        for sid in together[a.item] & together[b.item]:
             if self.rig.shares[sid].kind == "overlay" or (a.first, a.last) == (b.first, b.last):
                 return True
         return False

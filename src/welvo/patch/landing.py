@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from welvo.patch.index import Index, Span
+from welvo.patch.index import Index, Span, Taker
 from welvo.patch.steps import footprint_of
 from welvo.rig.lookup import call, universe_by_number
 from welvo.rig.patched import Place
@@ -14,14 +14,14 @@ from welvo.rig.patched import Place
 class Landing:
     """What placing an item somewhere would mean, before it is done.
 
-    `meets` lists (item, universe id, first, last) of what it would lie on; `cuts` the pixels it would have in two
+    `meets` lists (who, universe id, first, last) of what it would lie on; `cuts` the pixels it would have in two
     universes, `goes_on` the number of the last universe it runs into, `needs` one that the rig does not have.
     """
 
     universe: str
     first: int
     last: int
-    meets: tuple[tuple[str, str, int, int], ...]
+    meets: tuple[tuple[Taker, str, int, int], ...]
     free_before: int
     free_after: int
     past_end: int
@@ -73,8 +73,11 @@ def landing(
         for s in index.on(uid):
             if s.first > b:
                 break
-            if s.last < a or (s.key, s.break_no) == (key, break_no) or s.key in ignore or (element and s.key == key):
+            if s.last < a or (s.key, s.break_no) == (key, break_no) or s.item in ignore or (element and s.key == key):
                 continue
+            piece = index.piece(s.key)
+            if piece and key in piece.segment.fixtures:
+                continue  # its own bridge: what it leaves there is taken by it again
             if index.meant(Span(key, break_no, uid, a, b, 0), s):
                 continue
             found.append((s.key, uid, max(a, s.first), min(b, s.last)))

@@ -118,7 +118,9 @@ class _Filler:
             limit = self.index.limit(uid).slots - self.laying.headroom
             taken = list(rig.universes[uid].reserve)
             for s in self.index.on(uid):
-                if (s.key, s.break_no) in self.moving or (self.laying.over and not is_locked(rig, s.key, s.break_no)):
+                if (s.item, s.break_no) in self.moving:
+                    continue
+                if self.laying.over and s.item and not is_locked(rig, s.item, max(0, s.break_no)):
                     continue
                 taken.append((s.first, s.last))
             found = self._known[uid] = _Universe(free_between(taken, limit), limit)

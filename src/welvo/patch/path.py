@@ -8,10 +8,10 @@ from dataclasses import dataclass, field, replace
 from welvo.observed.values import Observed
 from welvo.patch.along import cable_order, piece_name, pixel_places
 from welvo.patch.cable import Piece, Stream, place_in
-from welvo.patch.index import Index, Span
+from welvo.patch.index import BY_PIXEL, Index, Span
 from welvo.patch.set_on import set_on
+from welvo.patch.slot_words import slot_word
 from welvo.patch.stream import boxes, stream_of
-from welvo.rig.attributes import word_for
 from welvo.rig.base import Refused
 from welvo.rig.counting import SLOTS
 from welvo.rig.document import Rig
@@ -232,7 +232,7 @@ def of_fixture_pixel(index: Index, number: int, pixel: int) -> Target:
     if not slots:
         raise Refused(f"{number} has {plural(mode.pixels, 'pixel')}; there is no pixel {pixel}.")
     break_no, first = min(slots)
-    span = next((s for s in index.spans(key) if s.break_no == break_no), None)
+    span = index.place(key, break_no)
     if span is None:
         return Target(key, break_no, "", 0, f"{number}/{pixel}", pixel)
     return replace(
@@ -241,7 +241,7 @@ def of_fixture_pixel(index: Index, number: int, pixel: int) -> Target:
 
 
 def of_item(index: Index, key: str, break_no: int = 0) -> Target:
-    span = next((s for s in index.spans(key) if s.break_no == break_no), None)
+    span = index.place(key, break_no)
     label = call(index.rig, key)
     return Target(key, break_no, span.universe if span else "", span.first if span else 0, label)
 
@@ -279,43 +279,12 @@ def of_slot(index: Index, universe: str, address: int) -> Target:
     here = index.at(universe, address)
     number = index.rig.universes[universe].number
     return Target(
-        here[0].key if here else "", here[0].break_no if here else 0, universe, address, say_place(number, address)
+        here[0].item if here else "",
+        max(0, here[0].break_no) if here else 0,
+        universe,
+        address,
+        say_place(number, address),
     )
-
-
-def slot_word(rig: Rig, span: Span, address: int) -> str:
-    """What one slot of a span does: `Pan`, `Red of pixel 3`."""
-    within = span.offset + address - span.first + 1
-    fixture = rig.fixtures.get(span.key)
-    if fixture:
-        mode = mode_of(rig, fixture)
-        for c in mode.channels if mode else ():
-            if c.break_no == span.break_no and within in c.slots:
-                word = c.name or word_for(c.function)
-                fine = f", byte {c.slots.index(within) + 1} of {len(c.slots)}" if len(c.slots) > 1 else ""
-                return f"{word}{f' of pixel {c.pixel}' if c.pixel else ''}{fine}"
-        return "gap"
-    element = rig.elements[span.key]
-    if element.kind == "block":
-        return f"slot {within}"
-    k = len(element.order)
-    return f"{element.order[(within - 1) % k]} of pixel {(within - 1) // k + 1}"
-
-
-def words_on(rig: Rig, span: Span, first: int, last: int) -> list[str]:
-    """What the slots `first` to `last` (addresses) of a span do, each function once, in order; at most eight."""
-    low, high = span.offset + first - span.first + 1, span.offset + last - span.first + 1
-    fixture = rig.fixtures.get(span.key)
-    if not fixture:
-        words = dict.fromkeys(slot_word(rig, span, a) for a in range(first, min(last, first + 8) + 1))
-        return list(words)[:8]
-    mode = mode_of(rig, fixture)
-    found = sorted(
-        (c.slots[0], f"{c.name or word_for(c.function)}{f' of pixel {c.pixel}' if c.pixel else ''}")
-        for c in (mode.channels if mode else ())
-        if c.break_no == span.break_no and any(low <= s <= high for s in c.slots)
-    )
-    return list(dict.fromkeys(w for _, w in found))[:8] or ["gap"]
 
 
 def place_ways(index: Index, target: Target) -> tuple[tuple[str, str], ...]:
@@ -328,12 +297,12 @@ def place_ways(index: Index, target: Target) -> tuple[tuple[str, str], ...]:
     span = next((s for s in index.at(target.universe, target.address) if s.key == target.key), None)
     if span:
         within = span.offset + target.address - span.first + 1
-        ways.append(("Slot in it", f"{within} · {slot_word(rig, span, target.address)}"))
+        ways.append(("Slot in it", f"{within} · {slot_word(index, span, target.address)}"))
         ways += _what_it_is(rig, span, within)
-        fixture = rig.fixtures.get(span.key)
+        fixture = rig.fixtures.get(span.item)
         profile = rig.profiles.get(fixture.profile) if fixture else None
         if profile and profile.address:
-            on = set_on(index, span.key, span.break_no)
+            on = set_on(index, span.item, max(0, span.break_no))
             ways.append(("Set on it", say_setting(profile.address, on.address)))
     sizes = sorted({u.size for u in rig.universes.values()})
     mixed = "" if sizes == [SLOTS] else f" (of {sizes[0]})" if len(sizes) == 1 else " (each with its own size)"
@@ -403,7 +372,7 @@ def octet_of(index: Index, box: tuple[str, int], span: Span, address: int) -> in
 
 def _what_it_is(rig: Rig, span: Span, within: int) -> list[tuple[str, str]]:
     """Pixel and component, and the default, of a slot of an item (counted from 1 within it)."""
-    element = rig.elements.get(span.key)
+    element = rig.elements.get(span.item)
     if element:
         if element.kind == "block":
             return []
@@ -412,7 +381,8 @@ def _what_it_is(rig: Rig, span: Span, within: int) -> list[tuple[str, str]]:
         return [
             ("Pixel · component", f"{element.name}/{(within - 1) // k + 1} · {letter}, {(within - 1) % k + 1} of {k}")
         ]
-    mode = mode_of(rig, rig.fixtures[span.key])
+    fixture = rig.fixtures.get(span.item)
+    mode = mode_of(rig, fixture) if fixture and span.break_no != BY_PIXEL else None
     channel = next(
         (c for c in (mode.channels if mode else ()) if c.break_no == span.break_no and within in c.slots), None
     )
@@ -608,7 +578,7 @@ def path(
         joints.append(Joint("claimed", word="as drawn"))
     fixture = rig.fixtures.get(key)
     if fixture or key in rig.elements:
-        span = next((s for s in index.spans(key) if s.break_no == target.break_no), None)
+        span = index.place(key, target.break_no)
         at = str(span.first if span else target.address)
         if attached and fixture and attached[1].segment.kind == "bridge" and span:
             at = str(attached[2] - (target.address - span.first))

@@ -38,14 +38,16 @@ class Packing:
 def why_fixed(index: Index, span: Span) -> str:
     """Why an item must stay where it is, or an empty string."""
     rig: Rig = index.rig
-    place = place_of(rig, span.key, span.break_no)
+    if not span.item:
+        return "follows its cable"
+    place = place_of(rig, span.item, max(0, span.break_no))
     if place.locked:
         return "locked"
-    if index.shared_with(span.key):
+    if index.shared_with(span.item):
         return "shared"
     if place.origin != "typed":
         return "follows its cable" if place.origin == "run" else f"stands behind {call(rig, place.after)}"
-    if index.dependents(span.key):
+    if index.dependents(span.item):
         return "others stand behind it"
     if span.key in rig.elements and (len(index.spans(span.key)) > 1 or span.key in index.missing):
         return "spans universes"
@@ -67,12 +69,12 @@ def repack(index: Index, universe: str) -> Packing:
         places = {i.name: i.start for i in items}
     _keep_order(items, places)
     steps = tuple(
-        Step(movable[n].key, movable[n].break_no, universe, at)
+        Step(movable[n].item, movable[n].break_no, universe, at)
         for n, at in sorted(places.items(), key=lambda p: p[1])
         if at != movable[n].first
     )
     after = max((places[i.name] + i.width - 1 for i in items), default=0)
-    names = tuple((call(rig, s.key), why) for s, why in fixed if why)
+    names = tuple((index.call(s.key), why) for s, why in fixed if why)
     return Packing(steps, names, before, after, exact)
 
 

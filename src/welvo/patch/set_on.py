@@ -32,7 +32,7 @@ def set_on(index: Index, key: str, break_no: int = 0) -> SetOn:
         if piece.segment.kind == "lamps" and key in piece.segment.fixtures and break_no == 0:
             dmx = piece.segment.lamp_address(piece.segment.fixtures.index(key) + 1)
             return _behind(index, stream, piece, dmx if dmx <= 512 else 0, "converter")
-    span = next((s for s in index.spans(key) if s.break_no == break_no), None)
+    span = index.place(key, break_no)
     return SetOn(span.first if span and span.first <= 512 else 0)
 
 

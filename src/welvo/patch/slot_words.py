@@ -1,19 +1,42 @@
-"""What stands on each slot of a span, in words: the names that tapes and the Bench write into cells."""
+"""What stands on each slot of a span, in words: for the cells of tapes and Bench, for findings and the path.
+
+A fixture's slots are named by its mode, an element's by its components. A lamp behind a converter has the components of
+the pixel that drives it, and a segment that takes slots of its own the DMX addresses or pixels of its stretch.
+"""
 
 from __future__ import annotations
 
-from welvo.patch.index import Span
+from welvo.patch.along import components_of
+from welvo.patch.index import BY_PIXEL, Index, Span
+from welvo.rig.attributes import word_for
 from welvo.rig.colours import FUNCTIONS
-from welvo.rig.document import Rig
 from welvo.rig.lookup import mode_of
+from welvo.rig.profile import Mode
 
 
-def channel_words(rig: Rig, span: Span) -> list[tuple[int, int, str, int, str]]:
+def _mode(index: Index, span: Span) -> Mode | None:
+    """The mode whose channels stand on a span; None where something else does."""
+    fixture = index.rig.fixtures.get(span.item)
+    return mode_of(index.rig, fixture) if fixture and span.break_no != BY_PIXEL else None
+
+
+def letters_of(index: Index, span: Span) -> str:
+    """The components of the pixels on a span, in the order they are sent in; empty where no pixels are."""
+    element = index.rig.elements.get(span.item)
+    if element:
+        return "" if element.kind == "block" else element.order
+    if span.break_no == BY_PIXEL:
+        lamp = index.cables.converted(span.item)
+        return components_of(index.rig, lamp.piece) if lamp else ""
+    piece = index.piece(span.key)
+    return components_of(index.rig, piece) if piece and piece.segment.kind != "bridge" else ""
+
+
+def channel_words(index: Index, span: Span) -> list[tuple[int, int, str, int, str]]:
     """(first slot within the item, slots wide, short name, pixel, function), in order of slots."""
-    fixture = rig.fixtures.get(span.key)
-    if fixture:
-        mode = mode_of(rig, fixture)
+    if span.item in index.rig.fixtures and span.break_no != BY_PIXEL:
         found = []
+        mode = _mode(index, span)
         for c in mode.channels if mode else ():
             if c.break_no != span.break_no:
                 continue
@@ -22,11 +45,41 @@ def channel_words(rig: Rig, span: Span) -> list[tuple[int, int, str, int, str]]:
             else:
                 found += [(s, 1, c.short, c.pixel, c.function) for s in c.slots]
         return sorted(found)
-    element = rig.elements[span.key]
-    if element.kind == "block":
-        return [(n, 1, str(n), 0, "") for n in range(span.offset + 1, span.offset + span.last - span.first + 2)]
-    k = len(element.order)
-    return [
-        (n, 1, element.order[(n - 1) % k], (n - 1) // k + 1, FUNCTIONS[element.order[(n - 1) % k]])
-        for n in range(span.offset + 1, span.offset + span.last - span.first + 2)
-    ]
+    order = letters_of(index, span)
+    slots = range(span.offset + 1, span.offset + span.last - span.first + 2)
+    if not order:
+        return [(n, 1, str(n), 0, "") for n in slots]
+    k = len(order)
+    return [(n, 1, order[(n - 1) % k], (n - 1) // k + 1, FUNCTIONS[order[(n - 1) % k]]) for n in slots]
+
+
+def slot_word(index: Index, span: Span, address: int) -> str:
+    """What one slot of a span does: `Pan`, `Red of pixel 3`."""
+    within = span.offset + address - span.first + 1
+    if span.item in index.rig.fixtures and span.break_no != BY_PIXEL:
+        mode = _mode(index, span)
+        for c in mode.channels if mode else ():
+            if c.break_no == span.break_no and within in c.slots:
+                word = c.name or word_for(c.function)
+                fine = f", byte {c.slots.index(within) + 1} of {len(c.slots)}" if len(c.slots) > 1 else ""
+                return f"{word}{f' of pixel {c.pixel}' if c.pixel else ''}{fine}"
+        return "gap"
+    order = letters_of(index, span)
+    if not order:
+        return f"slot {within}" if span.item else f"DMX {within}, for no lamp"
+    letter, pixel = order[(within - 1) % len(order)], (within - 1) // len(order) + 1
+    return f"{letter} of its pixel" if span.break_no == BY_PIXEL else f"{letter} of pixel {pixel}"
+
+
+def words_on(index: Index, span: Span, first: int, last: int) -> list[str]:
+    """What the slots `first` to `last` (addresses) of a span do, each function once, in order; at most eight."""
+    mode = _mode(index, span)
+    if mode is None:
+        return list(dict.fromkeys(slot_word(index, span, a) for a in range(first, min(last, first + 8) + 1)))[:8]
+    low, high = span.offset + first - span.first + 1, span.offset + last - span.first + 1
+    found = sorted(
+        (c.slots[0], f"{c.name or word_for(c.function)}{f' of pixel {c.pixel}' if c.pixel else ''}")
+        for c in mode.channels
+        if c.break_no == span.break_no and any(low <= s <= high for s in c.slots)
+    )
+    return list(dict.fromkeys(w for _, w in found))[:8] or ["gap"]

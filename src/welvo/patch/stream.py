@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from welvo.patch.index import Index
+from welvo.patch.index import Index, Taker
 from welvo.rig.protocol import PROTOCOLS
 
 
 class Octets(NamedTuple):
     """One stretch of one item in the stream: octets `offset` (from 0) to `offset + octets − 1`."""
 
-    key: str
+    key: Taker
     break_no: int
     universe: str
     first: int

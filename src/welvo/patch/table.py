@@ -110,7 +110,7 @@ def _places(index: Index, key: str, first: bool) -> str:
         return say_place(rig.universes[s.universe].number, s.first if first else s.last)
     if not spans:
         return "not patched" if first else ""
-    by_break = {s.break_no: s for s in spans}
+    by_break = {max(0, s.break_no): s for s in spans}
     said = []
     for b, part in enumerate(mode.breaks):
         at = by_break.get(b)

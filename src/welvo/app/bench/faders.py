@@ -56,7 +56,7 @@ class FaderBank(QWidget):
 
     def show_items(self, keys: list[str]) -> None:
         self.keys = keys
-        self.faders = faders(self._session.rig, keys)
+        self.faders = faders(self._session.index, keys)
         self.current = min(self.current, max(0, len(self.faders) - 1))
         self.setMinimumWidth(64 * len(self.faders))
         self.updateGeometry()

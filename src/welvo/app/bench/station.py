@@ -20,8 +20,8 @@ from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Field
 from welvo.app.widgets.painting import CENTRE, button, column, label, row, text
 from welvo.app.widgets.theme import THEME
-from welvo.patch.path import find_target, slot_word
-from welvo.patch.slot_words import channel_words
+from welvo.patch.path import find_target
+from welvo.patch.slot_words import channel_words, slot_word
 from welvo.rig.base import Refused
 from welvo.rig.lookup import call, fixtures_by_number, profile_of, universe_by_number
 from welvo.rig.notation import plural, read_numbers, read_place, say_numbers, say_place
@@ -312,11 +312,11 @@ class BenchStation(QWidget):
             self.arrived.show_slots(1, [])
             return
         span = self._span
-        words = [(first - 1 - span.offset, wide, short) for first, wide, short, _, _ in channel_words(s.rig, span)][
+        words = [(first - 1 - span.offset, wide, short) for first, wide, short, _, _ in channel_words(s.index, span)][
             :256
         ]
         self._arrived_title.setText(
-            f"Meant and arrived, {call(s.rig, span.key)} from "
+            f"Meant and arrived, {s.index.call(span.key)} from "
             f"{say_place(s.rig.universes[span.universe].number, span.first)}"
         )
         self.arrived.show_slots(span.first, words)
@@ -336,7 +336,7 @@ class BenchStation(QWidget):
         self._after()
 
     def _zero(self) -> None:
-        self._network.levels.zero(self._session.rig, self.keys)
+        self._network.levels.zero(self._session.index, self.keys)
         self._after()
 
     def release_all(self) -> None:
@@ -359,9 +359,9 @@ class BenchStation(QWidget):
             if not uid:
                 raise Refused(f"There is no universe {number} in this rig.")
             here = self._session.index.at(uid, address)
-            rig = self._session.rig
+            index = self._session.index
             self._raw_here = (
-                " and ".join(f"{call(rig, x.key)} · {slot_word(rig, x, address)}" for x in here[:2])
+                " and ".join(f"{index.call(x.key)} · {slot_word(index, x, address)}" for x in here[:2])
                 or "nothing patched there"
             )
         else:
@@ -401,7 +401,7 @@ class BenchStation(QWidget):
             self._meant, self._meant_at = meant, time.monotonic()
         whole = network.on_wire(span.universe)
         on_wire = whole[cut] if whole is not None else None
-        port = port_for(s, span.universe, span.key)
+        port = port_for(s, span.universe, span.item)
         given = network.port_gives(*port) if port else None
         gives = given[cut] if given is not None else None
         name = f"port {port[1]} gives" if port else "port gives"

@@ -143,7 +143,7 @@ def _address(form: Form, s: Session, key: str, break_no: int, words: str) -> Non
     """Where one break starts, and beside it where it ends."""
 
     def first(_: Any) -> str:
-        span = next((x for x in s.index.spans(key) if x.break_no == break_no), None)
+        span = s.index.place(key, break_no)
         return say_place(s.rig.universes[span.universe].number, span.first) if span else ""
 
     def until(_: Any) -> str:

@@ -6,7 +6,7 @@ from welvo.app.session import Selection, Session
 from welvo.app.widgets.forms import Said, Subject, Together, Typed
 from welvo.app.widgets.panels import FormPanel, Title
 from welvo.rig.base import Refused
-from welvo.rig.lookup import call, universes_in_order
+from welvo.rig.lookup import universes_in_order
 from welvo.rig.notation import plural, say_place
 from welvo.rig.readers import whole
 
@@ -15,7 +15,7 @@ def show_slot(panel: FormPanel, slot: tuple[str, int]) -> None:
     s = panel.session
     universe = s.rig.universes[slot[0]]
     here = s.index.at(*slot)
-    on_it = ", ".join(call(s.rig, x.key) for x in here) or "free"
+    on_it = ", ".join(s.index.call(x.key) for x in here) or "free"
     panel.body.addWidget(Title(say_place(universe.number, slot[1]), on_it))
     stretch = next(((a, b) for a, b in s.index.free_stretches(slot[0]) if a <= slot[1] <= b), None)
     if stretch is None:

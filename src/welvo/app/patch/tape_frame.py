@@ -280,7 +280,10 @@ class TapeFrame(QAbstractScrollArea):
 
     def _selected_spans(self) -> list[Span]:
         s = self._session.selection
-        return [x for k in s.ids for x in self._session.index.spans(k)] if s.kind == "item" else []
+        index = self._session.index
+        if s.kind == "segment" and s.on:
+            return list(index.spans(s.on))
+        return [x for k in s.ids for x in index.spans(k)] if s.kind == "item" else []
 
     def _let_go(self) -> None:
         """Give back what is carried, if anything is: the rig changed under it."""

@@ -22,8 +22,6 @@ from welvo.patch.index import Clash, Index, Span
 from welvo.patch.slot_words import channel_words
 from welvo.rig.attributes import family_of
 from welvo.rig.counting import SLOTS
-from welvo.rig.document import Rig
-from welvo.rig.lookup import call
 
 
 @dataclass(frozen=True)
@@ -75,7 +73,7 @@ def blocks_of(index: Index, universe: str) -> tuple[list[Block], int]:
         if (s.key, s.break_no) in taken:
             continue
         group = [s]
-        partners = set(index.shared_with(s.key)) if index.rig.shares else set()
+        partners = set(index.shared_with(s.item)) if index.rig.shares and s.item else set()
         if partners:
             for o in spans[n + 1 :]:
                 if o.first != s.first:
@@ -91,8 +89,8 @@ def blocks_of(index: Index, universe: str) -> tuple[list[Block], int]:
     return found, max(1, len(ends))
 
 
-def title_of(rig: Rig, block: Block) -> str:
-    return " + ".join(call(rig, s.key) for s in block.spans)
+def title_of(index: Index, block: Block) -> str:
+    return " + ".join(index.name(s.key) for s in block.spans)
 
 
 def paint_tape(
@@ -127,7 +125,7 @@ def paint_tape(
         if kept.right() > 0 and kept.left() < width:
             _reserve(p, kept, level)
     clashes = index.clashes(universe, 200)
-    combs = _combs(rig, blocks, pp, focus) if level is FIT else {}
+    combs = _combs(index, blocks, pp, focus) if level is FIT else {}
     done: set[int] = set()
     for n, block in enumerate(blocks):
         s = block.span
@@ -144,7 +142,7 @@ def paint_tape(
                 done.add(group)
                 members = [i for i, g in combs.items() if g == group]
                 a, b = blocks[members[0]].span, blocks[members[-1]].span
-                words = f"{call(rig, a.key)}–{call(rig, b.key)}"
+                words = f"{index.name(a.key)}–{index.name(b.key)}"
                 room = (b.last - a.first + 1) * pp
                 text(p, QRectF(x, y, max(room, width_of(words, 11) + 2), 13), words, size=11)
                 wide = width_of(words, 11)
@@ -155,7 +153,7 @@ def paint_tape(
             _field_block(p, r, k)
         elif level is FIT:
             body(p, r, k)
-            words = title_of(rig, block)
+            words = title_of(index, block)
             left, right = _label_room(s, clashes, pp, x0, width)
             room = right - left - 5
             if width_of(words, 11) <= room:
@@ -166,14 +164,14 @@ def paint_tape(
                     text(p, QRectF(left + 11 + wide, y, room - wide, level.lane), code, size=11)
         elif level is BLOCK:
             body(p, r, k)
-            _function_comb(p, rig, s, x, y + level.lane, pp, width)
-            _title(p, rig, block, y, *_label_room(s, clashes, pp, x0, width))
+            _function_comb(p, index, s, x, y + level.lane, pp, width)
+            _title(p, index, block, y, *_label_room(s, clashes, pp, x0, width))
         else:
-            _slot_block(p, rig, block, r, pp, x0, width, k)
-            _title(p, rig, block, y, *_label_room(s, clashes, pp, x0, width))
+            _slot_block(p, index, block, r, pp, x0, width, k)
+            _title(p, index, block, y, *_label_room(s, clashes, pp, x0, width))
         if len(block.spans) > 1:
             _share_outline(p, r)
-    if rig.shares and level is not FIELD:
+    if lanes > 1 and level is not FIELD:
         _overlays(p, index, blocks, pp, x0, width, top, level)
     _clashes(p, clashes, blocks, pp, x0, width, top, level)
     if level is SLOT:
@@ -202,15 +200,20 @@ def _label_room(span: Span, clashes: list[Clash], pp: float, x0: float, width: f
     return max(stretches, key=lambda s: s[1] - s[0], default=(0.0, 0.0))
 
 
-def _title(p: QPainter, rig: Rig, block: Block, y: float, left: float, right: float) -> None:
+def _title(p: QPainter, index: Index, block: Block, y: float, left: float, right: float) -> None:
     """Number in bold and what it is, as far as there is room."""
-    words = title_of(rig, block)
+    words = title_of(index, block)
     wide = width_of(words, 13, True)
     if right - left - 8 < min(wide, 24):
         return
     text(p, QRectF(left + 8, y + 1, right - left - 10, 17), words, bold=True)
     if right - left - 18 - wide > 20:
-        text(p, QRectF(left + 15 + wide, y + 1, right - left - 18 - wide, 17), kind_name(rig, block.span.key), size=11)
+        text(
+            p,
+            QRectF(left + 15 + wide, y + 1, right - left - 18 - wide, 17),
+            kind_name(index.rig, block.span.key),
+            size=11,
+        )
 
 
 def _field_block(p: QPainter, r: QRectF, k: int) -> None:
@@ -228,8 +231,9 @@ def _share_outline(p: QPainter, r: QRectF) -> None:
         p.drawRect(r.adjusted(2.5, 2.5, -2.5, -2.5))
 
 
-def _combs(rig: Rig, blocks: list[Block], pp: float, focus: frozenset[str]) -> dict[int, int]:
+def _combs(index: Index, blocks: list[Block], pp: float, focus: frozenset[str]) -> dict[int, int]:
     """Block number → first block of its comb: three or more evenly spaced neighbours too narrow for their number."""
+    rig = index.rig
     found: dict[int, int] = {}
     n = 0
     while n < len(blocks):
@@ -251,7 +255,7 @@ def _combs(rig: Rig, blocks: list[Block], pp: float, focus: frozenset[str]) -> d
                 break
             gap = gap or step
             run.append(m)
-        narrow = (a.span.last - a.span.first + 1) * pp < width_of(call(rig, a.span.key), 11) + 6
+        narrow = (a.span.last - a.span.first + 1) * pp < width_of(index.name(a.span.key), 11) + 6
         if len(run) >= 3 and narrow and len(a.spans) == 1 and a.span.key not in focus:
             for m in run:
                 found[m] = n
@@ -261,11 +265,11 @@ def _combs(rig: Rig, blocks: list[Block], pp: float, focus: frozenset[str]) -> d
     return found
 
 
-def _function_comb(p: QPainter, rig: Rig, span: Span, x: float, foot: float, pp: float, width: float) -> None:
+def _function_comb(p: QPainter, index: Index, span: Span, x: float, foot: float, pp: float, width: float) -> None:
     """One tooth per channel: tall for intensity and shutter, middle for colour, low for the rest."""
     tall = {"intensity": 11, "shutter": 11, "colour": 7}
-    line = THEME.tint(tint_of(rig, span.key))[0]
-    for first, slots, _, _, function in channel_words(rig, span):
+    line = THEME.tint(tint_of(index.rig, span.key))[0]
+    for first, slots, _, _, function in channel_words(index, span):
         at = x + (first - 1 - span.offset) * pp
         if at > width or at + slots * pp < 0:
             continue
@@ -273,13 +277,13 @@ def _function_comb(p: QPainter, rig: Rig, span: Span, x: float, foot: float, pp:
         p.fillRect(QRectF(at + 1, foot - 1 - h, max(1.0, slots * pp - 2), h), line)
 
 
-def _slot_block(p: QPainter, rig: Rig, block: Block, r: QRectF, pp: float, x0: float, width: float, k: int) -> None:
+def _slot_block(p: QPainter, index: Index, block: Block, r: QRectF, pp: float, x0: float, width: float, k: int) -> None:
     """Title strip, pixel strip and one cell per channel."""
     span = block.span
     line, fill = THEME.tint(k)
     p.fillRect(r, fill)
     spine(p, r.left(), r.top(), r.height(), k, line)
-    channels = channel_words(rig, span)
+    channels = channel_words(index, span)
     pixel_before = 0
     cells = r.top() + 32
     for first, slots, short, pixel, function in channels:

@@ -23,7 +23,7 @@ from welvo.app.widgets import marks
 from welvo.app.widgets.literal import rows_tip
 from welvo.app.widgets.painting import box, text
 from welvo.patch.arrange import copy_items, swap_items
-from welvo.patch.index import Span
+from welvo.patch.index import BY_PIXEL, Span
 from welvo.patch.landing import Landing, landing
 from welvo.patch.path import of_slot, place_ways
 from welvo.patch.steps import Step, apply_steps
@@ -88,18 +88,21 @@ class Tapes(TapeView):
                 s.select(Selection("slot", (), slot=found))
             return
         slot = found if level_for(self.pp) in (BLOCK, SLOT) else None
+        if not span.item:
+            s.select_taker(span.key)
+            return
         add = e.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
-        chosen = s.selection.kind == "item" and span.key in s.selection.ids
+        chosen = s.selection.kind == "item" and span.item in s.selection.ids
         self._when_let_go = None
         if add and s.selection.kind == "item":
             if chosen:  # it may be the start of a drag: taken out only when the button is let go where it was
-                self._when_let_go = [k for k in s.selection.ids if k != span.key]
+                self._when_let_go = [k for k in s.selection.ids if k != span.item]
             else:
-                s.select_items([*s.selection.ids, span.key])
+                s.select_items([*s.selection.ids, span.item])
         elif chosen and len(s.selection.ids) > 1:
-            self._when_let_go = [span.key]
+            self._when_let_go = [span.item]
         else:
-            s.select_items([span.key], span.break_no, slot)
+            s.select_items([span.item], max(0, span.break_no), slot)
         self._press = (e.position(), span)
 
     def mouseMoveEvent(self, e: QMouseEvent) -> None:
@@ -130,17 +133,20 @@ class Tapes(TapeView):
     def _take_up(self, span: Span, grab: int, by_keys: bool = False) -> None:
         """Begin to carry a span, and with it all else that is selected."""
         s = self._session
-        ids = s.selection.ids if s.selection.kind == "item" and span.key in s.selection.ids else (span.key,)
+        if not span.item or span.break_no == BY_PIXEL:
+            return  # it moves with its cable
+        ids = s.selection.ids if s.selection.kind == "item" and span.item in s.selection.ids else (span.item,)
         along = tuple(
             x
             for k in ids
             for x in s.index.spans(k)
             if (x.key, x.break_no) != (span.key, span.break_no)
             and x.offset == 0
+            and x.break_no != BY_PIXEL
             and (x.key != span.key or len(ids) > 1)
         )
-        land = landing(s.index, span.key, span.break_no, span.universe, span.first)
-        self._carry = Carry(span.key, span.break_no, grab, land, by_keys, "", along)
+        land = landing(s.index, span.item, span.break_no, span.universe, span.first)
+        self._carry = Carry(span.item, span.break_no, grab, land, by_keys, "", along)
         self._carry_to(span.universe, span.first)
 
     def _carry_to(self, universe: str, address: int) -> None:
@@ -151,9 +157,9 @@ class Tapes(TapeView):
         if c.key in s.rig.fixtures:
             address = min(address, size - width + 1)
         address = max(1, min(SLOTS, address))
-        moving = frozenset({c.key, *(x.key for x in c.along)}) if c.along else frozenset[str]()
+        moving = frozenset({c.key, *(x.item for x in c.along)}) if c.along else frozenset[str]()
         c.land = landing(s.index, c.key, c.break_no, universe, address, moving)
-        start = next((x for x in s.index.spans(c.key) if x.break_no == c.break_no), None)
+        start = s.index.place(c.key, c.break_no)
         if not c.along or start is None:
             c.landings = ()
             return
@@ -165,7 +171,7 @@ class Tapes(TapeView):
             if not uid or not 1 <= to <= SLOTS:
                 c.landings = ()
                 return
-            found.append(landing(s.index, x.key, x.break_no, uid, to, moving))
+            found.append(landing(s.index, x.item, x.break_no, uid, to, moving))
         c.landings = tuple(found)
 
     def _drop(self, copy: bool = False, exchange: bool = False) -> None:
@@ -183,7 +189,7 @@ class Tapes(TapeView):
         over = next(
             (
                 k
-                for k, x in zip((carry.key, *(y.key for y in carry.along)), lands)
+                for k, x in zip((carry.key, *(y.item for y in carry.along)), lands)
                 if x.past_end and k in s.rig.fixtures
             ),
             "",
@@ -196,7 +202,7 @@ class Tapes(TapeView):
             self._exchange(carry)
         else:
             steps = [Step(carry.key, carry.break_no, carry.land.universe, carry.land.first)]
-            steps += [Step(x.key, x.break_no, y.universe, y.first) for x, y in zip(carry.along, carry.landings)]
+            steps += [Step(x.item, x.break_no, y.universe, y.first) for x, y in zip(carry.along, carry.landings)]
             keys = list(dict.fromkeys(x.key for x in steps))
             if copy:
                 made = s.attempt(copy_items, keys, steps)
@@ -214,28 +220,29 @@ class Tapes(TapeView):
         met = list(dict.fromkeys(m[0] for m in carry.land.meets))
         other = (
             next((x for x in s.index.spans(met[0]) if x.universe == carry.land.universe), None)
-            if len(met) == 1
+            if len(met) == 1 and isinstance(met[0], str)
             else None
         )
         if carry.along or other is None:
             s.say("To swap, carry one item onto one other; it stays where it is.", "warning")
             return
-        s.attempt(lambda _: swap_items(s.index, (carry.key, carry.break_no), (other.key, other.break_no)))
+        s.attempt(lambda _: swap_items(s.index, (carry.key, carry.break_no), (other.item, max(0, other.break_no))))
 
     def carry_words(self, land: Landing) -> tuple[str, str]:
         """Mark and sentence of the card beside what is carried."""
-        rig = self._session.rig
+        s = self._session
+        rig = s.rig
         if land.refused:
             return "error", land.refused
         if self._carry and self._carry.along:
             if not self._carry.landings:
                 return "error", "some would leave the universes there"
             lands = (land, *self._carry.landings)
-            keys = (self._carry.key, *(x.key for x in self._carry.along))
+            keys = (self._carry.key, *(x.item for x in self._carry.along))
             hit = [(k, x) for k, x in zip(keys, lands) if x.meets or x.past_end]
             if hit:
                 who, where = hit[0]
-                met = f"meets {call(rig, where.meets[0][0])}" if where.meets else "ends past the universe"
+                met = f"meets {s.index.call(where.meets[0][0])}" if where.meets else "ends past the universe"
                 return "error", f"{call(rig, who)} {met}" + (
                     f" · {len(hit)} of {len(lands)} do not fit" if len(hit) > 1 else ""
                 )
@@ -246,7 +253,7 @@ class Tapes(TapeView):
             key, uid, first, last = land.meets[0]
             more = f" and {len(land.meets) - 1} more" if len(land.meets) > 1 else ""
             slots = say_place(rig.universes[uid].number, first) + (f"–{last:03d}" if last > first else "")
-            return "error", f"meets {call(rig, key)} on {plural(last - first + 1, 'slot')}: {slots}{more}"
+            return "error", f"meets {s.index.call(key)} on {plural(last - first + 1, 'slot')}: {slots}{more}"
         if land.needs:
             return "error", f"needs universe {land.needs}, which is not there"
         if land.cuts:
@@ -266,7 +273,8 @@ class Tapes(TapeView):
             else ""
         )
         met = {m[0] for m in self._carry.land.meets}
-        swap = f" · Shift swaps with {call(s.rig, next(iter(met)))}" if len(met) == 1 and not self._carry.along else ""
+        one = next(iter(met)) if len(met) == 1 and not self._carry.along else None
+        swap = f" · Shift swaps with {call(s.rig, one)}" if isinstance(one, str) else ""
         return f"{follow}Ctrl puts down a copy{swap}"
 
     def _paint_over(self, p: QPainter, off: float) -> None:
@@ -331,8 +339,8 @@ class Tapes(TapeView):
     def contextMenuEvent(self, e: QContextMenuEvent) -> None:
         span = self._span_at(QPointF(e.pos()))
         s = self._session
-        if span and span.key not in s.selection.ids:
-            s.select_items([span.key], span.break_no)
+        if span and span.item not in s.selection.ids:
+            s.select_taker(span.key, span.break_no)
         self.menu_wanted.emit(e.globalPos())
 
     def leaveEvent(self, _: QEvent) -> None:
@@ -344,7 +352,7 @@ class Tapes(TapeView):
             if found and found[1]:
                 target = of_slot(self._session.index, *found)
                 here = self._session.index.at(*found)
-                names = ", ".join(f"{call(self._session.rig, s.key)}" for s in here) or "free"
+                names = ", ".join(self._session.index.call(s.key) for s in here) or "free"
                 words = rows_tip(names, place_ways(self._session.index, target))
                 QToolTip.showText(e.globalPos(), words, self.viewport())
             else:
@@ -446,10 +454,10 @@ class Tapes(TapeView):
         if extend and spans:
             lo, hi = sorted((max(now, 0), n))
             self._session.select_items(
-                list(dict.fromkeys([*self._session.selection.ids, *(s.key for s in on[lo : hi + 1])]))
+                list(dict.fromkeys([*self._session.selection.ids, *(s.item for s in on[lo : hi + 1] if s.item)]))
             )
         else:
-            self._session.select_items([on[n].key], on[n].break_no)
+            self._session.select_taker(on[n].key, on[n].break_no)
 
     def _walk_tape(self, by: int) -> None:
         spans = self._selected_spans()
@@ -463,7 +471,7 @@ class Tapes(TapeView):
         at = spans[-1].first if spans else 1
         if on:
             near = min(on, key=lambda x: abs(x.first - at))
-            self._session.select_items([near.key], near.break_no)
+            self._session.select_taker(near.key, near.break_no)
         else:
             self._session.select(Selection("universe", (order[n],)))
 

@@ -17,7 +17,7 @@ from welvo.patch.traffic import say_bits, traffic
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Rig, put
 from welvo.rig.edits import add_feed, change_show, remove_feed, remove_universe, set_feed, set_universe
-from welvo.rig.lookup import call, feeds_of, used
+from welvo.rig.lookup import feeds_of, used
 from welvo.rig.notation import plural, say_place, say_stretch, thousands
 from welvo.rig.protocol import PROTOCOLS, every_way, read_protocol, say_wire
 from welvo.rig.wiring import Feed, Universe
@@ -276,7 +276,7 @@ def _offsets(s: Session, fid: str) -> list[tuple[str, str]]:
     number = s.rig.universes[feed.universe].number
     mine = [p for p in pieces if p.universe == feed.universe][:8]
     rows = [("Whole stream", plural(length, "octet"))]
-    rows += [(f"{call(s.rig, p.key)} at {say_place(number, p.first)}", f"octet {thousands(p.offset)}") for p in mine]
+    rows += [(f"{s.index.call(p.key)} at {say_place(number, p.first)}", f"octet {thousands(p.offset)}") for p in mine]
     return rows
 
 

@@ -56,6 +56,8 @@ class Theme:
 
     def tint(self, k: int) -> tuple[QColor, QColor]:
         """Spine and body of tint k."""
+        if k == NO_TINT:
+            return self.color("edge"), self.color("line")
         spine, body = tint_hex(k, self.name)
         return _qcolor(spine), _qcolor(body)
 
@@ -120,6 +122,10 @@ def tint_hex(k: int, theme: str) -> tuple[str, str]:
     if theme == "dark":
         return spine, oklch_hex(0.32 + 0.6 * (light - 0.60), 0.06, hue)
     return spine, oklch_hex(0.93 - 0.5 * (0.62 - light), 0.045, hue)
+
+
+NO_TINT = -1
+"""What takes slots and is no fixture or element: drawn in greys."""
 
 
 def weave(k: int) -> int:

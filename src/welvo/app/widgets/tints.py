@@ -5,11 +5,15 @@ from __future__ import annotations
 from PySide6.QtCore import QRectF
 from PySide6.QtGui import QColor, QPainter
 
-from welvo.app.widgets.theme import THEME, weave
+from welvo.app.widgets.theme import NO_TINT, THEME, weave
 from welvo.rig.document import Rig
+from welvo.rig.refs import SegmentRef
 
 
-def tint_of(rig: Rig, key: str) -> int:
+def tint_of(rig: Rig, key: str | SegmentRef) -> int:
+    """The number of a tint; a segment that takes slots has none of its own."""
+    if isinstance(key, SegmentRef):
+        return NO_TINT
     fixture = rig.fixtures.get(key)
     if fixture:
         profile = rig.profiles.get(fixture.profile)
@@ -18,7 +22,9 @@ def tint_of(rig: Rig, key: str) -> int:
     return element.tint if element else 0
 
 
-def code_of(rig: Rig, key: str) -> str:
+def code_of(rig: Rig, key: str | SegmentRef) -> str:
+    if isinstance(key, SegmentRef):
+        return ""
     fixture = rig.fixtures.get(key)
     if fixture:
         profile = rig.profiles.get(fixture.profile)
@@ -27,7 +33,9 @@ def code_of(rig: Rig, key: str) -> str:
     return element.code if element else ""
 
 
-def kind_name(rig: Rig, key: str) -> str:
+def kind_name(rig: Rig, key: str | SegmentRef) -> str:
+    if isinstance(key, SegmentRef):
+        return "slots for no lamp"
     fixture = rig.fixtures.get(key)
     if fixture:
         profile = rig.profiles.get(fixture.profile)
