@@ -187,13 +187,19 @@ RUN_EXAMPLES: dict[str, Example] = {
         d_firmware="1.1"
     ),
     "RUN-23": cabled(
-        "1 channel of 301 cannot be driven dimmer",
+        "1 channel of 301 cannot be driven dimmer: reef has no such function there, or its RGB pixels have no such "
+        "component",
         Segment(kind="lamps", element="r", functions=("=0",), fixtures=("g1",)), element=px(1),
         rig=_lamps(1, "gap, dimmer")
     ),
     "RUN-30": cabled(
         "10 lamps behind lamps would end past 512 From address 2 every 50 slots, 21 do not fit",
         Segment(kind="lamps", count=21, functions=("R",), start=2, spacing=50)
+    ),
+    "RUN-33": cabled(
+        "301 has 4 channels, and the next lamp begins 3 slots on Behind lamps channel 4 of 301 is channel 1 of the "
+        "next lamp",
+        Segment(kind="lamps", count=2, functions=("R", "G", "B"), fixtures=("g1", "g2")), rig=_lamps(2)
     ),
     "RUN-31": cabled(
         "PEN has 1 cut pixel The first is pixel 171 of reef on port 1: from 11.511 to 12.001. The "

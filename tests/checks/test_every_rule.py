@@ -47,6 +47,7 @@ DECLARED = {
     "RUN-22": ("warning", "device", 1), "RUN-23": ("warning", "run", 0), "RUN-24": ("error", "run", 0),
     "RUN-25": ("error", "feed", 0), "RUN-26": ("error", "run", 0), "RUN-27": ("note", "run", 0),
     "RUN-28": ("note", "unattached", 0), "RUN-29": ("warning", "run", 1), "RUN-30": ("error", "run", 0),
+    "RUN-33": ("error", "run", 1),
     "RUN-31": ("note", "run", 1), "RUN-32": ("error", "run", 1), "USE-01": ("note", "use", 0),
 }  # fmt: skip
 """Severity, the kind of place it leads to, and how many fixes its findings offer together."""

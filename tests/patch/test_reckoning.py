@@ -42,7 +42,7 @@ def test_capacity_counts_used_reserved_and_possible_exactly(rig: Rig) -> None:
     with pytest.raises(Refused, match="Nothing to trim"):
         capacity.trim(Index(rig))
     empty, _ = put(rig, "", fixtures={"a": None, "b": None})
-    assert capacity.leftovers(Index(empty)) == [("u1", "with its feed sACN 1")]
+    assert capacity.leftovers(Index(empty)) == [("u1", "with its feed sACN 1, which port A of NODE takes")]
     trimmed, _ = capacity.trim(Index(empty))
     assert (
         set(trimmed.universes) == {"u2"} and set(trimmed.feeds) == {"w2"} and trimmed.devices["d"].ports["A"].feed == ""

@@ -7,11 +7,14 @@ from msgspec.structs import replace
 
 from tests.checks.run_examples import RUN, _lamps, bridge, cabled, px, reef
 from tests.conftest import profile
+from welvo.bench.levels import Levels, faders
 from welvo.checks.checker import check
 from welvo.observed.values import NOTHING
 from welvo.patch.cable import Cables, Piece, Stream
 from welvo.patch.index import Index
 from welvo.patch.path import find_target, path
+from welvo.patch.set_on import set_on
+from welvo.patch.table import cell
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig, put
 from welvo.rig.patched import Place
@@ -20,7 +23,7 @@ from welvo.rig.wiring import DeviceModel
 from welvo.runs.bridge import demands, first_free, gaps, goes_on, meets, rows, set_right, substitute, worth
 from welvo.runs.brightness import factors, percent, product, scaled
 from welvo.runs.edits import change_segment
-from welvo.runs.lamps import driven, not_driven, overflow, read_functions, sends, slot_map
+from welvo.runs.lamps import driven, not_driven, overflow, read_functions, say_functions, sends, slot_map
 from welvo.runs.lines import adapter, contacts, line_sum
 
 
@@ -134,16 +137,71 @@ def test_a_converter_lists_its_slots_and_what_a_colour_sends(rig: Rig) -> None:
     assert sends(lamps.functions, {"R": 255, "G": 128, "B": 0}, 100) == [100, 255, 128, 0, 200]
     # without a dimmer the colours are scaled and cut off: 255 · 100 / 255 = 100, 128 · 100 / 255 = 50.2
     assert sends(("R", "G", "W"), {"R": 255, "G": 128, "B": 64}, 100) == [100, 50, 25]
-    assert not_driven(made, made.fixtures["g1"], lamps.functions) == ["zoom"]
-    assert [d.gets for d in driven(made, made.fixtures["g1"], lamps.functions)][-2:] == ["200 always", ""]
+    assert not_driven(made, made.fixtures["g1"], lamps.functions, "RGB") == ["zoom"]
+    assert [d.gets for d in driven(made, made.fixtures["g1"], lamps.functions, "RGB")][-2:] == ["200 always", ""]
     assert overflow(stream.pieces[0]) == 0
     assert overflow(stream.pieces[0]._replace(segment=replace(lamps, start=495))) == 1
+    assert "PATCH-05" not in check(made).codes
+
+
+def converted(rig: Rig, order: str = "RGB", channels: str = "dimmer, red, green, blue", **more: object) -> Rig:
+    """Three lamps of four channels behind a converter that drives them with the pixels of `r`."""
+    lamps = Segment(kind="lamps", element="r", functions=("V", "R", "G", "B"), fixtures=("g1", "g2", "g3"), **more)
+    return cabled("", lamps, element=replace(px(3), order=order), rig=_lamps(3, channels))(rig)[0]
+
+
+def test_a_lamp_behind_a_converter_is_patched_where_its_pixel_stands(rig: Rig) -> None:
+    made = converted(rig)
     index = Index(made)
-    assert index.spans("g1") == () and "g1" not in index.lost and "PATCH-05" not in check(made).codes
+    assert [(s.universe, s.first, s.last) for s in index.spans("g2")] == [("u11", 4, 6)]
+    assert "g2" not in index.lost | index.open and not index.clashes("u11")  # it lies on its element on purpose
+    assert cell(index, "g2", "first") == "11.004" and cell(index, "g2", "last") == "11.006"
+    assert set_on(index, "g2").address == 5  # on the converter's line
+    shown = path(index, NOTHING, find_target(index, "302"), 0)
+    assert [(h.role, h.value) for h in shown.hops[1:]][-4:] == [
+        ("device", "PEN"), ("port", "1"), ("converter", "lamp 2"), ("lamp", "5"),
+    ]  # fmt: skip
+    assert dict(shown.ways)["Slot in it"] == "1 · R of its pixel"
+    assert find_target(index, "11.005").key in ("r", "g2") and find_target(index, "302").address == 4
+
+
+def test_a_lamp_behind_a_converter_is_driven_by_the_components_of_its_pixel(rig: Rig) -> None:
+    index, levels = Index(converted(rig, order="GRB")), Levels()
+    assert [f.short for f in faders(index, ["g2"])] == ["G", "R", "B"]  # no dimmer: the converter makes it
+    levels.hold(["g2"], "ColorAdd_R", 1.0)
+    assert list(levels.frame(index, "u11")[:9]) == [0, 0, 0, 0, 255, 0, 0, 0, 0]
+    levels.hold(["r"], "ColorAdd_G", 0.5)
+    assert list(levels.frame(index, "u11")[:9]) == [128, 0, 0, 0, 255, 0, 128, 0, 0]  # a lamp by itself comes last
+    levels.blackout = True
+    assert not levels.frame(index, "u11").any()
+
+
+def test_lamps_of_a_converter_keep_clear_of_each_other(rig: Rig) -> None:
+    made = converted(rig, channels="dimmer, red, green, blue, strobe")
+    close = next(f for f in check(made).findings if f.code == "RUN-33")
+    assert close.facts == {"fixture": "301", "channels": 5, "spacing": 4}
+    fixed, _ = close.fixes[0].edit(made)  # type: ignore[misc]
+    assert "RUN-33" not in check(fixed).codes and fixed.devices["p"].ports["1"].run[0].spacing == 5
+    with pytest.raises(Refused, match="4 channels each; from start to start .* and 3 is less"):
+        change_segment(made, "p", "1", 0, spacing=3)
+
+
+def test_what_a_pixel_has_no_component_for_is_not_driven(rig: Rig) -> None:
+    lamps = Segment(kind="lamps", element="r", functions=("R", "G", "B", "W", "A"), fixtures=("g1",))
+    made, _ = cabled("", lamps, element=px(1), rig=_lamps(1, "red, green, blue, white, amber"))(rig)
+    found = driven(made, made.fixtures["g1"], lamps.functions, "RGB")
+    assert [(d.name, d.gets) for d in found if not d.fits] == [
+        ("white", "what red, green and blue have in common"), ("amber", ""),
+    ]  # fmt: skip
+    told = next(f for f in check(made).findings if f.code == "RUN-23")
+    assert told.facts["channels"] == "white, amber" and "RGB pixels have no such component" in told.reason
+    assert not_driven(made, made.fixtures["g1"], lamps.functions, "RGBWA") == []
 
 
 def test_functions_are_read_and_nonsense_is_refused() -> None:
     assert read_functions("dimmer red G, blue =128 7") == ("V", "R", "G", "B", "=128", "=7")
+    assert read_functions("Warm white cool white, white V") == ("D", "C", "W", "V")
+    assert read_functions(say_functions(tuple("VRGBWAULNCD") + ("=7",))) == (*"VRGBWAULNCD", "=7")
     for text, words in (("red 300", "0 to 255"), ("wobble", "no function"), ("", "one channel")):
         with pytest.raises(Refused, match=words):
             read_functions(text)

@@ -136,7 +136,7 @@ def _attach(ctx: Context, c: Clash) -> list[Fix]:
         return []
     number = ctx.index.rig.universes[lamp.universe].number
     dmx, last = piece.within(number, lamp.first), piece.within(number, lamp.last)
-    if not dmx or not last or len(fixture.at) != 1:
+    if not 0 < dmx <= last <= piece.segment.width or len(fixture.at) != 1:
         return []
     who, name = call(ctx.index.rig, lamp.item), ctx.index.call(ref)
     edit = partial(change_segment, fixtures=(*piece.segment.fixtures, lamp.item))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from functools import partial
 from itertools import pairwise
 
@@ -10,8 +10,9 @@ from msgspec.structs import replace
 
 from welvo.checks.registry import Context, Fix, Found, PortHere, rule
 from welvo.checks.run_rules import streams
-from welvo.patch.along import piece_name
+from welvo.patch.along import components_of, piece_name
 from welvo.patch.cable import Piece, Stream
+from welvo.rig.document import Edit, Rig
 from welvo.rig.lookup import call
 from welvo.rig.notation import plural, say_place
 from welvo.rig.plan import model_of
@@ -20,7 +21,7 @@ from welvo.rig.runs import Segment
 from welvo.runs.bridge import demands, first_free, goes_on, meets, rows, set_right
 from welvo.runs.claims import split_ports
 from welvo.runs.edits import change_segment
-from welvo.runs.lamps import not_driven, overflow
+from welvo.runs.lamps import not_driven, overflow, too_close
 from welvo.runs.lines import UNIT_LOADS, LineSum, Stop, line_sum, plug_of
 from welvo.runs.power import joints, stretches
 
@@ -247,9 +248,11 @@ def past_a_converters_end(ctx: Context, here: PortHere) -> Iterator[Found]:
     scope="port",
     group="Runs",
     title="A converter that cannot drive all of its lamps",
-    means="A lamp behind a converter has channels that no function of the converter drives.",
+    means="A lamp behind a converter has channels that no function of the converter drives, or that drive a component "
+    "which the sender's pixel does not have, such as the white of an RGB pixel.",
     matters="It stays dark, or stays closed: a shutter or a dimmer that nobody drives is zero.",
-    put_right="Add a function or a fixed value for the channel, or put the lamp into a simpler mode.",
+    put_right="Add a function or a fixed value for the channel, give the pixels that component, or put the lamp into a "
+    "simpler mode.",
     candidates=streams,
 )
 def converters(ctx: Context, here: PortHere) -> Iterator[Found]:
@@ -263,18 +266,55 @@ def converters(ctx: Context, here: PortHere) -> Iterator[Found]:
             if fixture is None or (fixture.profile, fixture.mode) in told:
                 continue
             told.add((fixture.profile, fixture.mode))
-            lacks = not_driven(ctx.rig, fixture, p.segment.functions)
+            letters = components_of(ctx.rig, p)
+            lacks = not_driven(ctx.rig, fixture, p.segment.functions, letters)
             if lacks:
                 yield Found(
                     title=f"{plural(len(lacks), 'channel')} of {fixture.number} cannot be driven",
                     reason=f"{', '.join(lacks[:6])}{' …' if len(lacks) > 6 else ''}: {piece_name(ctx.rig, p)} has no "
-                    "such function there.",
-                    facts={"fixture": fixture.number, "channels": ", ".join(lacks)},
+                    f"such function there, or its {letters} pixels have no such component.",
+                    facts={"fixture": fixture.number, "channels": ", ".join(lacks), "pixels": letters},
                     subject=f"{here.ref}/{p.n}/{f}",
                     where=here.name,
                     goes_to=to_run(device_id, label, p.n),
                     items=(f,),
                 )
+
+
+@rule(
+    "RUN-33",
+    severity="error",
+    scope="port",
+    group="Runs",
+    title="Lamps of a converter on each other's channels",
+    means="A lamp behind a converter has more channels than there are slots from its start to the next lamp's.",
+    matters="Its last channels get what is meant for the next lamp: it changes colour, moves or strobes with it.",
+    put_right="Make the spacing as large as the lamp's mode, or choose a mode with as many channels as the converter "
+    "gives out.",
+    candidates=streams,
+)
+def too_close_behind_a_converter(ctx: Context, here: PortHere) -> Iterator[Found]:
+    for p in here.stream.pieces if here.stream else ():
+        key, channels = too_close(ctx.rig, p) if p.segment.kind == "lamps" else ("", 0)
+        if not key:
+            continue
+        step, who = p.segment.lamp_step, call(ctx.rig, key)
+        edit = partial(change_segment, spacing=channels)
+
+        def spread(rig: Rig, n: int = p.n, edit: Callable[..., Edit] = edit) -> Edit:
+            return edit(rig, *here.ref, n)[:2]
+
+        change = ((f"{here.name} · spacing", str(step), str(channels)),)
+        yield Found(
+            title=f"{who} has {plural(channels, 'channel')}, and the next lamp begins {plural(step, 'slot')} on",
+            reason=f"Behind {piece_name(ctx.rig, p)} channel {step + 1} of {who} is channel 1 of the next lamp.",
+            facts={"fixture": who, "channels": channels, "spacing": step},
+            subject=f"{here.ref}/{p.n}",
+            where=here.name,
+            goes_to=to_run(*here.ref, p.n),
+            items=(key,),
+            fixes=[Fix(f"Space them {channels} apart", change, spread)],
+        )
 
 
 @rule(

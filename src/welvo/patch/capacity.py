@@ -6,7 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from welvo.patch.cable import Stream
 from welvo.patch.index import Index
+from welvo.patch.wires import ports_by_feed
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Rig, put
 from welvo.rig.edits import without_feeds
@@ -138,18 +140,38 @@ def total(index: Index) -> list[CapacityRow]:
 
 
 def leftovers(index: Index) -> list[tuple[str, str]]:
-    """Universes in which nothing stands and nothing is reserved, lowest first: (id, what goes with it)."""
+    """Universes in which nothing stands and nothing is reserved, lowest first: (id, what goes with it from whom)."""
     rig = index.rig
+    takers = ports_by_feed(index)
     found = []
     for uid in universes_in_order(rig):
         u = rig.universes[uid]
         if index.on(uid) or u.reserve:
             continue
-        feeds = [say_wire(f.protocol, f.wire) for f in rig.feeds.values() if f.universe == uid]
-        found.append(
-            (uid, f"with its {'feed' if len(feeds) == 1 else 'feeds'} {', '.join(feeds)}" if feeds else "no feed")
-        )
+        feeds = [fid for fid, f in rig.feeds.items() if f.universe == uid]
+        said = [say_wire(rig.feeds[f].protocol, rig.feeds[f].wire) for f in feeds]
+        words = [f"with its {'feed' if len(said) == 1 else 'feeds'} {', '.join(said)}" if said else "no feed"]
+        ports = dict.fromkeys(p for f in feeds for p in takers.get(f, ()))
+        if ports:
+            words.append(f"which {_ports(rig, list(ports))} {'takes' if len(ports) == 1 else 'take'}")
+        ahead = [r for r, s in index.cables.streams.items() if r not in ports and _configured_into(s, u.number)]
+        if ahead:
+            words.append(f"for which {_ports(rig, ahead)} {'is' if len(ahead) == 1 else 'are'} configured")
+        found.append((uid, ", ".join(words)))
     return found
+
+
+def _ports(rig: Rig, ports: list[PortRef]) -> str:
+    named = [f"port {p.port} of {rig.devices[p.device].name}" for p in ports[:3]]
+    return ", ".join(named) + (f" and {len(ports) - 3} more" if len(ports) > 3 else "")
+
+
+def _configured_into(stream: Stream, number: int) -> bool:
+    """Whether a port is set to more pixels than hang on it, so that its stream would reach a universe."""
+    if stream.after is None or stream.ends is None or stream.ends == stream.after:
+        return False
+    last = stream.ends[0] if stream.ends[1] > 1 else stream.ends[0] - 1
+    return stream.after[0] <= number <= last
 
 
 def trim(index: Index) -> Edit:

@@ -578,10 +578,7 @@ def path(
         joints.append(Joint("claimed", word="as drawn"))
     fixture = rig.fixtures.get(key)
     if fixture or key in rig.elements:
-        span = index.place(key, target.break_no)
-        at = str(span.first if span else target.address)
-        if attached and fixture and attached[1].segment.kind == "bridge" and span:
-            at = str(attached[2] - (target.address - span.first))
+        at = str(set_on(index, key, target.break_no).address or target.address) if fixture else ""
         hops.append(Hop("lamp", at if fixture else target.label, lamp or "not read", Goto("patch", key)))
         joints.append(Joint("matches" if lamp else "unknown"))
     return Path(

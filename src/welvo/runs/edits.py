@@ -248,6 +248,11 @@ def check_segment(s: Segment) -> None:
         raise Refused(f"A bridge has 1 to 512 slots; {s.width} is too many.")
     if s.count > 100_000 or s.first > 100_000:
         raise Refused("An item has 100 000 pixels at most.")
+    if 0 < s.spacing < len(s.functions):
+        raise Refused(
+            f"The lamps have {plural(len(s.functions), 'channel')} each; from start to start there must be as many "
+            f"slots at least, and {s.spacing} is less."
+        )
     for key, dmx in s.dmx.items():
         if not 1 <= dmx <= 512:
             raise Refused(f"There is no DMX address {dmx}: a line has 1 to 512.")

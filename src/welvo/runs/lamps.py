@@ -17,22 +17,27 @@ DIMMER = "V"
 
 
 def read_functions(text: str) -> tuple[str, ...]:
-    """`dimmer red green blue white 128` or `V R G B W =128` → one function per channel of a lamp."""
+    """`dimmer red green blue warm white 128` or `V R G B D =128` → one function per channel of a lamp.
+
+    Raises Refused with the word that is none.
+    """
     found: list[str] = []
-    for word in text.replace(",", " ").split():
-        w = word.strip().lower()
-        fixed = w.removeprefix("=")
-        if fixed.isdigit():
+    words = text.replace(",", " ").lower().split()
+    while words:
+        pair = letter_of(" ".join(words[:2])) if len(words) > 1 else ""
+        fixed = words[0].removeprefix("=")
+        if fixed.isdecimal():
             if int(fixed) > 255:
                 raise Refused(f"A fixed value runs from 0 to 255; {fixed} is too high.")
             found.append(f"={int(fixed)}")
-        elif letter_of(w):
-            found.append(letter_of(w))
-        else:
+        elif not pair and not letter_of(words[0]):
             raise Refused(
-                f"“{word}” is no function of a lamp's channel. Write dimmer, red, green, blue, white or a fixed "
-                "value such as =128."
+                f"“{words[0]}” is no function of a lamp's channel. Write dimmer, red, green, blue, white, another "
+                "emitter's name, or a fixed value such as =128."
             )
+        else:
+            found.append(pair or letter_of(words[0]))
+        words = words[2 if pair and not fixed.isdecimal() else 1 :]
     if not found:
         raise Refused("A lamp behind a converter has one channel at least.")
     return tuple(found)
@@ -112,8 +117,12 @@ class Driven(NamedTuple):
     fits: bool
 
 
-def driven(rig: Rig, fixture: Fixture, functions: tuple[str, ...]) -> list[Driven]:
-    """Channel by channel, what a fixture behind a converter gets; what nothing drives has an empty `gets`."""
+def driven(rig: Rig, fixture: Fixture, functions: tuple[str, ...], letters: str) -> list[Driven]:
+    """Channel by channel, what a fixture behind a converter gets from a pixel of the components `letters`.
+
+    What nothing drives has an empty `gets`. A component that the pixel does not have is never sent; white alone is made
+    of what red, green and blue have in common, so that it cannot be driven by itself.
+    """
     mode = mode_of(rig, fixture)
     found: list[Driven] = []
     for c in sorted(mode.channels if mode else (), key=lambda c: c.slots):
@@ -124,10 +133,24 @@ def driven(rig: Rig, fixture: Fixture, functions: tuple[str, ...]) -> list[Drive
         f = functions[slot - 1] if slot <= len(functions) else ""
         gets = f"{f[1:]} always" if f.startswith("=") else word_of(f) if f in FUNCTIONS else ""
         fits = f.startswith("=") or (bool(f) and FUNCTIONS.get(f, "") == c.function)
+        if f in FUNCTIONS and f != DIMMER and f not in letters:
+            made = f == "W" and {"R", "G", "B"} <= set(letters)
+            gets, fits = "what red, green and blue have in common" if made else "", False
         found.append(Driven(slot, f"{name}{f' of pixel {c.pixel}' if c.pixel else ''}", gets, fits))
     return found
 
 
-def not_driven(rig: Rig, fixture: Fixture, functions: tuple[str, ...]) -> list[str]:
-    """The channels of a fixture that a converter cannot drive, by name."""
-    return [d.name for d in driven(rig, fixture, functions) if not d.fits]
+def not_driven(rig: Rig, fixture: Fixture, functions: tuple[str, ...], letters: str) -> list[str]:
+    """The channels of a fixture that a converter cannot drive by themselves, by name."""
+    return [d.name for d in driven(rig, fixture, functions, letters) if not d.fits]
+
+
+def too_close(rig: Rig, piece: Piece) -> tuple[str, int]:
+    """The first lamp behind a converter whose channels reach into the next one's, and how many it has; else nothing."""
+    s = piece.segment
+    for key in s.fixtures[:-1]:
+        fixture = rig.fixtures.get(key)
+        mode = mode_of(rig, fixture) if fixture else None
+        if mode and mode.breaks and mode.breaks[0].slots > s.lamp_step:
+            return key, mode.breaks[0].slots
+    return "", 0

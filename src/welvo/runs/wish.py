@@ -146,14 +146,16 @@ def _special(rig: Rig, body: str) -> WishPart | None:
         return WishPart(
             (), (Segment(kind="line", fixtures=on_line),), words=f"a DMX line of {plural(len(on_line), 'fixture')}"
         )
-    m = re.fullmatch(r"lamps\s+(\d+)(?:\s*:\s*(.+))?", body, re.IGNORECASE)
+    m = re.fullmatch(r"lamps\s+(\d[\d\s,–-]*)(?:\s*:\s*(.+))?", body, re.IGNORECASE)
     if m:
-        n = int(m[1])
+        named = () if m[1].strip().isdecimal() else _fixtures(rig, m[1])  # one number alone says how many
+        n = len(named) or int(m[1])
         if not 1 <= n <= 512:
             raise Refused("A converter drives 1 to 512 lamps.")
         functions = read_functions(m[2] or "red green blue")
         element = Element(name="lamps", pixels=n, order="RGB")
-        return WishPart((element,), (Segment(kind="lamps", functions=functions),), words=plural(n, "lamp"))
+        segment = Segment(kind="lamps", functions=functions, fixtures=named)
+        return WishPart((element,), (segment,), words=plural(n, "lamp"))
     return None
 
 

@@ -10,6 +10,7 @@ from welvo.app.widgets.forms import Picked, Said, Subject, Together, Typed
 from welvo.app.widgets.painting import button, row
 from welvo.app.widgets.panels import Rows
 from welvo.formats.models import shipped
+from welvo.patch.along import components_of
 from welvo.patch.cable import Piece, Stream
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
@@ -263,7 +264,8 @@ def show_converter(here: Here) -> None:
 
 def _first_lamp(here: Here, colour: list[int]) -> Rows:
     one = here.segment
-    values = sends(one.functions, dict(zip("RGB", colour)), colour[3])
+    letters = components_of(here.session.rig, here.piece[1]) if here.piece else "RGB"
+    values = sends(one.functions, {c: v for c, v in zip("RGB", colour) if c in letters}, colour[3])
     return tuple(
         (f"DMX {one.start + n} · {say_functions((f,))}", str(v)) for n, (f, v) in enumerate(zip(one.functions, values))
     )
@@ -286,7 +288,8 @@ def _slot_map(here: Here) -> Rows:
 def _driven(here: Here) -> Rows:
     one, rig = here.segment, here.session.rig
     first = rig.fixtures.get(one.fixtures[0]) if one.fixtures else None
-    found = driven(rig, first, one.functions) if first else []
+    letters = components_of(rig, here.piece[1]) if here.piece else "RGB"
+    found = driven(rig, first, one.functions, letters) if first else []
     return tuple((f"{d.slot} {d.name}", d.gets if d.fits else f"{d.gets or 'nothing'} — not driven") for d in found)
 
 

@@ -76,7 +76,7 @@ class OpenedBehind(QWidget):
     def _wrong(self, piece: Piece) -> Finding | None:
         """The error row of a bridge."""
         where = to_run(self.device_id, self.chosen.label, piece.n)
-        codes = ("RUN-14", "RUN-15", "RUN-21", "RUN-11", "RUN-23", "RUN-30")
+        codes = ("RUN-14", "RUN-15", "RUN-21", "RUN-11", "RUN-23", "RUN-30", "RUN-33")
         return next((f for f in self._session.report.findings if f.code in codes and f.goes_to == where), None)
 
     def _draw_else(self, p: QPainter) -> None:
