@@ -22,7 +22,7 @@ from welvo.patch import table
 from welvo.patch.index import Index
 from welvo.rig.document import Rig
 from welvo.rig.edits import remove_universe
-from welvo.rig.refs import Goto
+from welvo.rig.refs import Goto, SegmentRef
 from welvo.rig.wiring import Universe
 
 
@@ -393,3 +393,18 @@ def test_a_selected_slot_goes_with_its_universe(window: Window) -> None:
     window.session.edit(remove_universe, "u10")
     QApplication.processEvents()
     assert window.session.selection == Selection() and not window.grab().isNull()
+
+
+def test_a_bridges_own_slots_stand_on_the_tapes_and_are_selected_there(window: Window) -> None:
+    window.show_station("Patch")
+    tapes = window.patch.tapes
+    index = window.session.index
+    own = next(x for u in window.session.rig.universes for x in index.on(u) if isinstance(x.key, SegmentRef))
+    window.session.select_taker(own.key)
+    QApplication.processEvents()
+    said = [x.text() for x in window.patch.panel.findChildren(QLabel) if x.isVisible()]
+    assert any(t.startswith("It takes 206.091 to 156") for t in said) and any("531, 532" in t for t in said)
+    assert [x.key for x in tapes._selected_spans()] == [own.key] * len(index.spans(own.key))
+    assert not tapes._carry
+    tapes._take_up(own, 0)
+    assert not tapes._carry  # it moves with its cable

@@ -9,7 +9,7 @@ from welvo.app.network import Network
 from welvo.app.patch.item_form import Acts, show_item, show_many, show_more
 from welvo.app.patch.laying_form import LayForm, ModeForm, PackForm, Proposal
 from welvo.app.patch.sender_form import show_sender, show_use
-from welvo.app.patch.slot_form import show_slot
+from welvo.app.patch.slot_form import show_segment, show_slot
 from welvo.app.patch.universe_form import show_universe
 from welvo.app.session import Session
 from welvo.app.widgets.fields import Field
@@ -140,6 +140,8 @@ class PatchPanel(FormPanel):
             show_universe(self, self.session.rig.feeds[s.first].universe, self.pack)
         elif kind == "slot" and s.slot:
             show_slot(self, s.slot)
+        elif kind == "segment" and s.on and s.on.place >= 0:
+            show_segment(self, s.on)
         elif kind == "sender":
             show_sender(self, s.first)
         elif kind == "use":
@@ -167,6 +169,8 @@ class PatchPanel(FormPanel):
             profile = rig.profiles.get(f.profile)
             by = profile.address.by if profile and profile.address else ""
             return s, f.profile, f.mode, len(mode.breaks) if mode else 0, by, look
+        if s.kind == "segment" and s.on:
+            return s, self.session.index.piece(s.on), self.session.index.spans(s.on), look
         if s.kind in ("universe", "feed"):
             uid = s.first if s.kind == "universe" else rig.feeds[s.first].universe
             return s, tuple((f, rig.feeds[f].protocol) for f in feeds_of(rig, uid)), look
@@ -185,7 +189,7 @@ class PatchPanel(FormPanel):
 
     def _cards_if_changed(self) -> None:
         s = self.session.selection
-        if s.kind not in ("item", "universe", "feed", "slot") or self.form is not None:
+        if s.kind not in ("item", "universe", "feed", "slot", "segment") or self.form is not None:
             return
         cards = self._findings()
         target = self._target()
@@ -199,7 +203,7 @@ class PatchPanel(FormPanel):
             self._live.addWidget(finding_card(self.session, self.network, f))
         if len(cards) > 3:
             self._live.addWidget(label(f"and {len(cards) - 3} more findings", 11, quiet=True))
-        if s.kind in ("item", "slot") and ways and len(s.ids) < 2:
+        if s.kind in ("item", "slot", "segment") and ways and len(s.ids) < 2:
             title = (
                 "First slot, every way it is said" if not s.slot and not s.pixel else "This slot, every way it is said"
             )

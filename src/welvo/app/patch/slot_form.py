@@ -6,9 +6,10 @@ from welvo.app.session import Selection, Session
 from welvo.app.widgets.forms import Said, Subject, Together, Typed
 from welvo.app.widgets.panels import FormPanel, Title
 from welvo.rig.base import Refused
-from welvo.rig.lookup import universes_in_order
+from welvo.rig.lookup import call, universe_ids, universes_in_order
 from welvo.rig.notation import plural, say_place
 from welvo.rig.readers import whole
+from welvo.rig.refs import SegmentRef
 
 
 def show_slot(panel: FormPanel, slot: tuple[str, int]) -> None:
@@ -48,6 +49,27 @@ def show_slot(panel: FormPanel, slot: tuple[str, int]) -> None:
         take=go,
     )
     panel.new_form(Subject(lambda: slot, lambda *_, **__: None)).add(Together(gap.label, (gap, Said("slots"), None)))
+
+
+def show_segment(panel: FormPanel, ref: SegmentRef) -> None:
+    """A segment that takes slots of its own on the tapes: which they are, and whose they may be."""
+    index = panel.session.index
+    rig = index.rig
+    piece = index.piece(ref)
+    if piece is None:
+        panel.nothing()
+        return
+    panel.body.addWidget(Title(index.name(ref), f"port {ref.port} of {rig.devices[ref.device].name}"))
+    numbers = {n: rig.universes[uid] for n, uid in universe_ids(rig).items()}
+    parts = [f"{say_place(p.universe, p.first)} to {p.last:03d}" for p in piece.parts if p.universe in numbers]
+    panel.words(f"It takes {' and '.join(parts) or 'no slots yet'}, its lamps and what lies between them.", quiet=False)
+    own = sum(x.last - x.first + 1 for x in index.spans(ref))
+    lamps = [call(rig, k) for k in piece.segment.fixtures]
+    panel.words(
+        (f"Lamps on it: {', '.join(lamps[:8])}{' …' if len(lamps) > 8 else ''}. " if lamps else "No lamp is on it. ")
+        + f"{plural(own, 'slot')} of it {'drives' if own == 1 else 'drive'} none."
+    )
+    panel.words("Its place follows from the cable: it is moved, widened and filled in Runs.")
 
 
 def next_gap(session: Session, slot: tuple[str, int], width: int) -> tuple[str, int] | None:
