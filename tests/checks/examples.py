@@ -86,8 +86,15 @@ def _cut(rig: Rig) -> tuple[Rig, str]:
     return put(rig, "", elements={"w": wall})[0], "wall has 1 pixel in two universes"
 
 
+def _skipped(rig: Rig) -> tuple[Rig, str]:
+    wall = Element(name="wall", pixels=20, order="RGB", at=Place(universe="u1", address=511))
+    return put(rig, "", elements={"w": wall})[
+        0
+    ], "No whole pixel of wall fits at 1.511 It takes 3 slots and begins at 2.001"
+
+
 EXAMPLES: dict[str, Example] = {
-    **RUN_EXAMPLES, "PATCH-10": _cut,
+    **RUN_EXAMPLES, "PATCH-10": _cut, "PATCH-15": _skipped,
     "PATCH-13": _change("senders", "s", "Nothing drives 10 slots of ribbon", universe_size=120),
     "PATCH-14": _overlay_apart, "FEED-08": _change("senders", "s", "Bench cannot send sACN 1", lowest=2),
     "FEED-09": _change("universes", "u1", "Bench uses 512 slots of universe 1, the plan 510", size=510),

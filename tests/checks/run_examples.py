@@ -171,7 +171,7 @@ RUN_EXAMPLES: dict[str, Example] = {
         "patch says 12.001 to 30", reef(), element=replace(px(10), at=Place(universe="u12", address=1))
     ),
     "RUN-19": cabled(
-        "From slot 508 of port 1 on, sender and device differ Pixel 170 of reef: the sender puts it at "
+        "PEN counts 508 slots of a universe, the sender 512: 1 port astray Pixel 170 of reef: the sender puts it at "
         "11.508, the device takes it from 12.001", reef(), element=px(200), d_size=508
     ),
     "RUN-20": cabled(
@@ -195,6 +195,10 @@ RUN_EXAMPLES: dict[str, Example] = {
     "RUN-30": cabled(
         "10 lamps behind lamps would end past 512 From address 2 every 50 slots, 21 do not fit",
         Segment(kind="lamps", count=21, functions=("R",), start=2, spacing=50)
+    ),
+    "RUN-34": cabled(
+        "Port 1 is to begin at 11.511 and begins at 12.001 A pixel of 3 slots is kept whole and does not fit there",
+        reef(), p_start=511
     ),
     "RUN-33": cabled(
         "301 has 4 channels, and the next lamp begins 3 slots on Behind lamps channel 4 of 301 is channel 1 of the "

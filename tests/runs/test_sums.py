@@ -187,17 +187,34 @@ def test_sender_and_box_of_two_sizes_part_at_the_first_slot_behind_the_shorter()
     run = (Segment(kind="pixels", element="e"),)
     rig = box(run, elements={"e": strip(200)}, size=510, packs="dense")
     cables = Cables(rig)
-    assert astray(cables, cables.streams["d", "1"]) is None
+    assert astray(cables, "d") == []
     rig = replace(rig, devices={"d": replace(rig.devices["d"], size=512)})
     cables = Cables(rig)
-    found = astray(cables, cables.streams["d", "1"])
-    assert found and (found.slot, found.pixel, found.sender, found.box, found.pixels) == (
-        511,
-        171,
-        (2, 1),
-        (1, 511),
-        30,
-    )
+    (found,) = astray(cables, "d")
+    assert (found.slot, found.pixel, found.sender, found.box, found.pixels) == (511, 171, (2, 1), (1, 511), 30)
+
+
+def test_behind_a_port_that_is_astray_every_port_that_follows_is() -> None:
+    """Four packed ports of 540 slots each. The sender uses 510 of a universe, the device 512."""
+    runs = [(Segment(kind="pixels", element=f"e{n}"),) for n in range(4)]
+    rig = box(*runs, elements={f"e{n}": strip(180) for n in range(4)}, size=510)
+    ports = rig.devices["d"].ports
+    rig = replace(rig, devices={"d": replace(rig.devices["d"], size=512, packs="dense")})
+    found = astray(Cables(rig), "d")
+    # Port 1: stream slot 511 is 2.001 for the sender, 1.511 for the device. Port 2 begins at stream slot 541: 2.031
+    # for the sender, 2.029 for the device (512 + 29 = 541). Port 3 at 1081: 3.061 and 3.057; port 4: 4.091, 4.085.
+    assert [(f.label, f.slot, f.sender, f.box) for f in found] == [
+        ("1", 511, (2, 1), (1, 511)), ("2", 1, (2, 31), (2, 29)),
+        ("3", 1, (3, 61), (3, 57)), ("4", 1, (4, 91), (4, 85)),
+    ]  # fmt: skip
+    # 4.091 counted through by each end: 3 · 510 + 91 and 3 · 512 + 91
+    assert found[3].running == (1621, 1627) and sum(f.pixels for f in found) == 10 + 3 * 180
+    (told,) = (f for f in check(rig).findings if f.code == "RUN-19")
+    assert "4 ports astray" in told.title and "port 2 from slot 1 on" in told.reason
+    assert "2.001 is running slot 511 for the sender and 513 for the device: 2 slots late" in told.reason
+    typed = {**ports, "3": replace(ports["3"], follows="", feed=ports["1"].feed, start=1)}
+    rig = replace(rig, devices={"d": replace(rig.devices["d"], ports=typed)})
+    assert [(f.label, f.slot) for f in astray(Cables(rig), "d")] == [("1", 511), ("2", 1), ("3", 511), ("4", 1)]
 
 
 def test_elements_get_their_addresses_from_the_cable_and_everything_behind_moves() -> None:

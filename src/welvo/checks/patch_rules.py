@@ -19,6 +19,7 @@ from welvo.rig.document import Change, Edit, Rig, put
 from welvo.rig.edits import add_universe, move, set_fixtures
 from welvo.rig.lookup import call, mode_of
 from welvo.rig.notation import plural, say_place
+from welvo.rig.patched import Element
 from welvo.rig.refs import Goto
 from welvo.rig.switches import reach
 
@@ -478,3 +479,43 @@ def never_driven(ctx: Context, uid: str) -> Iterator[Found]:
                 items=(span.item,) if span.item else (),
                 fixes=partial(_move_fixes, ctx, span, reach=partial(_sent_slots, ctx)),
             )
+
+
+@rule(
+    "PATCH-15",
+    severity="warning",
+    scope="item",
+    group="Worth knowing",
+    title="An element that begins where no whole pixel fits",
+    means="An element's address is so near to its universe's end that its first pixel, kept whole, begins in the next "
+    "one.",
+    matters="The plan says one address, the levels go to another, and whoever reads the list sets the wrong one.",
+    put_right="Begin at the highest start where a pixel fits, or at slot 1 of the next universe.",
+    candidates=lambda ctx: [k for k, e in ctx.rig.elements.items() if e.at.origin == "typed" and _skipped(ctx.rig, e)],
+)
+def skipped_start(ctx: Context, key: str) -> Iterator[Found]:
+    element = ctx.rig.elements.get(key)
+    if element is None or not _skipped(ctx.rig, element):
+        return
+    universe = ctx.rig.universes[element.at.universe]
+    highest = universe.size - element.unit + 1
+    said, best = say_place(universe.number, element.at.address or 0), say_place(universe.number, highest)
+    edit = partial(move, key=key, break_no=0, universe=element.at.universe, address=highest)
+    fix = Fix(f"Begin at {best}", ((f"{element.name} · address", said, best),), edit)
+    yield Found(
+        title=f"No whole pixel of {element.name} fits at {said}",
+        reason=f"It takes {element.unit} slots and begins at {say_place(universe.number + 1, 1)} instead.",
+        facts={"element": element.name, "address": said, "highest": best},
+        where=element.name,
+        goes_to=Goto("item", key),
+        items=(key,),
+        fixes=[] if element.at.locked else [fix],
+    )
+
+
+def _skipped(rig: Rig, element: Element) -> bool:
+    """Whether the first pixel of an element with a typed address, kept whole, falls into the next universe."""
+    universe, address = rig.universes.get(element.at.universe), element.at.address
+    if universe is None or address is None or element.at.origin != "typed" or not element.whole:
+        return False
+    return address <= universe.size < address + element.unit - 1 and element.unit <= universe.size

@@ -13,11 +13,12 @@ from welvo.patch.cable import Stream
 from welvo.rig.abilities import ability
 from welvo.rig.counting import HIGHEST_SACN
 from welvo.rig.document import Edit, Rig, put
+from welvo.rig.edits import set_port
 from welvo.rig.lookup import universe_ids
 from welvo.rig.notation import plural, say_numbers, say_place, thousands
 from welvo.rig.patched import NOWHERE
-from welvo.rig.plan import model_of
-from welvo.rig.protocol import say_protocol
+from welvo.rig.plan import model_of, nothing_out, universe_size
+from welvo.rig.protocol import say_protocol, say_wire
 from welvo.rig.refs import Goto, PortRef, to_run
 from welvo.rig.wiring import ABILITIES
 from welvo.runs.claims import meetings
@@ -30,7 +31,7 @@ from welvo.runs.edits import (
     set_stream,
     unlaid,
 )
-from welvo.runs.pixels import astray, cut_pixels, cuts
+from welvo.runs.pixels import astray, cut_pixels, cuts, universes_of
 from welvo.runs.power import frame_ms
 
 
@@ -375,23 +376,22 @@ def cuts_it_can_take(ctx: Context, device_id: str) -> Iterator[Found]:
     scope="port",
     group="Runs",
     title="Something is attached where nothing comes out",
-    means="Something is attached to a port that the planned mode switches off or turns into something else, or that "
-    "the model lacks.",
+    means="Something is attached to a port, or a feed is planned for it, and the planned mode switches the port off or "
+    "turns it into something else, or the model lacks it.",
     matters="All of it stays dark.",
-    put_right="Choose another mode, or attach it elsewhere.",
+    put_right="Choose another mode, or attach and feed it elsewhere.",
 )
 def dead_port(ctx: Context, here: PortHere) -> Iterator[Found]:
     device_id, label = here.ref
     device, model = ctx.rig.devices[device_id], model_of(ctx.rig, device_id)
-    run = device.ports[label].run
-    if not run or model is None:
+    run, feed = device.ports[label].run, ctx.rig.feeds.get(device.ports[label].feed)
+    if not (run or feed) or model is None:
         return
     able = ability(ctx.rig, device_id, label)
-    why = ""
-    if label not in model.ports:
-        why = f"A {model.name} has no port {label}."
-    elif able.off:
-        why = f"Mode “{able.off}” switches it off."
+    dead = nothing_out(ctx.rig, device_id, label)
+    why = f"{dead[0].upper()}{dead[1:]}." if dead else ""
+    if dead:
+        pass
     elif able.gives != "pixels" and any(s.counts for s in run):
         why = (
             f"It gives {_GIVES[able.gives]}{f' in mode “{device.mode}”' if device.mode else ''}, and pixels are "
@@ -403,17 +403,66 @@ def dead_port(ctx: Context, here: PortHere) -> Iterator[Found]:
             "to it without a bridge."
         )
     if why:
+        fed = say_wire(feed.protocol, feed.wire) if feed else ""
         yield Found(
-            title=f"Nothing reaches what is attached to port {label}",
+            title=f"Nothing reaches what is attached to port {label}"
+            if run
+            else f"Port {label} is planned to take {fed}, and nothing comes out of it",
             reason=why,
             facts={"port": label, "mode": device.mode or "none", "gives": able.gives},
             where=here.name,
             goes_to=to_run(device_id, label),
             items=tuple(dict.fromkeys(k for s in run for k in (s.element, *s.fixtures) if k)),
+            fixes=[_take_nothing(here, fed)] if dead and not run else (),
         )
 
 
+def _take_nothing(here: PortHere, fed: str) -> Fix:
+    edit = partial(set_port, device_id=here.ref.device, port=here.ref.port, label=f"unfeed {here.ref.port}", feed="")
+    return Fix(f"Let port {here.ref.port} take nothing", ((f"{here.name} · takes", fed, "nothing"),), edit)
+
+
 _GIVES = {"dmx": "DMX", "pixels": "pixel data", "bus": "a lamp bus"}
+
+
+@rule(
+    "RUN-34",
+    severity="warning",
+    scope="port",
+    group="Runs",
+    title="A port that begins where no whole pixel fits",
+    means="The start of a port's stream is so near to its universe's end that its first pixel, kept whole, begins in "
+    "the next one.",
+    matters="The plan's start says one place, the light takes another: everything on the port is one universe on.",
+    put_right="Begin at the highest start where a pixel fits, or at slot 1 of the next universe.",
+    candidates=streams,
+)
+def skipped_start(ctx: Context, here: PortHere) -> Iterator[Found]:
+    stream, port = here.stream, here.port
+    first = next((p for p in stream.pieces if p.parts), None) if stream else None
+    if stream is None or first is None or port.follows or first.segment.at.origin == "typed" or not stream.start:
+        return
+    number, address = stream.start
+    if first.parts[0][:2] == stream.start:
+        return
+    to = first.parts[0]
+    highest = ctx.index.cables.size(number, number) - first.k + 1
+    label = here.ref.port
+    fixes = []
+    if highest >= 1:
+        edit = partial(set_stream, device_id=here.ref.device, label=label, words=f"start at {highest}", start=highest)
+        change = ((f"{here.name} · at slot", str(address), str(highest)),)
+        fixes.append(Fix(f"Begin at {say_place(number, highest)}", change, edit))
+    yield Found(
+        title=f"Port {label} is to begin at {say_place(number, address)} and begins at "
+        f"{say_place(to.universe, to.first)}",
+        reason=f"A pixel of {first.k} slots is kept whole and does not fit there any more.",
+        facts={"start": say_place(number, address), "begins": say_place(to.universe, to.first)},
+        where=here.name,
+        goes_to=to_run(*here.ref),
+        items=_keys(stream),
+        fixes=fixes,
+    )
 
 
 @rule(
@@ -460,58 +509,78 @@ def too_slow(ctx: Context, here: PortHere) -> Iterator[Found]:
 @rule(
     "RUN-19",
     severity="error",
-    scope="port",
+    scope="device",
     group="Runs",
     title="Sender and device count universes differently",
     means="The sender uses one number of slots of a universe, the device assumes another.",
-    matters="From the first universe's end on everything is shifted, each universe more.",
+    matters="From the first universe's end on everything is shifted, each universe more; and on a device whose ports "
+    "follow one another, every port behind that too.",
     put_right="Give both ends the same size.",
-    candidates=streams,
+    candidates=lambda ctx: [d for d in ctx.rig.devices if universe_size(ctx.rig, d)],
 )
-def sizes_differ(ctx: Context, here: PortHere) -> Iterator[Found]:
-    (device_id, label), stream = here.ref, here.stream
-    found = astray(ctx.index.cables, stream) if stream else None
-    if stream is None or found is None:
+def sizes_differ(ctx: Context, device_id: str) -> Iterator[Found]:
+    found = astray(ctx.index.cables, device_id)
+    if not found:
         return
-    device = ctx.rig.devices[device_id]
+    device, first = ctx.rig.devices[device_id], found[0]
     model = model_of(ctx.rig, device_id)
-    piece = next(p for p in stream.pieces if p.stream <= found.slot < p.stream + p.slots)
-    within = (found.slot - piece.stream) // piece.k + 1
-    which = element_pixel(ctx.rig, piece, within) or within
+    within = first.pixel - first.piece.px + 1
+    which = element_pixel(ctx.rig, first.piece, within) or within
     fixes = []
     if model and not model.universe_size:
         edit = partial(set_device_way, device_id=device_id, words=f"{device.name}: as the sender", size=0)
         fixes.append(
             Fix(
-                f"Set {device.name} to the sender's {found.sender_size}",
-                ((f"{device.name} · universe size", str(found.device_size), str(found.sender_size)),),
+                f"Set {device.name} to the sender's {first.sender_size}",
+                ((f"{device.name} · universe size", str(first.device_size), str(first.sender_size)),),
                 edit,
             )
         )
-    numbers = [n for n, _ in stream.used]
+    numbers = list(universes_of(ctx.index.cables, device_id))
 
     def resize(rig: Rig) -> Edit:
-        universes = {k: replace(u, size=found.device_size) for k, u in rig.universes.items() if u.number in numbers}
-        return put(rig, f"universes of {found.device_size} slots", universes=universes)
+        universes = {k: replace(u, size=first.device_size) for k, u in rig.universes.items() if u.number in numbers}
+        return put(rig, f"universes of {first.device_size} slots", universes=universes)
 
     fixes.append(
         Fix(
-            f"Let the sender use {found.device_size}",
-            tuple((f"universe {n} · size", str(found.sender_size), str(found.device_size)) for n in numbers[:6]),
+            f"Let the sender use {first.device_size}",
+            tuple((f"universe {n} · size", str(first.sender_size), str(first.device_size)) for n in numbers[:6]),
             resize,
         )
     )
+    ports = [f"port {f.label} from slot {thousands(f.slot)} on" for f in found]
+    ours, theirs = first.running
+    off = abs(ours - theirs)
+    whole = off // first.piece.k
+    by = plural(off, "slot") + (f", {plural(whole, 'pixel')}" if whole else "")
+    landmark = (
+        f"{say_place(*first.sender)} is running slot {thousands(ours)} for the sender and {thousands(theirs)} for the "
+        f"device: {by} {'early' if theirs < ours else 'late'}."
+    )
+    shifted = sum(f.pixels for f in found)
     yield Found(
-        title=f"From slot {thousands(found.slot)} of port {label} on, sender and device differ",
-        reason=f"Pixel {which} of {piece_name(ctx.rig, piece)}: the sender puts it at {say_place(*found.sender)}, "
-        f"the device takes it from {say_place(*found.box)}. "
-        f"{thousands(found.pixels)} pixels are shifted: universes of {found.sender_size} there, of "
-        f"{found.device_size} here.",
-        facts={"slot": found.slot, "sender": say_place(*found.sender), "box": say_place(*found.box)},
-        where=here.name,
-        cause=f"{device.name} counts {found.device_size} slots",
-        goes_to=to_run(device_id, label, piece.n),
-        items=_keys(stream, piece.led),
+        title=f"{device.name} counts {first.device_size} slots of a universe, the sender {first.sender_size}: "
+        f"{plural(len(found), 'port')} astray",
+        reason=f"Pixel {which} of {piece_name(ctx.rig, first.piece)}: the sender puts it at "
+        f"{say_place(*first.sender)}, the device takes it from {say_place(*first.box)}. {landmark} "
+        f"{plural(shifted, 'pixel')} are shifted: {', '.join(ports[:6])}"
+        f"{f' and {len(ports) - 6} ports more' if len(ports) > 6 else ''}.",
+        facts={
+            "slot": first.slot,
+            "sender": say_place(*first.sender),
+            "box": say_place(*first.box),
+            "ports": ", ".join(f"{f.label}:{f.slot}" for f in found),
+            "pixels": shifted,
+        },
+        where=device.name,
+        cause=f"{device.name} counts {first.device_size} slots",
+        goes_to=to_run(device_id, first.label, first.piece.n),
+        items=tuple(
+            dict.fromkeys(
+                k for f in found for k in _keys(ctx.index.cables.streams[PortRef(device_id, f.label)], f.piece.led)
+            )
+        ),
         fixes=fixes,
     )
 

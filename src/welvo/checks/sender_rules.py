@@ -11,7 +11,7 @@ from welvo.patch.limits import slots_of_port
 from welvo.patch.traffic import dmx_rate, say_bits
 from welvo.rig.abilities import ability
 from welvo.rig.edits import set_feed, set_universe
-from welvo.rig.lookup import used
+from welvo.rig.lookup import universe_by_number, used
 from welvo.rig.notation import plural
 from welvo.rig.plan import model_of
 from welvo.rig.protocol import PROTOCOLS, say_protocol, say_wire
@@ -94,6 +94,8 @@ def another_size(ctx: Context, fid: str) -> Iterator[Found]:
     if sender.universe_size == universe.size:
         return
     n = universe.number
+    if universe.size < sender.universe_size and not universe_by_number(ctx.rig, n + 1):
+        return  # a short last one: nothing follows that could be shifted, and what it lacks nobody uses
     edit = partial(
         set_universe, uid=feed.universe, label=f"universe {n}: {sender.universe_size} slots", size=sender.universe_size
     )

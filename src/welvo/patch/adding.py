@@ -18,7 +18,7 @@ from welvo.rig.document import Change, Edit, Rig, put
 from welvo.rig.edits import add_universe
 from welvo.rig.lookup import call, universe_by_number, universes_in_order
 from welvo.rig.notation import plural, read_place, read_series, say_place
-from welvo.rig.patched import Fixture
+from welvo.rig.patched import Element, Fixture
 from welvo.rig.wiring import Universe
 
 MOST_UNIVERSES = 400
@@ -51,6 +51,8 @@ def patch_series(index: Index, keys: list[tuple[str, int]], text: str) -> Edit:
     laying = read_laying(index, keys, text)
     if len(keys) == 1 and keys[0][0] in rig.fixtures and laying.start:
         _fits_alone(index, keys[0], laying.start)
+    if laying.start and keys[0][0] in rig.elements:
+        check_whole(rig, rig.elements[keys[0][0]], *laying.start)
     laid = lay(index, keys, laying, keep_runs=False)
     _all_placed(index, keys, laid, laying)
     first = laid.steps[0]
@@ -81,6 +83,17 @@ def _fits_alone(index: Index, key: tuple[str, int], start: tuple[str, int]) -> N
             f"{call(rig, key[0])} takes {width} slots; from {say_place(rig.universes[uid].number, address)} it "
             "would end "
             f"at {last}, past {limit.slots}{why}. The highest start is {limit.slots - width + 1}."
+        )
+
+
+def check_whole(rig: Rig, element: Element, uid: str, address: int) -> None:
+    """Refused: a start at the end of a universe where no whole pixel fits any more."""
+    universe = rig.universes[uid]
+    if element.whole and address + element.unit - 1 > universe.size >= element.unit:
+        raise Refused(
+            f"A pixel of {element.name} takes {element.unit} slots and is kept whole; from "
+            f"{say_place(universe.number, address)} none fits into universe {universe.number}. The highest start is "
+            f"{say_place(universe.number, universe.size - element.unit + 1)}."
         )
 
 

@@ -14,7 +14,7 @@ from welvo.rig.document import Edit, Rig, put
 from welvo.rig.edits import without_feeds
 from welvo.rig.lookup import universe_ids, universes_in_order, used
 from welvo.rig.notation import plural
-from welvo.rig.plan import model_of
+from welvo.rig.plan import model_of, nothing_out
 from welvo.rig.protocol import say_wire
 from welvo.rig.refs import PortRef
 
@@ -93,12 +93,14 @@ def device_rows(index: Index) -> list[CapacityRow]:
     rows = []
     for device_id, device in rig.devices.items():
         model = model_of(rig, device_id)
-        ports = len(model.ports) if model else len(device.ports)
+        alive = [p for p in (model.ports if model else device.ports) if not nothing_out(rig, device_id, p)]
+        ports = len(alive)
         off = "" if used(rig, "devices", device_id) else "not in use"
         streams = index.cables.streams
         taking = sum(
             bool(p.feed) or bool((device_id, label) in streams and streams[PortRef(device_id, label)].used)
             for label, p in device.ports.items()
+            if label in alive
         )
         rows.append(CapacityRow("device", device_id, device.name, "ports", taking, 0, ports, off))
         most = (model.universes or ports) if model else ports

@@ -51,10 +51,12 @@ def landing(
     fixture = rig.fixtures.get(key)
     cuts: tuple[int, ...] = ()
     goes_on = needs = 0
+    skipped = False
     if element:
         number = rig.universes[universe].number
         parts, _ = index.cables.stretched(element, number, address)
         last = parts[0].last if parts else address
+        skipped = bool(parts) and parts[0].universe != number
         mine = []
         for part in parts:
             uid = universe_by_number(rig, part.universe)
@@ -88,6 +90,9 @@ def landing(
     refused = f"{call(rig, key)} is locked" if place.locked else ""
     if place.origin == "run":
         refused = refused or f"{call(rig, key)} follows its cable"
+    if skipped and element:
+        highest = rig.universes[universe].size - element.unit + 1
+        refused = refused or f"no whole pixel fits there; the highest start is {highest}"
     return Landing(
         universe,
         address,

@@ -234,7 +234,8 @@ def lay(index: Index, keys: list[tuple[str, int]], laying: Laying, keep_runs: bo
     """
     rig = index.rig
     kinds = {(f.profile, f.mode, b): (k, b) for k, b in keys if (f := rig.fixtures.get(k))}
-    _check_step(laying, max((footprint_of(rig, *k) for k in kinds.values()), default=0))
+    widths = [footprint_of(rig, *k) for k in (*kinds.values(), *((k, 0) for k, _ in keys if k in rig.elements))]
+    _check_step(laying, max(widths, default=0))
     if laying.start:
         uid, address = laying.start
         if address > index.limit(uid).slots - laying.headroom:

@@ -5,7 +5,9 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from welvo.rig.abilities import ability, gives
+from welvo.rig.counting import SLOTS
 from welvo.rig.document import Rig
+from welvo.rig.plan import nothing_out, universe_size
 
 
 class Limit(NamedTuple):
@@ -17,8 +19,8 @@ class Limit(NamedTuple):
 
 def slots_of_port(rig: Rig, device: str, label: str) -> int:
     """How many slots one port puts out: its planned setting `slots` or the whole device's, else what its model can
-    do."""
-    most = ability(rig, device, label).slots or 512
+    do; never more than the device takes of a universe."""
+    most = min(ability(rig, device, label).slots or SLOTS, universe_size(rig, device) or SLOTS)
     port = rig.devices[device].ports.get(label)
     own = port.settings.get("slots") if port else None
     planned = own if own is not None else rig.devices[device].settings.get("slots")
@@ -31,10 +33,10 @@ def limits(rig: Rig) -> dict[str, Limit]:
     for device_id, device in rig.devices.items():
         for label, port in device.ports.items():
             feed = rig.feeds.get(port.feed) if port.feed else None
-            if feed is None or feed.universe not in rig.universes:
+            if feed is None or feed.universe not in rig.universes or nothing_out(rig, device_id, label):
                 continue
             if gives(rig, device_id, label) != "dmx":
-                best[feed.universe] = (512, "")  # pixels run on over the universe's end; it counts whole
+                best[feed.universe] = (SLOTS, "")  # pixels run on over the universe's end; it counts whole
                 continue
             slots = slots_of_port(rig, device_id, label)
             if slots > best.get(feed.universe, (0, ""))[0]:

@@ -17,7 +17,7 @@ from welvo.rig.counting import SLOTS
 from welvo.rig.document import Rig
 from welvo.rig.lookup import call, called, mode_of, place_of_running, running_number, universe_by_number, used
 from welvo.rig.notation import plural, read_place, say_place, thousands
-from welvo.rig.plan import device_at, feed_reaches, model_of, port_of_fixture, ports_taking
+from welvo.rig.plan import device_at, feed_reaches, model_of, nothing_out, port_of_fixture, ports_taking
 from welvo.rig.protocol import PROTOCOLS, every_way, say_wire
 from welvo.rig.refs import NOWHERE, Goto, PortRef, to_run
 from welvo.rig.switches import say_setting
@@ -557,7 +557,10 @@ def path(
         rig.devices[device_id].ports.get(label) is None or rig.devices[device_id].ports[label].feed not in feeds
     )
     takes = None if attached and rig.devices[device_id].ports[label].feed not in feeds else takes
-    if takes and (takes.protocol, takes.wire) != (feed.protocol, feed.wire):
+    dead = nothing_out(rig, device_id, label)
+    if dead:
+        joints.append(Joint("differs", "planned", dead, "nothing comes out"))
+    elif takes and (takes.protocol, takes.wire) != (feed.protocol, feed.wire):
         same = takes.protocol == feed.protocol
         joints.append(
             Joint(

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from welvo.patch.index import Index
 from welvo.patch.traffic import Traffic, traffic
 from welvo.rig.lookup import universe_ids, used
+from welvo.rig.plan import nothing_out
 from welvo.rig.protocol import NUMBERED, PROTOCOLS, Protocol, say_wire
 from welvo.rig.refs import PortRef
 
@@ -35,19 +36,22 @@ class WireRow:
 
 
 def ports_by_feed(index: Index) -> dict[str, list[PortRef]]:
-    """The ports planned to take each feed, and those whose streams run on into its universe from one before it."""
+    """The ports planned to take each feed, and those whose streams run on into its universe from one before it.
+
+    A port that its device's mode switches off, or that its model lacks, takes nothing.
+    """
     rig = index.rig
     found: dict[str, list[PortRef]] = {}
     for device_id, device in rig.devices.items():
         for label, port in device.ports.items():
-            if port.feed:
+            if port.feed and not nothing_out(rig, device_id, label):
                 found.setdefault(port.feed, []).append(PortRef(device_id, label))
     by_universe: dict[str, list[str]] = {}
     for fid, feed in rig.feeds.items():
         by_universe.setdefault(feed.universe, []).append(fid)
     numbers = universe_ids(rig)
     for ref, stream in index.cables.streams.items():
-        for number, _ in stream.used:
+        for number, _ in () if nothing_out(rig, *ref) else stream.used:
             for fid in by_universe.get(numbers.get(number, ""), ()):
                 if ref not in (ports := found.setdefault(fid, [])):
                     ports.append(ref)

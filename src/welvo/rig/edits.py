@@ -12,7 +12,7 @@ from welvo.rig.document import Edit, Picture, Rig, fresh_id, joined, put, put_ri
 from welvo.rig.lookup import bench_sender, call, code_for, lowest_free_tint, universe_by_number
 from welvo.rig.notation import plural, read_ip
 from welvo.rig.patched import Element, Fixture, Group, Place, Share, Waiver
-from welvo.rig.plan import ports_taking, split_key
+from welvo.rig.plan import model_of, ports_taking, split_key
 from welvo.rig.profile import CARRIED_PICTURES, Mode, Profile
 from welvo.rig.protocol import DESTINATION_WORDS, PROTOCOLS, Protocol, say_wire
 from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Sender, SettingValue, Show, Universe
@@ -340,7 +340,9 @@ def plan_setting(rig: Rig, device_id: str, setting: str, value: SettingValue | N
 
 
 def set_port(rig: Rig, device_id: str, port: str, label: str, **fields: Any) -> Edit:
-    device = rig.devices[device_id]
+    device, model = rig.devices[device_id], model_of(rig, device_id)
+    if fields.get("feed") and model and port not in model.ports:
+        raise Refused(f"A {model.name} has no port {port}; it has {', '.join(model.ports) or 'none'}.")
     return set_device(
         rig, device_id, label, ports={**device.ports, port: replace(device.ports.get(port, Port()), **fields)}
     )

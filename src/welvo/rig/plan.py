@@ -80,10 +80,30 @@ def read_setting(spec: SettingSpec, text: str, protocol: str = "sacn") -> Settin
     return read_ip(t) if spec.type == "ip" else t
 
 
+def universe_size(rig: Rig, device: str) -> int:
+    """How many slots of a universe a device takes; 0 when nobody said otherwise than the sender."""
+    model = model_of(rig, device)
+    return rig.devices[device].size or (model.universe_size if model else 0)
+
+
+def nothing_out(rig: Rig, device: str, label: str) -> str:
+    """Why nothing ever comes out of a port: its model lacks it, or its mode switches it off. Empty: it works."""
+    model = model_of(rig, device)
+    if model is None:
+        return ""
+    if label not in model.ports:
+        return f"a {model.name} has no port {label}"
+    mode = model.output_mode(rig.devices[device].mode)
+    return f"mode “{mode.name}” switches it off" if mode and label in mode.off else ""
+
+
 def ports_taking(rig: Rig, feed: str) -> list[tuple[str, str]]:
-    """(device id, port label) of all ports planned to take a feed."""
+    """(device id, port label) of all ports planned to take a feed, and able to give it out."""
     return [
-        (device_id, label) for device_id, d in rig.devices.items() for label, p in d.ports.items() if p.feed == feed
+        (device_id, label)
+        for device_id, d in rig.devices.items()
+        for label, p in d.ports.items()
+        if p.feed == feed and not nothing_out(rig, device_id, label)
     ]
 
 

@@ -16,7 +16,7 @@ from welvo.rig.edits import add_feed, add_universe, names_of, set_port
 from welvo.rig.lookup import bench_sender, call, feeds_of, mode_of, universe_by_number, universe_ids
 from welvo.rig.notation import plural
 from welvo.rig.patched import NOWHERE, Element, Fixture, Place
-from welvo.rig.plan import model_of
+from welvo.rig.plan import model_of, nothing_out
 from welvo.rig.protocol import PROTOCOLS
 from welvo.rig.refs import PortRef, SegmentRef
 from welvo.rig.runs import PixelType, Segment, Supply, dmx_owner
@@ -535,6 +535,19 @@ def first_free_universe(rig: Rig) -> int:
     return min(_HIGHEST, max((u.number for u in rig.universes.values()), default=0) + 1)
 
 
+def switched_off(rig: Rig, device_id: str, mode: str) -> tuple[list[str], list[str]]:
+    """What a mode of a device would leave without output: ports that are fed or have a cable, and the items there."""
+    device = rig.devices[device_id]
+    as_if = replace(rig, devices={**rig.devices, device_id: replace(device, mode=mode)})
+    ports = [
+        label
+        for label, port in device.ports.items()
+        if (port.feed or port.run) and nothing_out(as_if, device_id, label) and not nothing_out(rig, device_id, label)
+    ]
+    items = dict.fromkeys(k for p in ports for s in device.ports[p].run for k in (s.element, *s.fixtures) if k)
+    return ports, list(items)
+
+
 def set_device_way(rig: Rig, device_id: str, words: str, **fields: Any) -> Edit:
     """Change how a device works: mode, firmware, size, packs, brightness. A mode or firmware that it lacks is
     refused."""
@@ -624,9 +637,17 @@ def set_bridge_model(rig: Rig, device_id: str, label: str, n: int, key: str, mod
 
 
 def set_model(rig: Rig, key: str, model: DeviceModel) -> Edit:
-    """Put another version of a model in place of one that the rig uses. Ports that it lacks keep what is attached to
-    them."""
-    return put(rig, f"change model {model.name}", device_models={key: model})
+    """Put another version of a model in place of one that the rig uses.
+
+    Ports that it lacks keep what is attached to them, which is a finding then; where nothing is attached, their feeds
+    and settings go with them.
+    """
+    devices = {}
+    for device_id, d in rig.devices.items():
+        ports = {p: v for p, v in d.ports.items() if d.model != key or p in model.ports or v.run}
+        if len(ports) < len(d.ports):
+            devices[device_id] = replace(d, ports=ports)
+    return put(rig, f"change model {model.name}", device_models={key: model}, devices=devices)
 
 
 def remove_supply(rig: Rig, sid: str) -> Edit:

@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from welvo.patch.along import element_pixel, piece_name
 from welvo.patch.cable import Cables, Part, Piece, Stream, lay
 from welvo.rig.document import Rig
-from welvo.rig.plan import model_of
+from welvo.rig.plan import universe_size
 
 Ints = npt.NDArray[np.int64]
 
@@ -181,10 +181,13 @@ def cuts(cables: Cables, device_id: str, most: int = 10_000) -> tuple[Cut, ...]:
 
 
 class Astray(NamedTuple):
-    """The first slot that the device takes from elsewhere than the sender puts it: at both ends."""
+    """The first slot of a port that the device takes from elsewhere than the sender puts it: at both ends."""
 
+    label: str
     slot: int
+    """Slot of the port's stream, from 1."""
     pixel: int
+    piece: Piece
     sender: tuple[int, int]
     box: tuple[int, int]
     sender_size: int
@@ -192,41 +195,68 @@ class Astray(NamedTuple):
     pixels: int
     """How many data pixels from there on are shifted."""
 
+    @property
+    def running(self) -> tuple[int, int]:
+        """The running slot of the place where the sender puts it, as each end counts it with its own size."""
+        universe, address = self.sender
+        return (universe - 1) * self.sender_size + address, (universe - 1) * self.device_size + address
 
-def device_size(rig: Rig, device_id: str) -> int:
-    """How many slots of a universe a device takes; 0 when nobody said otherwise than the sender."""
-    model = model_of(rig, device_id)
-    return rig.devices[device_id].size or (model.universe_size if model else 0)
+
+def astray(cables: Cables, device_id: str) -> list[Astray]:
+    """Port by port, where sender and device part when they assume another universe size.
+
+    A port that follows the one before it begins where *the device* comes to an end there, so once a port is shifted all
+    that follow it are, from their first slot on.
+    """
+    size = universe_size(cables.rig, device_id)
+    found: list[Astray] = []
+    behind: tuple[int, int] | None = None
+    for stream in streams_of(cables, device_id) if size else ():
+        port = cables.rig.devices[device_id].ports[stream.label]
+        begins = behind if port.follows else stream.start
+        if port.follows == "universe" and begins and begins[1] > 1:
+            begins = (begins[0] + 1, 1)
+        if begins is None or stream.start is None:
+            continue
+        first, ends = _as_the_device(cables, stream, size, begins)
+        if first:
+            found.append(first)
+        if port.pixels > stream.pixels:  # it counts on to what it is configured for
+            k = stream.pieces[0].k if stream.pieces else 3
+            ends = max(ends, lay(*begins, port.pixels * k, k, lambda _: size, stream.whole)[1:])
+        behind = ends
+    return found
 
 
-def astray(cables: Cables, stream: Stream) -> Astray | None:
-    """Where sender and device part when they assume another universe size; None when they never do."""
-    rig = cables.rig
-    size = device_size(rig, stream.device_id)
-    if not size or stream.start is None:
-        return None
-    cursor = stream.start
+def _as_the_device(
+    cables: Cables, stream: Stream, size: int, begins: tuple[int, int]
+) -> tuple[Astray | None, tuple[int, int]]:
+    """The first slot of a port that differs when the device lays it from its own start, and where that ends."""
+    cursor, found = begins, None
+    start = stream.start or begins
     for piece in stream.pieces:
         if not piece.parts:
             continue
         if piece.segment.at.origin == "typed":
             cursor = (piece.parts[0].universe, piece.parts[0].first)
         theirs, *rest = lay(*cursor, piece.slots, piece.k, lambda _: size, stream.whole)
-        if theirs != piece.parts:
-            within = np.arange(1, piece.slots + 1, dtype=np.int64)
-            ours_at, theirs_at = places(piece.parts, within), places(theirs, within)
-            differs = (ours_at[0] != theirs_at[0]) | (ours_at[1] != theirs_at[1])
-            n = int(np.argmax(differs))
-            first = (n // piece.k) + 1
-            number = int(ours_at[0][n - 1]) if n else stream.start[0]
-            return Astray(
-                piece.stream + n,
-                piece.px + first - 1,
-                (int(ours_at[0][n]), int(ours_at[1][n])),
-                (int(theirs_at[0][n]), int(theirs_at[1][n])),
-                cables.size(number, stream.start[0]),
-                size,
-                stream.pixels - (piece.px + first - 2),
-            )
         cursor = (rest[0], rest[1])
-    return None
+        if found or theirs == piece.parts:
+            continue
+        within = np.arange(1, piece.slots + 1, dtype=np.int64)
+        ours_at, theirs_at = places(piece.parts, within), places(theirs, within)
+        n = int(np.argmax((ours_at[0] != theirs_at[0]) | (ours_at[1] != theirs_at[1])))
+        pixel = piece.px + n // piece.k
+        before = int(ours_at[0][n - 1]) if n else start[0] if stream.start == begins else int(ours_at[0][0]) - 1
+        found = Astray(
+            stream.label,
+            piece.stream + n,
+            pixel,
+            piece,
+            (int(ours_at[0][n]), int(ours_at[1][n])),
+            (int(theirs_at[0][n]), int(theirs_at[1][n])),
+            cables.size(before, start[0]),
+            size,
+            stream.pixels - pixel + 1,
+        )
+    return found, cursor

@@ -9,11 +9,11 @@ from welvo.app.widgets.fields import Field
 from welvo.app.widgets.forms import Picked, Subject, Typed, field_row
 from welvo.app.widgets.painting import button, label, row
 from welvo.app.widgets.panels import FormPanel, Rows, Title
-from welvo.rig.notation import say_place
+from welvo.rig.notation import plural, say_place
 from welvo.rig.plan import model_of
 from welvo.rig.readers import Percent, whole
 from welvo.rig.wiring import Device
-from welvo.runs.edits import begin_and_make, first_free_universe, fit, make_to_fit, set_device_way
+from welvo.runs.edits import begin_and_make, first_free_universe, fit, make_to_fit, set_device_way, switched_off
 from welvo.runs.pixels import choices, universes_of
 from welvo.runs.power import loads
 
@@ -49,7 +49,14 @@ def show_device(panel: FormPanel, device_id: str) -> None:
     model = model_of(s.rig, device_id)
 
     def change(words: str, **fields: object) -> object:
-        return s.edit(set_device_way, device_id, f"{words} of {s.rig.devices[device_id].name}", **fields)
+        mode = fields.get("mode")
+        ports, items = switched_off(s.rig, device_id, mode) if isinstance(mode, str) else ([], [])
+        done = s.edit(set_device_way, device_id, f"{words} of {s.rig.devices[device_id].name}", **fields)
+        if ports:
+            said = ", ".join(ports[:6]) + (" …" if len(ports) > 6 else "")
+            lost = f", with {plural(len(items), 'item')} that get nothing then" if items else ""
+            s.say(f"That mode switches off {plural(len(ports), 'port')} in use: {said}{lost}.", "warning")
+        return done
 
     panel.body.addWidget(Title(s.rig.devices[device_id].name))
     panel.words(f"{model.maker} {model.name}. {model.note}" if model else "unknown model")
