@@ -29,7 +29,7 @@ from welvo.app.runs.model_editor import ModelEditor
 from welvo.app.runs.pixel_kinds import PixelKinds
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.dialogs import ask_line
-from welvo.app.widgets.fields import CommandLine, commit_focus
+from welvo.app.widgets.fields import Choice, CommandLine, commit_focus
 from welvo.app.widgets.literal import literal, menu_words, rows_tip, visible
 from welvo.app.widgets.painting import label
 from welvo.app.window import Window
@@ -670,3 +670,18 @@ def test_a_dialog_outlives_the_row_that_opened_it(small: Window) -> None:
     in_dialog(answer)
     ask_line(row, "Waive", "Why?", answers.append, go="Waive")
     assert answers == ["the desk feeds it"]
+
+
+def test_a_choice_that_was_taken_out_of_the_window_chooses_nothing(window: Window) -> None:
+    """The open list of a choice is a window of its own, and can outlive the row that it belongs to."""
+    window.show_station("Devices")
+    device = next(d for d, v in window.session.rig.devices.items() if v.ports)
+    window.session.select(Selection("device", (device,)))
+    QApplication.processEvents()
+    box = next(c for c in window.findChildren(Choice) if c.accessibleName().startswith("Feed of port"))
+    before = window.session.rig
+    window.session.select(Selection())
+    window.devices.settings.show_device("")
+    box.setCurrentIndex(0)
+    box.activated.emit(0)
+    assert window.session.rig is before

@@ -9,7 +9,7 @@ from PySide6.QtGui import QAction, QColor, QPainter, QPen
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QLabel, QLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from welvo.app.widgets.literal import literal, menu_words, visible
-from welvo.app.widgets.refusals import guarded
+from welvo.app.widgets.refusals import GONE, guarded
 from welvo.app.widgets.theme import THEME
 
 LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
@@ -163,6 +163,7 @@ def clear(layout: QLayout) -> None:
             return
         widget, inner = item.widget(), item.layout()
         if widget:
+            widget.setProperty(GONE, True)
             widget.hide()
             widget.deleteLater()
         elif inner:

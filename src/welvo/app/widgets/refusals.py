@@ -33,8 +33,27 @@ def inform(source: QObject, words: str) -> None:
     _nearest(source, "informed", words)
 
 
+GONE = "welvo gone"
+"""Set on what was taken out of the window and is deleted when the event at hand is over."""
+
+
+def _gone(source: QObject) -> bool:
+    at: QObject | None = source
+    while at is not None:
+        if at.property(GONE):
+            return True
+        at = at.parent()
+    return False
+
+
 def guarded(source: QObject, act: Callable[..., object], *args: object) -> bool:
-    """Do what a widget is for. A refusal is shown near the widget; gives False then."""
+    """Do what a widget is for. A refusal is shown near the widget; gives False then.
+
+    A widget that an earlier event took out of the window does nothing any more: the list of a choice, a window of its
+    own, can stay open for longer than what it was to choose for.
+    """
+    if _gone(source):
+        return False
     try:
         act(*args)
     except Refused as e:
