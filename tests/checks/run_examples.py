@@ -140,8 +140,9 @@ RUN_EXAMPLES: dict[str, Example] = {
     ),
     "RUN-07": cabled("Port 1 is set to SK-9, the string is SK-3", reef(), element=px(10, type="silk"), p_chip="SK-9"),
     "RUN-08": cabled(
-        "Colour order of reef is set at both ends The sender sends RGB, the controller puts out GRB, "
-        "the chips take RGB", reef(order="GRB"), element=px(10, type="silk")
+        "Colour order of reef is set at both ends The sender sends RGB. The controller is set to GRB and so puts out "
+        "GRB, and the chips take RGB: red lights green, green lights red",
+        reef(order="GRB"), element=px(10, type="silk")
     ), "RUN-09": cabled("The fold of reef is set at neither end", reef(), element=px(10, fold=5)),
     "RUN-10": cabled(
         "4 does not divide the 10 pixels of reef Its last stretch, the 3., has 2 pixels and runs forward",

@@ -12,6 +12,7 @@ from welvo.checks.registry import Context, Fix, Found, PortHere, rule
 from welvo.checks.run_rules import streams
 from welvo.patch.along import piece_name
 from welvo.patch.cable import Piece
+from welvo.rig.colours import word_of
 from welvo.rig.counting import free_between
 from welvo.rig.lookup import call
 from welvo.rig.notation import plural, say_place, say_stretch, thousands
@@ -26,6 +27,7 @@ from welvo.runs.edits import (
     take_down,
     what_follows,
 )
+from welvo.runs.orders import orders_of, setting_for
 from welvo.runs.power import type_of
 
 
@@ -101,14 +103,16 @@ def chips(ctx: Context, here: PortHere) -> Iterator[Found]:
 def colour_order(ctx: Context, here: PortHere) -> Iterator[Found]:
     (device_id, label), stream = here.ref, here.stream
     for p in stream.pieces if stream else ():
-        element, kind = ctx.rig.elements.get(p.key), type_of(ctx.rig, p)
+        element = ctx.rig.elements.get(p.key)
         if element is None or p.segment.kind != "pixels":
             continue
-        gives = p.segment.order or element.order
-        wants = kind.order if kind else gives if set(gives) == set(element.order) else element.order
+        orders = orders_of(ctx.rig, device_id, p)
+        if orders is None:
+            continue
+        gives, wants, set_to = orders.put_out, orders.taken, p.segment.order
         who = piece_name(ctx.rig, p)
-        if set(gives) != set(element.order) or sorted(wants) != sorted(element.order):
-            other = gives if set(gives) != set(element.order) else wants
+        if (set_to and set(set_to) != set(element.order)) or sorted(wants) != sorted(element.order):
+            other = set_to if set_to and set(set_to) != set(element.order) else wants
             yield Found(
                 title=f"{who} is sent as {element.order} and wants {other}",
                 reason="They do not have the same components.",
@@ -119,15 +123,17 @@ def colour_order(ctx: Context, here: PortHere) -> Iterator[Found]:
                 items=(p.key,),
             )
             continue
-        if gives == wants:
+        if orders.right:
             continue
         at_both = element.order == wants
-        fix = "" if at_both else wants
+        fix = setting_for(element.order, wants, orders.names)
+        how = f"The controller is set to {set_to} and so puts out {gives}" if set_to else f"It is put out as {gives}"
+        seen = ", ".join(f"{word_of(a)} lights {word_of(b)}" for a, b in orders.shows if a != b)
         edit = partial(change_segment, device_id=device_id, label=label, n=p.n, words=f"order {wants}", order=fix)
         yield Found(
             title=f"Colour order of {who} is set at "
             f"{'both ends' if at_both else 'neither end' if not p.segment.order else 'one end, wrongly'}",
-            reason=f"The sender sends {element.order}, the controller puts out {gives}, the chips take {wants}.",
+            reason=f"The sender sends {element.order}. {how}, and the chips take {wants}: {seen}.",
             facts={"sent": element.order, "given": gives, "taken": wants},
             subject=f"{here.ref}/{p.n}",
             where=here.name,
@@ -135,8 +141,8 @@ def colour_order(ctx: Context, here: PortHere) -> Iterator[Found]:
             items=(p.key,),
             fixes=[
                 Fix(
-                    "Set the order straight here" if at_both else f"Give out {wants} here",
-                    ((f"{who} · colour order", gives, wants),),
+                    "Set the order straight here" if at_both else f"Set the controller to {fix} here",
+                    ((f"{who} · colour order", set_to or "straight", fix or "straight"),),
                     edit,
                 )
             ],

@@ -191,6 +191,8 @@ class DeviceModel(Value, frozen=True, kw_only=True):
     universe_size: Annotated[int, Meta(ge=0, le=512)] = 0
     """How many slots of a universe it takes; 0: it can be told."""
     does: tuple[str, ...] = ABILITIES
+    order_names: Literal["out", "in"] = "out"
+    """What a colour order on its pages names: the components as it puts them out, or as it takes them to come in."""
     chips: tuple[str, ...] = ()
     """Chip types it can drive; none named: any."""
     passes: Literal["nothing", "pixel", "slot"] = "nothing"

@@ -10,13 +10,14 @@ from msgspec.structs import replace
 
 from welvo.patch.cable import Cables, Piece, Stream
 from welvo.rig.base import Refused
-from welvo.rig.colours import STRAIGHT, straight
+from welvo.rig.colours import STRAIGHT
 from welvo.rig.counting import SLOTS, free_between
 from welvo.rig.document import Change, Edit, Rig, joined, put
 from welvo.rig.lookup import call
 from welvo.rig.refs import PortRef
 from welvo.runs.brightness import factors, percent, product, scaled
 from welvo.runs.edits import change_segment
+from welvo.runs.orders import named, places
 
 Place = tuple[int, int]
 Remedy = Callable[[Rig], Edit]
@@ -162,7 +163,7 @@ def demands(cables: Cables, stream: Stream, piece: Piece) -> list[Demand]:
             "straight colour order",
             in_order,
             f"order {s.order} swaps slots in every group of {len(s.order)}: DMX 1 gets what was sent for "
-            f"{_swapped(s.order)}",
+            f"{places(s.order, named(rig, device_id))[0] + 1 if s.order else 1}",
             "Set the order straight",
             lambda r: change_segment(r, device_id, label, n, order="")[:2],
             (("bridge · colour order", s.order, "straight"),),
@@ -214,11 +215,6 @@ def demands(cables: Cables, stream: Stream, piece: Piece) -> list[Demand]:
         )
     )
     return found
-
-
-def _swapped(order: str) -> int:
-    """Which DMX address's level arrives at DMX 1 when the controller gives pixels out in another order."""
-    return straight(order).index(order[0]) + 1 if order else 1
 
 
 def _carries(rig: Rig, universe: str, piece: Piece) -> bool:
@@ -331,8 +327,7 @@ def substitute(cables: Cables, stream: Stream, piece: Piece, levels: tuple[int, 
     by = product(factors(cables.rig, stream, piece))
     sent = list(levels)
     if s.order and len(s.order) >= 3:
-        sorted_out = straight(s.order)
-        sent = [levels[sorted_out.index(c)] if sorted_out.index(c) < 3 else 0 for c in s.order[:3]]
+        sent = [levels[n] if n < 3 else 0 for n in places(s.order, named(cables.rig, stream.device_id))[:3]]
     got = {c: scaled(v, by)[1] for c, v in zip(chip, sent)}
     red, green, blue = got.get("R", 0), got.get("G", 0), got.get("B", 0)
     top = max(red, green, blue)

@@ -21,6 +21,7 @@ from welvo.rig.runs import PixelType, Segment
 from welvo.rig.wiring import Port
 from welvo.runs.edits import begun, check_fits, following, insert_at_pixel
 from welvo.runs.lamps import read_functions
+from welvo.runs.orders import Names, named, setting_for
 
 HELP = (
     "21 x 55 RGB ribbon, 3 to a port, there and back · 60 RGB spare of Silk 60 at 27 · 2 x 8x8 panel · ring 60 RGB "
@@ -69,14 +70,14 @@ def _of_kind(body: str, kinds: dict[str, PixelType]) -> tuple[str, str]:
     return body[: m.start()], key
 
 
-def _made_of(element: Element, segment: Segment, key: str, kind: PixelType) -> tuple[Element, Segment]:
-    """An element of a kind is sent in straight order, and the controller gives it out as its chips want it."""
+def _made_of(element: Element, segment: Segment, key: str, kind: PixelType, names: Names) -> tuple[Element, Segment]:
+    """An element of a kind is sent in straight order, and the controller puts it out as its chips take it."""
     order = element.order if sorted(element.order) == sorted(kind.order) else straight(kind.order)
-    return replace(element, type=key, order=order), replace(segment, order=kind.order if kind.order != order else "")
+    return replace(element, type=key, order=order), replace(segment, order=setting_for(order, kind.order, names))
 
 
-def read_item(rig: Rig, text: str, kinds: dict[str, PixelType] | None = None) -> WishPart:
-    """One part. Raises Refused that says what would do."""
+def read_item(rig: Rig, text: str, kinds: dict[str, PixelType] | None = None, names: Names = "out") -> WishPart:
+    """One part, for a device that names colour orders as `names` says. Raises Refused that says what would do."""
     body = text.strip()
     to_a_port, on, back, fold = 0, "", False, 0
     m = re.search(r",?\s*\b(\d+)\s+(?:to|on|per)\s+(?:a|each|one)?\s*port\b", body, re.IGNORECASE)
@@ -114,7 +115,7 @@ def read_item(rig: Rig, text: str, kinds: dict[str, PixelType] | None = None) ->
     if kind:
         if not elements:
             raise Refused("Only something new can be said to be of a kind; of the rest the panel says it.")
-        pairs = [_made_of(e, s, kind, (kinds or rig.pixel_types)[kind]) for e, s in zip(elements, segments)]
+        pairs = [_made_of(e, s, kind, (kinds or rig.pixel_types)[kind], names) for e, s in zip(elements, segments)]
         elements, segments = tuple(e for e, _ in pairs), tuple(s for _, s in pairs)
     return WishPart(elements, segments, to_a_port, on, made.words, at, kind)
 
@@ -302,7 +303,7 @@ def read_attach(
     fresh_kinds: dict[str, PixelType] = {}
     at_px = 0
     for part in parts:
-        item = read_item(now, part, known)
+        item = read_item(now, part, known, named(rig, device_id))
         at_px = item.at or at_px
         if item.kind and item.kind not in rig.pixel_types:
             fresh_kinds[item.kind] = known[item.kind]

@@ -181,6 +181,12 @@ ROWS = (
         "universe_size",
     ),
     Typed("Protocols", f"What it listens to: {', '.join(PROTOCOLS)}.", "protocols", _Listed(tuple(PROTOCOLS))),
+    Picked(
+        "Colour order",
+        "What a colour order on its pages names. For BRG and GBR the two are each other's opposite; try one string.",
+        "order_names",
+        (("out", "names what it puts out"), ("in", "names what comes in")),
+    ),
     Typed("Chip types", "Which chip types it drives, with commas; empty: any.", "chips", _Listed()),
     Ticked("Segments can have starts of their own", "Off: each segment follows the one before it.", "own_starts"),
     Ticked("Takes pixels that a universe's end cuts", "Off: it takes whole pixels only.", "straddles"),

@@ -255,7 +255,7 @@ class OpenedCable(OpenedBehind):
                     "reversed" if one.reverse else "",
                     f"folds every {one.fold}" if one.fold else "",
                     f"groups of {one.group}" if one.group > 1 else "",
-                    f"puts out {one.order}" if one.order else "",
+                    f"set to {one.order}" if one.order else "",
                 )
                 if w
             ]

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QVBoxLayout
 from welvo.app.runs.common import Here, own_start, say_what_it_is
 from welvo.app.runs.element_face import ElementFace, spots_of
 from welvo.app.runs.line_form import show_bridge, show_converter, show_line
+from welvo.app.runs.order_rows import OrderRows
 from welvo.app.widgets.face_editor import FaceEditor
 from welvo.app.widgets.forms import Form, Picked, Row, Said, Subject, Ticked, Together, Typed
 from welvo.app.widgets.painting import button, label, row
@@ -35,6 +36,7 @@ from welvo.runs.edits import (
     set_pixels,
     take_down,
 )
+from welvo.runs.orders import Orders, orders_of
 from welvo.runs.power import joints, stretches
 
 MOST_BY_HAND = 10_000
@@ -71,8 +73,8 @@ PIXELS = Together(
         ),
         Typed(
             "Sender order",
-            "The colour order of the sender: components of one pixel as it sends them, such as RGB or GRBW. "
-            "Set the order in one place only.",
+            "In which order the sender sends the components of one pixel, such as RGB or GRBW. The controller takes "
+            "them to be straight (RGB), whatever they are; so set another order in one place only.",
             "order",
             Order(),
             width=64,
@@ -134,8 +136,8 @@ CONTROLLER = (
     ),
     Typed(
         "Control. order",
-        "The colour order of the controller: how it gives the components out, such as GRB; empty is straight, as they "
-        "are sent. Set it at one end only." + ALL_LISTED,
+        "The colour order that the controller is set to, as its own page says it; empty: straight. It moves components "
+        "to other places, whatever they are: set it at one end only. The rows below show what comes out." + ALL_LISTED,
         "order",
         Order(empty=True),
         width=84,
@@ -275,8 +277,16 @@ def _pixels(here: Here) -> None:
     if element is not None and element.kind != "block":
         panel.new_form(_element_subject(here), Element).add(*LIES)
     panel.new_form(here.subject, Segment, partial(_to_all, here)).add(*CONTROLLER, own_start(here))
+    if element is not None and element.kind != "block":
+        rows = OrderRows()
+        panel.refreshers.append(lambda: rows.show_orders(_orders(here)))
+        panel.body.addWidget(rows)
     if element is not None:
         _kind_and_address(here, panel.new_form(_element_subject(here), Element))
+
+
+def _orders(here: Here) -> Orders | None:
+    return orders_of(here.session.rig, here.device_id, here.piece[1]) if here.piece else None
 
 
 def _element_subject(here: Here) -> Subject:
