@@ -25,6 +25,7 @@ from welvo.runs.brightness import factors, percent, product, scaled
 from welvo.runs.edits import change_segment
 from welvo.runs.lamps import driven, not_driven, overflow, read_functions, say_functions, sends, slot_map
 from welvo.runs.lines import adapter, contacts, line_sum
+from welvo.runs.power import brightness_at
 
 
 def bridged(rig: Rig, width: int = 64, **fields: object) -> tuple[Rig, Cables, Stream, Piece]:
@@ -64,6 +65,20 @@ def test_brightness_is_the_exact_product_and_bytes_are_cut_off(rig: Rig) -> None
     assert scaled(255, product(chain)) == ("183.6", 183)  # 255 · 0.8 · 0.9 = 183.6
     wrong = {d.what: d.says for d in demands(cables, stream, piece) if not d.holds}
     assert list(wrong) == ["brightness 100 %"] and "255 arrives as 183 (183.6 cut off)" in wrong["brightness 100 %"]
+
+
+def test_a_brightness_that_overrides_stands_in_for_those_above_it_on_the_device(rig: Rig) -> None:
+    made, cables, stream, piece = bridged(rig, p_brightness=0.4, d_brightness=0.9)
+    right, _ = change_segment(made, "p", "1", 1, overrides=True)
+    assert "RUN-14" not in check(right).codes
+    cables = Cables(right)
+    bridge_piece = cables.streams["p", "1"].pieces[1]
+    assert [f.who for f in factors(right, stream, bridge_piece)] == ["sender Bench", "player of Bench", "segment"]
+    assert brightness_at(right, stream, bridge_piece) == 1 and brightness_at(right, stream, stream.pieces[0]) == 0.36
+    dim, _ = put(right, "", senders={"s": replace(right.senders["s"], brightness=0.5)})
+    assert "RUN-14" in check(dim).codes  # what the sender scales stays scaled
+    made, cables, stream, piece = bridged(rig, p_brightness=0.5, p_overrides=True, d_brightness=0.9)
+    assert product(factors(made, stream, piece)) == 0.5
 
 
 def test_everything_that_spoils_dmx_is_found_and_set_right_at_once(rig: Rig) -> None:

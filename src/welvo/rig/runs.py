@@ -49,6 +49,8 @@ class Segment(Value, frozen=True, kw_only=True):
     order: ComponentsOrNone = ""
     """The order the controller gives the components out in; empty: straight, as they come."""
     brightness: Fraction = 1.0
+    overrides: bool = False
+    """Its brightness stands in for the port's and the device's, instead of multiplying with them."""
     gamma: Annotated[float, Meta(gt=0, le=5)] = 1.0
     at: Place = NOWHERE
     """An address of its own; nowhere: right behind what comes before it in the port's stream."""

@@ -87,6 +87,8 @@ class Port(Value, frozen=True, kw_only=True):
     follows: Literal["", "packed", "universe"] = ""
     pixels: Annotated[int, Meta(ge=0, le=100_000)] = 0
     brightness: Fraction = 1.0
+    overrides: bool = False
+    """Its brightness stands in for the device's, instead of multiplying with it."""
     gamma: Annotated[float, Meta(gt=0, le=5)] = 1.0
     dither: bool = False
     chip: str = ""

@@ -18,9 +18,10 @@ class Factor(NamedTuple):
 
 
 def factors(rig: Rig, stream: Stream, piece: Piece) -> list[Factor]:
-    """sender × player × controller × port × segment, in that order; several senders count with the darkest."""
-    device = rig.devices[stream.device_id]
-    port = device.ports[stream.label]
+    """sender × player × controller × port × segment, in that order; several senders count with the darkest.
+
+    What the sender scales stays scaled: an override reaches no further up than the device.
+    """
     numbers = {p.universe for p in piece.parts}
     senders = {
         f.sender
@@ -35,12 +36,20 @@ def factors(rig: Rig, stream: Stream, piece: Piece) -> list[Factor]:
         )
         darkest = min(senders, key=lambda s: (rig.senders[s].player, s))
         found.append(Factor(f"player of {rig.senders[darkest].name}", ("player", darkest), rig.senders[darkest].player))
-    found.append(Factor(device.name, ("device", stream.device_id), device.brightness))
-    found.append(Factor(f"port {stream.label}", ("port", f"{stream.device_id} {stream.label}"), port.brightness))
-    found.append(
-        Factor("segment", ("segment", f"{stream.device_id} {stream.label} {piece.n}"), piece.segment.brightness)
-    )
-    return found
+    return found + on_the_device(rig, stream, piece)
+
+
+def on_the_device(rig: Rig, stream: Stream, piece: Piece) -> list[Factor]:
+    """controller × port × segment. A port or a segment that overrides stands in for what is above it on the device."""
+    device = rig.devices[stream.device_id]
+    port, segment = device.ports[stream.label], piece.segment
+    own = Factor("segment", ("segment", f"{stream.device_id} {stream.label} {piece.n}"), segment.brightness)
+    if segment.overrides:
+        return [own]
+    ports = Factor(f"port {stream.label}", ("port", f"{stream.device_id} {stream.label}"), port.brightness)
+    if port.overrides:
+        return [ports, own]
+    return [Factor(device.name, ("device", stream.device_id), device.brightness), ports, own]
 
 
 def product(chain: list[Factor]) -> Fraction:

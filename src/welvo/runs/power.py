@@ -12,6 +12,7 @@ from welvo.patch.cable import Cables, Piece, Stream
 from welvo.rig.document import Rig
 from welvo.rig.plan import model_of
 from welvo.rig.runs import PixelType, Segment
+from welvo.runs.brightness import on_the_device, product
 
 COPPER = 0.0175
 """Resistivity of copper wire in Ω·mm²/m, as cable tables take it."""
@@ -55,8 +56,7 @@ class Stretch(NamedTuple):
 def brightness_at(rig: Rig, stream: Stream, piece: Piece) -> float:
     """Brightness the device itself limits a segment to: controller × port × segment. What the sender does is no
     safety."""
-    device = rig.devices[stream.device_id]
-    return device.brightness * device.ports[stream.label].brightness * piece.segment.brightness
+    return float(product(on_the_device(rig, stream, piece)))
 
 
 def stretches(cables: Cables, stream: Stream) -> list[Stretch]:

@@ -7,7 +7,7 @@ from typing import Protocol
 
 from welvo.app.runs.riser_drawing import At
 from welvo.app.session import Session
-from welvo.app.widgets.forms import Subject, Typed
+from welvo.app.widgets.forms import Subject, Ticked, Typed
 from welvo.app.widgets.panels import FormPanel, Rows, finding_card
 from welvo.checks.registry import Finding
 from welvo.patch.along import cable_order, element_pixel, piece_name
@@ -100,6 +100,13 @@ def say_what_it_is(here: Here) -> None:
     if here.segment.kind != "line":
         here.panel.table("Every way it is said", lambda: _ways(here))
         here.panel.table("Ten pixels more behind it would move", lambda: _longer(here))
+
+
+INSTEAD = Ticked(
+    "Instead of port and device",
+    "This brightness stands in for the port's and the device's; off: all are multiplied.",
+    "overrides",
+)
 
 
 def own_start(here: Here) -> Typed:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 
-from welvo.app.runs.common import Here, own_start, say_what_it_is
+from welvo.app.runs.common import INSTEAD, Here, own_start, say_what_it_is
 from welvo.app.widgets.forms import Picked, Said, Subject, Together, Typed
 from welvo.app.widgets.painting import button, row
 from welvo.app.widgets.panels import Rows
@@ -16,7 +16,7 @@ from welvo.rig.base import Refused
 from welvo.rig.document import Rig
 from welvo.rig.lookup import call, fixtures_by_number
 from welvo.rig.notation import plural, read_numbers, say_place
-from welvo.rig.readers import LevelList, Number, decimals, whole
+from welvo.rig.readers import LevelList, Number, Percent, decimals, whole
 from welvo.rig.refs import PortRef
 from welvo.rig.runs import Segment, dmx_key, dmx_owner
 from welvo.runs.bridge import Slots, demands, first_free, rows, set_right, substitute
@@ -34,6 +34,13 @@ WIDTH = Typed(
     "Width",
     "How many slots of the stream become DMX, 1 to 512. Lamps above it get nothing.",
     "width",
+    width=84,
+)
+BRIDGE_LEVEL = Typed(
+    "Brightness",
+    "Brightness of this segment in per cent. All on the way must come to 100, or this one stand in for them at 100.",
+    "brightness",
+    Percent(),
     width=84,
 )
 CHANNELS = Typed(
@@ -67,7 +74,7 @@ def show_bridge(here: Here) -> None:
     panel.new_form(here.subject, Segment).add(BRIDGE_NAME, model, WIDTH, _fixtures(here))
     say_what_it_is(here)
     panel.rule()
-    addresses = panel.new_form(here.subject, Segment).add(own_start(here))
+    addresses = panel.new_form(here.subject, Segment).add(BRIDGE_LEVEL, INSTEAD, own_start(here))
     piece = here.piece
     if piece is None:
         return

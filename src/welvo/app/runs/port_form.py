@@ -48,6 +48,11 @@ STREAM: tuple[Row | Together, ...] = (
         Percent(),
         width=84,
     ),
+    Ticked(
+        "Instead of the device's brightness",
+        "The port's brightness stands in for that of the whole device; off: the two are multiplied.",
+        "overrides",
+    ),
     Typed("Gamma", "The gamma curve of the port; 1 is none. With a bridge on it, it must be 1.", "gamma", width=84),
     Ticked("Dithering", "Trembles the lowest bit for finer steps. With a bridge on it, it must be off.", "dither"),
 )

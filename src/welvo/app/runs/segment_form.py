@@ -7,7 +7,7 @@ from functools import partial
 
 from PySide6.QtWidgets import QVBoxLayout
 
-from welvo.app.runs.common import Here, own_start, say_what_it_is
+from welvo.app.runs.common import INSTEAD, Here, own_start, say_what_it_is
 from welvo.app.runs.element_face import ElementFace, spots_of
 from welvo.app.runs.line_form import show_bridge, show_converter, show_line
 from welvo.app.runs.order_rows import OrderRows
@@ -166,6 +166,7 @@ CONTROLLER = (
             None,
         ),
     ),
+    INSTEAD,
 )
 CABLE = (
     Together(
