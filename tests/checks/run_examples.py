@@ -176,7 +176,10 @@ RUN_EXAMPLES: dict[str, Example] = {
         "11.508, the device takes it from 12.001", reef(), element=px(200), d_size=508
     ),
     "RUN-20": cabled(
-        "Port 1 is configured for 170 pixels and has 10 Its stream reaches to 11.510", reef(), p_pixels=170
+        "1 port of PEN is configured for more than is attached Port 1 for 170 with 10, to 11.510. If more were "
+        "connected to port 1, it would show the light of port 2 from pixel 11 on", reef(), p_pixels=170,
+        second=Port(feed="w11", start=31, run=(Segment(kind="pixels", element="q"),)),
+        rig={"elements": {"q": replace(px(20), name="spar")}}
     ),
     "RUN-21": cabled(
         "303 behind bridge 12 is cut by a universe's end It begins at 11.510 and goes on at 12.001", reef(),

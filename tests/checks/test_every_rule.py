@@ -43,7 +43,7 @@ DECLARED = {
     "RUN-10": ("note", "run", 0), "RUN-11": ("error", "run", 0), "RUN-12": ("error", "run", 0),
     "RUN-13": ("warning", "run", 1), "RUN-14": ("error", "run", 1), "RUN-15": ("error", "run", 1),
     "RUN-16": ("error", "run", 1), "RUN-17": ("warning", "run", 0), "RUN-18": ("warning", "run", 1),
-    "RUN-19": ("error", "run", 2), "RUN-20": ("warning", "run", 1), "RUN-21": ("error", "run", 1),
+    "RUN-19": ("error", "run", 2), "RUN-20": ("note", "run", 1), "RUN-21": ("error", "run", 1),
     "RUN-22": ("warning", "device", 1), "RUN-23": ("warning", "run", 0), "RUN-24": ("error", "run", 0),
     "RUN-25": ("error", "feed", 0), "RUN-26": ("error", "run", 0), "RUN-27": ("note", "run", 0),
     "RUN-28": ("note", "unattached", 0), "RUN-29": ("warning", "run", 1), "RUN-30": ("error", "run", 0),

@@ -13,12 +13,13 @@ from tests.conftest import at, profile
 from welvo.checks.checker import Checker, check
 from welvo.checks.registry import RULES, SEVERITIES, Finding
 from welvo.demo.gallery import EXPECTED_LIVE, EXPECTED_ON_PAPER, gallery
-from welvo.observed.values import Heard, HeardPort, Observed, SourceSeen
+from welvo.observed.values import NOTHING, Heard, HeardPort, Observed, SourceSeen
 from welvo.patch.index import Index
 from welvo.rig import edits
 from welvo.rig.document import Change, Rig, put
 from welvo.rig.patched import Element, Fixture, Place, Share
 from welvo.rig.refs import Goto
+from welvo.rig.runs import Segment
 from welvo.rig.wiring import OutputMode
 
 
@@ -317,3 +318,15 @@ def test_a_share_that_came_apart_is_brought_together_or_ended(rig: Rig) -> None:
     assert [x.label for x in fixes] == ["Bring them to 1.001 again", "End the share of 101 and 102"]
     assert fixes[0].edit and fixes[0].edit(apart)[0].fixtures["b"].at == at(1, 1)
     assert fixes[1].edit and not fixes[1].edit(apart)[0].shares
+
+
+def test_a_device_that_is_called_otherwise_is_so_in_the_findings_of_what_is_on_it(rig: Rig) -> None:
+    """Found by chance: an item attached twice went on naming the device by its former name."""
+    line = Segment(kind="line", fixtures=("a",))
+    ports = {p: replace(v, run=(line,)) for p, v in rig.devices["d"].ports.items()}
+    twice, _ = put(rig, "", devices={"d": replace(rig.devices["d"], ports=ports)})
+    checker = Checker(Index(twice), NOTHING, 0.0)
+    assert "NODE" in next(f for f in checker.report.findings if f.code == "RUN-16").reason
+    new, change = edits.set_device(twice, "d", "", name="STILT")
+    checker.follow(change, checker.context.index.follow(new, change))
+    assert checker.report.findings == check(new).findings

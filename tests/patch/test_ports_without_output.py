@@ -82,7 +82,7 @@ def test_a_stream_in_universes_of_510_reaches_to_510(rig: Rig) -> None:
     for uid in ("u11", "u12"):
         made, _ = set_universe(made, uid, "", size=510)
     told = next(f for f in check(made).findings if f.code == "RUN-20")
-    assert "Its stream reaches to 11.510" in told.reason
+    assert told.reason == "Port 1 for 170 with 10, to 11.510."
 
 
 def test_a_start_where_no_whole_pixel_fits_is_refused_with_the_highest(rig: Rig) -> None:

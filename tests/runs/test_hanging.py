@@ -15,7 +15,7 @@ from welvo.patch.along import cable_order, part_name
 from welvo.patch.cable import Cables
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
-from welvo.rig.document import Rig
+from welvo.rig.document import Rig, put
 from welvo.rig.edits import add_device, remove_device
 from welvo.rig.patched import Element, Place
 from welvo.rig.runs import Segment
@@ -257,12 +257,16 @@ def test_two_ports_that_share_slots_are_told_exactly(rig: Rig) -> None:
     second = Port(feed="w11", start=31, run=(Segment(kind="pixels", element="q"),))
     elements = {"q": replace(px(5), name="spar")}
     made, _ = cabled("", reef(), second=second, rig={"elements": elements}, p_pixels=12)(rig)
-    found = [f for f in check(made).findings if f.code == "RUN-04"]
-    assert [(f.title, f.facts["first"]) for f in found] == [
-        ("What port 1 is configured for and spar on port 2 share 6 slots", "11.031")
+    found = [f for f in check(made).findings if f.code in ("RUN-04", "RUN-20")]
+    assert [(f.code, f.severity) for f in found] == [("RUN-20", "note")]  # what is only configured lights nothing
+    assert found[0].reason.endswith("it would show the light of port 2 from pixel 11 on.")
+    longer, _ = put(made, "", elements={"r": replace(made.elements["r"], pixels=12)})
+    both = [f for f in check(longer).findings if f.code == "RUN-04"]
+    assert [(f.title, f.facts["first"]) for f in both] == [
+        ("Reef on port 1 and spar on port 2 share 6 slots", "11.031")
     ]
     mended, _ = found[0].fixes[0].edit(made)  # type: ignore[misc]
-    assert "RUN-04" not in check(mended).codes
+    assert "RUN-20" not in check(mended).codes
     few, _ = set_stream(made, "p", "1", "", pixels=4)
     dark = next(f for f in check(few).findings if f.code == "RUN-32")
     assert dark.severity == "error" and "The last 6 pixels of port 1 get nothing" in dark.title
@@ -393,7 +397,6 @@ def test_following_edits_of_runs_finds_what_checking_anew_finds(rig: Rig, seed: 
 
 
 def _resize(rig: Rig, key: str, pixels: int) -> tuple[Rig, object]:
-    from welvo.rig.document import put
 
     return put(rig, "resize", elements={key: replace(rig.elements[key], pixels=pixels)})
 

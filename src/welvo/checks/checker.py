@@ -131,6 +131,7 @@ class Checker:
         if wires:
             universes |= set(rig.universes)
         items = set(followed.items) | set(followed.on_ports) | set(change.ids("fixtures")) | set(change.ids("elements"))
+        items |= self._on_renamed(before, rig, change)
         users = {before.fixtures[f].profile for f in change.ids("fixtures") if f in before.fixtures} | {
             rig.fixtures[f].profile for f in change.ids("fixtures") if f in rig.fixtures
         }
@@ -171,6 +172,18 @@ class Checker:
         for key in [k for k in self._found if (RULES[k[0]].scope, k[1]) in gone]:
             del self._found[key]
         self._run({scope: [s for s in ids if s in alive[scope]] for scope, ids in touched.items()}, skip=skip)
+
+    def _on_renamed(self, before: Rig, rig: Rig, change: Change) -> set[str]:
+        """What is attached to devices that are called otherwise now: findings about it say where it is."""
+        cables = self.context.index.cables
+        renamed = {
+            d
+            for d in change.ids("devices")
+            if d in before.devices and d in rig.devices and before.devices[d].name != rig.devices[d].name
+        }
+        ports = ((d, p.run) for d in renamed for p in rig.devices[d].ports.values())
+        found = {k for _, run in ports for s in run for k in (s.element, *s.fixtures) if k}
+        return {k for k in found if cables.attached(k)}
 
     def _giving_out(self, universes: set[str]) -> set[str]:
         """The devices whose ports give out some universes: what stands in these is theirs to tell about too."""

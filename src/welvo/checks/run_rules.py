@@ -31,7 +31,7 @@ from welvo.runs.edits import (
     set_stream,
     unlaid,
 )
-from welvo.runs.pixels import astray, cut_pixels, cuts, universes_of
+from welvo.runs.pixels import astray, cut_pixels, cuts, streams_of, universes_of
 from welvo.runs.power import frame_ms
 
 
@@ -209,9 +209,9 @@ def past_what_is_fed(ctx: Context, here: PortHere) -> Iterator[Found]:
     scope="port",
     group="Runs",
     title="Two segments on one slot",
-    means="Two segments, or two ports of one device, take the same slots of a universe: connected, or only configured.",
+    means="Two segments, or two ports of one device, that are connected take the same slots of a universe.",
     matters="They show the same light; moving one moves the other.",
-    put_right="Start one of them elsewhere, or configure the port for what is attached to it.",
+    put_right="Start one of them elsewhere.",
     candidates=streams,
 )
 def two_on_one_slot(ctx: Context, here: PortHere) -> Iterator[Found]:
@@ -219,37 +219,15 @@ def two_on_one_slot(ctx: Context, here: PortHere) -> Iterator[Found]:
     if stream is None:
         return
     streams = ctx.index.cables.streams
-    for m in meetings(ctx.index.cables, device_id, label, _reach(ctx, device_id, label, stream), 5, ctx.claims):
-        sides = []
-        for c in (m.a, m.b):
-            own = streams[PortRef(c.device_id, c.label)]
-            what = (
-                f"what port {c.label} is configured for"
-                if c.n < 0
-                else f"{piece_name(ctx.rig, own.pieces[c.n])} on port {c.label}"
-            )
-            sides.append(what)
+    for m in meetings(ctx.index.cables, device_id, label, {n for n, _ in stream.used}, 50, ctx.claims):
+        if m.a.n < 0 or m.b.n < 0:
+            continue  # only configured: a note, for nothing of it is seen
+        sides = [
+            f"{piece_name(ctx.rig, streams[PortRef(c.device_id, c.label)].pieces[c.n])} on port {c.label}"
+            for c in (m.a, m.b)
+        ]
         place = say_place(m.universe, m.first)
         fixes = []
-        for c in (m.a, m.b):
-            if c.n < 0:
-                have = streams[PortRef(c.device_id, c.label)].pixels
-                edit = partial(
-                    set_stream, device_id=c.device_id, label=c.label, words=f"port {c.label}: {have} pixels", pixels=0
-                )
-                fixes.append(
-                    Fix(
-                        f"Configure port {c.label} for its {have}",
-                        (
-                            (
-                                f"port {c.label} · pixels",
-                                str(ctx.rig.devices[device_id].ports[c.label].pixels),
-                                f"{have}, as connected",
-                            ),
-                        ),
-                        edit,
-                    )
-                )
         if ctx.rig.devices[device_id].ports[label].follows == "" and m.a.label != label:
             edit = partial(
                 set_stream,
@@ -594,27 +572,66 @@ def _as_connected(here: PortHere, connected: int) -> Fix:
 
 @rule(
     "RUN-20",
-    severity="warning",
-    scope="port",
-    group="Runs",
+    severity="note",
+    scope="device",
+    group="Worth knowing",
     title="Configured for more than is attached",
-    means="A port is configured for more pixels than are connected to it.",
-    matters="The rest reaches into what comes behind it.",
-    put_right="Configure the port for what is attached to it.",
-    candidates=streams,
+    means="Ports of a device are configured for more pixels than are connected to them.",
+    matters="Nothing, as long as no more is connected: the device works out light that nobody sees. Connect more, and "
+    "it shows what the universes there carry, which may be another port's light.",
+    put_right="Nothing, if it is meant; else configure the ports for what is attached to them.",
+    candidates=lambda ctx: list({ref.device for ref in ctx.index.cables.streams}),
 )
-def configured_for_more(ctx: Context, here: PortHere) -> Iterator[Found]:
-    stream, configured, label = here.stream, here.port.pixels, here.ref.port
-    if stream is None or configured <= stream.pixels:
+def configured_for_more(ctx: Context, device_id: str) -> Iterator[Found]:
+    device = ctx.rig.devices[device_id]
+    more = [s for s in streams_of(ctx.index.cables, device_id) if device.ports[s.label].pixels > s.pixels]
+    if not more:
         return
-    yield Found(
-        title=f"Port {label} is configured for {thousands(configured)} pixels and has {thousands(stream.pixels)}",
-        reason=f"Its stream reaches to {_end(ctx, stream)} instead of ending with what is attached to it.",
-        facts={"configured": configured, "connected": stream.pixels},
-        where=here.name,
-        goes_to=to_run(*here.ref),
-        fixes=[_as_connected(here, stream.pixels)],
+    said = [
+        f"port {x.label} for {thousands(device.ports[x.label].pixels)} with {thousands(x.pixels)}, to {_end(ctx, x)}"
+        for x in more
+    ]
+    would = _if_more_were_connected(ctx, device_id)
+
+    def edit(rig: Rig) -> Edit:
+        box = rig.devices[device_id]
+        labels = {s.label for s in more}
+        ports = {p: replace(v, pixels=0) if p in labels else v for p, v in box.ports.items()}
+        return put(rig, f"{box.name} as connected", devices={device_id: replace(box, ports=ports)})
+
+    changes = tuple(
+        (f"port {s.label} · pixels", str(device.ports[s.label].pixels), f"{s.pixels}, as connected") for s in more[:12]
     )
+    yield Found(
+        title=f"{plural(len(more), 'port')} of {device.name} {'is' if len(more) == 1 else 'are'} configured for more "
+        "than is attached",
+        reason=f"P{'; '.join(said[:4])[1:]}{f' and {len(said) - 4} more' if len(said) > 4 else ''}.{would}",
+        facts={
+            "ports": ", ".join(s.label for s in more),
+            "configured": sum(device.ports[s.label].pixels for s in more),
+            "connected": sum(s.pixels for s in more),
+        },
+        where=device.name,
+        goes_to=to_run(device_id, more[0].label),
+        fixes=[Fix("Configure for what is connected", changes, edit)],
+    )
+
+
+def _if_more_were_connected(ctx: Context, device_id: str) -> str:
+    """What pixels would show that a port is configured for and that are not there, where another port's light is."""
+    cables = ctx.index.cables
+    for stream in streams_of(cables, device_id):
+        reach = _reach(ctx, device_id, stream.label, stream)
+        for m in meetings(cables, device_id, stream.label, reach, 50, ctx.claims):
+            ours, theirs = (m.a, m.b) if m.a.n < 0 else (m.b, m.a)
+            if ours.n < 0 <= theirs.n:
+                own = cables.streams[PortRef(device_id, ours.label)]
+                pixel = (ours.before + m.first - ours.first) // (own.pieces[0].k if own.pieces else 3) + 1
+                return (
+                    f" If more were connected to port {ours.label}, it would show the light of port {theirs.label} "
+                    f"from pixel {thousands(pixel)} on."
+                )
+    return ""
 
 
 def _end(ctx: Context, stream: Stream) -> str:

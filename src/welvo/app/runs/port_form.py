@@ -49,7 +49,7 @@ STREAM: tuple[Row | Together, ...] = (
         width=84,
     ),
     Ticked(
-        "Instead of the device's brightness",
+        "Instead of the device's",
         "The port's brightness stands in for that of the whole device; off: the two are multiplied.",
         "overrides",
     ),
