@@ -3,7 +3,8 @@ from __future__ import annotations
 import pytest
 from msgspec.structs import replace
 
-from welvo.bench.levels import Levels, faders
+from tests.conftest import profile
+from welvo.bench.levels import Levels, faders, light_up
 from welvo.bench.why import held_dark, why_dark
 from welvo.demo.gallery import gallery
 from welvo.observed.values import NOTHING
@@ -61,6 +62,39 @@ def test_release_gives_back_and_zero_leaves_heads_where_they_are(rig: Rig) -> No
     assert levels.value(["a"], "Dimmer") is None and levels.value(["b"], "Dimmer") == 1.0
     levels.release()
     assert levels.held == {} and levels.frames(Index(rig), defaults_only=True)["u1"][5] == 255
+
+
+def _with(rig: Rig, chart: str, **channels: dict[str, object]) -> Rig:
+    """The rig's fixture c in a mode of this chart, with further facts of its channels by short name."""
+    made = profile("Odd", chart, 7).modes["m"]
+    mode = replace(made, channels=tuple(replace(c, **channels.get(c.short, {})) for c in made.channels))
+    odd = replace(profile("Odd", chart, 7), modes={"m": mode})
+    lamp = replace(rig.fixtures["c"], profile="odd", mode="m", at=(Place(universe="u2", address=1),))
+    return put(rig, "", profiles={"odd": odd}, fixtures={"c": lamp})[0]
+
+
+def test_a_blackout_takes_along_what_the_profile_lets_follow(rig: Rig) -> None:
+    made = _with(rig, "dimmer, red, zoom, fog", Dim={"master": "no"}, Fog={"master": "yes"})
+    levels = Levels()
+    for function in ("Dimmer", "ColorAdd_R", "Zoom", "Fog1"):
+        levels.hold(["c"], function, 1.0)
+    levels.blackout = True
+    assert levels.frames(Index(made))["u2"][:4].tolist() == [255, 0, 255, 0]
+
+
+def test_what_is_given_back_stands_at_its_release_value(rig: Rig) -> None:
+    made = _with(rig, "dimmer = 10, fan = 20, zoom", Fan={"release": 200}, Zoom={"release": 0})
+    levels, index = Levels(), Index(made)
+    assert levels.frames(index)["u2"][:3].tolist() == [10, 20, 0]
+    assert levels.frames(index, defaults_only=True)["u2"][:3].tolist() == [10, 200, 0]
+
+
+def test_lighting_up_takes_the_profiles_highlight_or_what_shows_the_lamp(rig: Rig) -> None:
+    made = _with(rig, "pan 16, dimmer, shutter, strobe = 30, red, amber, zoom", Zoom={"highlight": 51})
+    assert light_up(Index(made), "c") == {
+        "Dimmer": 1.0, "Shutter1": 1.0, "Shutter1Strobe": 0.0, "ColorAdd_R": 1.0, "Zoom": 0.2,
+    }  # fmt: skip
+    assert light_up(Index(rig), "e") == dict.fromkeys(("ColorAdd_R", "ColorAdd_G", "ColorAdd_B"), 1.0)
 
 
 def test_faders_stand_once_for_a_selection(rig: Rig) -> None:

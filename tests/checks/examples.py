@@ -135,7 +135,7 @@ EXAMPLES: dict[str, Example] = {
         _mode("red, green", lambda m: replace(m, channels=tuple(replace(c, short="X") for c in m.channels))),
         "“X” stands for two"
     ), "PROF-13": _own, "PROF-14": _says(_mode("pan, tilt, shutter = 255, gobo"), "no dimmer in only"),
-    "PROF-15": _says(_mode("dimmer highlight 255, shutter, red highlight 255"), "shutter at 0"),
+    "PROF-15": _says(_mode("dimmer highlight 0, shutter, red"), "dark at highlight"),
     "PROF-16": _says(
         _mode("dimmer, red", lambda m: replace(m, channels=(m.channels[0], replace(m.channels[1], needs=("Mstr",))))),
         "needs “Mstr”"

@@ -12,6 +12,7 @@ from welvo.patch.slot_words import letters_of
 from welvo.rig.attributes import family_of, word_for
 from welvo.rig.colours import FUNCTIONS
 from welvo.rig.counting import SLOTS
+from welvo.rig.lamp import revealed
 from welvo.rig.lookup import mode_of
 from welvo.rig.patched import Fixture
 from welvo.rig.profile import Channel, Mode
@@ -42,7 +43,7 @@ class Levels:
         self.held: dict[tuple[str, str], float] = {}
         self.raw: dict[tuple[str, int], int] = {}
         self.blackout = False
-        self._templates: dict[tuple[int, int, bool], tuple[Mode, npt.NDArray[np.intp], Frame]] = {}
+        self._templates: dict[tuple[int, int, bool, bool], tuple[Mode, npt.NDArray[np.intp], Frame]] = {}
 
     def hold(self, keys: list[str], function: str, value: float) -> None:
         for key in keys:
@@ -76,9 +77,11 @@ class Levels:
         return values.pop() if len(values) == 1 else None
 
     def frames(self, index: Index, defaults_only: bool = False) -> dict[str, Frame]:
-        """Levels of every universe: defaults, then what is held, then raw slots.
+        """Levels of every universe: defaults, then what is held, then raw slots. With `defaults_only`, what receivers
+        are left with when output is given back: the profiles' release values, or else defaults.
 
-        At blackout, intensity, colour and shutter are zero; the rest keeps its place so that heads do not swing.
+        At blackout, intensity, colour and shutter are zero, and whatever else its profile lets follow a master; the
+        rest keeps its place so that heads do not swing.
         """
         held = self._held(defaults_only)
         return {uid: self._frame(index, uid, held, defaults_only) for uid in index.rig.universes}
@@ -103,7 +106,7 @@ class Levels:
             mode = mode_of(rig, fixture) if fixture and span.break_no != BY_PIXEL else None
             if mode is None or fixture is None:
                 continue
-            at, values = self._template(mode, span.break_no, dark)
+            at, values = self._template(mode, span.break_no, dark, defaults_only)
             if span.last > SLOTS:
                 at, values = at[at < SLOTS - span.first + 1], values[at < SLOTS - span.first + 1]
             found[at + (span.first - 1)] = values
@@ -120,7 +123,7 @@ class Levels:
             mode = mode_of(rig, fixture) if fixture and span.break_no != BY_PIXEL else None
             if fixture and mode:
                 for c in mode.channels:
-                    if c.break_no != span.break_no or (dark and family_of(c.function) in DARK):
+                    if c.break_no != span.break_no or (dark and goes_dark(c)):
                         continue
                     function, _ = turned(fixture, function_key(c), 0.0)
                     level = mine.get(function)
@@ -137,14 +140,14 @@ class Levels:
                 found[address - 1] = level_
         return found
 
-    def _template(self, mode: Mode, break_no: int, dark: bool) -> tuple[npt.NDArray[np.intp], Frame]:
+    def _template(self, mode: Mode, break_no: int, dark: bool, let_go: bool) -> tuple[npt.NDArray[np.intp], Frame]:
         """Offsets within a break and the levels of what nobody holds there; kept for as long as the mode lives."""
-        key = (id(mode), break_no, dark)
+        key = (id(mode), break_no, dark, let_go)
         kept = self._templates.get(key)
         if kept is None or kept[0] is not mode:
             at, values = [], []
             for c in mode.channels:
-                value = 0 if dark and family_of(c.function) in DARK else c.default
+                value = 0 if dark and goes_dark(c) else released(c) if let_go else c.default
                 for n, slot in enumerate(c.slots if c.break_no == break_no and value else ()):
                     at.append(slot - 1)
                     values.append(value >> 8 * (len(c.slots) - 1 - n) & 255)
@@ -161,6 +164,34 @@ def _pixels(order: str, mine: dict[str, float], span: Span, found: Frame) -> Non
     pixel = np.array([round(255 * mine.get(FUNCTIONS[x], 0.0)) for x in order], np.uint8)
     last = min(span.last, SLOTS)
     found[span.first - 1 : last] = np.resize(np.roll(pixel, -(span.offset % len(pixel))), last - span.first + 1)
+
+
+def goes_dark(c: Channel) -> bool:
+    """Whether a blackout takes a channel to zero: as its profile says, else as usual for its function."""
+    return c.master == "yes" or (c.master == "auto" and family_of(c.function) in DARK)
+
+
+def released(c: Channel) -> int:
+    """The value of a channel when output is given back."""
+    return c.default if c.release is None else c.release
+
+
+def light_up(index: Index, key: str) -> dict[str, float]:
+    """What makes an item easy to find, by function as shares of full: its profile's highlight values.
+
+    What moves the lamp is left out, and of the rest whatever stands at its default anyway.
+    """
+    span, element = index.place(key), index.rig.elements.get(key)
+    if element or (span and span.break_no == BY_PIXEL):
+        return {f.function: 1.0 for f in faders(index, [key])}
+    fixture = index.rig.fixtures.get(key)
+    mode = mode_of(index.rig, fixture) if fixture else None
+    found: dict[str, float] = {}
+    for n, value in revealed(mode).items() if mode else ():
+        c = mode.channels[n] if mode else None
+        if c and family_of(c.function) != "position" and (value != c.default or c.function == "Dimmer"):
+            found.setdefault(function_key(c), value / c.top)
+    return found
 
 
 def turned(fixture: Fixture, function: str, level: float) -> tuple[str, float]:

@@ -11,7 +11,7 @@ from welvo.patch.consequences import consequences, in_mode, matching_mode, say_a
 from welvo.rig.attributes import OWN, family_of, word_for
 from welvo.rig.counting import SLOTS
 from welvo.rig.document import Edit, Rig, put
-from welvo.rig.lamp import dimmer_paths, look
+from welvo.rig.lamp import dimmer_paths, look, revealed
 from welvo.rig.lookup import used_by
 from welvo.rig.modes import range_gaps, range_overlaps, say_channel
 from welvo.rig.notation import plural
@@ -417,14 +417,16 @@ def no_dimmer(ctx: Context, pid: str) -> Iterator[Found]:
     scope="profile",
     group="Profiles",
     title="A highlight that stays dark",
-    means="With all channels at their highlight values (defaults where none is given) the lamp gives no light.",
+    means="With all channels at their highlight values (where none is given: dimmer and shutter open, strobe off, "
+    "colours white) the lamp gives no light.",
     matters="Highlighting is how a lamp is found in the rig; this one cannot be found.",
     put_right="Give dimmer, shutter and a colour highlight values.",
 )
 def dark_highlight(ctx: Context, pid: str) -> Iterator[Found]:
     for mid, mode, where in _modes(ctx, pid):
-        if any(c.highlight is not None for c in mode.channels):
-            shown = look(mode, {n: c.highlight for n, c in enumerate(mode.channels) if c.highlight is not None})
+        typed = any(c.highlight is not None for c in mode.channels)
+        if typed or any(family_of(c.function) in ("intensity", "colour") for c in mode.channels):
+            shown = look(mode, revealed(mode))
             if shown.dark:
                 yield Found(
                     title=f"{ctx.rig.profiles[pid].name}: dark at highlight",

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
-from welvo.rig.attributes import BY_KEY, family_of, word_for
+from welvo.rig.attributes import BY_KEY, default_of, family_of, word_for
 from welvo.rig.modes import in_order, lights
 from welvo.rig.profile import Channel, Mode, Range
 
@@ -29,23 +29,34 @@ EMITTERS: dict[str, tuple[float, float, float]] = {
 """Light of each emitter at full, linear RGB: good enough to see which one is meant."""
 
 
+class _Gates:
+    """Who keeps whom dark in a mode, with the channels of every pixel at hand: thousands of pixels are asked about."""
+
+    def __init__(self, mode: Mode) -> None:
+        self._of_pixel: dict[int, list[tuple[int, Channel]]] = {}
+        self._dimming: dict[int, list[tuple[int, Channel]]] = {}
+        for n, c in enumerate(mode.channels):
+            self._of_pixel.setdefault(c.pixel, []).append((n, c))
+            if c.function in ("Dimmer", "Shutter1"):
+                self._dimming.setdefault(c.pixel, []).append((n, c))
+
+    def of(self, c: Channel) -> list[Channel]:
+        if c.needs is None and not lights(c):
+            return []
+        among = self._dimming if c.needs is None else self._of_pixel
+        near = sorted((*among.get(0, ()), *(among.get(c.pixel, ()) if c.pixel else ())), key=lambda x: x[0])
+        if c.needs is not None:
+            return [x for _, x in near if x is not c and x.short in c.needs]
+        own = c.function == "Dimmer"
+        return [x for _, x in near if x is not c and not (own and x.function == "Dimmer" and x.pixel == c.pixel)]
+
+
 def gates(mode: Mode, c: Channel) -> list[Channel]:
     """The channels that must not be at zero (or closed) for this one to give light.
 
     Said by the profile (`needs`), else derived: dimmers and shutters of the whole lamp, and those of its own pixel.
     """
-    if c.needs is not None:
-        return [x for x in mode.channels if x is not c and x.pixel in (0, c.pixel) and x.short in c.needs]
-    if not lights(c):
-        return []
-    return [
-        x
-        for x in mode.channels
-        if x is not c
-        and x.pixel in (0, c.pixel)
-        and (x.function == "Dimmer" or x.function == "Shutter1")
-        and not (x.function == "Dimmer" and x.pixel == c.pixel and c.function == "Dimmer")
-    ]
+    return _Gates(mode).of(c)
 
 
 def range_at(c: Channel, value: int) -> Range | None:
@@ -104,9 +115,10 @@ def look(mode: Mode, levels: Levels) -> Look:
     blockers: dict[str, None] = {}
     lit = False
     dims = [c for c in mode.channels if c.function in ("Dimmer", "Shutter1")]
+    keeping = _Gates(mode)
     for c in emitters:
         share = passes(c, values[id(c)]) if c.function == "Dimmer" else values[id(c)] / c.top
-        for gate in gates(mode, c):
+        for gate in keeping.of(c):
             through = passes(gate, values[id(gate)])
             if not through and share:
                 blockers[_closed(gate, values[id(gate)])] = None
@@ -231,9 +243,12 @@ def drive(mode: Mode, rgb: tuple[float, float, float], brightness: float, held: 
     levels: dict[int, int] = {}
     warnings: list[str] = []
     channels = mode.channels
-    masters = [
-        n for n, c in enumerate(channels) if c.function == "Dimmer" and not (c.pixel and not _has_colour(mode, c.pixel))
-    ]
+    coloured = {c.pixel for c in channels if c.function in EMITTERS}
+    masters = {
+        n
+        for n, c in enumerate(channels)
+        if c.function == "Dimmer" and not (c.pixel and coloured.isdisjoint((0, c.pixel)))
+    }
     scale = 1.0 if masters else brightness
     white = min(rgb)
     functions = {c.function for c in channels}
@@ -265,8 +280,22 @@ def drive(mode: Mode, rgb: tuple[float, float, float], brightness: float, held: 
     return Answer(levels, tuple(warnings))
 
 
-def _has_colour(mode: Mode, pixel: int) -> bool:
-    return any(c.pixel in (0, pixel) and c.function in EMITTERS for c in mode.channels)
+def revealed(mode: Mode) -> dict[int, int]:
+    """The values of a mode at highlight, by channel: as the profile says, else what makes the lamp easy to find.
+
+    That is dimmers and shutter open, strobe off, colours white, movement in the middle; the rest at its default.
+    """
+    levels = drive(mode, (1.0, 1.0, 1.0), 1.0).levels
+    for n, c in enumerate(mode.channels):
+        if c.function.startswith("Shutter1Strobe"):
+            still = next((r for r in c.ranges if r.does == "open"), None)
+            levels[n] = (still.first + still.last) // 2 if still else 0
+        elif c.function in ("Pan", "Tilt"):
+            levels[n] = default_of(c.function, len(c.slots))
+        if c.highlight is not None:
+            levels[n] = c.highlight
+        levels.setdefault(n, c.default)
+    return levels
 
 
 def _share(function: str, rgb: tuple[float, float, float], white: float, functions: set[str]) -> float:

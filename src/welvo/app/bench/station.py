@@ -20,6 +20,7 @@ from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Field
 from welvo.app.widgets.painting import CENTRE, button, column, label, row, text
 from welvo.app.widgets.theme import THEME
+from welvo.bench.levels import light_up
 from welvo.patch.path import find_target
 from welvo.patch.slot_words import channel_words, slot_word
 from welvo.rig.base import Refused
@@ -328,11 +329,9 @@ class BenchStation(QWidget):
         self.tick()
 
     def _light(self) -> None:
-        for fader in self.bank.faders:
-            if fader.family in ("intensity", "colour") and not fader.function.startswith("ColorSub"):
-                self._network.levels.hold(self.keys, fader.function, 1.0)
-            elif fader.function == "Shutter1":
-                self._network.levels.hold(self.keys, fader.function, open_share(self._session, self.keys, fader.top))
+        for key in self.keys:
+            for function, level in light_up(self._session.index, key).items():
+                self._network.levels.hold([key], function, level)
         self._after()
 
     def _zero(self) -> None:
@@ -492,20 +491,6 @@ class BenchStation(QWidget):
         self.panel.restyle()
         self.refresh()
         self.panel.refresh()
-
-
-def open_share(session: Session, keys: list[str], top: int) -> float:
-    """Where a shutter is open, as a share of full: the middle of a range that says open, else full."""
-    from welvo.rig.lookup import mode_of
-
-    for k in keys:
-        fixture = session.rig.fixtures.get(k)
-        mode = mode_of(session.rig, fixture) if fixture else None
-        for c in mode.channels if mode else ():
-            for r in c.ranges if c.function == "Shutter1" else ():
-                if r.does == "open":
-                    return (r.first + r.last) // 2 / top
-    return 1.0
 
 
 def read_level(typed: str) -> int:

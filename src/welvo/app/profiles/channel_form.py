@@ -6,6 +6,7 @@ import re
 from collections.abc import Callable
 from typing import Any
 
+from msgspec.structs import replace
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCompleter, QWidget
 
@@ -15,7 +16,7 @@ from welvo.app.widgets.painting import column, label, row
 from welvo.formats.chart import nearest
 from welvo.rig.attributes import ATTRIBUTES, BY_KEY, BY_WORD, OWN, word_for
 from welvo.rig.base import Refused
-from welvo.rig.lamp import gates
+from welvo.rig.lamp import gates, revealed
 from welvo.rig.modes import say_channel, set_channels, set_function, set_short, set_slots
 from welvo.rig.notation import plural, say_stretch
 from welvo.rig.profile import Channel, Mode
@@ -31,8 +32,11 @@ SLOTS_HELP = (
 )
 SHORT_HELP = "One to four letters for tapes and sheets, its own in the mode (or in its pixel)."
 DEFAULT_HELP = "The value while nobody touches it. A shutter that is closed by default keeps the lamp dark."
-HIGHLIGHT_HELP = "The value that makes the lamp easy to find. Empty: its default."
-RELEASE_HELP = "The value when output is released. Empty: its default."
+HIGHLIGHT_HELP = (
+    "The value that makes the lamp easy to find. Empty: the one shown, with dimmer and shutter open, strobe off, "
+    "colours white, movement in the middle."
+)
+RELEASE_HELP = "The value a receiver is left with when output is disarmed and gives defaults. Empty: its default."
 NEEDS_HELP = (
     "Short names of the channels that keep this one dark while at zero, such as Dim Shut. "
     "Empty: as the functions say; “none”: nothing does."
@@ -169,6 +173,9 @@ class ChannelFields(QWidget):
             self.field(name).setEnabled(single)
         derived = " ".join(g.short for g in gates(mode, c)) if c.needs is None else ""
         self.field("Dimmed by").setPlaceholderText(f"as derived: {derived or 'nothing'}")
+        plain = replace(mode, channels=tuple(replace(x, highlight=None) for x in mode.channels))
+        self.field("Highlight").setPlaceholderText(str(revealed(plain)[self.which[0]]) if single else "")
+        self.field("When released").setPlaceholderText(str(c.default) if single else "")
 
     # ---- editing
 

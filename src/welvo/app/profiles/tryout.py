@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QColorDialog, QScrollArea, QWidget
 
 from welvo.app.widgets.painting import CENTRE, box, button, column, label, row, text, width_of
 from welvo.app.widgets.theme import LIGHT, THEME
-from welvo.rig.lamp import drive, look, range_at, slot_bytes
+from welvo.rig.lamp import drive, look, range_at, revealed, slot_bytes
 from welvo.rig.modes import in_order
 from welvo.rig.profile import Mode
 
@@ -319,7 +319,7 @@ class TryOut(QWidget):
     def to_highlight(self) -> None:
         mode = self.mode
         if mode:
-            self.sliders.levels = {n: c.highlight for n, c in enumerate(mode.channels) if c.highlight is not None}
+            self.sliders.levels = revealed(mode)
             self.sliders.update()
             self._moved()
 
