@@ -291,3 +291,14 @@ def test_a_new_profile_keeps_its_text_while_another_change_waits(small: Window) 
     small.profiles.show_profile("head")
     small.profiles.leave_waiting()
     assert small.profiles.line.toPlainText().startswith("pan 16, tilt 16")
+
+
+def test_an_offer_that_is_taken_keeps_the_label_that_was_typed(small: Window, qtbot: QtBot) -> None:
+    fresh(small, "zoom")
+    type_chart(small, "levl_x, dimmr")
+    press(small, "dimmer", qtbot)  # for a word of the manual's own
+    assert [(c.function, c.name) for c in mode_of(small).channels][0] == ("Dimmer", "levl_x")
+    press(small, "dimmer", qtbot)  # a slip of the pen is no label
+    assert [(c.function, c.name) for c in mode_of(small).channels] == [("Dimmer", "levl_x"), ("Dimmer", "")]
+    type_chart(small, "dimmer, dimmer, red")
+    assert mode_of(small).channels[0].name == "levl_x"

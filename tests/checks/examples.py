@@ -93,6 +93,17 @@ def _skipped(rig: Rig) -> tuple[Rig, str]:
     ], "No whole pixel of wall fits at 1.511 It takes 3 slots and begins at 2.001"
 
 
+def _colour_names(rig: Rig) -> tuple[Rig, str]:
+    """Two profiles whose channels of one colour are called otherwise."""
+    made = {}
+    for n, (word, label) in enumerate((("amber", "Gold"), ("amber", "Honey"))):
+        p = profile(f"Odd {n}", f"dimmer, {word}", 7 + n)
+        mode = p.modes["m"]
+        mode = replace(mode, channels=(mode.channels[0], replace(mode.channels[1], name=label)))
+        made[f"odd{n}"] = replace(p, modes={"m": mode})
+    return put(rig, "", profiles=made)[0], "Amber is called “gold” in Odd 0 and “honey” in Odd 1"
+
+
 EXAMPLES: dict[str, Example] = {
     **RUN_EXAMPLES, "PATCH-10": _cut, "PATCH-15": _skipped,
     "PATCH-13": _change("senders", "s", "Nothing drives 10 slots of ribbon", universe_size=120),
@@ -141,5 +152,6 @@ EXAMPLES: dict[str, Example] = {
         "needs “Mstr”"
     ), "PROF-17": _newer,
     "PROF-19": _says(_mode("red/1, green/1, blue/1, red/2, blue/2, green/2"), "Pixel 2 has other components"),
+    "PROF-21": _colour_names,
     "PROF-20": _says(_mode("dimmer, 171 x (red green blue)"), "Pixel 171 would be cut at 512"),
 }  # fmt: skip

@@ -330,3 +330,15 @@ def test_a_device_that_is_called_otherwise_is_so_in_the_findings_of_what_is_on_i
     new, change = edits.set_device(twice, "d", "", name="STILT")
     checker.follow(change, checker.context.index.follow(new, change))
     assert checker.report.findings == check(new).findings
+
+
+def test_one_name_for_two_colours_is_told_as_well(rig: Rig) -> None:
+    made = {}
+    for n, word in enumerate(("amber", "lime")):
+        p = profile(f"Odd {n}", f"dimmer, {word}", 7 + n)
+        mode = p.modes["m"]
+        made[f"o{n}"] = replace(p, modes={"m": replace(mode, channels=(replace(mode.channels[1], name="Gold"),))})
+    new, _ = put(rig, "", profiles=made)
+    assert only(new, "PROF-21").title == "“gold” is lime in Odd 1 and amber in Odd 0"
+    alone, _ = put(new, "", profiles={"o1": None})
+    assert "PROF-21" not in check(alone).codes

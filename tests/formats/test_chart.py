@@ -123,8 +123,24 @@ def test_short_names_are_unique_in_their_pixel_and_four_letters_long() -> None:
 def test_every_word_means_one_function() -> None:
     assert len(BY_KEY) == len(ATTRIBUTES)
     words = [w for a in ATTRIBUTES for w in (a.word, *a.also)]
-    assert len(words) == len(set(words)) == len(BY_WORD)
+    assert len(words) == len(set(words)) and set(words) <= set(BY_WORD)
     assert all(len(a.short) <= 4 for a in ATTRIBUTES)
+    for a in ATTRIBUTES:  # a short form means its function, or another that writes it so
+        assert BY_WORD[a.short.lower()] is a or a.short.lower() in words, a.word
+    read = read_chart("dim, shut, stro, foc, zoom, spd, wht, grn, blu, amb, frst, prsm, gob")
+    assert not read.problems and [c.function for c in read.channels][:4] == [
+        "Dimmer", "Shutter1", "Shutter1Strobe", "Focus1",
+    ]  # fmt: skip
+
+
+def test_a_shutter_that_may_be_the_dimmer_is_asked_about() -> None:
+    for chart, asked in (
+        ("shutter, pan, tilt", True), ("shutter, red, green, blue", False), ("dimmer, shutter, pan", False),
+        ("CH1 Shutter\n000-200 Dimming\n201-255 open\nCH2 Red", True),
+    ):  # fmt: skip
+        found = [p for p in read_chart(chart).problems if "dim the lamp as well" in p.message]
+        assert bool(found) is asked, chart
+        assert not asked or (found[0].offers == ("dimmer",) and found[0].slot == 1 and not found[0].error)
 
 
 def test_the_demos_charts_read_back_the_same() -> None:

@@ -608,3 +608,49 @@ def cut_pixel(ctx: Context, pid: str) -> Iterator[Found]:
                     where=where,
                     goes_to=Goto("profile", pid),
                 )
+
+
+@rule(
+    "PROF-21",
+    severity="note",
+    scope="rig",
+    group="Profiles",
+    title="One colour with different names",
+    means="Profiles call channels of one colour differently, or call channels of different colours the same.",
+    matters="“All ambers” then means one thing on one lamp and another on the next, and a colour comes out mixed.",
+    put_right="Give the channels one name, or the function that they really have. If the lamps differ, leave it.",
+    touched=lambda before, after, change: bool(change.ids("profiles")),
+)
+def colour_names(ctx: Context, _: str) -> Iterator[Found]:
+    called: dict[str, dict[str, str]] = {}
+    """By function what it is called, and in which profile."""
+    name_of = {pid: p.name for pid, p in ctx.rig.profiles.items()}
+    for pid, profile in ctx.rig.profiles.items():
+        for mode in profile.modes.values():
+            for c in mode.channels:
+                if family_of(c.function) == "colour" and c.name:
+                    called.setdefault(c.function, {}).setdefault(c.name.strip().lower(), pid)
+    for function, names in sorted(called.items()):
+        if len(names) > 1:
+            said = [f"“{n}” in {name_of[p]}" for n, p in sorted(names.items())]
+            title = f"{word_for(function).capitalize()} is called {' and '.join(said[:3])}"
+            yield _colour_names(function, said, title, max(names.values()))
+    by_name: dict[str, list[tuple[str, str]]] = {}
+    for function, names in sorted(called.items()):
+        for name, where in names.items():
+            by_name.setdefault(name, []).append((function, where))
+    for name, functions in sorted(by_name.items()):
+        if len(functions) > 1:
+            said = [f"{word_for(f)} in {name_of[p]}" for f, p in functions]
+            yield _colour_names(name, said, f"“{name}” is {' and '.join(said[:3])}", functions[-1][1])
+
+
+def _colour_names(subject: str, said: list[str], title: str, pid: str) -> Found:
+    return Found(
+        title=title,
+        reason=f"{'; '.join(said[:8])}.",
+        facts={"names": "; ".join(said)},
+        subject=subject,
+        where="profiles",
+        goes_to=Goto("profile", pid),
+    )

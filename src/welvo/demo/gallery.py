@@ -32,7 +32,7 @@ EDDY = (
     "prism, colour wheel, macro, fan, reset, control"
 )
 UNDERTOW = (
-    "break head: pan 16, tilt 16, dimmer, shutter = 255, zoom 16, gap, puls, reset\nbreak pixels: 14 x (red "
+    "break head: pan 16, tilt 16, dimmer, shutter = 255, zoom 16, gap, swell, reset\nbreak pixels: 14 x (red "
     "green blue white)"
 )
 
@@ -334,7 +334,7 @@ address (DEV-01). The swarm of beads needs universe 209 (RUN-03), is packed dens
 than
 its controller (PWR-04); port 6 of the controller stands at 80 %, so that the floods behind its bridge come out wrong
 (RUN-14). Ribbon, drum, pumps and coat rail are attached nowhere yet (RUN-28); 304 is attached behind 208 (LINE-03).
-Undertow's “puls” is no function (PROF-01), the Tide panel is a draft (PROF-02, PROF-03), Eddy's
+Undertow's “swell” is no function (PROF-01), the Tide panel is a draft (PROF-02, PROF-03), Eddy's
 shutter is closed by default (PROF-04), one slot of Undertow has no function (PROF-18). With the stand-ins running:
 Brine is off (DEV-02), a stranger answers (DEV-03),
 Sluice north merges otherwise (DEV-04), Weir's port A takes universe 2 (WIRE-01), a laptop sends 6 as well (WIRE-02)."""

@@ -28,6 +28,10 @@ MOST_PROBLEMS = 500
 """So many doubts are told; a text that has more is no chart."""
 
 
+_DIMS = re.compile(r"\b(dim|intens|bright|fade)", re.IGNORECASE)
+"""How the values of a channel that dims are called."""
+
+
 @dataclass(frozen=True)
 class Problem:
     """Something in the text that was not understood. `line` and `column` count from 0."""
@@ -144,7 +148,24 @@ class _Reader:
                     return self.chart
         self._close()
         self._settle_pixels()
+        self._ask_about_shutters()
         return self.chart
+
+    def _ask_about_shutters(self) -> None:
+        """Some manuals call the dimmer “shutter”. Asked where nothing else could dim the lamp, or its values say so."""
+        channels = self.chart.channels
+        if any(family_of(c.function) in ("intensity", "colour") for c in channels):
+            doubtful = [c for c in channels if any(_DIMS.search(r.name) for r in c.ranges)]
+        else:
+            doubtful = list(channels)
+        if any(c.function == "Dimmer" for c in channels):
+            return
+        for c in doubtful:
+            place = self.chart.sources.get((c.break_no, c.slots[0]))
+            if c.function == "Shutter1" and place:
+                self.line, at = place.line, c.slots[0]
+                says = f"Slot {at}: does this shutter dim the lamp as well? Then it is its dimmer."
+                self._problem(place.column, place.length, says, slot=at, offers=("dimmer",))
 
     def _settle_pixels(self) -> None:
         """A single numbered light is no pixel: `red 1` alone belongs to the whole lamp."""

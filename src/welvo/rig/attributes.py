@@ -30,26 +30,26 @@ def _a(key: str, word: str, short: str, family: Family, also: str = "", light: s
 
 
 ATTRIBUTES: tuple[Attribute, ...] = (
-    _a("Dimmer", "dimmer", "Dim", "intensity", "intensity, brightness, master dimmer, dim, int, level"),
-    _a("Shutter1", "shutter", "Shut", "shutter", "shutter strobe, strobe shutter, shut"),
-    _a("Shutter1Strobe", "strobe", "Stro", "shutter", "strobe rate, strobe speed, flash, flash rate"),
+    _a("Dimmer", "dimmer", "Dim", "intensity", "intensity, brightness, master dimmer, dim, dmr, int, level"),
+    _a("Shutter1", "shutter", "Shut", "shutter", "shutter strobe, strobe shutter, shut, shtr"),
+    _a("Shutter1Strobe", "strobe", "Stro", "shutter", "strobe rate, strobe speed, flash, flash rate, strb"),
     _a("Shutter1StrobePulse", "strobe pulse", "Puls", "shutter", "pulse strobe, pulse"),
     _a("StrobeDuration", "strobe duration", "SDur", "shutter", "flash duration, flash length"),
     _a("ColorAdd_R", "red", "R", "colour", "r", "#ff3b30"),
-    _a("ColorAdd_G", "green", "G", "colour", "g", "#30d158"),
-    _a("ColorAdd_B", "blue", "B", "colour", "b", "#3478f6"),
-    _a("ColorAdd_W", "white", "W", "colour", "w, pure white", "#fff8ec"),
+    _a("ColorAdd_G", "green", "G", "colour", "g, grn", "#30d158"),
+    _a("ColorAdd_B", "blue", "B", "colour", "b, blu", "#3478f6"),
+    _a("ColorAdd_W", "white", "W", "colour", "w, wht, pure white", "#fff8ec"),
     _a("ColorAdd_WW", "warm white", "WW", "colour", "ww", "#ffd6a0"),
     _a("ColorAdd_CW", "cool white", "CW", "colour", "cold white, cw", "#dcecff"),
-    _a("ColorAdd_RY", "amber", "A", "colour", "a", "#ffb000"),
+    _a("ColorAdd_RY", "amber", "A", "colour", "a, amb", "#ffb000"),
     _a("ColorAdd_GY", "lime", "L", "colour", "yellow green", "#b8ff2e"),
     _a("ColorAdd_C", "cyan emitter", "Cy", "colour", "", "#22e0e8"),
     _a("ColorAdd_M", "magenta emitter", "Mg", "colour", "", "#ff35d0"),
     _a("ColorAdd_Y", "yellow emitter", "Ye", "colour", "", "#ffe630"),
     _a("ColorAdd_UV", "uv", "UV", "colour", "ultraviolet, ultra violet", "#7a3cff"),
-    _a("ColorSub_C", "cyan", "C", "colour", "c"),
-    _a("ColorSub_M", "magenta", "M", "colour", "m"),
-    _a("ColorSub_Y", "yellow", "Y", "colour", "y"),
+    _a("ColorSub_C", "cyan", "C", "colour", "c, cyn"),
+    _a("ColorSub_M", "magenta", "M", "colour", "m, mag"),
+    _a("ColorSub_Y", "yellow", "Y", "colour", "y, yel"),
     _a("CTO", "warm correction", "CTO", "colour", "cto"),
     _a("CTB", "cold correction", "CTB", "colour", "ctb"),
     _a("CTC", "colour temperature", "CCT", "colour", "color temperature, cct, ctc"),
@@ -64,12 +64,12 @@ ATTRIBUTES: tuple[Attribute, ...] = (
     _a("TiltRotate", "tilt rotation", "TRot", "position", "endless tilt, continuous tilt"),
     _a("PositionMSpeed", "movement speed", "Spd", "position", "pan tilt speed, p/t speed, xy speed, motion speed"),
     _a("Zoom", "zoom", "Zoom", "beam", "beam angle"),
-    _a("Focus1", "focus", "Foc", "beam"),
+    _a("Focus1", "focus", "Foc", "beam", "fcs"),
     _a("Iris", "iris", "Iris", "beam"),
-    _a("Frost1", "frost", "Fros", "beam", "diffusion"),
-    _a("Prism1", "prism", "Pris", "beam"),
+    _a("Frost1", "frost", "Fros", "beam", "diffusion, frst"),
+    _a("Prism1", "prism", "Pris", "beam", "prsm"),
     _a("Prism1Pos", "prism rotation", "PrRt", "beam", "prism index"),
-    _a("Gobo1", "gobo", "Gobo", "beam", "gobo wheel, static gobo"),
+    _a("Gobo1", "gobo", "Gobo", "beam", "gobo wheel, static gobo, gob"),
     _a("Gobo1Pos", "gobo rotation", "GoRt", "beam", "gobo index, rotating gobo"),
     _a("Gobo1WheelShake", "gobo shake", "GoSh", "beam"),
     _a("AnimationWheel1", "animation wheel", "Anim", "beam", "animation"),
@@ -102,6 +102,8 @@ ATTRIBUTES: tuple[Attribute, ...] = (
 
 BY_KEY: dict[str, Attribute] = {a.key: a for a in ATTRIBUTES}
 BY_WORD: dict[str, Attribute] = {w: a for a in ATTRIBUTES for w in (a.word, *a.also)}
+for _attribute in ATTRIBUTES:  # every short form is understood as well, where nothing else is written so
+    BY_WORD.setdefault(_attribute.short.lower(), _attribute)
 LONGEST_WORD = max(len(w.split()) for w in BY_WORD)
 
 

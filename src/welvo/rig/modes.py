@@ -20,6 +20,17 @@ def in_order(mode: Mode) -> list[int]:
     return sorted(range(len(mode.channels)), key=lambda n: (mode.channels[n].break_no, mode.channels[n].slots[0]))
 
 
+def labelled(mode: Mode, break_no: int, slot: int, label: str) -> Mode:
+    """The channel on a slot, if it has a function, called by a label of the user's own."""
+    return replace(
+        mode,
+        channels=tuple(
+            replace(c, name=label) if c.break_no == break_no and slot in c.slots and c.function and not c.name else c
+            for c in mode.channels
+        ),
+    )
+
+
 def say_channel(c: Channel) -> str:
     """What a channel is called in messages: `red of pixel 3`."""
     word = word_for(c.function, c.name or "undescribed slot")

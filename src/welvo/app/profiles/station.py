@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from difflib import get_close_matches
 from functools import lru_cache, partial
 
 from msgspec.structs import replace
@@ -37,6 +38,7 @@ from welvo.rig.modes import (
     arrange_pixels,
     components,
     join_break,
+    labelled,
     move_channels,
     remove_channels,
     split_break,
@@ -58,6 +60,8 @@ class ProfilesStation(QWidget):
         self.profile_id = next(iter(session.rig.profiles), "")
         self.mode_id = ""
         self.chart: Chart = Chart()
+        self._label: tuple[int, int, str] | None = None
+        """Break, slot and word of an offer that is being taken: the word stays as the channel's label."""
         self.waiting: tuple[str, str, Mode, str, list[Consequence]] | None = None
         """Profile, mode, its new value, what the change is called, what it would do: waits for the operator's word."""
         self._bar()
@@ -389,6 +393,8 @@ class ProfilesStation(QWidget):
         if mode is None:
             return True
         made = self.chart.mode(mode.name, mode)
+        if self._label:
+            made = labelled(made, *self._label)
         if made == mode:
             return True
         lost = lost_by_hand(mode, made)
@@ -435,11 +441,21 @@ class ProfilesStation(QWidget):
         self._replace(problem, f'"{line[problem.column : problem.column + problem.length]}"')
 
     def _replace(self, problem: Problem, words: str) -> None:
+        """Put an offer where a word was not understood. The word stays as the channel's own label, unless it was only
+        a slip of the pen."""
         lines = self.line.toPlainText().splitlines()
         old = lines[problem.line]
+        typed = old[problem.column : problem.column + problem.length].strip()
+        if (
+            "no function name" in problem.message
+            and not words.startswith('"')
+            and not get_close_matches(typed.lower(), [words], 1, 0.75)
+        ):
+            self._label = (problem.break_no, problem.slot, typed)
         lines[problem.line] = old[: problem.column] + words + old[problem.column + problem.length :]
         self.line.setPlainText("\n".join(lines))
         self.line.commit()
+        self._label = None
 
     def _range_changed(self, channel: Channel, words: str) -> object:
         old = self.channel
