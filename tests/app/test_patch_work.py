@@ -13,6 +13,7 @@ from tests.app.test_patch_station import CTRL, LEFT, SHIFT, drag, patch, point, 
 from welvo.app.patch.laying_form import LayForm, ModeForm, PackForm
 from welvo.app.patch.pages import RenumberBlock, Trim
 from welvo.app.patch.paste import PasteRows
+from welvo.app.patch.size_form import SizeForm
 from welvo.app.patch.switch_picture import SwitchPicture
 from welvo.app.session import Selection
 from welvo.app.widgets.fields import Choice, Field
@@ -21,7 +22,7 @@ from welvo.formats.wishes import wished
 from welvo.patch import table
 from welvo.patch.index import Index
 from welvo.rig.document import Rig
-from welvo.rig.edits import remove_universe
+from welvo.rig.edits import add_universe, remove_universe
 from welvo.rig.refs import Goto, SegmentRef
 from welvo.rig.wiring import Universe
 
@@ -408,3 +409,30 @@ def test_a_bridges_own_slots_stand_on_the_tapes_and_are_selected_there(window: W
     assert not tapes._carry
     tapes._take_up(own, 0)
     assert not tapes._carry  # it moves with its cable
+
+
+def test_another_size_shows_what_it_would_move_before_it_does(window: Window) -> None:
+    window.show_station("Patch")
+    rig = window.session.rig
+    uid = next(u for u, v in rig.universes.items() if v.number == 201)
+    window.session.select(Selection("universe", (uid,)))
+    QApplication.processEvents()
+    size = field(window, "Universe size")
+    size.setText("300")
+    size.commit()
+    form = window.patch.panel.form
+    QApplication.processEvents()
+    assert isinstance(form, SizeForm) and window.session.rig is rig
+    assert "ceiling" in form._list.itemAt(0).widget().accessibleName()
+    assert "Running numbers behind it change by -212: 202.001 was running slot" in form.saying.text()
+    press(window, "Take 300")
+    assert window.session.rig.universes[uid].size == 300 and window.patch.panel.form is None
+    window.session.undo()
+    window.session.edit(add_universe, 900)
+    empty = next(u for u, v in window.session.rig.universes.items() if v.number == 900)
+    window.session.select(Selection("universe", (empty,)))
+    QApplication.processEvents()
+    size = field(window, "Universe size")
+    size.setText("500")
+    size.commit()
+    assert window.session.rig.universes[empty].size == 500  # nothing moves: done at once

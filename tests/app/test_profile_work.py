@@ -297,7 +297,7 @@ def test_an_offer_that_is_taken_keeps_the_label_that_was_typed(small: Window, qt
     fresh(small, "zoom")
     type_chart(small, "levl_x, dimmr")
     press(small, "dimmer", qtbot)  # for a word of the manual's own
-    assert [(c.function, c.name) for c in mode_of(small).channels][0] == ("Dimmer", "levl_x")
+    assert next((c.function, c.name) for c in mode_of(small).channels) == ("Dimmer", "levl_x")
     press(small, "dimmer", qtbot)  # a slip of the pen is no label
     assert [(c.function, c.name) for c in mode_of(small).channels] == [("Dimmer", "levl_x"), ("Dimmer", "")]
     type_chart(small, "dimmer, dimmer, red")

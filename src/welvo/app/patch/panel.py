@@ -9,6 +9,7 @@ from welvo.app.network import Network
 from welvo.app.patch.item_form import Acts, show_item, show_many, show_more
 from welvo.app.patch.laying_form import LayForm, ModeForm, PackForm, Proposal
 from welvo.app.patch.sender_form import show_sender, show_use
+from welvo.app.patch.size_form import SizeForm
 from welvo.app.patch.slot_form import show_segment, show_slot
 from welvo.app.patch.universe_form import show_universe
 from welvo.app.session import Session
@@ -92,6 +93,14 @@ class PatchPanel(FormPanel):
         else:
             self.open_form(form)
 
+    def other_size(self, uid: str, size: int) -> None:
+        """Another size for a universe: shown first where anything would move, done at once where nothing does."""
+        form = SizeForm(self.session, uid, size)
+        if form.quiet:
+            form.do()
+        else:
+            self.open_form(form)
+
     def copy(self, keys: list[str]) -> None:
         """Copies of items, selected afterwards."""
         made = self.session.edit(copy_items, keys).made
@@ -135,9 +144,9 @@ class PatchPanel(FormPanel):
         elif kind == "item":
             self.address = show_many(self, list(s.ids), self._acts)
         elif kind == "universe":
-            show_universe(self, s.first, self.pack)
+            show_universe(self, s.first, self.pack, self.other_size)
         elif kind == "feed":
-            show_universe(self, self.session.rig.feeds[s.first].universe, self.pack)
+            show_universe(self, self.session.rig.feeds[s.first].universe, self.pack, self.other_size)
         elif kind == "slot" and s.slot:
             show_slot(self, s.slot)
         elif kind == "segment" and s.on and s.on.place >= 0:

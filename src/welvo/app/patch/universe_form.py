@@ -15,11 +15,13 @@ from welvo.app.widgets.panels import FormPanel, Title, Ways
 from welvo.patch.stream import boxes, stream_of
 from welvo.patch.traffic import say_bits, traffic
 from welvo.rig.base import Refused
+from welvo.rig.counting import SLOTS
 from welvo.rig.document import Edit, Rig, put
 from welvo.rig.edits import add_feed, change_show, remove_feed, remove_universe, set_feed, set_universe
 from welvo.rig.lookup import feeds_of, used
 from welvo.rig.notation import plural, say_place, say_stretch, thousands
 from welvo.rig.protocol import PROTOCOLS, every_way, read_protocol, say_wire
+from welvo.rig.readers import whole
 from welvo.rig.wiring import Feed, Universe
 
 SHAPE = (
@@ -30,13 +32,6 @@ SHAPE = (
         width=84,
     ),
     Typed("Name", "What this universe is for, in words.", "name"),
-    Typed(
-        "Universe size",
-        "How many slots the sender uses of it: 512, or 510 for whole RGB pixels. Sender and receiver must match.",
-        "size",
-        width=84,
-        words="universe size",
-    ),
 )
 PRIORITY = Typed(
     "Priority",
@@ -104,8 +99,11 @@ def read_reserve(text: str, size: int) -> tuple[tuple[int, int], ...]:
     return tuple(joined)
 
 
-def show_universe(panel: FormPanel, uid: str, pack: Callable[[str], object]) -> None:
-    """Number, name, size, reserve, what is switched off, and every feed. `pack` closes the universe's gaps."""
+def show_universe(
+    panel: FormPanel, uid: str, pack: Callable[[str], object], resize: Callable[[str, int], object]
+) -> None:
+    """Number, name, size, reserve, what is switched off, and every feed. `pack` closes the universe's gaps, `resize`
+    shows what another size would move."""
     s = panel.session
 
     def head(into: QVBoxLayout) -> None:
@@ -127,6 +125,13 @@ def show_universe(panel: FormPanel, uid: str, pack: Callable[[str], object]) -> 
     panel.shown(head)
     form = panel.new_form(Subject(lambda: s.rig.universes.get(uid), change), Universe).add(
         *SHAPE,
+        Typed(
+            "Universe size",
+            "How many slots the sender uses of it: 512, or 510 for whole RGB pixels. Sender and receiver must match.",
+            width=84,
+            shown=lambda u: str(u.size),
+            take=lambda t: _resize(s, uid, resize, t),
+        ),
         Typed(
             "Reserve",
             "Slots kept free on purpose, such as 481-512. Nothing is laid out there by itself; your hand still may.",
@@ -172,6 +177,12 @@ def _switch(s: Session, uid: str, on: bool) -> object:
     off = tuple(u for u in use.universes_off if u != uid) + (() if on else (uid,))
     number = s.rig.universes[uid].number
     return s.edit(change_show, s.rig.use, f"switch universe {number} {'on' if on else 'off'}", universes_off=off)
+
+
+def _resize(s: Session, uid: str, resize: Callable[[str, int], object], typed: str) -> None:
+    size = whole(typed, 1, SLOTS)
+    if size != s.rig.universes[uid].size:
+        resize(uid, size)
 
 
 def _feed(panel: FormPanel, fid: str) -> None:
