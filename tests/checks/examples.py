@@ -93,6 +93,13 @@ def _skipped(rig: Rig) -> tuple[Rig, str]:
     ], "No whole pixel of wall fits at 1.511 It takes 3 slots and begins at 2.001"
 
 
+def _shifted(rig: Rig) -> tuple[Rig, str]:
+    """A bar of pixels as a lamp and as an element, which begins one slot behind it."""
+    wall = Element(name="wall", pixels=4, order="RGB", at=Place(universe="u2", address=2))
+    both, _ = put(rig, "", elements={"w": wall})
+    return overlay(both, ["c", "w"])[0], "wall lies one slot behind 201 201 begins at 2.001, wall at 2.002"
+
+
 def _colour_names(rig: Rig) -> tuple[Rig, str]:
     """Two profiles whose channels of one colour are called otherwise."""
     made = {}
@@ -105,7 +112,7 @@ def _colour_names(rig: Rig) -> tuple[Rig, str]:
 
 
 EXAMPLES: dict[str, Example] = {
-    **RUN_EXAMPLES, "PATCH-10": _cut, "PATCH-15": _skipped,
+    **RUN_EXAMPLES, "PATCH-10": _cut, "PATCH-15": _skipped, "PATCH-16": _shifted,
     "PATCH-13": _change("senders", "s", "Nothing drives 10 slots of ribbon", universe_size=120),
     "PATCH-14": _overlay_apart, "FEED-08": _change("senders", "s", "Bench cannot send sACN 1", lowest=2),
     "FEED-09": _change("universes", "u1", "Bench uses 512 slots of universe 1, the plan 510", size=510),

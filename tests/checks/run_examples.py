@@ -200,6 +200,12 @@ RUN_EXAMPLES: dict[str, Example] = {
         "10 lamps behind lamps would end past 512 From address 2 every 50 slots, 21 do not fit",
         Segment(kind="lamps", count=21, functions=("R",), start=2, spacing=50)
     ),
+    "RUN-35": cabled(
+        "spar on port 2 is set to straight, its neighbours to GRB The other segments or ports of PEN have colour order "
+        "GRB", *(reef(first=n, count=2, order="GRB") for n in (1, 3, 5, 7, 9)),
+        second=Port(feed="w12", run=(Segment(kind="pixels", element="q"),)),
+        rig={"elements": {"q": replace(px(2), name="spar")}}
+    ),
     "RUN-34": cabled(
         "Port 1 is to begin at 11.511 and begins at 12.001 A pixel of 3 slots is kept whole and does not fit there",
         reef(), p_start=511

@@ -49,6 +49,8 @@ DECLARED = {
     "RUN-25": ("error", "feed", 0), "RUN-26": ("error", "run", 0), "RUN-27": ("note", "run", 0),
     "RUN-28": ("note", "unattached", 0), "RUN-29": ("warning", "run", 1), "RUN-30": ("error", "run", 0),
     "RUN-33": ("error", "run", 1), "RUN-34": ("warning", "run", 1), "PATCH-15": ("warning", "item", 1),
+    "PATCH-16": ("warning", "item", 1),
+    "RUN-35": ("note", "run", 1),
     "RUN-31": ("note", "run", 1), "RUN-32": ("error", "run", 1), "USE-01": ("note", "use", 0),
 }  # fmt: skip
 """Severity, the kind of place it leads to, and how many fixes its findings offer together."""
@@ -56,7 +58,7 @@ DECLARED = {
 CONSEQUENCES: dict[str, set[str]] = {
     "RUN-04": {"PATCH-01"},  # the clash of the two ports' lamps is the same fault seen from the patch
     "RUN-05": {"FEED-03"}, "RUN-18": {"FEED-03", "FEED-07"}, "RUN-29": {"FEED-03"}, "PATCH-02": {"FEED-03"},
-    "RUN-34": {"FEED-03"}, "PATCH-15": {"PATCH-09"},
+    "RUN-34": {"FEED-03"}, "PATCH-15": {"PATCH-09"}, "PATCH-16": {"PATCH-06"},
     "RUN-19": {"FEED-09"},  # the plan has another size now; the sender must be set as well
     "RUN-16": {"RUN-17"},  # what is attached once less may lie nowhere in part
     "PATCH-03": {"PATCH-05"},  # what stood behind it has a place again

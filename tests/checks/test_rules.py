@@ -342,3 +342,17 @@ def test_one_name_for_two_colours_is_told_as_well(rig: Rig) -> None:
     assert only(new, "PROF-21").title == "“gold” is lime in Odd 1 and amber in Odd 0"
     alone, _ = put(new, "", profiles={"o1": None})
     assert "PROF-21" not in check(alone).codes
+
+
+def test_a_port_that_listens_where_nobody_sends_is_told_once_a_device(rig: Rig) -> None:
+    ports = tuple(
+        HeardPort(page=1, index=n, output=True, protocol="artnet", wire=w) for n, w in enumerate((1, 2, 77, 78))
+    )
+    spare = Heard(ip="127.0.0.80", name="Spare", ports=ports, at=99.0)
+    seen = Observed(heard={spare.ip: spare}, listening=True)
+    told = only(rig, "WIRE-05", seen)
+    assert told.title == "Spare listens to Art 0/0/1, Art 0/4/13, Art 0/4/14, which nobody sends"
+    source = SourceSeen("artnet", 77, "k", "Desk", "127.0.0.9", 0, 40.0, False, 99.0)
+    more = msgspec.structs.replace(seen, sources=(source,))
+    assert "Art 0/4/13" not in only(rig, "WIRE-05", more).title
+    assert "WIRE-05" not in check(rig, msgspec.structs.replace(seen, listening=False), 100.0).codes

@@ -3,8 +3,10 @@ nowhere."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Callable, Iterator
 from functools import partial
+from typing import Any
 
 from msgspec.structs import replace
 
@@ -14,6 +16,7 @@ from welvo.patch.along import piece_name
 from welvo.patch.cable import Piece
 from welvo.rig.colours import word_of
 from welvo.rig.counting import free_between
+from welvo.rig.document import Edit, Rig
 from welvo.rig.lookup import call
 from welvo.rig.notation import plural, say_place, say_stretch, thousands
 from welvo.rig.patched import NOWHERE, Element
@@ -28,6 +31,7 @@ from welvo.runs.edits import (
     what_follows,
 )
 from welvo.runs.orders import orders_of, setting_for
+from welvo.runs.pixels import streams_of
 from welvo.runs.power import type_of
 
 
@@ -494,4 +498,80 @@ def no_address(ctx: Context, device_id: str) -> Iterator[Found]:
                 partial(follow_runs, device_id=device_id),
             )
         ],
+    )
+
+
+MANY_ALIKE = 4
+"""How many segments have to be set alike before another one is worth a question."""
+
+
+@rule(
+    "RUN-35",
+    severity="note",
+    scope="device",
+    group="Worth knowing",
+    title="Set otherwise than its neighbours",
+    means="Nearly all segments of a device are set to one colour order, or its ports to one chip type, and one is set "
+    "to another, without anybody having said what it is made of.",
+    matters="On one device that is mostly a slip: one string then shows other colours, or flickers.",
+    put_right="Set it as its neighbours, or say what the string is made of.",
+    candidates=lambda ctx: list({ref.device for ref in ctx.index.cables.streams}),
+)
+def unlike_its_neighbours(ctx: Context, device_id: str) -> Iterator[Found]:
+    device = ctx.rig.devices[device_id]
+    segments = [
+        (s.label, p)
+        for s in streams_of(ctx.index.cables, device_id)
+        for p in s.pieces
+        if p.segment.kind == "pixels" and p.pixels and p.k > 1
+    ]
+    usual = _usual([(p.segment.order or "straight", p.k) for _, p in segments])
+    for label, p in segments:
+        order = p.segment.order or "straight"
+        if usual is None or p.k != usual[1] or order == usual[0] or type_of(ctx.rig, p):
+            continue
+        to = "" if usual[0] == "straight" else str(usual[0])
+        edit = partial(change_segment, device_id=device_id, label=label, n=p.n, words=f"order {usual[0]}", order=to)
+        yield _unlike(
+            f"{piece_name(ctx.rig, p)} on port {label}", "colour order", order, str(usual[0]), device.name,
+            f"{device_id} {label} {p.n} order", to_run(device_id, label, p.n), _only_edit(edit),
+        )  # fmt: skip
+    chip = _usual([p.chip for p in device.ports.values() if p.chip])
+    for label, port in device.ports.items():
+        stream = ctx.index.cables.streams.get(PortRef(device_id, label))
+        known = stream is not None and any((k := type_of(ctx.rig, p)) and k.chip for p in stream.pieces)
+        if chip is None or not port.chip or port.chip == chip or known:
+            continue
+        set_chip = partial(set_stream, device_id=device_id, label=label, words=f"port {label}: chip {chip}", chip=chip)
+        yield _unlike(
+            f"Port {label}", "chip type", port.chip, str(chip), device.name, f"{device_id} {label} chip",
+            to_run(device_id, label), set_chip,
+        )  # fmt: skip
+
+
+def _only_edit(change: Callable[..., Any]) -> Callable[[Rig], Edit]:
+    """The rig and the change of an edit that gives more than these."""
+    return lambda rig: change(rig)[:2]
+
+
+def _usual(values: list[object]) -> Any:
+    """What all but a few of many have; None where there is no such thing."""
+    if not values:
+        return None
+    most, count = Counter(values).most_common(1)[0]
+    return most if count >= MANY_ALIKE and count >= 0.75 * len(values) else None
+
+
+def _unlike(
+    who: str, what: str, has: str, usual: str, device: str, subject: str, goes: Goto, edit: Callable[[Rig], Edit]
+) -> Found:
+    return Found(
+        title=f"{who} is set to {has}, its neighbours to {usual}",
+        reason=f"The other segments or ports of {device} have {what} {usual}, and nobody said what this one is made "
+        "of.",
+        facts={"who": who, "what": what, "has": has, "usual": usual},
+        subject=subject,
+        where=f"{device} · {who}",
+        goes_to=goes,
+        fixes=[Fix(f"Set it to {usual} as well", ((f"{who} · {what}", has, usual),), edit)],
     )

@@ -16,7 +16,7 @@ from welvo.patch.steps import apply_steps
 from welvo.rig.attributes import family_of, word_for
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Edit, Rig
-from welvo.rig.edits import overlay, share, unshare
+from welvo.rig.edits import move, overlay, share, unshare
 from welvo.rig.lookup import call, mode_of, universes_in_order
 from welvo.rig.notation import plural, say_place
 from welvo.rig.refs import Goto, SegmentRef
@@ -370,3 +370,44 @@ def overlay_apart(ctx: Context, _: str) -> Iterator[Found]:
             items=s.members,
             fixes=partial(_share_fixes, ctx, sid),
         )
+
+
+@rule(
+    "PATCH-16",
+    severity="warning",
+    scope="rig",
+    group="Clashes",
+    title="An overlay shifted by one slot",
+    means="Items that were laid over each other on purpose begin one slot apart.",
+    matters="Every level set through the one then reaches the next function of the other: red shows as green.",
+    put_right="Begin them at one slot; or leave it, if the first slot of one is meant to be skipped.",
+    touched=_shares_touched,
+)
+def overlay_shifted(ctx: Context, _: str) -> Iterator[Found]:
+    rig = ctx.rig
+    for sid, s in rig.shares.items():
+        firsts = {m: spans[0] for m in s.members if (spans := ctx.index.spans(m))}
+        if s.kind == "share" or len(firsts) < 2 or not _holds(ctx, sid):
+            continue
+        lead = min(firsts.values(), key=lambda x: (x.first, x.item))
+        for m, span in firsts.items():
+            if span.universe != lead.universe or span.first != lead.first + 1:
+                continue
+            number = rig.universes[lead.universe].number
+            old, new = say_place(number, span.first), say_place(number, lead.first)
+            fixture, element = rig.fixtures.get(m), rig.elements.get(m)
+            place = fixture.place(0) if fixture else element.at if element else None
+            fixes = []
+            if place and place.origin == "typed" and not place.locked:
+                edit = partial(move, key=m, break_no=0, universe=lead.universe, address=lead.first)
+                fixes.append(Fix(f"Begin {call(rig, m)} at {new}", ((f"{call(rig, m)} · address", old, new),), edit))
+            yield Found(
+                title=f"{call(rig, m)} lies one slot behind {call(rig, lead.item)}",
+                reason=f"{call(rig, lead.item)} begins at {new}, {call(rig, m)} at {old}.",
+                facts={"one": call(rig, lead.item), "other": call(rig, m), "at": old},
+                subject=f"{sid}/{m}",
+                where=old,
+                goes_to=Goto("item", m),
+                items=(lead.item, m),
+                fixes=fixes,
+            )

@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from welvo.checks.registry import Context, Fix, Found, rule
-from welvo.observed.values import SourceSeen
+from welvo.observed.values import Heard, HeardPort, SourceSeen
 from welvo.rig.lookup import used
 from welvo.rig.notation import plural
-from welvo.rig.plan import device_at, say_setting
-from welvo.rig.protocol import say_wire
+from welvo.rig.plan import device_at, model_of, say_setting
+from welvo.rig.protocol import Protocol, say_wire
 from welvo.rig.refs import Goto
+from welvo.settings.artnet import heard_port
 from welvo.settings.compare import compare, is_live
 
 
@@ -200,11 +201,24 @@ def two_sources(ctx: Context, _: str) -> Iterator[Found]:
         )
 
 
-def _seen_wires(ctx: Context) -> dict[tuple[str, int], list[SourceSeen]]:
-    found: dict[tuple[str, int], list[SourceSeen]] = {}
+def _seen_wires(ctx: Context) -> dict[tuple[Protocol, int], list[SourceSeen]]:
+    found: dict[tuple[Protocol, int], list[SourceSeen]] = {}
     for s in ctx.observed.sources:
         found.setdefault((s.protocol, s.wire), []).append(s)
     return found
+
+
+def _on_wire(protocol: Protocol, wire: int, title: str, reason: str, facts: dict[str, str | int]) -> Found:
+    """A finding about a number on the wire, whoever sends it."""
+    said = say_wire(protocol, wire)
+    return Found(
+        title=title,
+        reason=reason,
+        facts={"wire": said, **facts},
+        subject=f"{protocol}:{wire}",
+        where=said,
+        goes_to=Goto("wire", protocol, place=wire),
+    )
 
 
 @rule(
@@ -222,13 +236,12 @@ def preview_only(ctx: Context, _: str) -> Iterator[Found]:
     for (protocol, wire), sources in sorted(_seen_wires(ctx).items()):
         if all(s.preview for s in sources):
             names = " and ".join(f"{s.name or 'a source'} ({s.ip})" for s in sources[:3])
-            yield Found(
-                title=f"{say_wire(protocol, wire)} is sent for preview only",
-                reason=f"{names} mark it as a preview, which no lamp shows.",
-                facts={"wire": say_wire(protocol, wire), "sources": names},
-                subject=f"{protocol}:{wire}",
-                where=say_wire(protocol, wire),
-                goes_to=Goto("wire", protocol, place=wire),
+            yield _on_wire(
+                protocol,
+                wire,
+                f"{say_wire(protocol, wire)} is sent for preview only",
+                f"{names} mark it as a preview, which no lamp shows.",
+                {"sources": names},
             )
 
 
@@ -248,14 +261,58 @@ def waits_for_sync(ctx: Context, _: str) -> Iterator[Found]:
         waiting = [s for s in sources if s.sync and not s.own]
         if waiting:
             s = waiting[0]
-            yield Found(
-                title=f"{say_wire(protocol, wire)} waits for synchronization universe {s.sync}",
-                reason=f"{s.name or 'A source'} ({s.ip}) lets receivers show it only with that packet.",
-                facts={"wire": say_wire(protocol, wire), "sync": s.sync, "source": s.name or s.ip},
-                subject=f"{protocol}:{wire}",
-                where=say_wire(protocol, wire),
-                goes_to=Goto("wire", protocol, place=wire),
+            yield _on_wire(
+                protocol,
+                wire,
+                f"{say_wire(protocol, wire)} waits for synchronization universe {s.sync}",
+                f"{s.name or 'A source'} ({s.ip}) lets receivers show it only with that packet.",
+                {"sync": s.sync, "source": s.name or s.ip},
             )
+
+
+@rule(
+    "WIRE-05",
+    severity="note",
+    scope="rig",
+    group="Worth knowing",
+    title="A device listens where nobody sends",
+    means="A port of a device that answers is set to a number on the wire that no feed has and nobody is heard to "
+    "send.",
+    matters="Whatever hangs on that port stays dark, or holds what it showed last.",
+    put_right="Set the port to a number that is sent, or leave it if nothing hangs on it.",
+    live=True,
+)
+def listens_for_nothing(ctx: Context, _: str) -> Iterator[Found]:
+    if not ctx.observed.listening:
+        return
+    sent = {(f.protocol, f.wire) for f in ctx.rig.feeds.values()} | set(_seen_wires(ctx))
+    for ip, heard in sorted(ctx.observed.heard.items()):
+        if not is_live(heard, ctx.now):
+            continue
+        device_id = device_at(ctx.rig, ip)
+        planned = _planned_ports(ctx, device_id, heard) if device_id else set()
+        idle = [p for p in heard.ports if p.output and (p.protocol, p.wire) not in sent and p not in planned]
+        if not idle:
+            continue
+        name = ctx.rig.devices[device_id].name if device_id else heard.name or ip
+        wires = ", ".join(dict.fromkeys(say_wire(p.protocol, p.wire) for p in idle))
+        yield Found(
+            title=f"{name} listens to {wires}, which nobody sends",
+            reason=f"{plural(len(idle), 'port')} of the device at {ip} get nothing; no feed of the rig has such a "
+            "number.",
+            facts={"device": name, "wires": wires},
+            subject=ip,
+            where=ip,
+            goes_to=Goto("device", device_id) if device_id else Goto("heard", ip),
+        )
+
+
+def _planned_ports(ctx: Context, device_id: str, heard: Heard) -> set[HeardPort]:
+    """The heard ports for which a feed is planned: where they are set otherwise, that is a finding of its own."""
+    model = model_of(ctx.rig, device_id)
+    ports = ctx.rig.devices[device_id].ports
+    found = (heard_port(model, heard, label) for label, p in ports.items() if p.feed) if model else ()
+    return {p for p in found if p}
 
 
 @rule(
