@@ -185,9 +185,16 @@ class OpenedCable(OpenedBehind):
             p.setPen(THEME.color("field"))
             top, bottom = r.top(), r.bottom() - 2
             p.drawLines([QLineF(x, top, x, bottom) for x in (r.left() + n * scale for n in range(1, s.leds))])
+        group = piece.segment.group
+        often = 10 if group == 1 else 5 if group * scale >= 9 else 10
         for n in range(s.leds):
             px = int(order[n])
-            if scale < 4 or px % 10 != 1 or (n and int(order[n - 1]) == px):
+            if scale < 4 or (n and int(order[n - 1]) == px):
+                continue
+            if group > 1:  # where one data pixel ends and the next begins
+                at = r.right() - n * scale if s.up else r.left() + n * scale
+                p.fillRect(QRectF(at - 1, r.top(), 2, CELL - 1), spine)
+            if px % often != 1:
                 continue
             x = r.right() - (n + 1) * scale if s.up else r.left() + n * scale
             p.fillRect(QRectF(x, r.top(), scale, CELL - 1), spine)
@@ -195,7 +202,7 @@ class OpenedCable(OpenedBehind):
                 text(
                     p,
                     QRectF(x - 20, r.top() - 18, 40 + scale, 14),
-                    str(element_pixel(self._session.rig, piece, px) or px),
+                    f"px {px}" if group > 1 else str(element_pixel(self._session.rig, piece, px) or px),
                     "quiet",
                     11,
                     align=CENTRE,
