@@ -330,15 +330,18 @@ def profiles() -> None:
 def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--seconds", type=float, default=60.0, help="how long output is measured")
-    parser.add_argument("--only", default="", help="one part: core, patch, start, painting, profiles, runs or output")
+    parser.add_argument(
+        "--only", default="", help="one part: core, patch, start, painting, profiles, window, runs or output"
+    )
     asked = parser.parse_args()
     from cables import cables  # beside this file, like the two below
     from output import output
     from patching import patching, tapes
+    from window import whole
 
     parts = {
         "core": core, "patch": lambda: (patching(say), tapes(say)), "start": start, "painting": painting,
-        "profiles": profiles, "runs": lambda: cables(say, best), "output": lambda: output(say, asked.seconds),
+        "profiles": profiles, "window": lambda: whole(say), "runs": lambda: cables(say, best), "output": lambda: output(say, asked.seconds),
     }  # fmt: skip
     for name, part in parts.items():
         if asked.only in ("", name):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from welvo.app.network import Network
 from welvo.app.session import Session
 from welvo.patch.path import Path, Target, path
+from welvo.rig.lookup import feeds_of
 from welvo.rig.plan import port_of_fixture, ports_taking
 
 
@@ -14,7 +15,7 @@ def port_for(session: Session, universe: str, key: str) -> tuple[str, str] | Non
     on = port_of_fixture(rig, key) if key in rig.fixtures else None
     if on:
         return on[0], on[1]
-    return next((p for fid, f in rig.feeds.items() if f.universe == universe for p in ports_taking(rig, fid)), None)
+    return next((p for fid in feeds_of(rig, universe) for p in ports_taking(rig, fid)), None)
 
 
 def chain_of(session: Session, network: Network, target: Target, which_feed: int = 0) -> Path:

@@ -87,7 +87,8 @@ class Ribbon(QWidget):
         worst = {"differs": 5, "upstream": 4, "unknown": 3, "claimed": 2, "silent": 1, "matches": 0}
         from welvo.patch.path import of_item
 
-        chains = [path(index, s.observed, of_item(index, k), s.now(), "", self._network.armed) for k in ids[:200]]
+        now, armed = s.now(), self._network.armed
+        chains = [path(index, s.observed, of_item(index, k), now, "", armed, in_every_way=False) for k in ids[:200]]
         longest = max(chains, key=lambda c: len(c.hops))
         hops: list[Hop] = []
         joints: list[Joint] = []

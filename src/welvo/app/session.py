@@ -22,11 +22,14 @@ from welvo.patch.path import Target, find_target, of_item, of_pixel, of_segment,
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Edit, Rig, everything
 from welvo.rig.history import History
+from welvo.rig.notation import thousands
 from welvo.rig.references import broken_by
 from welvo.rig.refs import SegmentRef
 from welvo.rig.wiring import Port
 
 NO_PORT = Port()
+MANY = 20_000
+"""Items of one edit from which on it is said that it takes a moment."""
 
 
 SelectionKind = Literal[
@@ -63,6 +66,8 @@ class Session(QObject):
     observed_changed = Signal()
     selection_changed = Signal()
     said = Signal(str, str)
+    working = Signal(str)
+    """Before an edit of very many is followed: what is going to take a moment."""
     about_to_act = Signal()
 
     def __init__(self, rig: Rig | None = None) -> None:
@@ -138,6 +143,9 @@ class Session(QObject):
         return change
 
     def _follow(self, change: Change) -> None:
+        many = len(change.ids("fixtures")) + len(change.ids("elements"))
+        if many > MANY:
+            self.working.emit(f"Working out what changes with {thousands(many)} items …")
         self.followed = self.index.follow(self.rig, change)
         self.checker.follow(change, self.followed)
         self._drop_lost_selection()

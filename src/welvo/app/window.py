@@ -169,6 +169,7 @@ class Window(QWidget):
 
     def _connect(self) -> None:
         self.session.said.connect(self.message.say)
+        self.session.working.connect(self._working)
         self.session.about_to_act.connect(commit_focus)
         self.session.changed.connect(lambda _: self._titles())
         self.session.replaced.connect(self._replaced)
@@ -317,6 +318,11 @@ class Window(QWidget):
         "bench": ("Bench", None),
     }
     """For each kind of place: its station, and what is selected there."""
+
+    def _working(self, words: str) -> None:
+        """Say at once, before the window is busy, what it is busy with."""
+        self.message.say(words, "note")
+        self.message.repaint()
 
     def toggle_findings(self) -> None:
         self._place_drawer()

@@ -257,7 +257,7 @@ def odd_fold(ctx: Context, here: PortHere) -> Iterator[Found]:
     means="The same pixels, or the same fixture, are attached in more than one place.",
     matters="Only one of them can be right; the address is taken from the first.",
     put_right="Take one of them down.",
-    candidates=lambda ctx: [k for k in (*ctx.rig.elements, *ctx.rig.fixtures) if len(ctx.index.cables.attached(k)) > 1],
+    candidates=lambda ctx: [k for k, at in ctx.index.cables.listed().items() if len(at) > 1],
 )
 def attached_twice(ctx: Context, key: str) -> Iterator[Found]:
     attached = ctx.index.cables.attached(key)
@@ -323,7 +323,7 @@ def attached_twice(ctx: Context, key: str) -> Iterator[Found]:
     means="Some pixels of an element are attached to a port and others nowhere.",
     matters="The rest stays dark.",
     put_right="Attach the rest, or make the element shorter.",
-    candidates=lambda ctx: [k for k in ctx.rig.elements if ctx.index.cables.attached(k)],
+    candidates=lambda ctx: [k for k in ctx.index.cables.listed() if k in ctx.rig.elements],
 )
 def attached_in_part(ctx: Context, key: str) -> Iterator[Found]:
     element = ctx.rig.elements.get(key)
@@ -363,7 +363,7 @@ def attached_in_part(ctx: Context, key: str) -> Iterator[Found]:
     means="Something on a run has an address of its own, and the stream carries it elsewhere.",
     matters="It shows other slots than those it is patched to.",
     put_right="Let it follow the cable, or begin its segment there.",
-    candidates=lambda ctx: [k for k in (*ctx.rig.elements, *ctx.rig.fixtures) if ctx.index.cables.attached(k)],
+    candidates=lambda ctx: list(ctx.index.cables.listed()),
 )
 def fixed_elsewhere(ctx: Context, key: str) -> Iterator[Found]:
     rig, cables = ctx.rig, ctx.index.cables

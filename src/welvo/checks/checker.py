@@ -10,6 +10,7 @@ touching one asks the other as well; for that the universes of each port before 
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
@@ -70,12 +71,17 @@ def _universes_of_ports(cables: Cables) -> dict[PortRef, set[int]]:
     }
 
 
+MANY = 200
+"""Subjects of a rule, from which on it is asked about its likely ones only."""
+
+
 class Checker:
     """Keeps the findings of a rig. `follow` re-checks only what an edit or a new observation can have touched."""
 
     def __init__(self, index: Index, observed: Observed = NOTHING, now: float = 0.0) -> None:
         self.context = Context(index.rig, index, observed, now)
-        self._found: dict[tuple[str, Subject], tuple[Finding, ...]] = {}
+        self._found: dict[str, dict[Subject, tuple[Finding, ...]]] = {code: {} for code in RULES}
+        """What each rule found, by what it was asked about."""
         self._report: Report | None = None
         self._near = _universes_of_ports(index.cables)
         self._left = self._near
@@ -94,16 +100,28 @@ class Checker:
         skip: frozenset[str] = frozenset(),
     ) -> None:
         """Ask the rules about their subjects. `narrow`: nothing was found before, so only likely ones are asked."""
+        among: dict[str, set[Any]] = {}
         for code, rule in RULES.items():
             if (live_only and not rule.live) or code in skip:
                 continue
-            asked = rule.candidates(self.context) if narrow and rule.candidates else todo.get(rule.scope, ())
+            wanted = todo.get(rule.scope, ())
+            known = self._found[code]
+            asked: Iterable[Any] = wanted
+            if rule.candidates and (narrow or len(wanted) > MANY):
+                asked = rule.candidates(self.context)
+                if not narrow:  # of many, most cannot have a finding: what they had goes without asking
+                    if rule.scope not in among:
+                        among[rule.scope] = set(wanted)
+                    here = among[rule.scope]
+                    asked = [x for x in asked if x in here]
+                    for subject in [x for x in known if x in here]:
+                        del known[subject]
             for subject in asked:
                 found = rule.findings(self.context, subject)
                 if found:
-                    self._found[code, subject] = found
+                    known[subject] = found
                 else:
-                    self._found.pop((code, subject), None)
+                    known.pop(subject, None)
         self._report = None
 
     def follow(self, change: Change, followed: Followed) -> None:
@@ -169,8 +187,9 @@ class Checker:
             for s in ids
             if s not in alive[scope]
         }
-        for key in [k for k in self._found if (RULES[k[0]].scope, k[1]) in gone]:
-            del self._found[key]
+        for code, known in self._found.items():
+            for subject in [x for x in known if (RULES[code].scope, x) in gone] if gone else ():
+                del known[subject]
         self._run({scope: [s for s in ids if s in alive[scope]] for scope, ids in touched.items()}, skip=skip)
 
     def _on_renamed(self, before: Rig, rig: Rig, change: Change) -> set[str]:
@@ -251,7 +270,7 @@ class Checker:
         if self._report is None:
             waivers = {(w.code, w.subject): w for w in self.context.rig.waivers.values()}
             findings, waived = [], []
-            for found in self._found.values():
+            for found in (f for known in self._found.values() for f in known.values()):
                 for f in found:
                     waiver = waivers.get((f.code, f.subject))
                     if waiver and f.severity != "error" and waiver.facts == f.fingerprint:

@@ -337,8 +337,8 @@ its controller (PWR-04); port 6 of the controller stands at 80 %, so that the fl
 Undertow's “swell” is no function (PROF-01), the Tide panel is a draft (PROF-02, PROF-03), Eddy's
 shutter is closed by default (PROF-04), one slot of Undertow has no function (PROF-18). With the stand-ins running:
 Brine is off (DEV-02), a stranger answers (DEV-03),
-Sluice north merges otherwise (DEV-04), Weir's port A takes universe 2 (WIRE-01), a laptop sends 6 as well (WIRE-02), and the
-stranger listens to numbers that nobody sends (WIRE-05)."""
+Sluice north merges otherwise (DEV-04), Weir's port A takes universe 2 (WIRE-01), a laptop sends 6 as well
+(WIRE-02), and the stranger listens to numbers that nobody sends (WIRE-05)."""
 
 
 def state_file() -> Path:

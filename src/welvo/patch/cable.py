@@ -361,6 +361,10 @@ class Cables:
         """Every port and place in its run where an item is listed."""
         return self._where.get(key, [])
 
+    def listed(self) -> dict[str, list[tuple[PortRef, int]]]:
+        """All items that a run lists, each with its ports and places. The dictionary is its own: do not change it."""
+        return self._where
+
     def behind(self, segment: Segment, piece: Piece | None = None, universe: str = "") -> list[Behind]:
         """The fixtures of a bridge or a line with their DMX addresses.
 

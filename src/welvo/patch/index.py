@@ -348,7 +348,7 @@ class Index:
             return Followed(
                 frozenset(before | after | change.ids("universes")), everything, frozenset(self.cables.streams)
             )
-        items = set(change.ids("fixtures")) | set(change.ids("elements"))
+        items = {f for f in change.ids("fixtures") if self._placed_anew(rig, f)} | set(change.ids("elements"))
         if change.ids("profiles"):
             self._widths.clear()
             items |= {fid for fid, f in rig.fixtures.items() if f.profile in change.ids("profiles")}
@@ -360,7 +360,8 @@ class Index:
         wiring = any(change.ids(p) for p in ("devices", "feeds", "device_models", "profiles"))
         moved, ports, attached = self._resolver.follow(rig, items, wiring)
         items |= moved
-        universes: set[str] = set()
+        stayed = change.ids("fixtures") - items  # called otherwise, perhaps: whoever names them has to look again
+        universes = {s.universe for key in stayed for s in self._spans.get(key, ())}
         segments = {k for k in self._stretches if PortRef(k.device, k.port) in ports}
         segments |= {SegmentRef(*port, n) for key in items for port, n in self.cables.attached(key)}
         segments.update(self._segments(ports))
@@ -378,7 +379,17 @@ class Index:
                 self.lost.discard(taker)
         self._stretches -= segments
         self._stretches |= {k for k in segments if k in self._spans}
-        return Followed(frozenset(universes), frozenset(items), frozenset(ports), frozenset(attached))
+        behind = self._resolver.dependents(set(stayed))
+        return Followed(frozenset(universes), frozenset((*items, *behind)), frozenset(ports), frozenset(attached))
+
+    def _placed_anew(self, rig: Rig, fid: str) -> bool:
+        """Whether anything that places a fixture may be another: its address, its mode, its cable. A name is nothing of
+        that, and is often given to thousands at once."""
+        old, new = self.rig.fixtures.get(fid), rig.fixtures.get(fid)
+        if old is None or new is None:
+            return True
+        same = old.at == new.at and old.profile == new.profile and old.mode == new.mode
+        return not same or bool(self.cables.attached(fid))
 
     def _renumbered(self, rig: Rig, touched: frozenset[str]) -> bool:
         """Whether universes came, went, or changed in what places items: number and size."""

@@ -15,7 +15,17 @@ from welvo.patch.stream import boxes, stream_of
 from welvo.rig.base import Refused
 from welvo.rig.counting import SLOTS
 from welvo.rig.document import Rig
-from welvo.rig.lookup import call, called, mode_of, place_of_running, running_number, universe_by_number, used
+from welvo.rig.lookup import (
+    call,
+    called,
+    feeds_of,
+    mode_of,
+    place_of_running,
+    running_number,
+    said_size,
+    universe_by_number,
+    used,
+)
 from welvo.rig.notation import plural, read_place, say_place, thousands
 from welvo.rig.plan import device_at, feed_reaches, model_of, nothing_out, port_of_fixture, ports_taking
 from welvo.rig.protocol import PROTOCOLS, every_way, say_wire
@@ -304,8 +314,7 @@ def place_ways(index: Index, target: Target) -> tuple[tuple[str, str], ...]:
         if profile and profile.address:
             on = set_on(index, span.item, max(0, span.break_no))
             ways.append(("Set on it", say_setting(profile.address, on.address)))
-    sizes = sorted({u.size for u in rig.universes.values()})
-    mixed = "" if sizes == [SLOTS] else f" (of {sizes[0]})" if len(sizes) == 1 else " (each with its own size)"
+    mixed = said_size(rig)
     ways.append(("Running in the rig", thousands(running_number(rig, universe.number, target.address)) + mixed))
     if span:
         ways.append(("If one grows", _if_one_grows(index, target)))
@@ -319,7 +328,7 @@ def place_ways(index: Index, target: Target) -> tuple[tuple[str, str], ...]:
             earlier = (_universe_of_port(rig, port[0], p) for p in model.ports[: model.ports.index(port[1])])
             before = sum(rig.universes[uid].size if uid else SLOTS for uid in earlier)
             ways.append(("Running in device", thousands(before + target.address)))
-    feed = next((f for f in rig.feeds.values() if f.universe == target.universe), None)
+    feed = next((rig.feeds[f] for f in feeds_of(rig, target.universe)), None)
     if feed and PROTOCOLS[feed.protocol].carries == "octets" and span:
         octet = octet_of(index, (feed.to, feed.wire), span, target.address)
         if octet is not None:
@@ -439,11 +448,10 @@ def _port(index: Index, target: Target) -> tuple[str, str, int] | None:
     listed = port_of_fixture(rig, target.key) if target.key in rig.fixtures else None
     if listed:
         return listed
-    for fid, feed in rig.feeds.items():
-        if feed.universe == target.universe:
-            ports = ports_taking(rig, fid)
-            if ports:
-                return (*ports[0], 0)
+    for fid in feeds_of(rig, target.universe):
+        ports = ports_taking(rig, fid)
+        if ports:
+            return (*ports[0], 0)
     return None
 
 
@@ -460,14 +468,17 @@ def path(
     armed: bool = False,
     lamp: str = "",
     which_feed: int = 0,
+    in_every_way: bool = True,
 ) -> Path:
     """The chain level → universe → feed → device → port → line → lamp of one target.
 
     `level` is what the Bench holds there, `lamp` what the port was seen to put out. A joint behind the first
-    one that differs is never better than `upstream`.
+    one that differs is never better than `upstream`. Without `in_every_way` places are not said in every way, which is
+    half of the work when many are asked for.
     """
     rig = index.rig
     key = target.key
+    said = place_ways(index, target) if in_every_way else ()
     attached = on_cable(index, target)
     name = (
         f"{rig.devices[attached[0].device_id].name}, port {attached[0].label}"
@@ -479,14 +490,12 @@ def path(
     if not target.universe:
         hops.append(Hop("universe", "not patched", "has no address yet", Goto("patch", key)))
         joints.append(Joint("unknown", word="no address"))
-        return Path(target.label, name, tuple(hops), tuple(joints), place_ways(index, target), key)
+        return Path(target.label, name, tuple(hops), tuple(joints), said, key)
     universe = rig.universes[target.universe]
     place = say_place(universe.number, target.address)
     off = "" if used(rig, "universes", target.universe) else "not in use"
-    hops.append(
-        Hop("universe", place, off or universe.name, Goto("universe", target.universe), place_ways(index, target))
-    )
-    feeds = [fid for fid, f in rig.feeds.items() if f.universe == target.universe]
+    hops.append(Hop("universe", place, off or universe.name, Goto("universe", target.universe), said))
+    feeds = feeds_of(rig, target.universe)
     joints.append(
         Joint(
             "matches" if armed and feeds and not off else "unknown", word=off or ("sending" if armed else "not armed")
@@ -495,7 +504,7 @@ def path(
     if not feeds:
         hops.append(Hop("feed", "no feed", "nothing carries this universe", Goto("universe", target.universe)))
         joints.append(Joint("unknown", word="no feed"))
-        return Path(target.label, name, tuple(hops), tuple(joints), place_ways(index, target), key)
+        return Path(target.label, name, tuple(hops), tuple(joints), said, key)
     port = _port(index, target)
     chosen = feeds[which_feed % len(feeds)]
     if (
@@ -531,11 +540,11 @@ def path(
             )
         )
         joints.append(Joint("unknown", word="not heard"))
-        return Path(target.label, name, tuple(hops), tuple(joints), place_ways(index, target), key, tuple(feeds))
+        return Path(target.label, name, tuple(hops), tuple(joints), said, key, tuple(feeds))
     if not port:
         hops.append(Hop("device", "none", "no port takes this feed", Goto("devices", "")))
         joints.append(Joint("unknown", word="nobody takes it"))
-        return Path(target.label, name, tuple(hops), tuple(joints), place_ways(index, target), key, tuple(feeds))
+        return Path(target.label, name, tuple(hops), tuple(joints), said, key, tuple(feeds))
     device_id, label, nth = port
     device = rig.devices[device_id]
     heard = observed.heard.get(device.ip)
@@ -584,9 +593,7 @@ def path(
         at = str(set_on(index, key, target.break_no).address or target.address) if fixture else ""
         hops.append(Hop("lamp", at if fixture else target.label, lamp or "not read", Goto("patch", key)))
         joints.append(Joint("matches" if lamp else "unknown"))
-    return Path(
-        target.label, name, tuple(hops), tuple(_after_break(joints)), place_ways(index, target), key, tuple(feeds)
-    )
+    return Path(target.label, name, tuple(hops), tuple(_after_break(joints)), said, key, tuple(feeds))
 
 
 def _along(

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
+
 from welvo.rig.base import Refused
 from welvo.rig.counting import SLOTS
 from welvo.rig.document import Rig
+from welvo.rig.kept import kept
 from welvo.rig.notation import plural
 from welvo.rig.patched import Element, Fixture
 from welvo.rig.profile import Mode, Profile
+from welvo.rig.wiring import Feed, Universe
 
 
 def mode_of(rig: Rig, fixture: Fixture) -> Mode | None:
@@ -19,27 +23,74 @@ def profile_of(rig: Rig, fixture: Fixture) -> Profile | None:
     return rig.profiles.get(fixture.profile)
 
 
+@kept
+def _ids(universes: dict[str, Universe]) -> dict[int, str]:
+    found: dict[int, str] = {}
+    for uid, u in universes.items():
+        found.setdefault(u.number, uid)
+    return found
+
+
+@kept
+def _in_order(universes: dict[str, Universe]) -> list[str]:
+    return sorted(universes, key=lambda u: (universes[u].number, u))
+
+
+@kept
+def _common_size(universes: dict[str, Universe]) -> int:
+    sizes = {u.size for u in universes.values()}
+    return sizes.pop() if len(sizes) == 1 else SLOTS
+
+
+@kept
+def _unlike(universes: dict[str, Universe]) -> tuple[list[int], list[int]]:
+    """Numbers of the universes whose size is not the common one, lowest first, and how many slots all up to each have
+    more (or fewer) than if it were."""
+    size, total = _common_size(universes), 0
+    numbers, more = [], []
+    for u in sorted((u for u in universes.values() if u.size != size), key=lambda u: u.number):
+        total += u.size - size
+        numbers.append(u.number)
+        more.append(total)
+    return numbers, more
+
+
+@kept
+def _by_universe(feeds: dict[str, Feed]) -> dict[str, list[str]]:
+    found: dict[str, list[str]] = {}
+    for fid, f in feeds.items():
+        found.setdefault(f.universe, []).append(fid)
+    return found
+
+
 def universe_by_number(rig: Rig, number: int) -> str:
     """The id of the universe with a number, or an empty string."""
-    return next((uid for uid, u in rig.universes.items() if u.number == number), "")
+    return _ids(rig.universes).get(number, "")
 
 
 def universe_ids(rig: Rig) -> dict[int, str]:
     """Ids of all universes by number, for whoever asks for more than one."""
-    return {u.number: uid for uid, u in rig.universes.items()}
+    return dict(_ids(rig.universes))
 
 
 def common_size(rig: Rig) -> int:
     """Slots that a universe the rig does not have counts for: the size all others have, else 512."""
-    sizes = {u.size for u in rig.universes.values()}
-    return sizes.pop() if len(sizes) == 1 else SLOTS
+    return _common_size(rig.universes)
 
 
 def running_number(rig: Rig, number: int, address: int) -> int:
     """The running slot of an address: every universe of a lower number counts with its own size."""
+    numbers, more = _unlike(rig.universes)
+    before = bisect_left(numbers, number)
+    return (number - 1) * common_size(rig) + (more[before - 1] if before else 0) + address
+
+
+def said_size(rig: Rig) -> str:
+    """What stands behind a running number where universes have not 512 slots each; empty where all have."""
+    if _unlike(rig.universes)[0]:
+        return " (each with its own size)"
     size = common_size(rig)
-    own = sum(u.size - size for u in rig.universes.values() if u.number < number)
-    return (number - 1) * size + own + address
+    return "" if size == SLOTS else f" (of {size})"
 
 
 def place_of_running(rig: Rig, running: int) -> tuple[int, int]:
@@ -58,11 +109,12 @@ def place_of_running(rig: Rig, running: int) -> tuple[int, int]:
 
 
 def universes_in_order(rig: Rig) -> list[str]:
-    return sorted(rig.universes, key=lambda u: (rig.universes[u].number, u))
+    return list(_in_order(rig.universes))
 
 
 def feeds_of(rig: Rig, universe: str) -> list[str]:
-    return [fid for fid, f in rig.feeds.items() if f.universe == universe]
+    """The feeds of a universe, in the rig's order."""
+    return list(_by_universe(rig.feeds).get(universe, ()))
 
 
 def bench_sender(rig: Rig) -> str:

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
 from typing import Any
-
-from PySide6.QtWidgets import QVBoxLayout
 
 from welvo.app.patch.switch_form import show_switches
 from welvo.app.session import Session
@@ -88,65 +87,79 @@ class Acts:
     lay_out: Callable[[], object]
 
 
-def show_item(panel: FormPanel, key: str, acts: Acts) -> Field | None:
-    """Fields of one fixture or element; gives the one of its (first) address."""
+def show_item(panel: FormPanel, one: list[str], acts: Acts) -> Field | None:
+    """Fields of one fixture or element; gives the one of its (first) address.
+
+    `one` is a list of its id alone. The panel may put another id of the same kind into it: then the same fields speak
+    of that one, which is quicker than building them anew.
+    """
     s = panel.session
-    panel.shown(lambda into: _head(s, key, into))
-    fixture = s.rig.fixtures.get(key)
+    _head(panel, one)
+    fixture = s.rig.fixtures.get(one[0])
     if fixture is None:
-        return _element(panel, key, acts)
+        return _element(panel, one, acts)
     mode = mode_of(s.rig, fixture)
 
     def change(what: str, **fields: object) -> object:
-        number = s.rig.fixtures[key].number
-        return s.edit(edits.set_fixtures, f"{what} of {number}", {key: dict(fields)})
+        number = s.rig.fixtures[one[0]].number
+        return s.edit(edits.set_fixtures, f"{what} of {number}", {one[0]: dict(fields)})
 
-    form = panel.new_form(Subject(lambda: s.rig.fixtures.get(key), change), Fixture)
+    form = panel.new_form(Subject(lambda: s.rig.fixtures.get(one[0]), change), Fixture)
     breaks = mode.breaks if mode else ()
     for b, part in enumerate(breaks):
         words = "Address" if len(breaks) == 1 else f"{part.name or f'break {b + 1}'}"[:12]
-        _address(form, s, key, b, words)
-    form.add(*FIXTURE_ROWS, _mode(s, [key], acts))
-    _buttons(panel, [key], acts)
+        _address(form, s, one, b, words)
+    form.add(*FIXTURE_ROWS, _mode(s, one, acts))
+    _buttons(panel, one, acts)
     found = form.fields.get("Address") or next((f for f in form.fields.values() if isinstance(f, Field)), None)
     return found if isinstance(found, Field) and breaks else None
 
 
-def _head(s: Session, key: str, into: QVBoxLayout) -> None:
-    f, e = s.rig.fixtures.get(key), s.rig.elements.get(key)
-    if f:
-        profile, mode = profile_of(s.rig, f), mode_of(s.rig, f)
-        maker = f"{profile.maker} {profile.name}".strip() if profile else "?"
-        what = f"{maker} · mode “{mode.name if mode else '?'}” · {plural(mode.footprint if mode else 0, 'slot')}"
-        into.addWidget(Title(str(f.number), f.name, tint_of(s.rig, key)))
-        into.addWidget(label(what, 11, quiet=True, wrap=True))
-    elif e:
-        into.addWidget(Title(e.name, "", e.tint))
-        into.addWidget(label(f"element · {kind_name(s.rig, key)} · {plural(e.footprint, 'slot')}", 11, quiet=True))
-
-
-def _element(panel: FormPanel, key: str, acts: Acts) -> Field | None:
+def _head(panel: FormPanel, one: list[str]) -> None:
+    """The name line, and what it is."""
     s = panel.session
-    element = s.rig.elements[key]
+    title, what = Title(""), label("", 11, quiet=True, wrap=True)
+    panel.body.addWidget(title)
+    panel.body.addWidget(what)
+
+    def say() -> None:
+        f, e = s.rig.fixtures.get(one[0]), s.rig.elements.get(one[0])
+        if f:
+            profile, mode = profile_of(s.rig, f), mode_of(s.rig, f)
+            maker = f"{profile.maker} {profile.name}".strip() if profile else "?"
+            slots = plural(mode.footprint if mode else 0, "slot")
+            title.say(str(f.number), f.name, tint_of(s.rig, one[0]))
+            what.setText(f"{maker} · mode “{mode.name if mode else '?'}” · {slots}")
+        elif e:
+            title.say(e.name, "", e.tint)
+            what.setText(f"element · {kind_name(s.rig, one[0])} · {plural(e.footprint, 'slot')}")
+
+    panel.refreshers.append(say)
+
+
+def _element(panel: FormPanel, one: list[str], acts: Acts) -> Field | None:
+    s = panel.session
+    element = s.rig.elements[one[0]]
     form = panel.new_form(
-        Subject(lambda: s.rig.elements.get(key), lambda what, **fields: s.edit(set_pixels, key, what, **fields)),
+        Subject(lambda: s.rig.elements.get(one[0]), lambda what, **fields: s.edit(set_pixels, one[0], what, **fields)),
         Element,
     )
-    _address(form, s, key, 0, "Address")
+    _address(form, s, one, 0, "Address")
     form.add(ELEMENT_NAME, *(BLOCK_ROWS if element.kind == "block" else PIXEL_ROWS))
-    _buttons(panel, [key], acts)
+    _buttons(panel, one, acts)
     found = form.fields["Address"]
     return found if isinstance(found, Field) else None
 
 
-def _address(form: Form, s: Session, key: str, break_no: int, words: str) -> None:
+def _address(form: Form, s: Session, one: list[str], break_no: int, words: str) -> None:
     """Where one break starts, and beside it where it ends."""
 
     def first(_: Any) -> str:
-        span = s.index.place(key, break_no)
+        span = s.index.place(one[0], break_no)
         return say_place(s.rig.universes[span.universe].number, span.first) if span else ""
 
     def until(_: Any) -> str:
+        key = one[0]
         spans = [x for x in s.index.spans(key) if x.break_no == break_no]
         if not spans:
             return "not patched"
@@ -155,7 +168,7 @@ def _address(form: Form, s: Session, key: str, break_no: int, words: str) -> Non
         how = f" · after {call(s.rig, place.after)} + {place.gap}" if place.after else ""
         return f"to {say_place(s.rig.universes[last.universe].number, last.last)}{how}"
 
-    field = Typed(words, ADDRESS_HELP, width=84, shown=first, take=partial(_patch, s, key, break_no))
+    field = Typed(words, ADDRESS_HELP, width=84, shown=first, take=lambda t: _patch(s, one[0], break_no, t))
     form.add(Together(words, (field, Said(until), None)))
 
 
@@ -179,13 +192,16 @@ def _patch(s: Session, key: str, break_no: int, typed: str) -> None:
 
 def _mode(s: Session, keys: list[str], acts: Acts) -> Picked:
     """Another mode for fixtures of one profile; what it would hit is shown before it is done."""
-    pid = s.rig.fixtures[keys[0]].profile
+
+    def pid() -> str:
+        fixture = s.rig.fixtures.get(keys[0])
+        return fixture.profile if fixture else ""
 
     def here() -> set[str]:
         return {s.rig.fixtures[k].mode for k in keys if k in s.rig.fixtures}
 
     def options() -> list[tuple[str, str]]:
-        profile = s.rig.profiles.get(pid)
+        profile = s.rig.profiles.get(pid())
         found = [(k, f"{m.name} ({m.footprint})") for k, m in profile.modes.items()] if profile else []
         return found if len(here()) == 1 else [("", "several"), *found]
 
@@ -194,7 +210,7 @@ def _mode(s: Session, keys: list[str], acts: Acts) -> Picked:
         "Which mode the lamp stands in; shows first what it would hit. The lamp's own menu must say the same.",
         options=options,
         shown=lambda _: next(iter(here())) if len(here()) == 1 else "",
-        take=lambda mode: acts.what_if(keys, pid, mode) if mode else None,
+        take=lambda mode: acts.what_if(list(keys), pid(), mode) if mode else None,
     )
 
 
@@ -202,49 +218,54 @@ def _buttons(panel: FormPanel, keys: list[str], acts: Acts) -> None:
     s = panel.session
 
     def all_locked(_: Any) -> bool:
-        places = [p for k in keys if k in s.rig.fixtures for p in s.rig.fixtures[k].at]
-        places += [s.rig.elements[k].at for k in keys if k in s.rig.elements]
-        return bool(places) and all(p.locked for p in places)
+        rig, any_place = s.rig, False
+        for k in keys:
+            f, e = rig.fixtures.get(k), rig.elements.get(k)
+            for p in f.at if f else (e.at,) if e else ():
+                if not p.locked:
+                    return False
+                any_place = True
+        return any_place
 
     lock = Ticked(
         "Locked",
         "A locked place is never moved by anything but your own hand, after unlocking.",
         shown=all_locked,
-        take=lambda on: s.edit(edits.lock, keys, on),
+        take=lambda on: s.edit(edits.lock, list(keys), on),
     )
     made = button(
         "Duplicate",
-        lambda: acts.copy(keys),
+        lambda: acts.copy(list(keys)),
         "One more of it, with the next free number, not patched yet.   Ctrl+Shift+D",
     )
     gone = button(
         "Remove" if len(keys) == 1 else f"Remove {len(keys)}",
-        lambda: s.edit(edits.remove_items, keys),
+        lambda: s.edit(edits.remove_items, list(keys)),
         "Out of the rig, its shares, groups and cable. Undo brings it back.",
     )
     form = panel.new_form(Subject(lambda: keys, lambda *_, **__: None))
     panel.body.addLayout(row(form.widget(lock), None, made, gone))
 
 
-def show_more(panel: FormPanel, key: str) -> None:
+def show_more(panel: FormPanel, one: list[str]) -> None:
     """What stands further down: switches, groups, own columns, remark."""
     s = panel.session
-    fixture = s.rig.fixtures.get(key)
+    fixture = s.rig.fixtures.get(one[0])
     if fixture:
-        show_switches(panel, key)
+        show_switches(panel, one)
     panel.rule()
     panel.words("More about it")
     columns = (
         ["groups", *(f"own:{c}" for c in s.rig.columns), "turns", "spot", "note"] if fixture else ["groups", "note"]
     )
-    form = panel.new_form(Subject(lambda: key, lambda *_, **__: None))
+    form = panel.new_form(Subject(lambda: one[0], lambda *_, **__: None))
     for column in columns:
         form.add(
             Typed(
                 table.title(column),
                 table.help_for(column),
                 shown=partial(_cell, s, column),
-                take=partial(_change, s, [key], column),
+                take=partial(_change, s, one, column),
             )
         )
 
@@ -254,7 +275,7 @@ def _cell(s: Session, column: str, key: str) -> str:
 
 
 def _change(s: Session, keys: list[str], column: str, typed: str) -> object:
-    return s.edit(lambda _: table.change(s.index, keys, column, typed))
+    return s.edit(lambda _: table.change(s.index, list(keys), column, typed))
 
 
 def show_many(panel: FormPanel, ids: list[str], acts: Acts) -> Field | None:
@@ -262,7 +283,10 @@ def show_many(panel: FormPanel, ids: list[str], acts: Acts) -> Field | None:
     s = panel.session
     rig = s.rig
     fixtures = [k for k in ids if k in rig.fixtures]
-    slots = sum(int(table.cell(s.index, k, "slots") or 0) for k in ids)
+    kinds = Counter((f.profile, f.mode) for k in fixtures for f in (rig.fixtures[k],))
+    modes = ((rig.profiles[p].modes.get(m), n) for (p, m), n in kinds.items() if p in rig.profiles)
+    slots = sum(mode.footprint * n for mode, n in modes if mode)
+    slots += sum(rig.elements[k].footprint for k in ids if k in rig.elements)
     names = ", ".join(call(rig, k) for k in ids[:12]) + (" …" if len(ids) > 12 else "")
     panel.body.addWidget(Title(plural(len(ids), "item"), ""))
     panel.words(f"{names} · {plural(slots, 'slot')}")
@@ -322,5 +346,5 @@ def show_many(panel: FormPanel, ids: list[str], acts: Acts) -> Field | None:
 
 def _common(s: Session, ids: list[str]) -> str:
     """Groups that all of them are in."""
-    sets = [set(edits.groups_of(s.rig, k)) for k in ids]
-    return ", ".join(g.name for g in s.rig.groups.values() if all(g.name in one for one in sets))
+    wanted = set(ids)
+    return ", ".join(g.name for g in s.rig.groups.values() if wanted <= set(g.members))

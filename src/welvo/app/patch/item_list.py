@@ -418,7 +418,7 @@ class ItemList(ListView):
         self._busy = True
         ids = self.session.selection.ids if self.session.selection.kind == "item" else ()
         picked = QItemSelection()
-        rows = sorted(n for n in (self.items.row_of(k) for k in ids) if n >= 0)
+        rows = self.items.rows_of(ids)
         first = rows[0] if rows else -1
         last = len(self.items.heads) - 1
         for a, b in _runs(rows):

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QVBoxLayout
+from collections.abc import Callable
+
+from PySide6.QtCore import QTimer, Signal
+from PySide6.QtWidgets import QApplication, QVBoxLayout, QWidget
 
 from welvo.app.network import Network
 from welvo.app.patch.item_form import Acts, show_item, show_many, show_more
@@ -13,8 +15,8 @@ from welvo.app.patch.size_form import SizeForm
 from welvo.app.patch.slot_form import show_segment, show_slot
 from welvo.app.patch.universe_form import show_universe
 from welvo.app.session import Session
-from welvo.app.widgets.fields import Field
-from welvo.app.widgets.painting import clear, label
+from welvo.app.widgets.fields import Field, commit_focus
+from welvo.app.widgets.painting import clear, drop, focus_again, label
 from welvo.app.widgets.panels import FormPanel, Ways, finding_card
 from welvo.app.widgets.theme import THEME
 from welvo.checks.registry import Finding
@@ -23,6 +25,24 @@ from welvo.patch.path import Target, of_slot, place_ways
 from welvo.rig.lookup import feeds_of, mode_of
 from welvo.rig.notation import plural
 from welvo.rig.refs import Goto
+
+MOST_SHEETS = 8
+"""Kinds of items whose fields are kept, so that selecting one again costs nothing but new values."""
+
+
+class Sheet:
+    """The fields for one kind of item, kept while others are looked at."""
+
+    def __init__(self) -> None:
+        self.widget = QWidget()
+        self.body = QVBoxLayout(self.widget)
+        self.body.setContentsMargins(16, 12, 12, 16)
+        self.body.setSpacing(8)
+        self.refreshers: list[Callable[[], None]] = []
+        self.one: list[str] = []
+        """The id of the one item that its fields speak of."""
+        self.address: Field | None = None
+        self.live = QVBoxLayout()
 
 
 class PatchPanel(FormPanel):
@@ -33,6 +53,16 @@ class PatchPanel(FormPanel):
     def __init__(self, session: Session, network: Network) -> None:
         super().__init__(session, network)
         self._built_for: object = None
+        inner = QWidget()
+        inner.setObjectName("panelInner")
+        self._holder = QVBoxLayout(inner)
+        """All sheets, of which one is shown. They stay in the window: taken out, each would be styled anew."""
+        self._holder.setContentsMargins(0, 0, 0, 0)
+        self.setWidget(inner)
+        self._common = Sheet()
+        """What everything but a single item is shown on."""
+        self._sheets: dict[object, Sheet] = {}
+        self._sheet = self._common
         self.address: Field | None = None
         self.form: Proposal | None = None
         self._live = QVBoxLayout()
@@ -41,7 +71,7 @@ class PatchPanel(FormPanel):
         session.selection_changed.connect(self._selected)
         session.changed.connect(lambda _: self.refresh())
         session.observed_changed.connect(self._cards_if_changed)
-        session.replaced.connect(self.close_form)
+        session.replaced.connect(self._forget)
         network.armed_changed.connect(self.refresh)
         self.build()
 
@@ -121,12 +151,82 @@ class PatchPanel(FormPanel):
         if self.form is not None:
             self.close_form()
             return
-        self.build()
+        if not self._speak_of_another():
+            self.build()
+
+    def _speak_of_another(self) -> bool:
+        """Let fields that are there speak of another item of their kind; gives False when there are none."""
+        s = self.session.selection
+        if s.kind != "item" or len(s.ids) != 1:
+            return False
+        kind = self._kind_of(s.first)
+        sheet = self._sheets.get(kind)
+        if sheet is None or not commit_focus() or any(f.pending for f in self.findChildren(Field)):
+            return False  # what is half typed, or was refused, belongs to the one before
+        self._sheets[kind] = self._sheets.pop(kind)
+        self._show_sheet(sheet)
+        sheet.one[0] = s.first
+        self._built_for = self._shape()
+        self._card_state = None
+        self.refresh()
+        return True
+
+    def _show_sheet(self, sheet: Sheet) -> None:
+        """Put other fields into the panel. The focus goes to the field of the same name, if there is such."""
+        self._sheet = sheet
+        self.body, self.refreshers, self.address, self._live = sheet.body, sheet.refreshers, sheet.address, sheet.live
+        if not sheet.widget.isHidden() and self._holder.indexOf(sheet.widget) >= 0:
+            return
+        focus = QApplication.focusWidget()
+        inside = focus is not None and self.isAncestorOf(focus)
+        name, kind = (focus.accessibleName(), type(focus)) if inside and focus else ("", QWidget)
+        if inside and focus:
+            focus.clearFocus()
+        for n in range(self._holder.count()):
+            item = self._holder.itemAt(n)
+            other = item.widget() if item else None
+            if other is not None and other is not sheet.widget:
+                other.hide()
+        if self._holder.indexOf(sheet.widget) < 0:
+            self._holder.addWidget(sheet.widget)
+        sheet.widget.show()
+        if inside:
+            QTimer.singleShot(0, self, lambda: focus_again(self, name, kind))
+
+    def _sheet_for(self, kind: object) -> Sheet:
+        """The kept fields of a kind, or a new sheet for them; the one not looked at for longest goes."""
+        sheet = self._sheets.pop(kind, None) or Sheet()
+        self._sheets[kind] = sheet
+        others = [k for k in self._sheets if self._sheets[k] is not self._sheet]
+        for old in others[: max(0, len(self._sheets) - MOST_SHEETS)]:
+            drop(self._sheets.pop(old).widget)
+        return sheet
+
+    def _forget(self) -> None:
+        """Another rig: nothing that was built for the one before speaks of anything."""
+        self._show_sheet(self._common)
+        for sheet in self._sheets.values():
+            drop(sheet.widget)
+        self._sheets.clear()
+        self.close_form()
+
+    def _kind_of(self, key: str) -> object:
+        """What decides which fields there are for an item."""
+        rig = self.session.rig
+        look = (THEME.name, THEME.step, rig.columns)
+        f, e = rig.fixtures.get(key), rig.elements.get(key)
+        if f is None:
+            return ("element", e.kind == "block" if e else None, look)
+        mode, profile = mode_of(rig, f), rig.profiles.get(f.profile)
+        by = profile.address.by if profile and profile.address else ""
+        return ("fixture", tuple(b.name for b in mode.breaks) if mode else (), by, look)
 
     # ---- building
 
     def build(self) -> None:
         s = self.session.selection
+        single = s.kind == "item" and len(s.ids) == 1 and self.form is None
+        self._show_sheet(self._sheet_for(self._kind_of(s.first)) if single else self._common)
         clear(self.body)
         self.refreshers.clear()
         self.address = None
@@ -139,8 +239,9 @@ class PatchPanel(FormPanel):
             self._built_for = self._shape()
             return
         kind = s.kind
-        if kind == "item" and len(s.ids) == 1:
-            self.address = show_item(self, s.first, self._acts)
+        if single:
+            self._sheet.one = [s.first]
+            self.address = show_item(self, self._sheet.one, self._acts)
         elif kind == "item":
             self.address = show_many(self, list(s.ids), self._acts)
         elif kind == "universe":
@@ -159,9 +260,10 @@ class PatchPanel(FormPanel):
             self.nothing()
             self._built_for = self._shape()
             return
+        self._sheet.address, self._sheet.live = self.address, self._live
         self.body.addLayout(self._live)
-        if kind == "item" and len(s.ids) == 1:
-            show_more(self, s.first)
+        if single:
+            show_more(self, self._sheet.one)
         self.body.addStretch(1)
         self._built_for = self._shape()
         self.refresh()
@@ -172,12 +274,8 @@ class PatchPanel(FormPanel):
         look = (THEME.name, THEME.step, rig.columns)
         if self.form is not None:
             return self.form
-        if s.kind == "item" and len(s.ids) == 1 and s.first in rig.fixtures:
-            f = rig.fixtures[s.first]
-            mode = mode_of(rig, f)
-            profile = rig.profiles.get(f.profile)
-            by = profile.address.by if profile and profile.address else ""
-            return s, f.profile, f.mode, len(mode.breaks) if mode else 0, by, look
+        if s.kind == "item" and len(s.ids) == 1:
+            return s, self._kind_of(s.first)
         if s.kind == "segment" and s.on:
             return s, self.session.index.piece(s.on), self.session.index.spans(s.on), look
         if s.kind in ("universe", "feed"):
@@ -206,16 +304,20 @@ class PatchPanel(FormPanel):
         state = (cards, ways, [[(x.label, x.changes) for x in f.fixes[:5]] for f in cards[:3]])
         if state == self._card_state:
             return
+        said = s.kind in ("item", "slot", "segment") and ways and len(s.ids) < 2
+        title = "First slot, every way it is said" if not s.slot and not s.pixel else "This slot, every way it is said"
         self._card_state = state
+        item = self._live.itemAt(0)
+        table = item.widget() if item else None
+        if not cards and said and isinstance(table, Ways) and self._live.count() == 1:
+            table.say(title, ways)
+            return
         clear(self._live)
         for f in cards[:3]:
             self._live.addWidget(finding_card(self.session, self.network, f))
         if len(cards) > 3:
             self._live.addWidget(label(f"and {len(cards) - 3} more findings", 11, quiet=True))
-        if s.kind in ("item", "slot", "segment") and ways and len(s.ids) < 2:
-            title = (
-                "First slot, every way it is said" if not s.slot and not s.pixel else "This slot, every way it is said"
-            )
+        if said:
             self._live.addWidget(Ways(title, ways))
 
     def _target(self) -> Target | None:

@@ -56,27 +56,33 @@ def _capital(words: str) -> str:
     return words[:1].upper() + words[1:]
 
 
-def show_switches(panel: FormPanel, key: str) -> None:
-    """How the address is set on the lamp, drawn; what another picture would say; who answers elsewhere and why."""
+def show_switches(panel: FormPanel, one: list[str]) -> None:
+    """How the address is set on the lamp, drawn; what another picture would say; who answers elsewhere and why.
+
+    `one` is a list of the fixture's id alone, as in the form above it.
+    """
     s = panel.session
-    pid = s.rig.fixtures[key].profile
     panel.rule()
 
+    def pid() -> str:
+        fixture = s.rig.fixtures.get(one[0])
+        return fixture.profile if fixture else ""
+
     def setting() -> AddressSetting | None:
-        profile = s.rig.profiles.get(pid)
+        profile = s.rig.profiles.get(pid())
         return profile.address if profile else None
 
     def address() -> int:
-        return set_on(s.index, key).address
+        return set_on(s.index, one[0]).address
 
     def words() -> str:
-        on = set_on(s.index, key)
+        on = set_on(s.index, one[0])
         how_to = _capital(say_setting(setting(), on.address))
         return f"{how_to}, {on.behind}" if on.address and on.behind else how_to
 
     def change(_: str, **fields: object) -> object:
         made = replace(setting() or AddressSetting(), **fields)
-        return s.edit(edits.set_profile, pid, f"how {s.rig.profiles[pid].name} is addressed", address=made)
+        return s.edit(edits.set_profile, pid(), f"how {s.rig.profiles[pid()].name} is addressed", address=made)
 
     subject = Subject(lambda: setting() or AddressSetting(), change)
     panel.new_form(subject, AddressSetting).add(WAY)
@@ -84,7 +90,7 @@ def show_switches(panel: FormPanel, key: str) -> None:
     panel.body.addWidget(how)
     now = setting()
     if now and now.by in ("switches", "dials"):
-        _Picture(panel, key, setting, how, words, slips=now.by == "switches")
+        _Picture(panel, one, setting, how, words, slips=now.by == "switches")
     else:
         panel.refreshers.append(lambda: how.setText(words()))
     rows: list[Row] = []
@@ -117,13 +123,14 @@ class _Picture:
     def __init__(
         self,
         panel: FormPanel,
-        key: str,
+        one: list[str],
         setting: Callable[[], AddressSetting | None],
         how: QLabel,
         words: Callable[[], str],
         slips: bool,
     ) -> None:
-        self._key, self._how, self._slips = key, how, slips
+        self._one, self._how, self._slips = one, how, slips
+        self._shown = one[0]
         self._session: Session = panel.session
         self._planned_setting, self._words = setting, words
         self._picture = SwitchPicture()
@@ -151,12 +158,15 @@ class _Picture:
         panel.refreshers.append(self.show)
 
     def _address(self) -> int:
-        return set_on(self._session.index, self._key).address
+        return set_on(self._session.index, self._one[0]).address
 
     def _setting(self) -> AddressSetting:
         return self._planned_setting() or AddressSetting()
 
     def show(self) -> None:
+        if self._shown != self._one[0]:  # another lamp: what was asked about the one before says nothing of it
+            self._shown, self.answers = self._one[0], ""
+            self._why.hide()
         address = self._address()
         self._how.setText(self._words())
         self._picture.setVisible(bool(address))
@@ -200,17 +210,17 @@ class _Picture:
         self.answers = typed
 
     def _plan(self) -> None:
-        on = set_on(self._session.index, self._key)
+        on = set_on(self._session.index, self._one[0])
         if on.place:
             device, port, n = on.place
             segment = self._session.rig.devices[device].ports[port].run[n]
             if segment.kind != "bridge":
                 raise Refused("Its address follows from its place behind the converter: move it there.")
             words = f"plan DMX {self._picture.said} behind the bridge"
-            dmx = {**segment.dmx, self._key: self._picture.said}
+            dmx = {**segment.dmx, self._one[0]: self._picture.said}
             self._session.edit(change_segment, device, port, n, words, dmx=dmx)
             return
-        spans = self._session.index.spans(self._key)
+        spans = self._session.index.spans(self._one[0])
         universe = spans[0].universe if spans else next(iter(self._session.rig.universes), "")
         if not universe:
             raise Refused("There is no universe yet to plan it in.")
@@ -218,4 +228,4 @@ class _Picture:
 
     def _planned(self, rig: Rig, universe: str) -> Edit:
         where = say_place(rig.universes[universe].number, self._picture.said)
-        return table.change_first(self._session.index, [self._key], where)
+        return table.change_first(self._session.index, [self._one[0]], where)

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import QAbstractScrollArea, QFrame
 from welvo.app.patch.laying_form import Ghost
 from welvo.app.patch.tape_painting import BLOCK, FIELD, SLOT, SLOT_TOP, Block, blocks_of, level_for
 from welvo.app.session import Session
-from welvo.patch.index import Span
+from welvo.patch.index import Span, Taker
 from welvo.rig.counting import SLOTS
 from welvo.rig.document import Change
 from welvo.rig.lookup import universes_in_order
@@ -55,6 +55,15 @@ class TapeFrame(QAbstractScrollArea):
         self._block_cache: dict[str, tuple[list[Block], int]] = {}
         self._worst_cache: tuple[object, dict[str, str]] = (None, {})
         self._shown_on: set[str] = set()
+        self._chosen: tuple[object, object, list[Span], frozenset[Taker], frozenset[str]] = (
+            None,
+            None,
+            [],
+            frozenset(),
+            frozenset(),
+        )
+        """The selection and the rig that was worked out for, the slots of what is selected, who takes them, and which
+        of these are items."""
         self.lens: tuple[str, int] | None = None
         self.ghosts: dict[str, list[Ghost]] = {}
         self._field: dict[int, tuple[object, QPixmap]] = {}
@@ -279,11 +288,29 @@ class TapeFrame(QAbstractScrollArea):
                 self._cache.clear()
 
     def _selected_spans(self) -> list[Span]:
-        s = self._session.selection
-        index = self._session.index
-        if s.kind == "segment" and s.on:
-            return list(index.spans(s.on))
-        return [x for k in s.ids for x in index.spans(k)] if s.kind == "item" else []
+        """The slots of what is selected; worked out once for a selection and an index, for each row asks."""
+        s, index = self._session.selection, self._session.index
+        if self._chosen[0] is not s or self._chosen[1] is not self._session.rig:
+            spans: list[Span] = []
+            if s.kind == "segment" and s.on:
+                spans = list(index.spans(s.on))
+            elif s.kind == "item":
+                spans = [x for k in s.ids for x in index.spans(k)]
+            items = frozenset(s.ids) if s.kind == "item" else frozenset[str]()
+            takers = frozenset((s.on,)) if s.kind == "segment" and s.on else items
+            self._chosen = (s, self._session.rig, spans, takers, items)
+        return self._chosen[2]
+
+    def _selected_on(self, universe: str) -> list[Span]:
+        """Those of them in one universe."""
+        self._selected_spans()
+        chosen = self._chosen[3]
+        return [x for x in self._session.index.on(universe) if x.key in chosen] if chosen else []
+
+    def _focus(self) -> frozenset[str]:
+        """The ids of the items that are selected."""
+        self._selected_spans()
+        return self._chosen[4]
 
     def _let_go(self) -> None:
         """Give back what is carried, if anything is: the rig changed under it."""

@@ -163,9 +163,7 @@ class TapeView(TapeFrame):
             found.setDevicePixelRatio(ratio)
             found.fill(Qt.GlobalColor.transparent)
             q = QPainter(found)
-            paint_tape(
-                q, self._session.index, uid, pp, x0, width, frozenset(self._session.selection.ids), self._blocks(uid)
-            )
+            paint_tape(q, self._session.index, uid, pp, x0, width, self._focus(), self._blocks(uid))
             q.end()
             self._cache[uid] = found
         return found
@@ -262,9 +260,9 @@ class TapeView(TapeFrame):
         blocks = {(x.key, x.break_no): b for b in self._blocks(r.universe)[0] for x in b.spans}
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(QPen(THEME.color("text"), 2))
-        for span in self._selected_spans():
+        for span in self._selected_on(r.universe):
             block = blocks.get((span.key, span.break_no))
-            if span.universe != r.universe or block is None:
+            if block is None:
                 continue
             top = y + (SLOT_TOP if level is SLOT else 0) + block.lane * (level.more or level.pitch)
             x = r.x + (span.first - 1) * self.pp - self.x0
@@ -390,14 +388,14 @@ class TapeView(TapeFrame):
             pp,
             (self.lens[1] - 1) * pp,
             self.tape_width,
-            frozenset(self._session.selection.ids),
+            self._focus(),
         )
         blocks = {(x.key, x.break_no): b for b in self._blocks(uid)[0] for x in b.spans}
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(QPen(THEME.color("text"), 2))
-        for span in self._selected_spans():
+        for span in self._selected_on(uid):
             block = blocks.get((span.key, span.break_no))
-            if span.universe == uid and block:
+            if block:
                 p.drawRect(
                     QRectF(
                         (span.first - self.lens[1]) * pp - 1,

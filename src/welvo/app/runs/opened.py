@@ -192,8 +192,8 @@ class OpenedCable(OpenedBehind):
             if scale < 4 or (n and int(order[n - 1]) == px):
                 continue
             if group > 1:  # where one data pixel ends and the next begins
-                at = r.right() - n * scale if s.up else r.left() + n * scale
-                p.fillRect(QRectF(at - 1, r.top(), 2, CELL - 1), spine)
+                seam = r.right() - n * scale if s.up else r.left() + n * scale
+                p.fillRect(QRectF(seam - 1, r.top(), 2, CELL - 1), spine)
             if px % often != 1:
                 continue
             x = r.right() - (n + 1) * scale if s.up else r.left() + n * scale

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import lru_cache
 
 from PySide6.QtCore import QRectF, Qt, QTimer
 from PySide6.QtGui import QAction, QColor, QPainter, QPen
@@ -30,10 +31,13 @@ def text(
     """Draw one line of text in a rectangle; too long a text is elided."""
     p.setFont(THEME.font(size, bold))
     p.setPen(THEME.color(token) if isinstance(token, str) else token)
-    words = visible(words)
-    if elide:
-        words = THEME.metrics(size, bold).elidedText(words, Qt.TextElideMode.ElideRight, int(r.width()) + 1)
-    p.drawText(r, align, words)
+    p.drawText(r, align, _elided(words, size, bold, int(r.width()) + 1, THEME.step) if elide else visible(words))
+
+
+@lru_cache(8192)
+def _elided(words: str, size: int, bold: bool, room: int, step: int) -> str:
+    """Words as they fit; the same ones are painted again and again. `step` is the text size of the window."""
+    return THEME.metrics(size, bold).elidedText(visible(words), Qt.TextElideMode.ElideRight, room)
 
 
 def width_of(words: str, size: int = 13, bold: bool = False) -> int:
@@ -156,18 +160,23 @@ def clear(layout: QLayout) -> None:
             name, kind = focus.accessibleName(), type(focus)
             focus.clearFocus()
             # two turns of the event loop: what is put into a layout is only shown in the next one
-            QTimer.singleShot(0, root, lambda: QTimer.singleShot(0, root, lambda: _focus_again(root, name, kind)))
+            QTimer.singleShot(0, root, lambda: QTimer.singleShot(0, root, lambda: focus_again(root, name, kind)))
     while layout.count():
         item = layout.takeAt(0)
         if item is None:
             return
         widget, inner = item.widget(), item.layout()
         if widget:
-            widget.setProperty(GONE, True)
-            widget.hide()
-            widget.deleteLater()
+            drop(widget)
         elif inner:
             clear(inner)
+
+
+def drop(widget: QWidget) -> None:
+    """Take a widget out of the window for good: it does nothing any more, and goes when the event at hand is over."""
+    widget.setProperty(GONE, True)
+    widget.hide()
+    widget.deleteLater()
 
 
 def _widgets_of(layout: QLayout) -> list[QWidget]:
@@ -182,7 +191,7 @@ def _widgets_of(layout: QLayout) -> list[QWidget]:
     return found
 
 
-def _focus_again(root: QWidget, name: str, kind: type[QWidget]) -> None:
+def focus_again(root: QWidget, name: str, kind: type[QWidget]) -> None:
     """Give the focus to the widget of a name below a root, unless something else has it by now."""
     if QApplication.focusWidget() is None and name:
         alike = (w for w in root.findChildren(kind) if w.accessibleName() == name and w.isVisibleTo(root))

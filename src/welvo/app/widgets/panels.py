@@ -29,9 +29,14 @@ class Ways(QWidget):
 
     def __init__(self, title: str, ways: Rows) -> None:
         super().__init__()
+        self.say(title, ways)
+
+    def say(self, title: str, ways: Rows) -> None:
+        """Another title and other lines."""
         self._title, self._ways = title, ways
         self.setFixedHeight(22 + 24 * len(ways))
         self.setAccessibleName("; ".join(f"{a} {b}" for a, b in ways))
+        self.update()
 
     def paintEvent(self, _: QPaintEvent) -> None:
         p = QPainter(self)
@@ -50,9 +55,14 @@ class Title(QWidget):
 
     def __init__(self, big: str, beside: str = "", tint: int | None = None) -> None:
         super().__init__()
-        self._big, self._beside, self._tint = big, beside, tint
         self.setFixedHeight(30 + THEME.step)
+        self.say(big, beside, tint)
+
+    def say(self, big: str, beside: str = "", tint: int | None = None) -> None:
+        """Another name."""
+        self._big, self._beside, self._tint = big, beside, tint
         self.setAccessibleName(f"{big} {beside}")
+        self.update()
 
     def paintEvent(self, _: QPaintEvent) -> None:
         p = QPainter(self)
@@ -164,6 +174,11 @@ class FormPanel(Panel):
             if shown and shown[-1] == now:
                 return
             shown[:] = [now]
+            item = holder.itemAt(0)
+            table = item.widget() if item else None
+            if now and isinstance(table, Ways):
+                table.say(title, now)
+                return
             clear(holder)
             if now:
                 holder.addWidget(Ways(title, now))

@@ -17,7 +17,16 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QPoint, QRectF, Qt, Signal
+from PySide6.QtCore import (
+    QAbstractTableModel,
+    QItemSelectionModel,
+    QModelIndex,
+    QPersistentModelIndex,
+    QPoint,
+    QRectF,
+    Qt,
+    Signal,
+)
 from PySide6.QtGui import QKeyEvent, QKeySequence, QPainter
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -100,6 +109,12 @@ class ListModel(QAbstractTableModel):
     def row_of(self, id_: Any) -> int:
         """The row of an id, or −1 when the filter hides it."""
         return self._row_of.get(id_, -1)
+
+    def rows_of(self, ids: Sequence[Any]) -> list[int]:
+        """The rows of ids that are shown, from above; many are asked for in one go."""
+        if len(ids) == len(self.ids) and set(ids) == self._row_of.keys():
+            return list(range(len(ids)))
+        return sorted(self._row_of[x] for x in ids if x in self._row_of)
 
     def wanted(self) -> list[Any]:
         """The ids to show, filtered and in order."""
@@ -300,6 +315,8 @@ class ListView(QTableView):
         header.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
         header.setStretchLastSection(True)
         header.setHighlightSections(False)
+        for one in (side, header):  # else each painting of a header asks of every row whether it is selected
+            one.setSelectionModel(QItemSelectionModel(model, one))
         header.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         header.customContextMenuRequested.connect(lambda at: self.column_menu().popup(header.mapToGlobal(at)))
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
