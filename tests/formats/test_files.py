@@ -419,3 +419,12 @@ def test_a_refusal_names_the_backup_only_where_it_can_be_opened(rig: Rig, tmp_pa
 def test_a_folder_without_a_name_is_named_as_it_was_typed() -> None:
     with pytest.raises(RigFileError, match=r"^\. is a folder"):
         open_rig(Path("."))
+
+
+def test_a_save_after_one_that_was_killed_between_backup_and_file(rig: Rig, tmp_path: Path) -> None:
+    """Found by chance: then file and backup are one file of two names, and renaming one to the other does nothing."""
+    file = tmp_path / "hall.welvo"
+    save(rig, file)
+    os.link(file, tmp_path / "hall.welvo~")
+    save(rig, file)
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["hall.welvo", "hall.welvo~"]

@@ -261,6 +261,8 @@ def _keep_former(target: Path, backup: Path, spare: str, flush: bool) -> None:
             os.replace(target, backup)  # for a moment only the backup is there; the new file follows at once
             return
     os.replace(spare, backup)
+    with contextlib.suppress(FileNotFoundError):
+        os.unlink(spare)  # where both were names of one file already (a save killed right here), replacing does nothing
 
 
 def _flush_folder(folder: Path) -> None:
