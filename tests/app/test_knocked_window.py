@@ -167,8 +167,10 @@ def test_many_edits_on_a_slow_disk_make_one_writer_and_the_newest_state(
             small.keeper.write()
             spin(0.005)
 
+    begun = time.monotonic()
     never_held_up(edit)
-    assert small.keeper.settle(5.0) and len(written) < 12 and b"State 39" in written[-1]
+    most = (time.monotonic() - begun) / 0.15 + 2  # one writer after the other, however long the machine takes
+    assert small.keeper.settle(5.0) and len(written) <= most and b"State 39" in written[-1]
     assert len([t for t in threading.enumerate() if t.name == "journal"]) <= 1
 
 

@@ -15,6 +15,7 @@ from pytestqt.qtbot import QtBot
 
 from tests.app.conftest import answer, hear, press_in_dialog
 from welvo.app.commands import PATCH_PAGES
+from welvo.app.findings import FindingRow
 from welvo.app.patch.add_fixtures import AddFixtures
 from welvo.app.patch.laying_form import LayForm, ModeForm, PackForm
 from welvo.app.patch.pages import RenumberBlock
@@ -30,12 +31,13 @@ from welvo.app.session import Selection
 from welvo.app.widgets.add_device import AddDevice
 from welvo.app.widgets.face_editor import FaceEditor
 from welvo.app.widgets.fields import Field, editors
+from welvo.app.widgets.fixes import run_fix
 from welvo.app.widgets.theme import THEME
 from welvo.app.window import Window
 from welvo.formats import journal
 from welvo.formats.rigfile import load, save
 from welvo.rig.document import Rig
-from welvo.rig.edits import add_feed
+from welvo.rig.edits import add_feed, rename_rig
 from welvo.rig.refs import SegmentRef
 from welvo.runs.wish import attach_wish
 
@@ -465,3 +467,63 @@ def test_an_empty_rig_says_what_to_do_first(make: Callable[[Rig], Window], qtbot
 def test_combos_are_never_changed_by_a_wheel(window: Window) -> None:
     assert all(type(w).__name__ == "Choice" for w in window.findChildren(QComboBox))
     assert all(isinstance(w, QLineEdit) for w in window.findChildren(Field))
+
+
+def test_what_was_done_is_said_with_a_way_back_until_something_else_is_done(window: Window, qtbot: QtBot) -> None:
+    window.activateWindow()
+    before = window.session.rig
+    finding = next(f for f in window.session.report.findings if f.code == "PATCH-01")
+    run_fix(window.session, window.network, finding.fixes[0])
+    message = window.message
+    assert message.isVisible() and message.words == f"Done: {finding.fixes[0].label}." and message.back.isVisible()
+    qtbot.mouseClick(message.back, Qt.MouseButton.LeftButton)
+    assert window.session.rig == before and message.words.startswith("Undone")
+    run_fix(window.session, window.network, finding.fixes[0])
+    window.session.edit(rename_rig, "Other")
+    assert not message.back.isVisible()  # it would take back the new name
+
+
+def test_the_focus_comes_home_to_the_station(window: Window, qtbot: QtBot) -> None:
+    window.activateWindow()
+    for name, home in (("Runs", "riser"), ("Devices", "pairs"), ("Profiles", "line"), ("Patch", "tapes")):
+        window.show_station(name)
+        widget = getattr(window.stack.currentWidget(), home)
+        qtbot.waitUntil(widget.hasFocus, timeout=1000)
+    window.jump.setFocus()
+    window.session.go_to("304")
+    QApplication.processEvents()
+    fix = next(
+        b for b in window.patch.panel.findChildren(QPushButton) if b.text().startswith("Move 304") and b.isVisible()
+    )
+    fix.setFocus()
+    qtbot.mouseClick(fix, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: QApplication.focusWidget() not in (None, window.jump), timeout=1000)
+    assert window.patch.isAncestorOf(QApplication.focusWidget()) or window.patch.panel.isAncestorOf(
+        QApplication.focusWidget()
+    )
+
+
+def test_findings_are_walked_and_put_right_by_keys(window: Window, qtbot: QtBot) -> None:
+    window.activateWindow()
+    qtbot.keyClick(window, Qt.Key.Key_F8)
+    fixable = next(n for n, f in enumerate(window.drawer.findings()) if f.fixes and f.fixes[0].edit)
+    for _ in range(fixable):
+        qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_F8)
+    finding = window.drawer.findings()[fixable]
+    focus = QApplication.focusWidget()
+    assert isinstance(focus, QPushButton) and focus.text() == finding.fixes[0].label
+    before = window.session.rig
+    qtbot.keyClick(focus, Qt.Key.Key_Return)
+    assert window.session.rig != before and finding not in window.session.report.findings
+    QApplication.processEvents()
+    window.drawer.filter.setFocus()
+    qtbot.keyClick(window.drawer.filter, Qt.Key.Key_Down)
+    first = QApplication.focusWidget()
+    assert isinstance(first, FindingRow) and first.finding
+    qtbot.keyClick(first, Qt.Key.Key_Down)
+    second = QApplication.focusWidget()
+    assert isinstance(second, FindingRow) and second is not first
+    wanted = second.finding
+    qtbot.keyClick(second, Qt.Key.Key_Return)
+    assert window.drawer.open_subject == (wanted.code, wanted.subject)
+    assert isinstance(QApplication.focusWidget(), QPushButton)

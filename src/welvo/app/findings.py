@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QFrame, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QApplication, QFrame, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from welvo.app.network import Network
 from welvo.app.session import Session
@@ -161,6 +161,8 @@ class Drawer(QFrame):
         self.setAccessibleName("Findings")
         self.by = "cause"
         self.open_subject: tuple[str, str] | None = None
+        self._at = 0
+        """Which of the findings shown was gone to last, from 0."""
         self._shown: object = None
         self.filter = Line()
         self.filter.setPlaceholderText("Filter by word or code")
@@ -290,9 +292,13 @@ class Drawer(QFrame):
 
     def open_finding(self, f: Finding) -> None:
         """Open one finding and go to its place."""
+        focus = QApplication.focusWidget()
+        by_keys = focus is not None and self.isAncestorOf(focus)
         self.open_subject = (f.code, f.subject)
         self.refresh()
         self.go.emit(f.goes_to)
+        if by_keys:
+            self._focus_opened()
 
     def step(self, back: bool) -> None:
         """F8: the next or previous finding, and its place."""
@@ -300,7 +306,21 @@ class Drawer(QFrame):
         if not found:
             return
         now = next((i for i, f in enumerate(found) if (f.code, f.subject) == self.open_subject), -1)
-        self.open_finding(found[(now + (-1 if back else 1)) % len(found)] if now >= 0 else found[-1 if back else 0])
+        if now >= 0:
+            self._at = (now + (-1 if back else 1)) % len(found)
+        else:  # the one that was open is put right: the next stands in its place now
+            self._at = min(max(0, self._at - back), len(found) - 1) if self.open_subject else -1 if back else 0
+        self.open_finding(found[self._at])
+        self._focus_opened()
+
+    def _focus_opened(self) -> None:
+        """Then Enter does the first fix of the opened finding, or goes there where there is none."""
+        opened = next((w for w in self._shown_rows() if isinstance(w, OpenedFinding)), None)
+        acts = opened.findChildren(QPushButton) if opened else []
+        if opened and acts:
+            opened.show()  # else it is shown in the next turn of the event loop only, and takes no focus before
+            self._scroll.ensureWidgetVisible(opened)
+            acts[0].setFocus()
 
     def toggle(self) -> None:
         if self.isVisible():
@@ -314,8 +334,31 @@ class Drawer(QFrame):
             self.filter.setFocus()
 
     def keyPressEvent(self, e: QKeyEvent) -> None:
+        focus = QApplication.focusWidget()
         if e.key() == Qt.Key.Key_Escape:
             self.hide()
             self.closed.emit()
+        elif e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and isinstance(focus, QPushButton):
+            focus.click()
+        elif e.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up):
+            self._walk(1 if e.key() == Qt.Key.Key_Down else -1)
         else:
             super().keyPressEvent(e)
+
+    def _shown_rows(self) -> list[FindingRow | OpenedFinding]:
+        items = (self._body.itemAt(n) for n in range(self._body.count()))
+        found = (item.widget() for item in items if item)
+        return [w for w in found if isinstance(w, FindingRow | OpenedFinding)]
+
+    def _walk(self, by: int) -> None:
+        """The arrows: from finding to finding, without going to their places; Enter opens one."""
+        rows: list[QWidget] = []
+        for w in self._shown_rows():
+            rows += w.findChildren(QPushButton)[:1] if isinstance(w, OpenedFinding) else [w]
+        focus = QApplication.focusWidget()
+        now = next((n for n, w in enumerate(rows) if w is focus), -1 if by > 0 else len(rows))
+        if 0 <= now + by < len(rows):
+            rows[now + by].setFocus(Qt.FocusReason.TabFocusReason)
+            self._scroll.ensureWidgetVisible(rows[now + by])
+        elif now + by < 0:
+            self.filter.setFocus()

@@ -66,6 +66,8 @@ class Session(QObject):
     observed_changed = Signal()
     selection_changed = Signal()
     said = Signal(str, str)
+    done = Signal(str)
+    """What was just done, where undoing it is to be offered beside the words."""
     working = Signal(str)
     """Before an edit of very many is followed: what is going to take a moment."""
     about_to_act = Signal()
@@ -106,6 +108,10 @@ class Session(QObject):
     def say(self, text: str, severity: str = "note") -> None:
         """Tell the operator something in the message line."""
         self.said.emit(text, severity)
+
+    def say_done(self, words: str) -> None:
+        """Tell the operator what was done, with a way to take it back."""
+        self.done.emit(words)
 
     def commit_pending(self) -> None:
         """Commit a value that is still being typed, wherever it is."""

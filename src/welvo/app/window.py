@@ -8,7 +8,7 @@ from functools import cached_property, partial
 from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
 
-from PySide6.QtCore import QEvent, QObject, QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import QEvent, QObject, Qt, QTimer, Signal
 from PySide6.QtGui import QAction, QCloseEvent, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
@@ -32,9 +32,10 @@ from welvo.app.patch.station import PatchStation
 from welvo.app.path import Ribbon
 from welvo.app.recovery import Keeper
 from welvo.app.session import Selection, Session
-from welvo.app.widgets import dialogs, marks, theme
+from welvo.app.widgets import dialogs, theme
 from welvo.app.widgets.fields import commit_focus
 from welvo.app.widgets.literal import literal, menu_words, paragraph, visible
+from welvo.app.widgets.message import Message
 from welvo.app.widgets.painting import column, row
 from welvo.app.widgets.painting import menu as popup_menu
 from welvo.app.widgets.refusals import guarded
@@ -66,55 +67,6 @@ if TYPE_CHECKING:
     from welvo.app.runs.station import RunsStation
 
     Station = ProfilesStation | PatchStation | RunsStation | DevicesStation | BenchStation
-
-
-class Message(QWidget):
-    """What the program says, above the path; errors stay longer. Click takes it away."""
-
-    def __init__(self, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.words, self.severity = "", "note"
-        self._hide = QTimer(self, singleShot=True)
-        self._hide.timeout.connect(self.hide)
-        self.setAccessibleName("Message")
-        self.hide()
-
-    def say(self, words: str, severity: str) -> None:
-        if self.isVisible() and self.severity == "error" and severity == "note":
-            return  # a note must not wipe out an error nobody has read yet
-        self.words, self.severity = visible(words), severity
-        self._place()
-        self.show()
-        self.raise_()
-        self.update()
-        self._hide.start(12_000 if severity == "error" else 6_000)
-
-    def _place(self) -> None:
-        parent = self.parentWidget()
-        assert parent
-        room = parent.width() - 72 - 24
-        wide = min(room, THEME.metrics(13).horizontalAdvance(self.words) + 56)
-        lines = 1 if wide < room else 2
-        high = 14 + lines * THEME.metrics(13).lineSpacing() + 6
-        self.setGeometry(72 + 12, parent.height() - 84 - high - 12, wide, high)
-
-    def paintEvent(self, _: QPaintEvent) -> None:
-        p = QPainter(self)
-        p.fillRect(self.rect(), THEME.color("raised"))
-        p.setPen(THEME.color(self.severity))
-        p.drawRect(self.rect().adjusted(0, 0, -1, -1))
-        p.fillRect(0, 0, 4, self.height(), THEME.color(self.severity))
-        marks.draw(p, self.severity, 14, 12, 14)
-        p.setFont(THEME.font(13))
-        p.setPen(THEME.color("text"))
-        p.drawText(
-            QRectF(38, 6, self.width() - 48, self.height() - 12),
-            Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap,
-            self.words,
-        )
-
-    def mousePressEvent(self, _: object) -> None:
-        self.hide()
 
 
 class Window(QWidget):
@@ -170,6 +122,13 @@ class Window(QWidget):
     def _connect(self) -> None:
         self.session.said.connect(self.message.say)
         self.session.working.connect(self._working)
+        self.session.done.connect(lambda words: self.message.say(words, "note", undo=True))
+        self.message.undo.connect(self.session.undo)
+        self.session.changed.connect(lambda _: self.message.no_undo())
+        self._homing = QTimer(self, singleShot=True, interval=30)
+        self._homing.timeout.connect(self._focus_again)
+        self.session.changed.connect(lambda _: self._homing.start())
+        self.session.selection_changed.connect(self._homing.start)
         self.session.about_to_act.connect(commit_focus)
         self.session.changed.connect(lambda _: self._titles())
         self.session.replaced.connect(self._replaced)
@@ -254,8 +213,30 @@ class Window(QWidget):
     def station(self) -> str:
         return self.rail.current
 
+    def _home(self) -> QWidget | None:
+        """The first useful control of the station that is shown."""
+        shown = self.stack.currentWidget()
+        wanted = {
+            "Profiles": ("line", "new"),
+            "Patch": ("tapes", "list"),
+            "Runs": ("riser", "attach", "box"),
+            "Devices": ("pairs", "add"),
+            "Bench": ("bank",),
+        }[self.station]
+        found = (getattr(shown, name) for name in wanted)
+        usable = (w for w in found if w.isVisible() and w.isEnabled() and w.focusPolicy() != Qt.FocusPolicy.NoFocus)
+        return next(usable, None) or self._first_in(self.stack)
+
+    def _focus_again(self) -> None:
+        """After an act whose button is gone, the focus stands nowhere: it goes to the station, where keys do things."""
+        if QApplication.focusWidget() is None and self.isActiveWindow():
+            home = self._home()
+            if home:
+                home.setFocus()
+
     def show_station(self, name: str) -> None:
         self.session.commit_pending()
+        other = name != self.station
         self.rail.set(name)
         shown: Station = getattr(self, name.lower())
         self.stack.setCurrentWidget(shown)
@@ -264,6 +245,10 @@ class Window(QWidget):
         self.ribbon.update()
         if name == "Devices":
             self.devices.choose_first()
+        if other and self.isActiveWindow():
+            home = self._home()
+            if home:
+                home.setFocus()
 
     def go(self, to: Goto) -> None:
         """Go to where something is set, and select it there. What is gone leaves the selection as it was."""

@@ -316,6 +316,7 @@ class LayForm(Proposal):
             self.update_preview()
         if self.laid.steps and self.session.edit(lambda rig: take(rig, self.laid)) is not None:
             self.leave()
+            self.session.say_done(f"Laid out {plural(len(self.laid.steps), 'place')}.")
 
 
 class PackForm(Proposal):
@@ -366,6 +367,7 @@ class PackForm(Proposal):
         steps = self.steps
         if steps and self.session.edit(lambda rig: apply_steps(rig, steps, f"pack universe {number}")) is not None:
             self.leave()
+            self.session.say_done(f"Universe {number} packed: {plural(len(steps), 'item')} moved.")
 
 
 class ModeForm(Proposal):

@@ -399,8 +399,10 @@ class RunsStation(QWidget):
         if not self.port:
             self._session.say("Pick a port first: click it in the riser, or walk there with the arrows.", "error")
             return False
-        if self._session.attempt(attach_wish, self.device_id, self.port, typed, shipped_pixels()) is None:
+        done = self._session.attempt(attach_wish, self.device_id, self.port, typed, shipped_pixels())
+        if done is None:
             return False
+        self._session.say_done(f"{done.label[:1].upper()}{done.label[1:]}.")
         self.attach.clear()
         self.attach.setFocus()
         self._fill()

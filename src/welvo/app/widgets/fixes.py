@@ -16,7 +16,8 @@ from welvo.rig.protocol import say_wire
 def run_fix(session: Session, network: Network, fix: Fix) -> None:
     """Do what a fix says: an edit of the rig, or a push to a device."""
     if fix.edit:
-        session.attempt(fix.edit)
+        if session.attempt(fix.edit) is not None:
+            session.say_done(f"Done: {fix.label}.")
     elif fix.push:
         push(session, network, *fix.push)
 
