@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtCore import QEvent, QObject, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QApplication, QFrame, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
@@ -189,6 +189,7 @@ class Drawer(QFrame):
         self._scroll.setWidgetResizable(True)
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._scroll.setWidget(inner)
+        self._scroll.installEventFilter(self)  # arrows go from finding to finding instead of scrolling
         layout = column(spacing=0)
         layout.addLayout(top)
         layout.addWidget(self._scroll, 1)
@@ -332,6 +333,13 @@ class Drawer(QFrame):
             self._shown = None
             self.refresh()
             self.filter.setFocus()
+
+    def eventFilter(self, watched: QObject, e: QEvent) -> bool:
+        if watched is self._scroll and isinstance(e, QKeyEvent) and e.type() == QEvent.Type.KeyPress:
+            if e.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up):
+                self.keyPressEvent(e)
+                return True
+        return super().eventFilter(watched, e)
 
     def keyPressEvent(self, e: QKeyEvent) -> None:
         focus = QApplication.focusWidget()
