@@ -15,7 +15,9 @@ from pytestqt.qtbot import QtBot
 
 from tests.app.conftest import answer, hear, press_in_dialog
 from welvo.app.commands import PATCH_PAGES
+from welvo.app.computer import Computer
 from welvo.app.findings import FindingRow
+from welvo.app.main import size_on
 from welvo.app.patch.add_fixtures import AddFixtures
 from welvo.app.patch.laying_form import LayForm, ModeForm, PackForm
 from welvo.app.patch.pages import RenumberBlock
@@ -527,3 +529,46 @@ def test_findings_are_walked_and_put_right_by_keys(window: Window, qtbot: QtBot)
     qtbot.keyClick(second, Qt.Key.Key_Return)
     assert window.drawer.open_subject == (wanted.code, wanted.subject)
     assert isinstance(QApplication.focusWidget(), QPushButton)
+
+
+def test_the_window_fits_the_screen_it_opens_on() -> None:
+    assert size_on(1280, 800, 1280, 800) == (1276, 756)  # a title bar has to fit as well
+    assert size_on(2560, 1400, 1366, 768) == (1362, 724)
+    assert size_on(1300, 700, 3840, 2160) == (1300, 700)
+    assert size_on(1300, 700, 800, 600) == (1120, 640)  # what it needs
+
+
+def test_splits_are_kept_for_each_station(window: Window, make: Callable[[Rig], Window]) -> None:
+    window.show_station("Runs")
+    window.runs.splitter.setSizes([150, 300, 170])
+    window.patch.splitter.setSizes([330, 240])
+    QApplication.processEvents()
+    kept = window.runs.splitter.sizes(), window.patch.splitter.sizes()
+    window.close()
+    again = make(window.session.rig)
+    again.computer.splits = Computer.load().splits
+    other = Window(again.session, again.network, again.computer, None)
+    other.resize(window.size())
+    other.show()
+    other.show_station("Runs")
+    QApplication.processEvents()
+    assert (other.runs.splitter.sizes(), other.patch.splitter.sizes()) == kept
+    other.may_leave = lambda: True  # type: ignore[method-assign]
+    other.close()
+    other.deleteLater()
+
+
+def test_files_that_are_dropped_open_or_say_what_they_are_not(window: Window, tmp_path: Path) -> None:
+    rig = window.session.rig
+    window.take_files([tmp_path / "photo.jpg"])
+    assert "photo.jpg is no rig (.welvo, .json) and no profile" in window.message.words
+    chart = tmp_path / "Moss 4.txt"
+    chart.write_text("dimmer, red, green, blue")
+    window.take_files([chart])
+    assert len(window.session.rig.profiles) == len(rig.profiles) + 1 and window.message.back.isVisible()
+    file = tmp_path / "hall.welvo"
+    save(rename_rig(rig, "Hall")[0], file)
+    window.take_files([file, chart])
+    assert window.session.path is None and "Drop one rig" in window.message.words
+    window.take_files([file])
+    assert window.session.path == file and window.windowTitle() == "Hall · hall.welvo · Welvo"

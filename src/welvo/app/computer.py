@@ -25,6 +25,8 @@ class Computer(msgspec.Struct, kw_only=True):
     recent: Annotated[list[str], Meta(max_length=50)] = []
     width: Annotated[int, Meta(ge=200, le=16000)] = 1280
     height: Annotated[int, Meta(ge=200, le=16000)] = 800
+    splits: dict[str, Annotated[list[Annotated[int, Meta(ge=0, le=16000)]], Meta(max_length=8)]] = {}
+    """How each station's parts share its height, in pixels, by its name."""
     quiet: bool = False
     """Whether nothing at all leaves before arming."""
 

@@ -10,7 +10,7 @@ import threading
 from pathlib import Path
 from types import TracebackType
 
-from PySide6.QtCore import QSocketNotifier, QTimer
+from PySide6.QtCore import QRect, QSocketNotifier, QTimer
 from PySide6.QtWidgets import QApplication
 
 from welvo.app.computer import Computer
@@ -51,8 +51,20 @@ def make_window(session: Session, computer: Computer, interface: str = "", state
     theme.apply(app)
     network = Network(session, interface or computer.interface, computer.quiet)
     window = Window(session, network, computer, state_folder)
-    window.resize(max(1120, computer.width), max(640, computer.height))
+    screen = QApplication.primaryScreen()
+    room = screen.availableGeometry() if screen else QRect(0, 0, computer.width, computer.height)
+    window.resize(*size_on(computer.width, computer.height, room.width(), room.height()))
     return window
+
+
+FRAME = (4, 44)
+"""Room for a window's frame and title bar, which nobody knows before it is shown."""
+
+
+def size_on(width: int, height: int, wide: int, high: int) -> tuple[int, int]:
+    """The size of the window as it was left, made to fit a screen of `wide` × `high` with its frame; never below what
+    the window needs."""
+    return max(1120, min(width, wide - FRAME[0])), max(640, min(height, high - FRAME[1]))
 
 
 def start_demo(window: Window) -> None:

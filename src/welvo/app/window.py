@@ -9,7 +9,17 @@ from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer, Signal
-from PySide6.QtGui import QAction, QCloseEvent, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtGui import (
+    QAction,
+    QCloseEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QKeyEvent,
+    QKeySequence,
+    QPainter,
+    QPaintEvent,
+    QResizeEvent,
+)
 from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
@@ -87,6 +97,7 @@ class Window(QWidget):
         self._followed_by: dict[Stamp | None, Stamp] = {}
         """What each file that was saved over has become."""
         self.setMinimumSize(1120, 640)
+        self.setAcceptDrops(True)
         self.patch = PatchStation(session, network)
         self._built: list[Station] = []
         self.stack, self.panels = QStackedWidget(), QStackedWidget()
@@ -156,6 +167,10 @@ class Window(QWidget):
         self._built.append(station)
         self.stack.addWidget(station)
         self.panels.addWidget(station.panel)
+        sizes = self.computer.splits.get(type(station).__name__, [])
+        if isinstance(station, PatchStation) or hasattr(station, "splitter"):
+            if len(sizes) == station.splitter.count() and any(sizes):
+                station.splitter.setSizes(sizes)
 
     # All stations but Patch are built when they are first wanted: a start must not wait for what nobody looks at.
 
@@ -419,7 +434,9 @@ class Window(QWidget):
 
     def _titles(self) -> None:
         rig = self.session.rig
-        self.setWindowTitle(f"{visible(rig.name)}{' · not saved' if self.session.dirty else ''} · Welvo")
+        file = f" · {self.session.path.name}" if self.session.path else ""
+        state = " · not saved" if self.session.dirty else ""
+        self.setWindowTitle(f"{visible(rig.name)}{visible(file)}{state} · Welvo")
         self._show_commands()
 
     def _replaced(self) -> None:
@@ -460,6 +477,35 @@ class Window(QWidget):
             )
             if name:
                 self.open_file(Path(name))
+
+    def dragEnterEvent(self, e: QDragEnterEvent) -> None:
+        if e.mimeData().hasUrls():
+            e.acceptProposedAction()
+
+    def dropEvent(self, e: QDropEvent) -> None:
+        """Files that are dropped anywhere on the window."""
+        files = [Path(u.toLocalFile()) for u in e.mimeData().urls() if u.isLocalFile()]
+        e.acceptProposedAction()
+        QTimer.singleShot(0, self, lambda: self.take_files(files))  # whoever dropped them must not wait for a question
+
+    def take_files(self, files: list[Path]) -> None:
+        """Open a rig, take profiles into the rig; of anything else is said what it is not."""
+        rigs = [f for f in files if f.suffix.lower() in (".welvo", ".json")]
+        profiles = [f for f in files if f.suffix.lower() in (".gdtf", ".csv", ".txt")]
+        others = [f for f in files if f not in rigs and f not in profiles]
+        if others:
+            name = visible(others[0].name)
+            self.session.say(f"{name} is no rig (.welvo, .json) and no profile (.gdtf, .csv, .txt).", "warning")
+        elif len(rigs) > 1 or (rigs and profiles):
+            self.session.say("Drop one rig, or profiles for the one that is open.", "warning")
+        elif rigs:
+            if self.may_leave():
+                self.open_file(rigs[0])
+        elif profiles:
+            from welvo.app.profiles.library import import_profile
+
+            for file in profiles:
+                guarded(self, import_profile, self.session, file)
 
     def open_file(self, path: Path) -> bool:
         """Open a file in place of the present rig; what cannot be opened changes nothing."""
@@ -616,6 +662,9 @@ class Window(QWidget):
             e.ignore()
             return
         self.computer.width, self.computer.height = self.width(), self.height()
+        self.computer.splits = {type(x).__name__: x.splitter.sizes() for x in self._built if hasattr(x, "splitter")} | {
+            k: v for k, v in self.computer.splits.items() if k not in {type(x).__name__ for x in self._built}
+        }
         self.computer.interface = self.network.missing or self.network.interface.ip
         self.computer.save()
         self.shut()

@@ -121,7 +121,7 @@ class PatchStation(QWidget):
             hint=True,
         )
         self._tapes_or_empty.addWidget(self._empty)
-        split = QSplitter(Qt.Orientation.Vertical)
+        split = self.splitter = QSplitter(Qt.Orientation.Vertical)
         split.addWidget(self._tapes_or_empty)
         below = QWidget()
         under = column(spacing=0)

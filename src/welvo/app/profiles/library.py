@@ -156,6 +156,19 @@ class Shelf(QWidget):
             super().keyPressEvent(e)
 
 
+def import_profile(session: Session, path: Path) -> tuple[str, list[str]]:
+    """Take a file's profile into the rig; gives its id there and what was doubtful. Raises Refused when it cannot be
+    read."""
+    profile, doubts = wait_for(lambda: open_any(path))
+    made = session.edit(add_profile, replace(profile, revises="")).made[0]
+    if doubts:
+        more = f" And {len(doubts) - 2} more." if len(doubts) > 2 else ""
+        session.say(f"{profile.name}: {plural(len(doubts), 'doubt')}. " + " ".join(doubts[:2]) + more, "warning")
+    else:
+        session.say_done(f"{profile.name} is in the rig.")
+    return made, list(doubts)
+
+
 class Library(Dialog):
     """`made` is the profile of the rig that the dialog leaves chosen."""
 
@@ -272,14 +285,8 @@ class Library(Dialog):
 
     def import_path(self, path: Path) -> None:
         """Take a file's profile into the rig. Raises Refused when it cannot be read."""
-        profile, doubts = wait_for(lambda: open_any(path))
-        self.doubts = doubts
-        self._add(profile)
-        if doubts:
-            more = f" And {len(doubts) - 2} more." if len(doubts) > 2 else ""
-            self._session.say(
-                f"{profile.name}: {plural(len(doubts), 'doubt')}. " + " ".join(doubts[:2]) + more, "warning"
-            )
+        self.made, self.doubts = import_profile(self._session, path)
+        self.accept()
 
     def export(self) -> None:
         if not self._pid:
