@@ -111,6 +111,7 @@ def acts(seed: int, seconds: float) -> tuple[str, str]:
     try:
         while go_on() and total < WHOLE["acts"]:
             window = make_window(Session(gallery()), Computer(), "127.0.0.1", Path(HOME) / "state")
+            window.resize(1280, 800)
             window.may_leave = lambda: True  # type: ignore[method-assign]
             window.show()
             window.network.start()

@@ -39,6 +39,7 @@ def make(qtbot: QtBot, tmp_path: Path) -> Iterator[Callable[[Rig], Window]]:
     def open_(rig: Rig) -> Window:
         window = make_window(Session(rig), Computer(), "127.0.0.1", tmp_path / "state")
         window.may_leave = lambda: True  # type: ignore[method-assign]
+        window.resize(1280, 800)  # the screen of a test may be smaller
         window.show()
         qtbot.waitExposed(window)
         made.append(window)

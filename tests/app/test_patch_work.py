@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QApplication, QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
 from tests.app.test_patch_station import CTRL, LEFT, SHIFT, drag, patch, point, start  # noqa: F401
+from welvo.app.patch.copy_form import CopyForm
 from welvo.app.patch.laying_form import LayForm, ModeForm, PackForm
 from welvo.app.patch.pages import RenumberBlock, Trim
 from welvo.app.patch.paste import PasteRows
@@ -18,6 +19,7 @@ from welvo.app.patch.switch_picture import SwitchPicture
 from welvo.app.session import Selection
 from welvo.app.widgets.fields import Choice, Field
 from welvo.app.window import Window
+from welvo.checks.checker import check
 from welvo.formats.wishes import wished
 from welvo.patch import table
 from welvo.patch.index import Index
@@ -175,7 +177,7 @@ def test_rows_are_edited_with_series_in_any_column_and_locked_with_a_key(window:
     assert [a.text() for a in list_.column_menu().actions()][-1] == "Name the rig's own columns…"
     list_._toggle("groups")
     assert list_.isColumnHidden(list_.items.columns.index("groups"))
-    assert {"Lay out…", "Unlock", "Duplicate"} <= {a.text() for a in window.patch.item_menu().actions()}
+    assert {"Lay out…", "Unlock", "Duplicate…"} <= {a.text() for a in window.patch.item_menu().actions()}
     window.patch._select_group("g1")
     assert window.session.selection.ids == tuple(f"f{n}" for n in range(101, 107))
 
@@ -357,6 +359,8 @@ def test_reserve_gaps_and_feeds_in_the_panel(window: Window) -> None:
     press(window, "Swap places")
     assert starts(window, "f503", "f505") == ["4.431", "4.411"]
     window.patch.panel.copy(["f503"])
+    window.patch.panel.form.patched.click()
+    window.patch.panel.form.go.click()
     assert len(window.session.selection.ids) == 1 and starts(window, *window.session.selection.ids) == ["not patched"]
 
 
@@ -436,3 +440,27 @@ def test_another_size_shows_what_it_would_move_before_it_does(window: Window) ->
     size.setText("500")
     size.commit()
     assert window.session.rig.universes[empty].size == 500  # nothing moves: done at once
+
+
+def test_copies_are_counted_named_and_placed_before_they_are_made(window: Window) -> None:
+    window.show_station("Patch")
+    window.session.go_to("104")
+    window.patch.duplicate()
+    form = window.patch.panel.form
+    assert isinstance(form, CopyForm)
+    before = window.session.rig
+    form.count.setText("3")
+    rows = form._list.itemAt(0).widget()._rows
+    assert [name for _, name, _ in rows] == ["Kelp 13", "Kelp 14", "Kelp 15"] and window.session.rig is before
+    assert all("." in place for _, _, place in rows)
+    form.go.click()
+    made = [window.session.rig.fixtures[k] for k in window.session.selection.ids]
+    assert [f.name for f in made] == ["Kelp 13", "Kelp 14", "Kelp 15"] and window.message.back.isVisible()
+    assert not {f.code for f in window.session.report.findings} - {f.code for f in check(before).findings}
+    window.session.undo()
+    assert window.session.rig == before
+    window.session.go_to("104")
+    window.patch.duplicate()
+    form = window.patch.panel.form
+    form.count.setText("0")
+    assert not form.go.isEnabled() and "out of reach" in form.saying.text()

@@ -7,7 +7,8 @@ from msgspec.structs import replace
 
 from tests.conftest import at
 from welvo.patch import capacity
-from welvo.patch.arrange import copy_items, renumbered, swap, swap_items
+from welvo.patch.adding import patch_series
+from welvo.patch.arrange import copies, copy_items, next_name, renumbered, swap, swap_items
 from welvo.patch.index import Index
 from welvo.patch.landing import landing
 from welvo.patch.stream import boxes, stream_of
@@ -177,3 +178,28 @@ def test_overlays_may_meet_in_any_way_and_shares_only_as_declared(rig: Rig) -> N
     assert len(Index(on).clashes("u1")) == 2
     laid, _ = overlay(on, ["a", "z"])
     assert [(c.a.key, c.b.key) for c in Index(laid).clashes("u1")] == [("z", "b")]
+
+
+def test_names_of_copies_count_on(rig: Rig) -> None:
+    assert next_name("Kelp 4", {"Kelp 5"}) == "Kelp 6" and next_name("Kelp 09", ()) == "Kelp 10"
+    assert next_name("wall", {"wall 2"}) == "wall 3"
+    one, _ = put(rig, "", fixtures={"a": replace(rig.fixtures["a"], name="Left 1")})
+    (new, change), left = copies(Index(one), ["a"], 3)
+    assert [new.fixtures[k].name for k in change.made] == ["Left 2", "Left 3", "Left 4"] and not left
+    assert [Index(new).spans(k)[0].first for k in change.made] == [17, 25, 33]  # behind 102, which ends at 016
+    small, _ = set_universe(one, "u1", "", size=30)
+    none, _ = put(small, "", universes={"u2": None}, feeds={"w2": None}, fixtures={"c": None}, elements={"e": None})
+    (_, change), left = copies(Index(none), ["a"], 3)
+    assert len(change.made) == 3 and len(left) == 2  # 017–024 holds one more
+
+
+def test_free_places_what_fits_and_names_what_is_left(rig: Rig) -> None:
+    small, _ = set_universe(rig, "u1", "", size=32)
+    few, _ = put(small, "", universes={"u2": None}, feeds={"w2": None}, fixtures={"c": None}, elements={"e": None})
+    lamps = {f"n{n}": replace(rig.fixtures["a"], number=300 + n, at=()) for n in range(1, 4)}
+    more, _ = put(few, "", fixtures=lamps)
+    new, change = patch_series(Index(more), [(k, 0) for k in lamps], "free")
+    assert [Index(new).spans(k)[0].first for k in ("n1", "n2")] == [17, 25] and not Index(new).spans("n3")
+    assert change.note == "2 of 3 found a place. Left: 303. Add a universe for them."
+    with pytest.raises(Refused, match="No place is free for 303"):
+        patch_series(Index(new), [("n3", 0)], "free")

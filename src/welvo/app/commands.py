@@ -97,7 +97,7 @@ EDIT = (
     Command(
         "add", "Edit", "Add…", lambda w: w.add_here(), ("Ctrl+Shift+I",), "Adds what the station holds.", line=True
     ),
-    Command("duplicate", "Edit", "Duplicate", lambda w: w.duplicate(), ("Ctrl+Shift+D",), "Copies what is selected."),
+    Command("duplicate", "Edit", "Duplicate…", lambda w: w.duplicate(), ("Ctrl+Shift+D",), "Copies what is selected."),
     Command(
         "lay-out",
         "Edit",

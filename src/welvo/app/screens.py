@@ -295,6 +295,7 @@ def main(folder: Path, only: list[str] | None = None, size: tuple[int, int] = (1
             os.environ["XDG_CONFIG_HOME"] = state  # the pictures' own settings, not the user's
             computer = Computer(width=size[0], height=size[1])
             window = make_window(Session(demo.rig), computer, "127.0.0.1", Path(state))
+            window.resize(1280, 800)  # the screen that draws may be smaller
             window.show()
             window.network.start()
             heard = wait(

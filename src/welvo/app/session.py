@@ -146,6 +146,8 @@ class Session(QObject):
                 raise Refused(lost[0] + (f" And {len(lost) - 1} more like it." if len(lost) > 1 else ""))
             self.history.push(rig, change)
             self._follow(change)
+            if change.note:
+                self.say(change.note, "warning")
         return change
 
     def _follow(self, change: Change) -> None:

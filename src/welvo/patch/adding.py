@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from dataclasses import replace as with_fields
 from difflib import get_close_matches
 
+from msgspec import structs
 from msgspec.structs import replace
 
 from welvo.patch.index import Index
@@ -54,11 +55,18 @@ def patch_series(index: Index, keys: list[tuple[str, int]], text: str) -> Edit:
     if laying.start and keys[0][0] in rig.elements:
         check_whole(rig, rig.elements[keys[0][0]], *laying.start)
     laid = lay(index, keys, laying, keep_runs=False)
-    _all_placed(index, keys, laid, laying)
+    note = ""
+    if laid.left and laid.steps and laying.start is None:  # `free` takes what is free, and names what is left
+        names = [call(rig, k) for k, _ in laid.left]
+        said = ", ".join(names[:6]) + (f" and {len(names) - 6} more" if len(names) > 6 else "")
+        note = f"{len(laid.steps)} of {len(keys)} found a place. Left: {said}. Add a universe for them."
+    else:
+        _all_placed(index, keys, laid, laying)
     first = laid.steps[0]
-    who = call(rig, keys[0][0]) if len(keys) == 1 else plural(len(keys), "fixture")
+    who = call(rig, keys[0][0]) if len(keys) == 1 else plural(len(laid.steps), "fixture")
     where = say_place(rig.universes[first.universe].number, first.address)
-    return apply_steps(rig, list(laid.steps), f"move {who} to {where}")
+    new, change = apply_steps(rig, list(laid.steps), f"move {who} to {where}")
+    return new, structs.replace(change, note=note)
 
 
 def fit_from(index: Index, width: int, start: str) -> int:

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Collection
+
 from msgspec.structs import replace
 
 from welvo.patch.index import Index
+from welvo.patch.laying import Laying, lay
 from welvo.patch.steps import Step, apply_steps, footprint_of, is_locked, place_of
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Edit, Rig, fresh_id, put
 from welvo.rig.edits import with_place
-from welvo.rig.lookup import call, universe_by_number, universes_in_order
+from welvo.rig.lookup import call, mode_of, universe_by_number, universes_in_order
 from welvo.rig.notation import Shift, plural, say_place
 from welvo.rig.patched import Element, Fixture, Place
 from welvo.rig.protocol import PROTOCOLS
@@ -39,6 +43,30 @@ def shifted(index: Index, keys: list[tuple[str, int]], shift: Shift) -> list[Ste
     return steps
 
 
+def copies(index: Index, keys: list[str], times: int, patched: bool = True) -> tuple[Edit, list[str]]:
+    """So many copies of each item, on the next free places; and the names of those that found none."""
+    rig = index.rig
+    new, change = copy_items(rig, keys, times=times)
+    if not patched:
+        return (new, change), []
+    lead = next((s.universe for k in keys for s in index.spans(k)), "")
+    order = universes_in_order(rig)
+    into = tuple(order[order.index(lead) :]) if lead in order else tuple(order)
+    breaks: list[tuple[str, int]] = []
+    for key in change.made:
+        fixture = new.fixtures.get(key)
+        mode = mode_of(new, fixture) if fixture else None
+        breaks += [(key, b) for b, part in enumerate(mode.breaks) if part.slots] if mode else [(key, 0)]
+    if not into:
+        return (new, change), [call(new, k) for k in change.made]
+    laid = lay(Index(new), breaks, Laying(into=into))
+    left = list(dict.fromkeys(call(new, k) for k, _ in laid.left))
+    if not laid.steps:
+        return (new, change), left
+    placed, _ = apply_steps(new, list(laid.steps), change.label)
+    return (placed, change), left
+
+
 def numbers_from(rig: Rig, first: int, count: int) -> list[int]:
     """Free numbers from `first` on, skipping those that are taken."""
     taken = {f.number for f in rig.fixtures.values()}
@@ -51,29 +79,42 @@ def numbers_from(rig: Rig, first: int, count: int) -> list[int]:
     return found
 
 
-def copy_items(rig: Rig, keys: list[str], steps: list[Step] | None = None) -> Edit:
-    """Copies with free numbers behind the highest; placed where `steps` say (by the original's key), else unpatched."""
+def next_name(name: str, taken: Collection[str]) -> str:
+    """The name of a copy: counted on from the number it ends with, past those that are taken; `Kelp 4` → `Kelp 5`."""
+    m = re.fullmatch(r"(.*?)(\d+)", name)
+    stem, digits = (m[1], m[2]) if m else (f"{name} ", "1")
+    n = int(digits)
+    while True:
+        n += 1
+        found = f"{stem}{n:0{len(digits)}d}"
+        if found not in taken:
+            return found
+
+
+def copy_items(rig: Rig, keys: list[str], steps: list[Step] | None = None, times: int = 1) -> Edit:
+    """Copies with free numbers behind the highest and names that count on; placed where `steps` say (by the original's
+    key), else unpatched. `times` of each, all of one after the other."""
     where = {(s.key, s.break_no): Place(universe=s.universe, address=s.address) for s in steps or []}
     fixtures: dict[str, Fixture] = {}
     elements: dict[str, Element] = {}
     highest = max((f.number for f in rig.fixtures.values()), default=100)
-    originals = [k for k in keys if k in rig.fixtures]
+    originals = [k for k in keys if k in rig.fixtures] * times
+    used = {f.name for f in rig.fixtures.values()}
     for key, number in zip(originals, numbers_from(rig, highest + 1, len(originals))):
         old = rig.fixtures[key]
-        made = replace(old, number=number, at=())
+        name = next_name(old.name, used) if re.search(r"\d$", old.name) else old.name
+        used.add(name)
+        made = replace(old, number=number, name=name, at=())
         for (k, break_no), place in where.items():
             if k == key:
                 made = replace(made, at=with_place(made, break_no, place))
         fixtures[fresh_id({**rig.fixtures, **fixtures}, "f")] = made
     names = {e.name for e in rig.elements.values()}
-    for key in keys:
-        if key in rig.elements:
-            e = rig.elements[key]
-            name = next(f"{e.name} {n}" for n in range(2, 100_000) if f"{e.name} {n}" not in names)
-            names.add(name)
-            elements[fresh_id({**rig.elements, **elements}, "e")] = replace(
-                e, name=name, at=where.get((key, 0), Place())
-            )
+    for key in (k for k in keys * times if k in rig.elements):
+        e = rig.elements[key]
+        name = next_name(e.name, names)
+        names.add(name)
+        elements[fresh_id({**rig.elements, **elements}, "e")] = replace(e, name=name, at=where.get((key, 0), Place()))
     what = call(rig, keys[0]) if len(keys) == 1 else plural(len(keys), "item")
     return put(rig, f"copy {what}", fixtures=fixtures, elements=elements, made=(*fixtures, *elements))
 

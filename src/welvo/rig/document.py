@@ -81,6 +81,8 @@ class Change(msgspec.Struct, frozen=True):
     label: str
     touched: dict[str, frozenset[str]]
     made: tuple[str, ...] = ()
+    note: str = ""
+    """What the operator should hear of it, where an edit did only a part of what was asked."""
 
     def ids(self, part: str) -> frozenset[str]:
         return self.touched.get(part, frozenset())

@@ -234,9 +234,9 @@ def _buttons(panel: FormPanel, keys: list[str], acts: Acts) -> None:
         take=lambda on: s.edit(edits.lock, list(keys), on),
     )
     made = button(
-        "Duplicate",
+        "Duplicate…",
         lambda: acts.copy(list(keys)),
-        "One more of it, with the next free number, not patched yet.   Ctrl+Shift+D",
+        "More of it, with the next free numbers and places, shown first.   Ctrl+Shift+D",
     )
     gone = button(
         "Remove" if len(keys) == 1 else f"Remove {len(keys)}",

@@ -8,6 +8,7 @@ from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QApplication, QVBoxLayout, QWidget
 
 from welvo.app.network import Network
+from welvo.app.patch.copy_form import CopyForm
 from welvo.app.patch.item_form import Acts, show_item, show_many, show_more
 from welvo.app.patch.laying_form import LayForm, ModeForm, PackForm, Proposal
 from welvo.app.patch.sender_form import show_sender, show_use
@@ -20,10 +21,8 @@ from welvo.app.widgets.painting import clear, drop, focus_again, label
 from welvo.app.widgets.panels import FormPanel, Ways, finding_card
 from welvo.app.widgets.theme import THEME
 from welvo.checks.registry import Finding
-from welvo.patch.arrange import copy_items
 from welvo.patch.path import Target, of_slot, place_ways
 from welvo.rig.lookup import feeds_of, mode_of
-from welvo.rig.notation import plural
 from welvo.rig.refs import Goto
 
 MOST_SHEETS = 8
@@ -132,11 +131,8 @@ class PatchPanel(FormPanel):
             self.open_form(form)
 
     def copy(self, keys: list[str]) -> None:
-        """Copies of items, selected afterwards."""
-        made = self.session.edit(copy_items, keys).made
-        if made:
-            self.session.select_items(list(made))
-            self.session.say(f"{plural(len(made), 'copy', 'copies')} made, not patched yet.")
+        """Copies of items: how many, and where they would stand, is asked and shown first."""
+        self.open_form(CopyForm(self.session, keys))
 
     def _selected(self) -> None:
         s = self.session.selection

@@ -235,7 +235,7 @@ class PatchStation(QWidget):
         menu.addSeparator()
         locked = all(self.list.items.locked(k) for k in keys)
         entry(menu, "Unlock" if locked else "Lock", lambda: s.attempt(lock, keys, not locked))
-        entry(menu, "Duplicate", lambda: self.panel.copy(keys))
+        entry(menu, "Duplicate…", lambda: self.panel.copy(keys))
         self.list.add_copying(menu)
         entry(menu, "Pack this universe…", self.panel.pack)
         entry(menu, "Next gap that fits", self.next_gap)
