@@ -57,7 +57,7 @@ def test_ribbons_panels_and_a_bridge_from_nothing(
     ):
         hand.click(runs.attach)
         qtbot.keyClicks(runs.attach, line)
-        assert "port" in runs.saying.text(), runs.saying.text()
+        assert "port" in runs.preview.text(), runs.preview.text()
         hand.keys += len(line) + 1
         qtbot.keyClick(runs.attach, Qt.Key.Key_Return)
         QApplication.processEvents()

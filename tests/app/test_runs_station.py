@@ -8,9 +8,10 @@ import pytest
 from msgspec.structs import replace
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QDropEvent
-from PySide6.QtWidgets import QApplication, QMenu, QPushButton
+from PySide6.QtWidgets import QApplication, QLabel, QMenu, QPushButton
 from pytestqt.qtbot import QtBot
 
+from tests.app.conftest import field_of
 from welvo.app.runs.element_face import ElementFace
 from welvo.app.runs.model_editor import ModelEditor, own_folder, read_labels, read_modes, say_labels, say_modes
 from welvo.app.runs.pixel_kinds import PixelKinds
@@ -27,7 +28,7 @@ from welvo.rig.base import Refused
 from welvo.rig.edits import set_profile
 from welvo.rig.refs import Goto, SegmentRef
 from welvo.rig.wiring import OutputMode
-from welvo.runs.edits import change_segment, set_model
+from welvo.runs.edits import change_segment, fix_addresses, set_model
 from welvo.runs.wish import attach_wish
 
 
@@ -153,17 +154,17 @@ def test_typing_hangs_and_what_cannot_be_hung_stays_in_the_field(runs: Window, q
     station = runs.runs
     station.pick("8", -1, 0)
     qtbot.keyClicks(station.attach, "3 x 30 RGB algae, there and back")
-    assert station.saying.text() == "3 × 30 pixels on port 8; nothing behind moves, 1 universe more"
+    assert station.preview.text() == "Enter attaches 3 × 30 pixels on port 8; nothing behind moves, 1 universe more."
     qtbot.keyClick(station.attach, Qt.Key.Key_Return)
     assert [s.reverse for s in runs.session.rig.devices[pen(runs)].ports["8"].run] == [False, True, False]
     assert station.attach.text() == ""
     qtbot.keyClicks(station.attach, "5 wobbles on 99")
-    assert "no port 99" in station.saying.text()
+    assert "no port 99" in station.preview.text()
     qtbot.keyClick(station.attach, Qt.Key.Key_Return)
     assert station.attach.text() == "5 wobbles on 99" and "no port 99" in runs.message.words
     station.attach.setText("10 RGB moss on 1")
     station._preview(station.attach.text())
-    assert "behind move" in station.saying.text()  # ports 2 to 8 follow
+    assert "behind move" in station.preview.text()  # ports 2 to 8 follow
 
 
 def test_dragging_moves_a_segment_and_drops_what_is_not_hung_yet(runs: Window, qtbot: QtBot) -> None:
@@ -579,3 +580,24 @@ def test_an_element_is_arranged_like_a_lamps_face(runs: Window, monkeypatch: pyt
     press(runs, "Arrange…")
     after = runs.session.rig.elements[halo]
     assert after.kind == "free" and [round(b.x - a.x, 3) for a, b in zip(before, after.spots)] == [1.0] * 24
+
+
+def test_another_length_says_whom_it_would_move_before_it_is_taken(runs: Window, qtbot: QtBot) -> None:
+    rig = runs.session.rig
+    runs.runs.pick("1", 0, 1)
+    QApplication.processEvents()
+    pixels = field_of(runs.runs.panel, "Pixels")
+    said = [w for w in runs.runs.panel.findChildren(QLabel) if w.text().startswith("Would move")]
+    assert not said
+    pixels.setText("60")
+    said = [w for w in runs.runs.panel.findChildren(QLabel) if w.text().startswith("Would move")]
+    assert said and "ceiling 2 201.166 → 201.181" in said[0].text()
+    assert runs.session.rig is rig
+    pixels.revert()
+    assert not said[0].isVisible() and runs.session.rig is rig
+    fixed = next(k for k, e in rig.elements.items() if e.name == "ceiling 2")
+    runs.session.edit(fix_addresses, runs.session.index.cables, [fixed])
+    pixels = field_of(runs.runs.panel, "Pixels")
+    pixels.setText("60")
+    said = [w.text() for w in runs.runs.panel.findChildren(QLabel) if w.text().startswith("Would move")]
+    assert "No longer where their cable is, because their addresses are fixed: ceiling 2." in said[0]

@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from welvo.patch.cable import Cables, Part
 from welvo.rig.colours import STRAIGHT
 from welvo.rig.document import Rig
-from welvo.rig.notation import plural
+from welvo.rig.notation import plural, say_place
 from welvo.rig.patched import Element, Place
 from welvo.rig.refs import PortRef
 from welvo.rig.runs import Segment
@@ -43,6 +43,39 @@ def moved(now: Cables, after: Rig, device_id: str) -> Moved:
     a, b = _starts(now, device_id), _starts(then, device_id)
     items = tuple(k for k in a if k in b and a[k] != b[k])
     return Moved(items, tuple(universes_of(now, device_id)), tuple(universes_of(then, device_id)))
+
+
+class WouldMove(NamedTuple):
+    """One item whose place would be another: where it begins now and then, in the cables' own universes."""
+
+    key: str
+    before: str
+    after: str
+
+
+def pushed(now: Cables, after: Rig, key: str) -> tuple[list[WouldMove], list[str]]:
+    """What a longer or shorter item moves on its cables, and the items with fixed addresses that would no longer stand
+    where their cable puts them."""
+    then = Cables(after)
+    moves: list[WouldMove] = []
+    apart: list[str] = []
+    for device_id in dict.fromkeys(ref.device for ref, _ in now.attached(key)):
+        old, new = _starts(now, device_id), _starts(then, device_id)
+        for k, parts in old.items():
+            if k == key or not parts or new.get(k) == parts:
+                continue
+            fixture, element = after.fixtures.get(k), after.elements.get(k)
+            place = fixture.place(0) if fixture else element.at if element else Place()
+            if place.origin == "run":
+                to = new.get(k)
+                moves.append(WouldMove(k, _said(parts[0]), _said(to[0]) if to else "nowhere"))
+            elif place.origin == "typed":
+                apart.append(k)
+    return moves, apart
+
+
+def _said(part: Part) -> str:
+    return say_place(part.universe, part.first)
 
 
 def _starts(cables: Cables, device_id: str) -> dict[str, list[Part]]:

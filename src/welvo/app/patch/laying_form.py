@@ -4,15 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from PySide6.QtCore import QRectF, QTimer, Signal
-from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QWidget
 
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Asks
-from welvo.app.widgets.painting import RIGHT, button, clear, column, label, row, text
+from welvo.app.widgets.moves import Moves
+from welvo.app.widgets.painting import button, clear, column, label, row
 from welvo.app.widgets.panels import Title
-from welvo.app.widgets.theme import THEME
 from welvo.patch.consequences import Consequence, change_mode, consequences, say_all
 from welvo.patch.index import Index
 from welvo.patch.laying import ORDERS, Laid, Laying, Pattern, changed, followers, how_many, lay, take
@@ -52,29 +51,6 @@ def ghosts_of(rig: Rig, steps: list[Step]) -> list[Ghost]:
         Ghost(s.universe, s.address, s.address + footprint_of(rig, s.key, s.break_no) - 1, call(rig, s.key))
         for s in steps
     ]
-
-
-class Moves(QWidget):
-    """Lines of `item   old → new`, at most some, and how many more there are."""
-
-    def __init__(self, rows: list[tuple[str, str, str]], most: int = 14) -> None:
-        super().__init__()
-        self._rows, self._more = rows[:most], max(0, len(rows) - most)
-        self.setFixedHeight(20 * (len(self._rows) + bool(self._more)) + 4)
-        self.setAccessibleName("; ".join(f"{a}: {b} to {c}" for a, b, c in rows[:most]))
-
-    def paintEvent(self, _: QPaintEvent) -> None:
-        p = QPainter(self)
-        w = self.width()
-        for n, (who, old, new) in enumerate(self._rows):
-            y = 20 * n
-            text(p, QRectF(0, y, w * 0.3, 20), who, size=11, bold=True)
-            text(p, QRectF(w * 0.3, y, w * 0.31, 20), old, "quiet", 11, align=RIGHT)
-            text(p, QRectF(w * 0.62, y, 16, 20), "→", "quiet", 11)
-            text(p, QRectF(w * 0.66, y, w * 0.34, 20), new, size=11)
-            p.fillRect(QRectF(0, y + 19, w, 1), THEME.color("line"))
-        if self._more:
-            text(p, QRectF(0, 20 * len(self._rows), w, 20), f"and {self._more} more", "quiet", 11)
 
 
 class Proposal(QWidget, Asks):

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from welvo.app.patch.laying_form import Moves
 from welvo.app.session import Selection, SelectionKind, Session
 from welvo.app.widgets.dialogs import Dialog, WishDialog
 from welvo.app.widgets.fields import Line, set_help
+from welvo.app.widgets.moves import Moves
 from welvo.app.widgets.painting import button, clear, column, label, row
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.patch import capacity

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QPlainTextEdit, QWidget
 
-from welvo.app.patch.laying_form import Moves
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import WishDialog
 from welvo.app.widgets.fields import set_help
+from welvo.app.widgets.moves import Moves
 from welvo.app.widgets.painting import clear, column
 from welvo.patch import spreadsheet, table
 from welvo.rig.notation import plural, say_place

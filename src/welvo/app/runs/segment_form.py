@@ -12,7 +12,7 @@ from welvo.app.runs.element_face import ElementFace, spots_of
 from welvo.app.runs.line_form import show_bridge, show_converter, show_line
 from welvo.app.runs.order_rows import OrderRows
 from welvo.app.widgets.face_editor import FaceEditor
-from welvo.app.widgets.forms import Form, Picked, Row, Said, Subject, Ticked, Together, Typed
+from welvo.app.widgets.forms import Form, Picked, Row, Said, Subject, Ticked, Together, Typed, with_preview
 from welvo.app.widgets.painting import button, label, row
 from welvo.app.widgets.panels import Rows, Title
 from welvo.app.widgets.tints import tint_of
@@ -21,6 +21,7 @@ from welvo.patch.along import piece_name
 from welvo.patch.cable import Piece, Stream
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Rig, joined
+from welvo.rig.lookup import call
 from welvo.rig.notation import plural
 from welvo.rig.patched import Element
 from welvo.rig.profile import Break, Channel, Mode
@@ -28,6 +29,7 @@ from welvo.rig.readers import Number, Order, Percent, Words
 from welvo.rig.refs import SegmentRef
 from welvo.rig.runs import PixelType, Segment
 from welvo.runs.bridge import worth
+from welvo.runs.consequences import pushed
 from welvo.runs.edits import (
     change_many,
     fix_addresses,
@@ -269,7 +271,9 @@ def _pixels(here: Here) -> None:
     element = rig.elements.get(here.segment.element)
     own = panel.new_form(_element_subject(here), Element)
     if element is not None:
-        own.add(ELEMENT_NAME, BLOCK if element.kind == "block" else PIXELS)
+        block = element.kind == "block"
+        length = partial(_would_push, here, "slots" if block else "pixels")
+        own.add(ELEMENT_NAME, with_preview(BLOCK if block else PIXELS, length))
     panel.new_form(here.subject, Segment).add(_part(here))
     if element is not None:
         _face(here, element)
@@ -295,6 +299,24 @@ def _element_subject(here: Here) -> Subject:
         return here.session.edit(set_pixels, here.segment.element, words, **fields)
 
     return Subject(lambda: here.session.rig.elements.get(here.segment.element), change)
+
+
+def _would_push(here: Here, field: str, typed: str) -> str:
+    """Whose addresses another length would move, while it is being typed; Esc leaves it as it is."""
+    key, s = here.segment.element, here.session
+    if not typed.strip().isdecimal() or key not in s.rig.elements:
+        return ""
+    try:
+        after, _ = set_pixels(s.rig, key, "", **{field: int(typed)})
+    except Refused:
+        return ""
+    moves, apart = pushed(s.index.cables, after, key)
+    said = [f"{call(s.rig, m.key)} {m.before} → {m.after}" for m in moves[:4]]
+    words = f"Would move {', '.join(said)}{f' and {len(moves) - 4} more' if len(moves) > 4 else ''}." if moves else ""
+    if apart:
+        names = ", ".join(call(s.rig, k) for k in apart[:4]) + (" …" if len(apart) > 4 else "")
+        words += f" No longer where their cable is, because their addresses are fixed: {names}."
+    return words.strip()
 
 
 def _part(here: Here) -> Typed:

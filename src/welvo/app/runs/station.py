@@ -17,7 +17,6 @@ from welvo.app.runs.segment_list import RunRows, SegmentList
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Choice, Line, set_help
-from welvo.app.widgets.literal import literal
 from welvo.app.widgets.painting import RIGHT, button, column, entry, label, row, text
 from welvo.app.widgets.painting import menu as popup_menu
 from welvo.formats.models import shipped_pixels
@@ -123,6 +122,10 @@ class RunsStation(QWidget):
         below = QWidget()
         inside = column(spacing=0)
         inside.addLayout(head)
+        self.preview = label("", 13, wrap=True)  # where what is typed goes, and what it would move, before Enter
+        self.preview.setContentsMargins(16, 0, 16, 6)
+        self.preview.hide()
+        inside.addWidget(self.preview)
         inside.addWidget(self.list, 1)
         below.setLayout(inside)
         self.splitter = QSplitter(Qt.Orientation.Vertical)
@@ -274,7 +277,8 @@ class RunsStation(QWidget):
             if which == "loose":
                 self.saying.setText(f"{plural(len(lines), 'item')} to drag up onto a cable")
             else:
-                self.saying.setText(f"attached to port {self.port}" if self.port else "")
+                first = "" if self.at.label else ", the first with nothing on it"
+                self.saying.setText(f"attaches to port {self.port}{first}" if self.port else "")
         self.go.setEnabled(bool(self.port))
         dmx = (
             bool(self.port)
@@ -374,7 +378,9 @@ class RunsStation(QWidget):
 
     def _preview(self, typed: str) -> None:
         """What the typed line would do, and what it would move."""
+        self.preview.setVisible(bool(typed.strip()))
         if not typed.strip() or not self.port:
+            self.preview.setText("" if self.port else "This device has no port for pixels. Choose another, or add one.")
             self._fill()
             return
         try:
@@ -385,10 +391,11 @@ class RunsStation(QWidget):
                 < 400
             )
             more = f"; {moved(self._session.index.cables, rig, self.device_id).words}" if small else ""
-            self.saying.setText(f"{wish.says}{more}")
-            self.saying.setToolTip(literal(self.saying.text()))
+            said = f"{wish.says}{more}"
+            self.preview.setText(f"Enter attaches {said[:1].lower()}{said[1:]}.")
+            self.saying.setText("" if self.at.label else f"to port {self.port}, the first with nothing on it")
         except Refused as e:
-            self.saying.setText(str(e))
+            self.preview.setText(str(e))
 
     def attach_typed(self) -> bool:
         """Attach what was typed to the selected port; what cannot be read stays in the field, and the reason is

@@ -8,7 +8,7 @@ through the subject's `change`. What is refused stays in the field, and why stan
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import msgspec
@@ -59,6 +59,8 @@ class Typed:
     """Whether it does something to many, which only Enter may do: a series that is half typed never runs by itself."""
     shown: Callable[[Any], str] | None = None
     take: Callable[[str], object] | None = None
+    preview: Callable[[str], str] | None = None
+    """What taking over what is being typed would do; said under the field until it is taken or left."""
 
 
 @dataclass(frozen=True)
@@ -155,6 +157,8 @@ class Form:
                 widgets.append(made)
                 if isinstance(made, Field):
                     refusals.append(made.refusal)
+                    if isinstance(part, Typed) and part.preview:
+                        refusals.append(_previewed(made, part.preview))
         self.body.addLayout(field_row(words, *widgets) if words is not None else row(*widgets))
         for line in refusals:
             self.body.addWidget(line)
@@ -244,6 +248,30 @@ class Form:
 
         self.refreshers.append(show)
         return made
+
+
+def _previewed(of: Field, preview: Callable[[str], str]) -> QLabel:
+    """The line under a field that says what taking its text over would do."""
+    line = label("", 11, wrap=True)
+    line.hide()
+
+    def say() -> None:
+        words = preview(of.text()) if of.pending else ""
+        line.setText(words)
+        line.setVisible(bool(words))
+
+    of.textChanged.connect(lambda _: say())
+    of.editingFinished.connect(say)
+    return line
+
+
+def with_preview(of: Typed | Together, preview: Callable[[str], str]) -> Typed | Together:
+    """A row whose (first) field says what taking its text over would do."""
+    if isinstance(of, Typed):
+        return replace(of, preview=preview)
+    first, *others = of.parts
+    assert isinstance(first, Typed)
+    return replace(of, parts=(replace(first, preview=preview), *others))
 
 
 def field_row(words: str, *widgets: QWidget | None) -> QHBoxLayout:
