@@ -465,3 +465,19 @@ def test_settings_of_this_computer_survive_and_bad_ones_are_replaced() -> None:
     for bad in (b"{", b'{"theme": 5}', b'{"theme": "neon"}'):
         Computer.file().write_bytes(bad)
         assert Computer.load().theme == "dark"
+
+
+def test_a_generic_device_is_planned_by_its_ports_and_limits(bench: Window) -> None:
+    dialog = AddDevice(bench.session, bench)
+    dialog.model.setCurrentIndex(dialog.model.findData("generic node"))
+    dialog.model.activated.emit(dialog.model.currentIndex())
+    dialog.ports.setText("6")
+    dialog.limit.setText("128")
+    assert "NODE 6: Node with DMX ports, 6 ports" in dialog.saying.text() and dialog.go.isEnabled()
+    dialog.limit.setText("900")
+    assert "out of reach" in dialog.saying.text() and not dialog.go.isEnabled()
+    dialog.limit.setText("128")
+    dialog.go.click()
+    rig = bench.session.rig
+    made = rig.devices[dialog.made]
+    assert (made.name, len(made.ports), rig.device_models[made.model].slots_per_port) == ("NODE 6", 6, 128)

@@ -15,7 +15,6 @@ from welvo.app.patch.laying_form import LayForm
 from welvo.app.patch.pages import RenumberBlock
 from welvo.app.patch.paste import PasteRows
 from welvo.app.profiles.range_editor import PasteRanges
-from welvo.app.runs.model_editor import ModelEditor
 from welvo.app.runs.pixel_kinds import PixelKinds
 from welvo.app.runs.split import SplitElement
 from welvo.app.runs.supplies import Supplies
@@ -23,6 +22,7 @@ from welvo.app.session import Selection
 from welvo.app.widgets.add_device import AddDevice
 from welvo.app.widgets.face_editor import FaceEditor
 from welvo.app.widgets.fields import Choice, Field, Tick
+from welvo.app.widgets.model_editor import ModelEditor
 from welvo.app.window import Window
 from welvo.formats.rigfile import dumps, loads
 from welvo.rig.refs import SegmentRef

@@ -25,12 +25,12 @@ from welvo.app.disk import Newest, wait_for
 from welvo.app.faults import FaultLog
 from welvo.app.main import _tell_faults, make_window
 from welvo.app.network import Network
-from welvo.app.runs.model_editor import ModelEditor
 from welvo.app.runs.pixel_kinds import PixelKinds
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.dialogs import ask_line
 from welvo.app.widgets.fields import Choice, CommandLine, commit_focus
 from welvo.app.widgets.literal import literal, menu_words, rows_tip, visible
+from welvo.app.widgets.model_editor import ModelEditor
 from welvo.app.widgets.painting import label
 from welvo.app.window import Window
 from welvo.demo.gallery import gallery

@@ -312,3 +312,13 @@ def test_a_thousand_universes_are_drawn_and_found(make: Callable[[Rig], Window])
     for level in ZOOMS:
         window.patch.tapes.set_level(level)
         assert not window.patch.tapes.grab().isNull()
+
+
+def test_shift_and_a_click_take_everything_in_between(patch: Window, qtbot: QtBot) -> None:
+    patch.patch.tapes.set_level("Block")
+    view = patch.patch.tapes.viewport()
+    qtbot.mouseClick(view, LEFT, pos=point(patch, "u1", 3))
+    qtbot.mouseClick(view, LEFT, SHIFT, pos=point(patch, "u2", 3))
+    assert patch.session.selection.ids == ("a", "b", "c")
+    qtbot.mouseClick(view, LEFT, CTRL, pos=point(patch, "u1", 12))
+    assert patch.session.selection.ids == ("a", "c")

@@ -12,11 +12,11 @@ from pytestqt.qtbot import QtBot
 
 from tests.app.test_runs_station import field, pen, put
 from tests.runs.test_sums import box, strip
-from welvo.app.runs.model_editor import ModelEditor
 from welvo.app.runs.riser import write_mime
 from welvo.app.runs.riser_drawing import At
 from welvo.app.runs.riser_layout import lay_out, rect_of, room_for
 from welvo.app.session import Selection
+from welvo.app.widgets.model_editor import ModelEditor
 from welvo.app.window import Window
 from welvo.patch.cable import Cables
 from welvo.rig.lookup import call

@@ -13,7 +13,6 @@ from pytestqt.qtbot import QtBot
 
 from tests.app.conftest import field_of
 from welvo.app.runs.element_face import ElementFace
-from welvo.app.runs.model_editor import ModelEditor, own_folder, read_labels, read_modes, say_labels, say_modes
 from welvo.app.runs.pixel_kinds import PixelKinds
 from welvo.app.runs.riser import write_mime
 from welvo.app.runs.riser_drawing import At
@@ -21,6 +20,7 @@ from welvo.app.runs.split import SplitElement, read_ports
 from welvo.app.runs.supplies import Supplies
 from welvo.app.session import Selection
 from welvo.app.widgets.fields import Choice, Field
+from welvo.app.widgets.model_editor import ModelEditor, own_folder, read_labels, read_modes, say_labels, say_modes
 from welvo.app.widgets.panels import Ways
 from welvo.app.window import Window
 from welvo.formats.models import from_folder, shipped

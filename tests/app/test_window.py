@@ -25,7 +25,6 @@ from welvo.app.patch.paste import PasteRows
 from welvo.app.profiles.compare import CompareModes
 from welvo.app.profiles.library import Library
 from welvo.app.profiles.range_editor import PasteRanges
-from welvo.app.runs.model_editor import ModelEditor
 from welvo.app.runs.pixel_kinds import PixelKinds
 from welvo.app.runs.split import SplitElement
 from welvo.app.runs.supplies import Supplies
@@ -34,6 +33,7 @@ from welvo.app.widgets.add_device import AddDevice
 from welvo.app.widgets.face_editor import FaceEditor
 from welvo.app.widgets.fields import Field, editors
 from welvo.app.widgets.fixes import run_fix
+from welvo.app.widgets.model_editor import ModelEditor
 from welvo.app.widgets.theme import THEME
 from welvo.app.window import Window
 from welvo.formats import journal

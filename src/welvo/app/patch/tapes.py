@@ -94,7 +94,9 @@ class Tapes(TapeView):
         add = e.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
         chosen = s.selection.kind == "item" and span.item in s.selection.ids
         self._when_let_go = None
-        if add and s.selection.kind == "item":
+        if e.modifiers() & Qt.KeyboardModifier.ShiftModifier and s.selection.kind == "item" and not chosen:
+            s.select_items(self._range_to(span))
+        elif add and s.selection.kind == "item":
             if chosen:  # it may be the start of a drag: taken out only when the button is let go where it was
                 self._when_let_go = [k for k in s.selection.ids if k != span.item]
             else:
@@ -104,6 +106,22 @@ class Tapes(TapeView):
         else:
             s.select_items([span.item], max(0, span.break_no), slot)
         self._press = (e.position(), span)
+
+    def _range_to(self, span: Span) -> list[str]:
+        """What is selected, and everything from the last of it to a span, over the tapes in their order."""
+        s = self._session
+        before = self._selected_spans()
+        order = [r.universe for r in self._rows]
+        if not before or before[-1].universe not in order or span.universe not in order:
+            return [*s.selection.ids, span.item]
+        ends = sorted((order.index(x.universe), x.first) for x in (before[-1], span))
+        between = [
+            x.item
+            for n in range(ends[0][0], ends[1][0] + 1)
+            for x in s.index.on(order[n])
+            if x.item and ends[0] <= (n, x.first) <= ends[1]
+        ]
+        return list(dict.fromkeys([*s.selection.ids, *between]))
 
     def mouseMoveEvent(self, e: QMouseEvent) -> None:
         if self._press and not self._carry and e.buttons() & Qt.MouseButton.LeftButton:

@@ -8,12 +8,15 @@ from welvo.app.widgets.forms import Picked, Row, Subject, Ticked, Together, Type
 from welvo.app.widgets.painting import button, row
 from welvo.app.widgets.panels import FormPanel, Rows, Title
 from welvo.patch.cable import Stream
+from welvo.patch.limits import slots_of_port
 from welvo.rig.abilities import ability
+from welvo.rig.counting import SLOTS
+from welvo.rig.edits import set_port
 from welvo.rig.lookup import universe_by_number
 from welvo.rig.notation import say_place, thousands
 from welvo.rig.plan import model_of
 from welvo.rig.protocol import PROTOCOLS, say_wire
-from welvo.rig.readers import Percent
+from welvo.rig.readers import Percent, whole
 from welvo.rig.refs import PortRef
 from welvo.rig.wiring import Port
 from welvo.runs.edits import follow_runs, set_stream, what_follows
@@ -58,6 +61,27 @@ STREAM: tuple[Row | Together, ...] = (
 )
 
 
+def _slots(panel: FormPanel, ref: PortRef) -> Typed:
+    """How many slots a DMX port puts out, where that is less than its model can."""
+    s = panel.session
+
+    def take(typed: str) -> object:
+        now = s.rig.devices[ref.device].ports.get(ref.port, Port()).settings
+        settings = {k: v for k, v in now.items() if k != "slots"}
+        if typed.strip():
+            settings["slots"] = whole(typed, 1, SLOTS)
+        return s.edit(set_port, ref.device, ref.port, f"slots of port {ref.port}", settings=settings)
+
+    return Typed(
+        "Slots put out",
+        "How many slots this port puts out; what is patched above them stays dark. Empty: as many as its model can.",
+        width=84,
+        placeholder=str(slots_of_port(s.rig, *ref)),
+        shown=lambda port: str(port.settings.get("slots", "")),
+        take=take,
+    )
+
+
 def show_port(panel: FormPanel, ref: PortRef) -> None:
     s = panel.session
     able = ability(s.rig, *ref)
@@ -88,6 +112,8 @@ def show_port(panel: FormPanel, ref: PortRef) -> None:
         take=lambda fid: change("feed", feed=fid, follows=""),
     )
     form = panel.new_form(Subject(now, change), Port).add(takes)
+    if able.gives == "dmx":
+        form.add(_slots(panel, ref))
     if able.gives == "pixels":
         model = model_of(s.rig, ref.device)
         own = (t.chip for t in s.rig.pixel_types.values() if t.chip)

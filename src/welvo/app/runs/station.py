@@ -468,7 +468,7 @@ class RunsStation(QWidget):
         Supplies(self._session, self).exec()
 
     def models(self) -> None:
-        from welvo.app.runs.model_editor import ModelEditor
+        from welvo.app.widgets.model_editor import ModelEditor
 
         model = self._session.rig.devices[self.device_id].model if self.device_id in self._session.rig.devices else ""
         ModelEditor(self._session, self, model).exec()

@@ -9,6 +9,9 @@ from PySide6.QtWidgets import QWidget
 
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import WishDialog
+from welvo.app.widgets.model_editor import ModelEditor
+from welvo.app.widgets.painting import button
+from welvo.formats.generic import GENERICS, MOST_PORTS, GenericKind, generic_model
 from welvo.formats.models import from_folder, shipped
 from welvo.observed.values import Heard
 from welvo.rig.base import Refused
@@ -16,7 +19,12 @@ from welvo.rig.document import Rig
 from welvo.rig.edits import add_device
 from welvo.rig.notation import plural, read_ip
 from welvo.rig.plan import device_at
+from welvo.rig.protocol import PROTOCOLS, read_protocol
+from welvo.rig.readers import whole
 from welvo.rig.wiring import DeviceModel
+
+GENERIC = "generic "
+"""How the keys of the generic models begin in the choice; a model's own key never ends in a blank and a kind."""
 
 
 def known_models(rig: Rig) -> dict[str, DeviceModel]:
@@ -51,9 +59,14 @@ class AddDevice(WishDialog):
         self.model = self.pick(
             "Model",
             "What kind of device it is. The model says which ports and settings it has, and how its pages count.",
-            [(k, f"{k} · {plural(len(m.ports), 'port')}") for k, m in self._models.items()],
+            self._options(),
             guess_model(self._models, heard) if heard else next(iter(self._models), ""),
+            self._chosen,
         )
+        self.ports = self.ask("Ports", "How many ports it has; they are called 1, 2, 3 and so on.", "4", 64)
+        self.limit = self.ask("Each of", "How much one of its ports puts out: slots of DMX, or pixels.", "512", 64)
+        self.protocols = self.ask("Listens to", f"What it understands: {', '.join(PROTOCOLS)}.", "sacn, artnet")
+        self._generic = [self.ports, self.limit, self.protocols]
         self.name = self.ask(
             "Name",
             "What the device is called, up to 17 letters. Two devices of one name are easily mixed up.",
@@ -65,12 +78,45 @@ class AddDevice(WishDialog):
             heard.ip if heard else "",
         )
         self.made = ""
-        self.finish()
+        own = button("My own model…", self._own_model, "Describe a device that is not listed, and plan one of it.")
+        self.finish(None, own)
+        self._chosen()
+
+    def _options(self) -> list[tuple[str, str]]:
+        found = [(k, f"{k} · {plural(len(m.ports), 'port')}") for k, m in self._models.items()]
+        return found + [(f"{GENERIC}{k}", f"Generic {g.words}") for k, g in GENERICS.items()]
+
+    @property
+    def _generic_kind(self) -> GenericKind | None:
+        chosen = str(self.model.currentData() or "")
+        return next((k for k in GENERICS if chosen == f"{GENERIC}{k}"), None)
+
+    def _chosen(self) -> None:
+        """A generic model is described in three fields; any other says for itself what it can do."""
+        kind = self._generic_kind
+        for line in self._generic:
+            line.setEnabled(kind is not None)
+        if kind and not self.limit.isModified():
+            self.limit.setText(str(GENERICS[kind].usual))
+
+    def _own_model(self) -> None:
+        before = dict(self._models)
+        ModelEditor(self._session, self).exec()
+        self._models = known_models(self._session.rig)
+        fresh = next((k for k in self._models if k not in before), str(self.model.currentData()))
+        self.model.set_options(self._options(), fresh)
+        self.look()
 
     def _wish(self) -> tuple[DeviceModel, str, str]:
         rig = self._session.rig
-        model = self._models[str(self.model.currentData())]
-        name = self.name.text().strip() or model.name
+        kind = self._generic_kind
+        if kind:
+            ports, limit = whole(self.ports.text(), 1, MOST_PORTS), whole(self.limit.text(), 0, 100_000)
+            known = (read_protocol(p) for p in self.protocols.text().split(",") if p.strip())
+            model = generic_model(kind, ports, limit, tuple(dict.fromkeys(known)))
+        else:
+            model = self._models[str(self.model.currentData())]
+        name = self.name.text().strip() or (model.name if not kind else f"{kind.upper()} {len(model.ports)}")
         if len(name) > 17:
             raise Refused(f"“{name}” has {len(name)} letters; a device's name has 17 at most.")
         ip = read_ip(self.ip.text()) if self.ip.text().strip() else ""
@@ -82,7 +128,8 @@ class AddDevice(WishDialog):
     def foresee(self) -> tuple[str, str]:
         model, name, ip = self._wish()
         where = f"at {ip}" if ip else "without an address yet"
-        return f"{name}: {model.name} {where}, ports {', '.join(model.ports)}. {model.note}", "Plan it"
+        ports = ", ".join(model.ports[:16]) + (f" … {model.ports[-1]}" if len(model.ports) > 16 else "")
+        return f"{name}: {model.name} {where}, ports {ports}. {model.note}", "Plan it"
 
     def do(self) -> object:
         self.made = self._session.edit(add_device, *self._wish()).made[0]
