@@ -315,7 +315,6 @@ def test_a_thousand_universes_are_drawn_and_found(make: Callable[[Rig], Window])
 
 
 def test_shift_and_a_click_take_everything_in_between(patch: Window, qtbot: QtBot) -> None:
-    patch.patch.tapes.set_level("Block")
     view = patch.patch.tapes.viewport()
     qtbot.mouseClick(view, LEFT, pos=point(patch, "u1", 3))
     qtbot.mouseClick(view, LEFT, SHIFT, pos=point(patch, "u2", 3))
