@@ -28,9 +28,10 @@ from welvo.live.worker import Faults
 from welvo.observed.values import Heard, HeardPort
 from welvo.protocols import artnet
 from welvo.rig.base import Refused
-from welvo.rig.document import Rig
+from welvo.rig.document import Rig, put
 from welvo.rig.edits import set_feed
 from welvo.rig.refs import Goto
+from welvo.rig.wiring import Sender
 
 
 class Ears:
@@ -481,3 +482,49 @@ def test_a_generic_device_is_planned_by_its_ports_and_limits(bench: Window) -> N
     rig = bench.session.rig
     made = rig.devices[dialog.made]
     assert (made.name, len(made.ports), rig.device_models[made.model].slots_per_port) == ("NODE 6", 6, 128)
+
+
+def test_the_empty_bench_offers_groups_former_selections_and_universes(window: Window, qtbot: QtBot) -> None:
+    window.show_station("Bench")
+    session = window.session
+    session.select_items(["f207", "f203"])
+    session.select_items([])
+    QApplication.processEvents()
+    bench = window.bench
+
+    def offered() -> dict[str, QPushButton]:
+        return {b.text(): b for b in bench._nothing.findChildren(QPushButton) if b.isVisibleTo(bench)}
+
+    assert {"Kelp left", "3 Ray basin"} <= set(offered())
+    offered()["207, 203"].click()
+    assert session.selection.ids == ("f207", "f203") and not bench._nothing.isVisibleTo(bench)
+    session.select_items([])
+    QApplication.processEvents()
+    offered()["Kelp left"].click()
+    assert session.selection.ids == tuple(next(g.members for g in session.rig.groups.values() if g.name == "Kelp left"))
+
+
+def test_arming_borrows_the_routes_of_a_rig_that_another_program_drives(
+    make: Callable[[Rig], Window], rig: Rig, qtbot: QtBot
+) -> None:
+    desk = put(rig, "", senders={"s": Sender(name="Desk", kind="desk")})[0]
+    window = make(desk)
+    window.toggle_arm()
+    assert not window.network.armed and "Other senders feed 2 universes" in window.message.words
+    borrowed = window.bench.borrowed
+    assert window.station == "Bench" and borrowed.isVisibleTo(window.bench)
+    borrowed.setText("1")
+    borrowed.commit()
+    assert window.network.borrowed == {"u1"}
+    window.toggle_arm()
+    try:
+        assert window.network.armed and "1 universe borrowed from Desk" in window.message.words
+        assert [s["id"] for s in window.network._sent] == ["w1"]
+        borrowed.setText("1, 2")
+        borrowed.commit()
+        assert window.network.borrowed == {"u1"}, "nothing more leaves than was armed"
+        borrowed.setText("")
+        borrowed.commit()
+        assert window.network._sent == []
+    finally:
+        window.network.disarm()

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import pytest
+from msgspec.structs import replace
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
 from PySide6.QtGui import QDragLeaveEvent, QDragMoveEvent, QWheelEvent
 from PySide6.QtWidgets import QApplication, QToolTip
@@ -13,12 +14,13 @@ from pytestqt.qtbot import QtBot
 from tests.app.test_runs_station import field, pen, put
 from tests.runs.test_sums import box, strip
 from welvo.app.runs.riser import write_mime
-from welvo.app.runs.riser_drawing import At
+from welvo.app.runs.riser_drawing import MARKS_APART, At, ruler_of
 from welvo.app.runs.riser_layout import lay_out, rect_of, room_for
 from welvo.app.session import Selection
 from welvo.app.widgets.model_editor import ModelEditor
 from welvo.app.window import Window
 from welvo.patch.cable import Cables
+from welvo.rig.document import put as change_rig
 from welvo.rig.lookup import call
 from welvo.rig.refs import SegmentRef
 from welvo.rig.runs import Segment
@@ -286,3 +288,25 @@ def test_what_is_dropped_lands_by_the_half_it_is_over(runs: Window, share: float
     r = riser.rect_of("9", stroke)
     assert riser._landing(riser.at(QPointF(r.center().x(), r.top() + r.height() * share))) == (0 if share < 0.5 else 1)
     assert riser._landing(At("9", -1, 0)) == 2 and riser._landing(At("12", -1, 0)) == 0
+
+
+def test_the_ruler_counts_metres_where_the_pitch_is_known_and_pixels_where_not() -> None:
+    assert ruler_of(2.0, 0) == (20, 40) and ruler_of(12.0, 0) == (5, 60)
+    assert ruler_of(100.0, 0) == (1, 100), "half an LED is no mark"
+    step, apart = ruler_of(2.0, 16.7)  # 2 px to an LED of 16.7 mm: 119.8 px to the metre
+    assert step == pytest.approx(0.5) and apart == pytest.approx(59.9, abs=0.05)
+    for scale in (1e-5, 0.003, 0.2, 7.0):
+        for pitch in (0.0, 5.0, 33.3, 200.0):
+            step, apart = ruler_of(scale, pitch)
+            assert MARKS_APART - 0.01 <= apart <= 2.6 * MARKS_APART, "marks neither crowd nor leave the ruler empty"
+
+
+def test_the_ruler_is_in_metres_only_if_all_strings_of_the_device_share_a_pitch(runs: Window) -> None:
+    riser, session = runs.runs.riser, runs.session
+    used = {p.key for s in riser._of.values() for p in s.pieces if p.leds and p.key in session.rig.elements}
+    types = {session.rig.elements[key].type for key in used}
+    assert len({session.rig.pixel_types[t].pitch if t else 0 for t in types}) > 1 and riser._pitch() == 0
+    one = {key: replace(session.rig.elements[key], type="silk") for key in used}
+    session.edit(change_rig, "strings of one kind", elements=one)
+    QApplication.processEvents()
+    assert riser._pitch() == 16.7 and not riser.grab().isNull()

@@ -15,16 +15,17 @@ from typing import Any
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from welvo.app.session import Session
+from welvo.bench.borrowing import lent, say_arming
 from welvo.bench.levels import Frame, Levels
 from welvo.live.engine import EngineProcess, EngineState
 from welvo.live.engine_main import NOBODY
 from welvo.live.interfaces import LOOPBACK, Interface, interface_of, trouble_of
 from welvo.live.links import ArtNetLink, port_levels
 from welvo.live.listener import Listener
-from welvo.live.output import kept_back, rows_of, streams
+from welvo.live.output import kept_back, rows_of, sent_feeds, streams
 from welvo.live.status import StatusWatch
 from welvo.live.worker import Fault
-from welvo.observed.values import Event
+from welvo.observed.values import Event, SourceSeen
 from welvo.rig.base import Refused
 from welvo.rig.document import Change
 from welvo.rig.notation import plural
@@ -81,10 +82,12 @@ class Network(QObject):
         self.trouble = ""
         """What keeps the interface from being used; empty when nothing does."""
         self._ended: list[Any] = []
-        self._kept_back: tuple[Any, dict[str, str]] = (None, {})
+        self._kept_back: tuple[Any, frozenset[str], dict[str, str]] = (None, frozenset(), {})
         self._said: deque[str] = deque()
         self._listen_again_at = 0.0
         self.levels = Levels()
+        self.borrowed: frozenset[str] = frozenset()
+        """Universes that are sent by the routes of another sender while armed."""
         self.listener: Listener | None = None
         self.engine: EngineProcess | None = None
         self._sent: list[dict[str, Any]] = []
@@ -179,7 +182,14 @@ class Network(QObject):
             return False
         specs = self._streams()
         if not specs:
-            self.session.say("Nothing to arm: no universe has a feed from the Bench yet. Add one in Patch.", "warning")
+            others = lent(self.session.rig)
+            self.session.say(
+                "Nothing to arm: no universe has a feed from the Bench. Other senders feed "
+                f"{plural(len(others), 'universe')}: type those to be tested under Borrowed on the Bench."
+                if others
+                else "Nothing to arm: no universe has a feed from the Bench yet. Add one in Patch.",
+                "warning",
+            )
             return False
         fd = self.listener.artnet_fd if self.listener else -1
         try:
@@ -207,7 +217,29 @@ class Network(QObject):
                 f"{', '.join(r.word for r in PROTOCOLS.values() if r.sent)}.",
                 "warning",
             )
+        said = say_arming(
+            self.session.rig, (f for _, f in sent_feeds(self.session.rig, self.borrowed)), self._sources()
+        )
+        if said:
+            self.session.say(f"Armed. {said}", "warning")
         return True
+
+    def _sources(self) -> list[SourceSeen]:
+        return self.listener.sources(self.session.now()) if self.listener else []
+
+    @property
+    def nothing_fed(self) -> bool:
+        """Whether arming would be in vain only for want of feeds, and there are some to borrow."""
+        return not self.missing and not self._streams() and bool(lent(self.session.rig))
+
+    def borrow(self, universes: frozenset[str]) -> None:
+        """Choose what is sent by the routes of others. Raises Refused for more while armed: that is said at arming."""
+        if self.engine and universes - self.borrowed:
+            raise Refused("Disarm first: universes are borrowed before arming, so that nothing more leaves unasked.")
+        self.borrowed = universes
+        if self.engine:
+            self._refresh_streams()
+        self.armed_changed.emit()
 
     def disarm(self) -> None:
         """End all streams properly. It does not wait: the process that sends is gone a moment afterwards."""
@@ -224,7 +256,9 @@ class Network(QObject):
     def _streams(self) -> list[dict[str, Any]]:
         defaults = {uid: f.tobytes() for uid, f in self.levels.frames(self.session.index, defaults_only=True).items()}
         heard = self.listener.heard() if self.listener else {}
-        return streams(self.session.rig, self.interface, heard, defaults, self.session.index, self.session.now())
+        return streams(
+            self.session.rig, self.interface, heard, defaults, self.session.index, self.session.now(), self.borrowed
+        )
 
     def _look_at_output(self) -> None:
         """Bring `sending` up to date, and act on a process that failed, ended or does not answer."""
@@ -277,9 +311,9 @@ class Network(QObject):
                 if why != NOBODY:
                     stuck |= dict.fromkeys(spec["feeds"], why)
         going = rows - held
-        if self._kept_back[0] is not rig:
-            self._kept_back = (rig, kept_back(rig))
-        for fid, why in self._kept_back[1].items():
+        if self._kept_back[0] is not rig or self._kept_back[1] != self.borrowed:
+            self._kept_back = (rig, self.borrowed, kept_back(rig, self.borrowed))
+        for fid, why in self._kept_back[2].items():
             row = row_of[rig.feeds[fid].universe]
             stuck[fid] = why
             rows.add(row)
@@ -386,8 +420,7 @@ class Network(QObject):
         self._look_at_interface()
         self._look_at_output()
         if self.listener and self._count % 3 == 0:
-            now = self.session.now()
-            self.session.observe(heard=self.listener.heard(), sources=tuple(self.listener.sources(now)))
+            self.session.observe(heard=self.listener.heard(), sources=tuple(self._sources()))
             self._watch.wanted = tuple(
                 (d.ip, m.status_port)
                 for device_id, d in self.session.rig.devices.items()

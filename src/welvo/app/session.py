@@ -268,6 +268,11 @@ class Session(QObject):
         else:
             self.select_items([taker], max(0, break_no), slot)
 
+    @property
+    def before(self) -> list[Selection]:
+        """What was selected before, the latest last."""
+        return self._before
+
     def step_selection(self, back: bool) -> None:
         """Alt+Left and Alt+Right: what was selected before, and after."""
         source, target = (self._before, self._after) if back else (self._after, self._before)

@@ -46,7 +46,7 @@ from welvo.app.widgets import dialogs, theme
 from welvo.app.widgets.fields import commit_focus
 from welvo.app.widgets.literal import literal, menu_words, paragraph, visible
 from welvo.app.widgets.message import Message
-from welvo.app.widgets.painting import column, row
+from welvo.app.widgets.painting import column, focus_is_due, row
 from welvo.app.widgets.painting import menu as popup_menu
 from welvo.app.widgets.refusals import guarded
 from welvo.app.widgets.theme import THEME
@@ -236,7 +236,7 @@ class Window(QWidget):
             "Patch": ("tapes", "list"),
             "Runs": ("riser", "attach", "box"),
             "Devices": ("pairs", "add"),
-            "Bench": ("bank",),
+            "Bench": ("bank", "pick"),
         }[self.station]
         found = (getattr(shown, name) for name in wanted)
         usable = (w for w in found if w.isVisible() and w.isEnabled() and w.focusPolicy() != Qt.FocusPolicy.NoFocus)
@@ -244,7 +244,9 @@ class Window(QWidget):
 
     def _focus_again(self) -> None:
         """After an act whose button is gone, the focus stands nowhere: it goes to the station, where keys do things."""
-        if QApplication.focusWidget() is None and self.isActiveWindow():
+        if focus_is_due():
+            self._homing.start()
+        elif QApplication.focusWidget() is None and self.isActiveWindow():
             home = self._home()
             if home:
                 home.setFocus()
@@ -710,8 +712,9 @@ class Window(QWidget):
     def toggle_arm(self) -> None:
         if self.network.armed:
             self.network.disarm()
-        else:
-            self.network.arm()
+        elif not self.network.arm() and self.network.nothing_fed:
+            self.show_station("Bench")
+            self.bench.borrowed.setFocus()
 
     def _fill_interfaces(self, menu: QMenu) -> None:
         menu.clear()

@@ -33,16 +33,26 @@ def subscribers(heard: dict[str, Heard], wire: int, now: float = 0.0) -> list[st
     )
 
 
-def sent_feeds(rig: Rig) -> Iterator[tuple[str, Feed]]:
-    """The feeds that the Bench sends under numbers of their own, in order of entry."""
+NONE: frozenset[str] = frozenset()
+
+
+def _sends(rig: Rig, feed: Feed, bench: str, borrowed: frozenset[str]) -> bool:
+    return feed.sender == bench or feed.universe in borrowed
+
+
+def sent_feeds(rig: Rig, borrowed: frozenset[str] = NONE) -> Iterator[tuple[str, Feed]]:
+    """The feeds that the Bench sends under numbers of their own, in order of entry.
+
+    `borrowed` are universes it sends by the feeds of others, having none of its own there.
+    """
     bench = bench_sender(rig)
     for fid, feed in rig.feeds.items():
-        if feed.sender == bench and feed.universe in rig.universes and PROTOCOLS[feed.protocol].numbered:
+        if _sends(rig, feed, bench, borrowed) and feed.universe in rig.universes and PROTOCOLS[feed.protocol].numbered:
             if used(rig, "universes", feed.universe):
                 yield fid, feed
 
 
-def kept_back(rig: Rig) -> dict[str, str]:
+def kept_back(rig: Rig, borrowed: frozenset[str] = NONE) -> dict[str, str]:
     """Feeds of the Bench that cannot leave beside an earlier one, and why.
 
     A sender has one identity, and counts the packets of a universe once: two universes under one number, or one at two
@@ -50,7 +60,7 @@ def kept_back(rig: Rig) -> dict[str, str]:
     """
     first: dict[tuple[str, int], Feed] = {}
     found: dict[str, str] = {}
-    for fid, feed in sent_feeds(rig):
+    for fid, feed in sent_feeds(rig, borrowed):
         other = first.setdefault((feed.protocol, feed.wire), feed)
         wire = say_wire(feed.protocol, feed.wire)
         if feed.universe != other.universe:
@@ -67,6 +77,7 @@ def streams(
     defaults: dict[str, bytes],
     index: Index | None = None,
     now: float = 0.0,
+    borrowed: frozenset[str] = NONE,
 ) -> list[dict[str, Any]]:
     """One stream for each wire universe the Bench feeds. `defaults` by universe id, for feeds that end on them.
 
@@ -74,9 +85,9 @@ def streams(
     (see `kept_back`). Feeds by DDP need the index: all that go to one device are one stream.
     """
     rows = rows_of(rig)
-    back = kept_back(rig)
+    back = kept_back(rig, borrowed)
     found: dict[tuple[str, int], dict[str, Any]] = {}
-    for fid, feed in sent_feeds(rig):
+    for fid, feed in sent_feeds(rig, borrowed):
         if fid in back:
             continue
         if feed.to == "multicast":
@@ -114,16 +125,16 @@ def streams(
             "sync_to": interface.broadcast if feed.sync and feed.protocol == "artnet" else "",
             "last": None if PROTOCOLS[feed.protocol].ends else last[feed.at_disarm],
         }
-    return [*found.values(), *(_boxes(index, rows) if index else ())]
+    return [*found.values(), *(_boxes(index, rows, borrowed) if index else ())]
 
 
-def _boxes(index: Index, rows: dict[str, int]) -> list[dict[str, Any]]:
+def _boxes(index: Index, rows: dict[str, int], borrowed: frozenset[str]) -> list[dict[str, Any]]:
     """One stream for each DDP device the Bench feeds. What is not in use keeps its place in it and stays dark."""
     rig = index.rig
     bench = bench_sender(rig)
     found = []
     for (ip, wire), fids in boxes(index).items():
-        mine = [f for f in fids if rig.feeds[f].sender == bench]
+        mine = [f for f in fids if _sends(rig, rig.feeds[f], bench, borrowed)]
         if not ip or not mine:
             continue
         pieces, length = stream_of(index, mine)

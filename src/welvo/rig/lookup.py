@@ -122,6 +122,12 @@ def bench_sender(rig: Rig) -> str:
     return next((sid for sid, s in rig.senders.items() if s.kind == "bench"), "")
 
 
+def main_sender(rig: Rig) -> str:
+    """Who drives the rig in the show: its sender that is not Welvo's own Bench if there is just one, else the Bench."""
+    others = [sid for sid, s in rig.senders.items() if s.kind != "bench"]
+    return others[0] if len(others) == 1 else bench_sender(rig)
+
+
 def item(rig: Rig, key: str) -> Fixture | Element | None:
     return rig.fixtures.get(key) or rig.elements.get(key)
 

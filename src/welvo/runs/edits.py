@@ -13,7 +13,7 @@ from welvo.rig.base import Refused
 from welvo.rig.counting import HIGHEST_SACN as _HIGHEST
 from welvo.rig.document import Change, Edit, Rig, fresh_id, joined, put, put_rig
 from welvo.rig.edits import add_feed, add_universe, names_of, set_port
-from welvo.rig.lookup import bench_sender, call, feeds_of, mode_of, universe_by_number, universe_ids
+from welvo.rig.lookup import call, feeds_of, main_sender, mode_of, universe_by_number, universe_ids
 from welvo.rig.notation import plural
 from welvo.rig.patched import NOWHERE, Element, Fixture, Place
 from welvo.rig.plan import model_of, nothing_out
@@ -478,7 +478,7 @@ def make_to_fit(rig: Rig, device_id: str, headroom: int = 0) -> Edit:
         raise Refused("Every universe that is needed is there and fed.")
     example = next((f for f in rig.feeds.values() if f.universe == numbers.get(start[0])), None)
     senders: dict[str, Sender] = {}
-    who = example.sender if example else bench_sender(rig)
+    who = example.sender if example else main_sender(rig)
     if not who:
         who = fresh_id(rig.senders, "s")
         senders[who] = Sender(name="Bench", kind="bench")

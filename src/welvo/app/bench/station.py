@@ -7,7 +7,7 @@ import time
 
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QScrollArea, QWidget
+from PySide6.QtWidgets import QGridLayout, QScrollArea, QWidget
 
 from welvo.app.bench.faders import FOOT, HIGHEST, TOP, FaderBank
 from welvo.app.bench.panel import BenchPanel
@@ -18,13 +18,14 @@ from welvo.app.session import Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Field
-from welvo.app.widgets.painting import CENTRE, button, column, label, row, text
+from welvo.app.widgets.painting import CENTRE, button, clear, column, label, row, text
 from welvo.app.widgets.theme import THEME
+from welvo.bench.borrowing import choose, lent, say_borrowed
 from welvo.bench.levels import light_up
 from welvo.patch.path import find_target
 from welvo.patch.slot_words import channel_words, slot_word
 from welvo.rig.base import Refused
-from welvo.rig.lookup import call, fixtures_by_number, profile_of, universe_by_number
+from welvo.rig.lookup import call, fixtures_by_number, profile_of, universe_by_number, universes_in_order
 from welvo.rig.notation import plural, read_numbers, read_place, say_numbers, say_place
 from welvo.rig.refs import Goto
 
@@ -108,6 +109,7 @@ class BenchStation(QWidget):
         self._meant_at = 0.0
         self._meant: bytes | None = None
         self._raw_here = self._raw_value = ""
+        self._offered: object = None
         self.pick = Field(
             "Picks what you drive: numbers and ranges such as 203, 205–207, an address such as 3.150, or an "
             "element's name. Sends nothing.",
@@ -172,7 +174,7 @@ class BenchStation(QWidget):
         )
         self.raw_place.setFixedWidth(84)
         self.raw_place.setPlaceholderText("3.150")
-        self.raw_place.setAccessibleName("Raw slot")
+        self.raw_place.setAccessibleName("Slot")
         self.raw_level = Field(
             "The level for that slot, 0 to 255 or a percentage such as 50 %. It wins over the faders until you "
             "release all.",
@@ -212,17 +214,38 @@ class BenchStation(QWidget):
             "Nothing picked",
             ("Type a number, a range or an address above. Nothing leaves the computer before you arm.",),
         )
+        self.borrowed = Field(
+            "Universes that another sender feeds, and that the Bench sends too while it is armed: numbers such as 3, "
+            "5–7, or all. It takes that sender's routes: numbers, receivers and priority. The rig stays as it is.",
+            self._borrow,
+        )
+        self.borrowed.setFixedWidth(110)
+        self.borrowed.setPlaceholderText("no universe")
+        self.borrowed.setAccessibleName("Borrowed")
+        self._borrowed_words = label("Borrowed", 13, True)
+        self._offers = QGridLayout()
+        self._offers.setSpacing(6)
+        under = column()
+        under.addWidget(self._empty)
+        centred = row(None, None)
+        centred.insertLayout(1, self._offers)
+        under.addLayout(centred)
+        under.addStretch(1)
+        self._nothing = QWidget()
+        self._nothing.setLayout(under)
         body.addWidget(self._faders, 1)
-        body.addWidget(self._empty, 1)
+        body.addWidget(self._nothing, 1)
         raw = row(
-            label("Raw slot", 13, True),
-            8,
+            label("Slot", 13, True),
             self.raw_place,
-            label("at", quiet=True),
+            8,
+            label("Level", 13, True),
             self.raw_level,
             hold,
             self._raw_words,
             None,
+            self._borrowed_words,
+            self.borrowed,
         )
         raw.setContentsMargins(16, 8, 16, 12)
         body.addLayout(raw)
@@ -246,6 +269,44 @@ class BenchStation(QWidget):
             else []
         )
 
+    def _offer(self) -> None:
+        """Buttons to begin with: groups, what was selected before, universes with something in them."""
+        s = self._session
+        groups = [(g.name, tuple(g.members)) for g in s.rig.groups.values()][:8]
+        before = list(dict.fromkeys(x.ids for x in reversed(s.before) if x.kind == "item" and len(x.ids) > 1))[:4]
+        here = {*s.rig.fixtures, *s.rig.elements}
+        recent = [(self._called(ids), ids) for ids in before if set(ids) <= here]
+        order = [u for u in universes_in_order(s.rig) if s.index.items_on(u)][:8]
+        universes = [(f"{s.rig.universes[u].number} {s.rig.universes[u].name}".strip(), u) for u in order]
+        state = (groups, recent, universes)
+        if state == self._offered:
+            return
+        self._offered = state
+        clear(self._offers)
+        made: list[tuple[str, list[QWidget]]] = [
+            ("Groups", [button(n, lambda m=m: s.select_items(list(m))) for n, m in groups if m]),
+            ("Selected before", [button(n, lambda m=m: s.select_items(list(m))) for n, m in recent]),
+            ("Universes", [button(n, lambda u=u: s.select_items(s.index.items_on(u))) for n, u in universes]),
+        ]
+        line = 0
+        for words, buttons in made:
+            if buttons:
+                self._offers.addWidget(label(words, 13, quiet=True), line, 0)
+            for n, b in enumerate(buttons):
+                self._offers.addWidget(b, line + n // 4, 1 + n % 4)
+            line += -(-len(buttons) // 4)
+
+    def _borrow(self, typed: str) -> object:
+        s = self._session
+        self._network.borrow(choose(s.rig, typed))
+        self.borrowed.set_value(say_borrowed(s.rig, self._network.borrowed))
+        return True
+
+    def _called(self, ids: tuple[str, ...]) -> str:
+        rig = self._session.rig
+        names = ", ".join(call(rig, k) for k in ids[:3])
+        return f"{names}{f' and {len(ids) - 3} more' if len(ids) > 3 else ''}"
+
     def _picked(self, typed: str) -> object:
         s = self._session
         t = typed.strip()
@@ -259,17 +320,19 @@ class BenchStation(QWidget):
             if not found.key:
                 self.raw_place.setText(say_place(s.rig.universes[found.universe].number, found.address))
                 self.raw_place.commit()
-                raise Refused(f"Nothing is patched at {found.label}; it stands under Raw slot instead.")
+                raise Refused(f"Nothing is patched at {found.label}; it stands under Slot instead.")
             s.select_items([found.key], found.break_no)
         self._show_pick()
         return True
 
     def forget(self) -> None:
         """Another rig: nothing picked or typed for the former one stays."""
-        for line in (self.pick, self.raw_place, self.raw_level):
+        self._network.borrowed = frozenset()
+        for line in (self.pick, self.raw_place, self.raw_level, self.borrowed):
             line.set_value("")
             line.revert()
         self._raw_here = self._raw_value = ""
+        self._offered = None
         self._raw_words.setText("")
         self.refresh()
 
@@ -285,6 +348,10 @@ class BenchStation(QWidget):
         s = self._session
         keys = self.keys
         self._show_pick()
+        lending = bool(lent(s.rig))
+        self.borrowed.setVisible(lending)
+        self._borrowed_words.setVisible(lending)
+        self.borrowed.set_value(say_borrowed(s.rig, self._network.borrowed))
         kinds = dict.fromkeys(
             (p.name if (p := profile_of(s.rig, s.rig.fixtures[k])) else "?") if k in s.rig.fixtures else "element"
             for k in keys
@@ -295,7 +362,9 @@ class BenchStation(QWidget):
             else ""
         )
         self._faders.setVisible(bool(keys))
-        self._empty.setVisible(not keys)
+        self._nothing.setVisible(not keys)
+        if not keys:
+            self._offer()
         for b in (self.light_up, self.zero):
             b.setEnabled(bool(keys))
         self.bank.show_items(keys)

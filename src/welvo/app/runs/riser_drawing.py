@@ -3,6 +3,7 @@ them."""
 
 from __future__ import annotations
 
+from math import floor, log10
 from typing import NamedTuple
 
 from PySide6.QtCore import QPointF, QRectF, Qt
@@ -16,11 +17,11 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
-from welvo.app.runs.riser_layout import PortLayout, Room, lay_out, rect_of, room_for
+from welvo.app.runs.riser_layout import FIRST_BEND, PortLayout, Room, lay_out, rect_of, room_for
 from welvo.app.session import Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.literal import visible
-from welvo.app.widgets.painting import CENTRE, LEFT, box, text, width_of
+from welvo.app.widgets.painting import CENTRE, LEFT, RIGHT, box, text, width_of
 from welvo.app.widgets.theme import THEME
 from welvo.app.widgets.tints import tint_of
 from welvo.patch.cable import Piece, Stream
@@ -32,6 +33,10 @@ from welvo.runs.geometry import Course, Stroke, course_of, place_along
 
 BAR = 58
 """Height of the device's bar with the loads under it."""
+RULER = 46
+"""Width of the ruler at the left."""
+MARKS_APART = 36
+"""So far apart are the ruler's marks at least."""
 NARROW = 44
 """Columns narrower than that have room for a port's label alone."""
 
@@ -52,6 +57,16 @@ class Header(NamedTuple):
     share: float
     over: bool
     off: str
+
+
+def ruler_of(scale: float, pitch: float) -> tuple[float, float]:
+    """How far the marks of the ruler are from each other: in metres (with a pitch in mm) or LEDs, and in pixels of the
+    screen, of which there are `scale` to an LED. Steps are 1, 2 or 5 of a power of ten."""
+    per = scale * 1000 / pitch if pitch else scale
+    power = floor(log10(MARKS_APART / per))
+    step = next(x for x in (1, 2, 5, 10) if x * 10.0**power * per >= MARKS_APART - 1e-6) * 10.0**power
+    step = step if pitch else max(1.0, step)
+    return step, step * per
 
 
 class RiserDrawing(QWidget):
@@ -124,8 +139,8 @@ class RiserDrawing(QWidget):
         found = self._rooms.get(label)
         if found is None:
             labels = self.labels
-            wide = (self.width() - 24) / max(1, len(labels))
-            column = QRectF(12 + wide * labels.index(label), BAR, wide, self.height() - BAR - 8)
+            wide = (self.width() - RULER - 12) / max(1, len(labels))
+            column = QRectF(RULER + wide * labels.index(label), BAR, wide, self.height() - BAR - 8)
             found = self._rooms[label] = room_for(column, self.courses.get(label), self.scale)
         return found
 
@@ -171,6 +186,7 @@ class RiserDrawing(QWidget):
         labels = self.labels
         box(p, QRectF(8, 4, self.width() - 16, 26), "raised", "edge", 3)
         self._draw_ports(p, labels)
+        self._draw_ruler(p)
         shown = [label for label in labels if label in self._of]
         for label in shown:
             self._draw_cable(p, label)
@@ -182,6 +198,36 @@ class RiserDrawing(QWidget):
         for label in labels:
             if label not in self._of:
                 self._draw_line(p, label)
+
+    def _pitch(self) -> float:
+        """Millimetres from LED to LED, where all strings of the device have one pitch; 0: they have not, or nobody
+        said."""
+        rig = self._session.rig
+        kinds = {
+            rig.pixel_types.get(rig.elements[p.key].type)
+            for s in self._of.values()
+            for p in s.pieces
+            if p.leds and p.key in rig.elements
+        }
+        pitches = {k.pitch if k else 0.0 for k in kinds}
+        return pitches.pop() if len(pitches) == 1 else 0.0
+
+    def _draw_ruler(self, p: QPainter) -> None:
+        """How long the cables are, down the left side: in metres where the pitch is known, else in LEDs."""
+        longest = max((c.leds for c in self.courses.values()), default=0)
+        if not longest:
+            return
+        pitch = self._pitch()
+        step, apart = ruler_of(self.scale, pitch)
+        top, bottom = FIRST_BEND + 8.0, self.height() - 8.0
+        p.setPen(QPen(THEME.color("edge"), 1))
+        p.drawLine(QPointF(RULER - 10, top), QPointF(RULER - 10, bottom))
+        text(p, QRectF(4, top - 20, RULER - 8, 16), "m" if pitch else "LEDs", "quiet", 11)
+        for n in range(int(max(0.0, bottom - top) / apart) + 1):
+            y = top + n * apart
+            p.setPen(QPen(THEME.color("edge"), 1))
+            p.drawLine(QPointF(RULER - 14, y), QPointF(RULER - 10, y))
+            text(p, QRectF(0, y - 8, RULER - 17, 16), f"{n * step:g}", "quiet", 11, align=RIGHT)
 
     def _worst(self) -> dict[str, str]:
         """The worst severity at each port of the device."""
@@ -241,7 +287,7 @@ class RiserDrawing(QWidget):
         able = ability(self._session.rig, self.device_id, label)
         stream = self._of.get(label)
         leds = (stream.leds or stream.pixels) if stream else 0
-        narrow = (self.width() - 24) / max(1, len(self.labels)) < NARROW
+        narrow = (self.width() - RULER - 12) / max(1, len(self.labels)) < NARROW
         if leds:
             over = bool(able.pixels and leds > able.pixels)
             return Header(

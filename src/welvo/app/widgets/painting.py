@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from functools import lru_cache
 
@@ -87,7 +88,11 @@ class Label(QLabel):
 
 
 def label(words: str = "", size: int = 13, bold: bool = False, quiet: bool = False, wrap: bool = False) -> QLabel:
-    """A text label; its size, weight and colour are properties, so that a change of theme reaches it."""
+    """A text label; its size, weight and colour are properties, so that a change of theme reaches it.
+
+    Small print that wraps is an explanation, and is as dark as text: quiet is for what stands beside a value.
+    """
+    quiet = quiet and not (wrap and size <= 11)
     made = Label(words)
     made.setFont(THEME.font(size, bold))
     made.setProperty("px", str(size))
@@ -159,6 +164,7 @@ def clear(layout: QLayout) -> None:
         if any(w is not None and (w is focus or w.isAncestorOf(focus)) for w in _widgets_of(layout)):
             name, kind = focus.accessibleName(), type(focus)
             focus.clearFocus()
+            _due[:] = [time.monotonic() + SOON]
             # two turns of the event loop: what is put into a layout is only shown in the next one
             QTimer.singleShot(0, root, lambda: QTimer.singleShot(0, root, lambda: focus_again(root, name, kind)))
     while layout.count():
@@ -191,8 +197,19 @@ def _widgets_of(layout: QLayout) -> list[QWidget]:
     return found
 
 
+SOON = 0.2
+"""Seconds within which what was built anew has its focus back."""
+_due: list[float] = []
+
+
+def focus_is_due() -> bool:
+    """Whether a focus that was taken away with a layout is about to come back: then nobody else should have it."""
+    return bool(_due) and time.monotonic() < _due[0]
+
+
 def focus_again(root: QWidget, name: str, kind: type[QWidget]) -> None:
     """Give the focus to the widget of a name below a root, unless something else has it by now."""
+    _due.clear()
     if QApplication.focusWidget() is None and name:
         alike = (w for w in root.findChildren(kind) if w.accessibleName() == name and w.isVisibleTo(root))
         found = next(alike, None)
