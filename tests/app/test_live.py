@@ -57,7 +57,7 @@ def live(window: object, qtbot: QtBot) -> None:
     session.select_items(["f207"])
     window.show_station("Bench")
     qtbot.mouseClick(window.head.arm, Qt.MouseButton.LeftButton)
-    assert network.armed and "Armed" not in window.message.words
+    assert network.armed and "Forgotten laptop sends there now (sACN 6)" in window.message.words
     for function, value in (("Dimmer", 1.0), ("Shutter1", 1.0), ("ColorAdd_R", 1.0)):
         network.levels.hold(["f207"], function, value)
     network.touch()

@@ -154,7 +154,7 @@ def test_typing_hangs_and_what_cannot_be_hung_stays_in_the_field(runs: Window, q
     station = runs.runs
     station.pick("8", -1, 0)
     qtbot.keyClicks(station.attach, "3 x 30 RGB algae, there and back")
-    assert station.preview.text() == "Enter attaches 3 × 30 pixels on port 8; nothing behind moves, 1 universe more."
+    assert station.preview.text() == "Enter attaches: 3 × 30 pixels on port 8; nothing behind moves, 1 universe more."
     qtbot.keyClick(station.attach, Qt.Key.Key_Return)
     assert [s.reverse for s in runs.session.rig.devices[pen(runs)].ports["8"].run] == [False, True, False]
     assert station.attach.text() == ""

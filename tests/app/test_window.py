@@ -34,12 +34,14 @@ from welvo.app.widgets.face_editor import FaceEditor
 from welvo.app.widgets.fields import Field, editors
 from welvo.app.widgets.fixes import run_fix
 from welvo.app.widgets.model_editor import ModelEditor
+from welvo.app.widgets.refusals import GONE
 from welvo.app.widgets.theme import THEME
 from welvo.app.window import Window
 from welvo.formats import journal
 from welvo.formats.rigfile import load, save
-from welvo.rig.document import Rig
+from welvo.rig.document import Rig, put
 from welvo.rig.edits import add_feed, rename_rig
+from welvo.rig.patched import Element
 from welvo.rig.refs import SegmentRef
 from welvo.runs.wish import attach_wish
 
@@ -572,3 +574,61 @@ def test_files_that_are_dropped_open_or_say_what_they_are_not(window: Window, tm
     assert window.session.path is None and "Drop one rig" in window.message.words
     window.take_files([file])
     assert window.session.path == file and window.windowTitle() == "Hall · hall.welvo · Welvo"
+
+
+def test_an_empty_rig_offers_where_to_begin_until_there_is_something(
+    make: Callable[[Rig], Window], tmp_path: Path
+) -> None:
+    known = tmp_path / "Reef hall.welvo"
+    save(Rig(name="Reef hall"), known)
+    window = make(Rig())
+    QApplication.processEvents()
+    assert window.focusWidget() is window.profiles.first, "what is typed first is a channel table"
+    window.computer.remember(known)
+    window.session.replace(Rig(), None)
+    for page in (window.profiles, window.patch):
+        offered = {b.text(): b for b in page.start.findChildren(QPushButton) if not b.property(GONE)}
+        assert page.start.isVisibleTo(page) and {"Open a rig…", "Look at the demo", "Reef hall.welvo"} <= set(offered)
+    opened: list[bool] = []
+    window.open_demo = lambda: opened.append(True)
+    offered["Look at the demo"].click()
+    assert opened == [True]
+    window.profiles.first.setText("red green blue")
+    window.profiles.first.commit()
+    assert not window.profiles.start.isVisibleTo(window.profiles) and window.patch.start.isHidden()
+    window.session.undo()
+    offered["Reef hall.welvo"].click()
+    assert window.session.path == known and window.profiles.start.isHidden(), "an opened rig has begun already"
+
+
+def test_the_name_of_what_was_just_made_is_one_chord_away(window: Window, qtbot: QtBot) -> None:
+    window.show_station("Profiles")
+    window.profiles.new_profile("red green blue")
+    QApplication.processEvents()
+    window.actions_by_id["name"].trigger()
+    field = window.focusWidget()
+    assert isinstance(field, Field) and field.accessibleName() == "Name" and field.hasSelectedText()
+    qtbot.keyClicks(field, "Lagoon par")
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    assert "Lagoon par" in {p.name for p in window.session.rig.profiles.values()}
+    window.show_station("Patch")
+    window.session.select_items([])
+    QApplication.processEvents()
+    window.actions_by_id["name"].trigger()
+    assert "Nothing is selected" in window.message.words
+
+
+def test_names_of_what_is_not_attached_yet_complete(window: Window, qtbot: QtBot) -> None:
+    window.show_station("Runs")
+    runs, session = window.runs, window.session
+    session.edit(put, "a loose ribbon", elements={"loose": Element(name="Moon ribbon", pixels=4, order="RGB")})
+    QApplication.processEvents()
+    completer = runs.attach.completer()
+    completer.setCompletionPrefix("oon")
+    assert completer.currentCompletion() == "Moon ribbon"
+    completer.activated.emit("Moon ribbon")
+    assert "Moon ribbon" in runs.preview.text(), "what would be attached is said at once"
+    runs.attach.setText("Moon ribbon")
+    assert runs.attach_typed() and session.index.cables.attached("loose")
+    completer.setCompletionPrefix("oon")
+    assert not completer.currentCompletion()

@@ -118,6 +118,7 @@ EDIT = (
     ),
     Command("before", "Edit", "Selection before", lambda w: w.session.step_selection(True), ("Alt+Left",), line=True),
     Command("after", "Edit", "Selection after", lambda w: w.session.step_selection(False), ("Alt+Right",)),
+    Command("name", "Edit", "Name it…", lambda w: w.focus_name(), ("Ctrl+Shift+N",), "Goes to the name in the panel."),
     Command("filter", "Edit", "Filter the list", lambda w: w.focus_filter(), ("Ctrl+F",)),
     Command(
         "jump",

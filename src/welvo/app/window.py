@@ -19,6 +19,7 @@ from PySide6.QtGui import (
     QPainter,
     QPaintEvent,
     QResizeEvent,
+    QShowEvent,
 )
 from PySide6.QtWidgets import (
     QApplication,
@@ -43,7 +44,7 @@ from welvo.app.path import Ribbon
 from welvo.app.recovery import Keeper
 from welvo.app.session import Selection, Session
 from welvo.app.widgets import dialogs, theme
-from welvo.app.widgets.fields import commit_focus
+from welvo.app.widgets.fields import Field, commit_focus
 from welvo.app.widgets.literal import literal, menu_words, paragraph, visible
 from welvo.app.widgets.message import Message
 from welvo.app.widgets.painting import column, focus_is_due, row
@@ -143,6 +144,7 @@ class Window(QWidget):
         self.session.about_to_act.connect(commit_focus)
         self.session.changed.connect(lambda _: self._titles())
         self.session.replaced.connect(self._replaced)
+        self.session.changed.connect(lambda _: self._offer_start())
         self.rail.picked.connect(self.show_station)
         self.head.counts.clicked.connect(self.toggle_findings)
         self.head.arm.toggled.connect(self.toggle_arm)
@@ -171,6 +173,11 @@ class Window(QWidget):
         if isinstance(station, PatchStation) or hasattr(station, "splitter"):
             if len(sizes) == station.splitter.count() and any(sizes):
                 station.splitter.setSizes(sizes)
+        if hasattr(station, "start"):
+            station.start.open_file.connect(self.open_dialog)
+            station.start.open_recent.connect(self._open_recent)
+            station.start.demo.connect(self.actions_by_id["demo"].trigger)
+            self._offer_start()
 
     # All stations but Patch are built when they are first wanted: a start must not wait for what nobody looks at.
 
@@ -232,8 +239,8 @@ class Window(QWidget):
         """The first useful control of the station that is shown."""
         shown = self.stack.currentWidget()
         wanted = {
-            "Profiles": ("line", "new"),
-            "Patch": ("tapes", "list"),
+            "Profiles": ("line", "first", "new"),
+            "Patch": ("tapes", "wish", "list"),
             "Runs": ("riser", "attach", "box"),
             "Devices": ("pairs", "add"),
             "Bench": ("bank", "pick"),
@@ -333,6 +340,13 @@ class Window(QWidget):
     def _place_drawer(self) -> None:
         wide = min(600, self.width() - 300)
         self.drawer.setGeometry(self.width() - wide, 44, wide, self.height() - 44 - 84)
+
+    def showEvent(self, e: QShowEvent) -> None:
+        """The keys begin at the station's first useful control, not at the jump box, which would swallow them."""
+        super().showEvent(e)
+        home = self._home()
+        if home and self.focusWidget() in (None, self.jump):
+            home.setFocus()
 
     def resizeEvent(self, e: QResizeEvent) -> None:
         self.panels.setFixedWidth(360 if self.width() >= 1600 else 300)
@@ -450,6 +464,7 @@ class Window(QWidget):
         self.drawer.forget()
         for station in self._built:
             station.forget()
+        self._offer_start()
         self.show_station("Patch" if self.session.rig.profiles else "Profiles")
 
     # ---- files
@@ -603,11 +618,23 @@ class Window(QWidget):
 
     def _fill_recent(self) -> None:
         self._recent.clear()
-        for path in filter(None, map(text_to_path, self.computer.recent)):
+        for path in self._recent_files():
             entry = self._recent.addAction(menu_words(shown_name(path)), partial(self._open_recent, path))
             entry.setToolTip(literal(path_to_text(path)))
         if not self.computer.recent:
             self._recent.addAction("nothing opened yet").setEnabled(False)
+
+    def _recent_files(self) -> list[Path]:
+        return [p for p in map(text_to_path, self.computer.recent) if p]
+
+    def _offer_start(self) -> None:
+        """Where there is nothing at all yet, the empty pages also say where else to begin."""
+        rig = self.session.rig
+        nothing = not (rig.profiles or rig.fixtures or rig.elements or rig.devices or self.session.path)
+        for start in (x.start for x in self._built if hasattr(x, "start")):
+            if nothing:
+                start.offer(self._recent_files())
+            start.setVisible(nothing)
 
     def _open_recent(self, path: Path) -> None:
         if self.may_leave():
@@ -752,6 +779,16 @@ class Window(QWidget):
     def show_page(self, name: str) -> None:
         self.show_station("Patch")
         self.patch.show_page(name)
+
+    def focus_name(self) -> None:
+        """The name of what the panel is about, ready to be typed over."""
+        named = (f for f in self.panels.findChildren(Field) if f.accessibleName() == "Name")
+        field = next((f for f in named if f.isVisible() and f.isEnabled()), None)
+        if field is None:
+            self.session.say("Nothing is selected whose name stands in the panel.")
+            return
+        field.setFocus()
+        field.selectAll()
 
     def focus_filter(self) -> None:
         field = self.drawer.filter if self.drawer.isVisible() else self.patch.filter

@@ -28,6 +28,7 @@ from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Choice, CommandLine, Line, set_help
 from welvo.app.widgets.painting import RIGHT, box, button, column, entry, label, row, text
 from welvo.app.widgets.painting import menu as popup_menu
+from welvo.app.widgets.start import Start
 from welvo.app.widgets.theme import THEME
 from welvo.patch.steps import footprint_of
 from welvo.rig.document import Change
@@ -110,6 +111,7 @@ class PatchStation(QWidget):
         self.wish.setFixedWidth(340)
         self._tapes_or_empty = QStackedWidget()
         self._tapes_or_empty.addWidget(self.tapes)
+        self.start = Start()
         self._empty = _EmptyTapes(
             "No fixtures yet",
             (
@@ -119,6 +121,7 @@ class PatchStation(QWidget):
             self.wish,
             button("Add", self.wish.commit, primary=True),
             hint=True,
+            below=self.start,
         )
         self._tapes_or_empty.addWidget(self._empty)
         split = self.splitter = QSplitter(Qt.Orientation.Vertical)

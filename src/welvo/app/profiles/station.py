@@ -24,6 +24,7 @@ from welvo.app.widgets.face_editor import FaceEditor
 from welvo.app.widgets.fields import Choice, Field
 from welvo.app.widgets.painting import button, clear, column, entry, label, row
 from welvo.app.widgets.painting import menu as popup_menu
+from welvo.app.widgets.start import Start
 from welvo.app.widgets.theme import THEME
 from welvo.formats.chart import Chart, Problem, lost_by_hand, read_chart
 from welvo.formats.chart_write import write_chart
@@ -696,6 +697,7 @@ class ProfilesStation(QWidget):
         )
         self.first.setPlaceholderText("pan 16, tilt 16, dimmer, 7 x (amber white)")
         self.first.setFixedWidth(420)
+        self.start = Start()
         return EmptyPage(
             "No profiles yet",
             (
@@ -705,6 +707,7 @@ class ProfilesStation(QWidget):
             self.first,
             button("Make profile", self.first.commit, primary=True),
             button("Library…", self.open_library, "Generics, your own folder, GDTF files."),
+            below=self.start,
         )
 
     def _first(self, words: str) -> object:

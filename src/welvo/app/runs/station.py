@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QPoint, QPointF, QRectF, QStringListModel, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QMenu, QPushButton, QSplitter, QStackedWidget, QWidget
+from PySide6.QtWidgets import QCompleter, QMenu, QPushButton, QSplitter, QStackedWidget, QWidget
 
 from welvo.app.network import Network
 from welvo.app.runs.opened import OpenedArea, OpenedCable
@@ -109,6 +109,12 @@ class RunsStation(QWidget):
         self.attach.setAccessibleName("Attach")
         self.attach.setPlaceholderText("21 x 55 RGB ribbon, 3 to a port")
         self.attach.textEdited.connect(self._preview)
+        self._names = QStringListModel(self)  # what is not attached yet can be named by a few of its letters
+        names = QCompleter(self._names, self.attach)
+        names.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+        names.setFilterMode(Qt.MatchFlag.MatchContains)
+        names.activated.connect(self._preview)
+        self.attach.setCompleter(names)
         self.attach.returnPressed.connect(self.attach_typed)
         self.saying = label("", 11, quiet=True)
         self.go = button("Attach", self.attach_typed, "Attaches what was typed to the selected port.   Enter")
@@ -274,6 +280,8 @@ class RunsStation(QWidget):
         if self.list.currentIndex().isValid():
             self.list.scrollTo(self.list.currentIndex())
         if not self.attach.text().strip():
+            rig, attached = self._session.rig, self._session.index.cables.attached
+            self._names.setStringList([e.name for key, e in rig.elements.items() if e.name and not attached(key)])
             if which == "loose":
                 self.saying.setText(f"{plural(len(lines), 'item')} to drag up onto a cable")
             else:
@@ -392,7 +400,7 @@ class RunsStation(QWidget):
             )
             more = f"; {moved(self._session.index.cables, rig, self.device_id).words}" if small else ""
             said = f"{wish.says}{more}"
-            self.preview.setText(f"Enter attaches {said[:1].lower()}{said[1:]}.")
+            self.preview.setText(f"Enter attaches: {said}.")
             self.saying.setText("" if self.at.label else f"to port {self.port}, the first with nothing on it")
         except Refused as e:
             self.preview.setText(str(e))

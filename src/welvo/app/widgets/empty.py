@@ -9,9 +9,11 @@ from welvo.app.widgets.painting import column, label, row
 
 
 class EmptyPage(QWidget):
-    """A title, one or two sentences, and the widgets to begin with; a hint stands quietly under them."""
+    """A title, one or two sentences, and the widgets to begin with; under them a hint, and what stands below it."""
 
-    def __init__(self, title: str, words: tuple[str, ...], *begin: QWidget, hint: bool = False) -> None:
+    def __init__(
+        self, title: str, words: tuple[str, ...], *begin: QWidget, hint: bool = False, below: QWidget | None = None
+    ) -> None:
         super().__init__()
         body = column((40, 40, 40, 40), 10)
         body.addStretch(1)
@@ -23,6 +25,8 @@ class EmptyPage(QWidget):
         self.hint = _centred(label("", 11, quiet=True, wrap=True))
         if hint:
             body.addWidget(self.hint)
+        if below:
+            body.addWidget(below)
         body.addStretch(2)
         self.setLayout(body)
 

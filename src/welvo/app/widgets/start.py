@@ -1,0 +1,49 @@
+"""Where an empty rig begins: a rig that is there already, one of the last ones, or the demo."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from pathlib import Path
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QWidget
+
+from welvo.app.widgets.literal import literal
+from welvo.app.widgets.painting import button, clear, column, label, row
+from welvo.formats.files import path_to_text, shown_name
+
+MOST_RECENT = 4
+
+
+class Start(QWidget):
+    """Emits `open_file` for Open…, `open_recent` with a path, `demo`. Shown only while the rig has nothing in it."""
+
+    open_file = Signal()
+    open_recent = Signal(object)
+    demo = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._lines = column(spacing=8)
+        self._offered: tuple[Path, ...] | None = None
+        self.setLayout(self._lines)
+        self.hide()
+
+    def offer(self, recent: Iterable[Path]) -> None:
+        """Build the buttons for the rigs that were opened last, the latest first."""
+        last_files = tuple(recent)[:MOST_RECENT]
+        if last_files == self._offered:
+            return
+        self._offered = last_files
+        clear(self._lines)
+        begin = [
+            button("Open a rig…", self.open_file.emit, "Opens a rig file.   Ctrl+O"),
+            button("Look at the demo", self.demo.emit, "The opening night of the Drift Gallery, with devices to try."),
+        ]
+        last = [
+            button(shown_name(p), lambda p=p: self.open_recent.emit(p), literal(path_to_text(p))) for p in last_files
+        ]
+        self._lines.addSpacing(24)
+        self._lines.addLayout(row(None, label("Or begin with", 13, quiet=True), *begin, None))
+        if last:
+            self._lines.addLayout(row(None, label("Opened last", 13, quiet=True), *last, None))
