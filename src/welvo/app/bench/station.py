@@ -209,6 +209,7 @@ class BenchStation(QWidget):
         said.setStretch(1, 1)
         band.addLayout(said)
         inside.addLayout(band)
+        inside.addStretch(0)
         self._faders.setLayout(inside)
         self._empty = EmptyPage(
             "Nothing picked",
