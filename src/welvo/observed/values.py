@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 import msgspec
 
 from welvo.rig.protocol import Protocol
-from welvo.rig.wiring import SettingValue
+from welvo.rig.wiring import Need, SettingValue
 
 SILENT_AFTER = 10.0
 """Seconds without a reply (three missed polls) after which a device counts as silent; Art-Net 4, conversation."""
@@ -34,6 +36,45 @@ class Heard(msgspec.Struct, frozen=True):
     firmware: int = 0
     report: str = ""
     ports: tuple[HeardPort, ...] = ()
+    at: float = 0.0
+
+
+class Said(msgspec.Struct, frozen=True):
+    """What a device says of itself and its settings when it is asked (docs/device-settings.md), all by full key.
+
+    `active` is what it works by now, `saved` what it will work by after a restart, `entered` what it was given and
+    has neither saved nor put to work. `waits` are the acts that something entered or saved still needs.
+    """
+
+    at: float
+    active: dict[str, SettingValue] = {}
+    saved: dict[str, SettingValue] = {}
+    entered: dict[str, SettingValue] = {}
+    waits: dict[str, tuple[Need, ...]] = {}
+    name: str = ""
+    maker: str = ""
+    model: str = ""
+    mac: str = ""
+    serial: str = ""
+    firmware: str = ""
+    uptime: float = 0.0
+    test: str = ""
+    """The test pattern it shows by itself; empty: none."""
+    identify: bool = False
+
+
+Outcome = Literal["taken", "refused", "otherwise", "waits", "not sent", "unknown"]
+"""What became of a setting that was pushed: taken and read back; refused by the device; taken, but it reads back
+otherwise; waiting for save, apply or restart; never sent, since something before it failed; sent, and nobody knows."""
+
+
+class Result(msgspec.Struct, frozen=True):
+    """What became of one setting of a push."""
+
+    outcome: Outcome
+    value: SettingValue
+    why: str = ""
+    needs: tuple[Need, ...] = ()
     at: float = 0.0
 
 
@@ -76,6 +117,10 @@ class Observed(msgspec.Struct, frozen=True):
     heard: dict[str, Heard] = {}
     sources: tuple[SourceSeen, ...] = ()
     written: dict[str, dict[str, Written]] = {}
+    said: dict[str, Said] = {}
+    """By IP address: what devices that can be asked say of their settings."""
+    results: dict[str, dict[str, Result]] = {}
+    """By device id and full key: what became of the last push of a setting."""
     log: tuple[Event, ...] = ()
     listening: bool = False
     stuck: dict[str, str] = {}

@@ -129,6 +129,17 @@ natural: Callable[[str], Any] = natsort_keygen(alg=ns.IGNORECASE)
 """Sort key of words as people sort them: Kelp 2 before Kelp 10, large and small letters alike."""
 
 
+def read_mask(text: str) -> str:
+    """A sub-net mask: four parts whose bits are ones and then zeros. Raises Refused."""
+    parts = text.strip().split(".")
+    if len(parts) != 4 or not all(re.fullmatch(r"\d{1,3}", p) and int(p) <= 255 for p in parts):
+        raise Refused(f"“{text.strip()}” is no mask; one has four parts of 0 to 255, such as 255.255.255.0.")
+    bits = "".join(f"{int(p):08b}" for p in parts)
+    if "01" in bits or "1" not in bits:
+        raise Refused(f"{text.strip()} is no mask: its ones must all stand before its zeros, as in 255.255.255.0.")
+    return ".".join(str(int(p)) for p in parts)
+
+
 def read_ip(text: str) -> str:
     """Four parts of 0..255; what cannot be one device's address is refused with the reason."""
     parts = text.strip().split(".")

@@ -5,8 +5,9 @@ from __future__ import annotations
 import re
 
 from welvo.rig.base import Refused
+from welvo.rig.colours import STRAIGHT
 from welvo.rig.document import Rig
-from welvo.rig.notation import read_ip
+from welvo.rig.notation import read_ip, read_mask
 from welvo.rig.protocol import PROTOCOLS
 from welvo.rig.wiring import DeviceModel, Feed, SettingSpec, SettingValue
 
@@ -41,22 +42,60 @@ def model_of(rig: Rig, device: str) -> DeviceModel | None:
     return rig.device_models.get(rig.devices[device].model)
 
 
-def all_settings(model: DeviceModel) -> list[tuple[str, str, SettingSpec]]:
-    """(full key, port label or empty, spec), the device's own first, then port by port as printed on the device."""
-    found = [(s.key, "", s) for s in model.settings if s.scope == "device"]
+def segment_owner(port: str, number: int) -> str:
+    """`6/2`: the second segment of port 6, as the device's own list counts them (from 1)."""
+    return f"{port}/{number}"
+
+
+def split_owner(owner: str) -> tuple[str, int]:
+    """Port label and segment of an owner; 0 where it is the port itself. A label may hold a stroke of its own."""
+    label, stroke, number = owner.rpartition("/")
+    return (label, int(number)) if stroke and label and number.isdecimal() else (owner, 0)
+
+
+def all_settings(model: DeviceModel, segments: dict[str, int] | None = None) -> list[tuple[str, str, SettingSpec]]:
+    """(full key, owner, spec), the device's own first, then port by port as printed on the device.
+
+    `segments` says how many segments each port has; theirs follow those of the port.
+    """
+    of_device = [s for s in model.settings if s.scope == "device"]
+    of_port = [s for s in model.settings if s.scope == "port"]
+    of_segment = [s for s in model.settings if s.scope == "segment"]
+    found = [(s.key, "", s) for s in of_device]
     for label in model.ports:
-        found += [(setting_key(label, s.key), label, s) for s in model.settings if s.scope == "port"]
+        found += [(setting_key(label, s.key), label, s) for s in of_port]
+        for n in range(1, (segments or {}).get(label, 0) + 1 if of_segment else 1):
+            owner = segment_owner(label, n)
+            found += [(setting_key(owner, s.key), owner, s) for s in of_segment]
     return found
+
+
+def link_of(model: DeviceModel, spec: SettingSpec) -> str:
+    """What carries a setting to the device and back; `hand` where nothing does."""
+    return spec.link or (model.links[0] if model.links else "hand")
+
+
+def on_page(model: DeviceModel, spec: SettingSpec, value: SettingValue | None) -> SettingValue | None:
+    """A value in the counting of the device's own page; the same where the page counts as the plan does."""
+    if spec.counts and isinstance(value, int) and not isinstance(value, bool):
+        return value + model.counts.get(spec.counts, 1) - 1
+    return value
 
 
 def say_setting(spec: SettingSpec | None, value: SettingValue | None, protocol: str = "sacn") -> str:
     """A value as the interface shows it."""
     if value is None or value == "":
         return "—"
+    if spec and spec.secret:
+        return "kept outside the rig"
     if spec and spec.type == "universe" and isinstance(value, int):
         return PROTOCOLS[protocol].write(value)
     if isinstance(value, bool):
         return "on" if value else "off"
+    if isinstance(value, float):
+        value = f"{value:g}"
+    if spec and spec.unit and isinstance(value, int | str):
+        return f"{value} {spec.unit}"
     if spec and spec.type == "choice" and value in PROTOCOLS:
         return PROTOCOLS[value].word
     return str(value)
@@ -73,6 +112,21 @@ def read_setting(spec: SettingSpec, text: str, protocol: str = "sacn") -> Settin
         if not re.fullmatch(r"\d{1,9}", t) or not spec.low <= int(t) <= spec.high:
             raise Refused(f"{spec.label}: a whole number from {spec.low} to {spec.high}.")
         return int(t)
+    if spec.type == "decimal":
+        number = t.replace(",", ".").removesuffix(spec.unit).strip() if spec.unit else t.replace(",", ".")
+        if not re.fullmatch(r"\d{1,6}(\.\d{1,4})?", number) or not spec.low <= float(number) <= spec.high:
+            raise Refused(f"{spec.label}: a number from {spec.low} to {spec.high}.")
+        return float(number)
+    if spec.type == "switch":
+        if t.lower() not in ("on", "off", "yes", "no"):
+            raise Refused(f"{spec.label} is on or off.")
+        return t.lower() in ("on", "yes")
+    if spec.type == "order":
+        if not 1 <= len(t) <= 6 or len(set(t.upper())) < len(t) or not set(t.upper()) <= set(STRAIGHT):
+            raise Refused(f"{spec.label} is a colour order such as GRB or RGBW.")
+        return t.upper()
+    if spec.type == "mask":
+        return read_mask(t)
     if spec.type == "choice" and t not in spec.options:
         raise Refused(f"{spec.label} is one of {', '.join(spec.options)}.")
     if len(t) > spec.longest:

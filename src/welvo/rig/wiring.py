@@ -10,7 +10,7 @@ from welvo.rig.base import Value
 from welvo.rig.protocol import NUMBERED, Protocol
 from welvo.rig.runs import Fraction, Segment, Sex
 
-SettingValue = str | int | bool
+SettingValue = str | bool | int | float
 Slot = Annotated[int, Meta(ge=1, le=512)]
 
 
@@ -122,13 +122,27 @@ class Show(Value, frozen=True, kw_only=True):
     devices_off: tuple[str, ...] = ()
 
 
+Need = Literal["save", "apply", "restart"]
+LinkKind = Literal["artnet", "http", "ddp", "hand"]
+
+
 class SettingSpec(Value, frozen=True, kw_only=True):
-    """One setting of a device model: what it is called, what it may be, what it risks, what it needs."""
+    """One setting of a device model: what it is called, what it may be, what it risks, what it needs.
+
+    The model's list is in the order of the device's own pages; `page` names the page where it is no longer the one of
+    the setting before. `counts` names the entry of the model's `counts` by which its own pages count it. `link` says
+    what carries it; empty: the first of the model's links. A `secret` is never written into a rig, nor shown.
+    `needs` is what it takes after it was entered, in this order.
+    """
 
     key: str
     label: str
-    scope: Literal["device", "port"] = "device"
-    type: Literal["text", "number", "choice", "ip", "universe", "switch"] = "text"
+    scope: Literal["device", "port", "segment"] = "device"
+    type: Literal["text", "number", "decimal", "choice", "ip", "mask", "universe", "switch", "order"] = "text"
+    page: str = ""
+    counts: str = ""
+    link: LinkKind | Literal[""] = ""
+    secret: bool = False
     options: tuple[str, ...] = ()
     low: int = 0
     high: int = 65535
@@ -136,7 +150,7 @@ class SettingSpec(Value, frozen=True, kw_only=True):
     unit: str = ""
     help: str
     writable: bool = True
-    needs: tuple[Literal["save", "apply", "restart"], ...] = ()
+    needs: tuple[Need, ...] = ()
     factory: SettingValue = ""
 
 
@@ -213,7 +227,15 @@ class DeviceModel(Value, frozen=True, kw_only=True):
     link: Annotated[int, Meta(ge=0, le=100_000)] = 100
     """Mbit/s of its network socket; 0: it has none."""
     wireless: bool = False
-    links: tuple[Literal["artnet", "http"], ...] = ()
+    links: tuple[LinkKind, ...] = ()
+    restart_takes: Annotated[float, Meta(ge=0, le=600)] = 5.0
+    """Seconds from the order to restart until it answers again, as a rule."""
+    factory_ip: str = ""
+    """The address it has when it comes out of its box; empty: it asks for one."""
+    tests: tuple[str, ...] = ()
+    """Test patterns it can show by itself."""
+    lights: tuple[tuple[str, str], ...] = ()
+    """What its status lights mean: how one looks, what that says."""
     page_ports: Annotated[int, Meta(ge=1, le=4)] = 1
     """How many ports share a page of Art-Net settings, and with it Net and Sub-Net."""
     status_port: Annotated[int, Meta(ge=0, le=65535)] = 0

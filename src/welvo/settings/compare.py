@@ -5,18 +5,22 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from welvo.observed.values import SILENT_AFTER, Heard, Observed
+from welvo.observed.values import SILENT_AFTER, Heard, Observed, Result
 from welvo.rig.document import Rig
-from welvo.rig.plan import all_settings, model_of, planned
-from welvo.rig.wiring import SettingSpec, SettingValue
+from welvo.rig.plan import all_settings, link_of, model_of, planned, split_key, split_owner
+from welvo.rig.wiring import DeviceModel, Need, SettingSpec, SettingValue
 from welvo.settings.artnet import reported
 
 Mark = Literal["matches", "differs", "unknown", "claimed", "silent", "upstream"]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class SettingLine:
-    """One setting of one device: what is planned, what the device says, and how the two stand."""
+    """One setting of one device: what is planned, what the device says, and how the two stand.
+
+    `port` is its owner: a port's label, with a stroke and a number for a segment, empty for the device. `waits` is what
+    the device still needs before what was entered is what it works by.
+    """
 
     key: str
     port: str
@@ -25,37 +29,82 @@ class SettingLine:
     reported: SettingValue | None
     mark: Mark
     at: float = 0.0
+    entered: SettingValue | None = None
+    saved: SettingValue | None = None
+    waits: tuple[Need, ...] = ()
+    result: Result | None = None
 
 
 def is_live(heard: Heard | None, now: float) -> bool:
     return heard is not None and now - heard.at <= SILENT_AFTER
 
 
-def compare(rig: Rig, observed: Observed, device: str, now: float) -> list[SettingLine]:
-    """All settings of a device's model. Nobody heard: `unknown`; pushed and not read back since: `claimed`."""
+def segment_counts(keys: dict[str, SettingValue], more: dict[str, SettingValue]) -> dict[str, int]:
+    """How many segments each port has, in the plan or on the device, whichever has more."""
+    found: dict[str, int] = {}
+    for table in (keys, more):
+        for key in table:
+            label, number = split_owner(split_key(key)[0])
+            if number:
+                found[label] = max(found.get(label, 0), number)
+    return found
+
+
+def says(model: DeviceModel, observed: Observed, ip: str) -> tuple[dict[str, SettingValue], float]:
+    """All that a device says of its settings, by whatever link, and when it said the latest of it."""
+    heard, said = observed.heard.get(ip), observed.said.get(ip)
+    found = reported(model, heard) if heard else {}
+    if said:
+        found = {**found, **said.active} if not heard or said.at >= heard.at - SILENT_AFTER else found
+    return found, max(heard.at if heard else 0.0, said.at if said else 0.0)
+
+
+def compare(
+    rig: Rig, observed: Observed, device: str, now: float, plan: dict[str, SettingValue] | None = None
+) -> list[SettingLine]:
+    """All settings of a device's model. Nobody heard: `unknown`; pushed and not read back since: `claimed`.
+
+    `plan` is the whole plan with what follows from runs; without it, what the rig plans by hand.
+    """
     model = model_of(rig, device)
     if model is None:
         return []
-    plan = planned(rig, device)
-    heard = observed.heard.get(rig.devices[device].ip)
-    says = reported(model, heard) if heard else {}
+    plan = planned(rig, device) if plan is None else plan
+    ip = rig.devices[device].ip
+    said = observed.said.get(ip) if ip else None
+    has, at = says(model, observed, ip) if ip else ({}, 0.0)
+    live = at > 0 and now - at <= SILENT_AFTER
     written = observed.written.get(device, {})
+    results = observed.results.get(device, {})
     lines = []
-    for key, port, spec in all_settings(model):
-        want, have = plan.get(key), says.get(key)
+    for key, owner, spec in all_settings(model, segment_counts(plan, has)):
+        want, have = plan.get(key), has.get(key)
         pushed = written.get(key)
         mark: Mark
         if want is None:
             mark = "silent"
-        elif pushed and pushed.value == want and (heard is None or pushed.at > heard.at):
+        elif pushed and pushed.value == want and pushed.at > at:
             mark = "claimed"
-        elif have is None or not is_live(heard, now):
-            mark = "unknown"
+        elif have is None or not live:
+            mark = "claimed" if pushed and pushed.value == want and link_of(model, spec) == "hand" else "unknown"
         else:
             mark = "matches" if have == want else "differs"
-        lines.append(SettingLine(key, port, spec, want, have, mark, heard.at if heard else 0.0))
+        entered = saved = None
+        waits: tuple[Need, ...] = ()
+        if said:
+            entered, saved, waits = said.entered.get(key), said.saved.get(key), said.waits.get(key, ())
+            if mark == "differs" and waits and want in (entered, saved):
+                mark = "claimed"
+        lines.append(SettingLine(key, owner, spec, want, have, mark, at, entered, saved, waits, results.get(key)))
     return lines
 
 
 def differing(lines: list[SettingLine]) -> list[SettingLine]:
     return [line for line in lines if line.mark == "differs"]
+
+
+def waiting(lines: list[SettingLine]) -> dict[Need, list[SettingLine]]:
+    """The settings that wait for each act, in the order the acts come: save, apply, restart."""
+    acts: tuple[Need, ...] = ("save", "apply", "restart")
+    found = {act: [x for x in lines if act in x.waits] for act in acts}
+    return {act: of for act, of in found.items() if of}

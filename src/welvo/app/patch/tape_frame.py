@@ -52,7 +52,7 @@ class TapeFrame(QAbstractScrollArea):
         self._rows: list[RowAt] = []
         self._cache: dict[str, QPixmap] = {}
         self._cached_for: object = None
-        self._block_cache: dict[str, tuple[list[Block], int]] = {}
+        self._block_cache: dict[str, tuple[list[Block], int, list[Span]]] = {}
         self._worst_cache: tuple[object, dict[str, str]] = (None, {})
         self._shown_on: set[str] = set()
         self._chosen: tuple[object, object, list[Span], frozenset[Taker], frozenset[str]] = (
@@ -214,12 +214,16 @@ class TapeFrame(QAbstractScrollArea):
             self._slept = True  # another station is looked at: all is worked out when this one is shown again
             return
         touched = set(self._session.followed.universes)
-        if change.ids("profiles") or change.ids("shares") or change.ids("universes"):
+        all_anew = bool(change.ids("profiles") or change.ids("shares") or change.ids("universes"))
+        if all_anew:
             touched |= self._cache.keys() | self._block_cache.keys()
-        lanes = {uid: self._block_cache[uid][1] for uid in touched if uid in self._block_cache}
+        lanes: dict[str, int | None] = {}
         for uid in touched:
             self._cache.pop(uid, None)
-            self._block_cache.pop(uid, None)
+            old = self._block_cache.get(uid)
+            if old is None or all_anew or old[2] != self._session.index.on(uid):  # names move no lane
+                lanes[uid] = old[1] if old else None
+                self._block_cache.pop(uid, None)
         self._fresh |= touched
         now = {x.universe for x in self._selected_spans()}
         for uid in now ^ self._shown_on:
@@ -229,7 +233,7 @@ class TapeFrame(QAbstractScrollArea):
         if self.lens and self.lens[0] not in self._session.rig.universes:
             self.lens = None
         if change.ids("universes") or any(
-            self._blocks(uid)[1] != lanes.get(uid) for uid in touched if uid in self._session.rig.universes
+            self._blocks(uid)[1] != before for uid, before in lanes.items() if uid in self._session.rig.universes
         ):
             self._layout()  # only what changes the height or the order of the rows moves them
         self.viewport().update()
@@ -238,8 +242,9 @@ class TapeFrame(QAbstractScrollArea):
         """Blocks and number of lanes of a universe, kept until an edit touches it."""
         found = self._block_cache.get(uid)
         if found is None:
-            found = self._block_cache[uid] = blocks_of(self._session.index, uid)
-        return found
+            blocks, lanes = blocks_of(self._session.index, uid)
+            found = self._block_cache[uid] = (blocks, lanes, list(self._session.index.on(uid)))
+        return found[0], found[1]
 
     def _on_selection(self) -> None:
         now = {x.universe for x in self._selected_spans()}
