@@ -154,10 +154,19 @@ class Session(QObject):
         many = len(change.ids("fixtures")) + len(change.ids("elements"))
         if many > MANY:
             self.working.emit(f"Working out what changes with {thousands(many)} items …")
-        self.followed = self.index.follow(self.rig, change)
-        self.checker.follow(change, self.followed)
-        self._drop_lost_selection()
-        self.changed.emit(change)
+        # values hold no cycles, and a hundred thousand new ones would be looked through again and again for some
+        pausing = many > MANY and gc.isenabled()
+        if pausing:
+            gc.disable()
+        try:
+            self.followed = self.index.follow(self.rig, change)
+            self.checker.follow(change, self.followed)
+            self._drop_lost_selection()
+            self.changed.emit(change)
+        finally:
+            if pausing:
+                gc.freeze()
+                gc.enable()
 
     def undo(self) -> None:
         self.commit_pending()

@@ -248,7 +248,8 @@ class Checker:
             else:
                 found |= {PortRef(device_id, p) for d in (old, new) if d for p in d.ports}
         cables = self.context.index.cables
-        for key in change.ids("elements") | change.ids("fixtures") | followed.items:
+        touched = change.ids("elements") | change.ids("fixtures") | followed.items
+        for key in touched & cables.listed().keys():
             found |= {ref for ref, _ in cables.attached(key)}
         # what shares a universe with them on the same device may share slots with them now, or no longer
         self._left, self._near = self._near, _universes_of_ports(cables)

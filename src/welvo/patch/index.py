@@ -348,7 +348,7 @@ class Index:
             return Followed(
                 frozenset(before | after | change.ids("universes")), everything, frozenset(self.cables.streams)
             )
-        items = {f for f in change.ids("fixtures") if self._placed_anew(rig, f)} | set(change.ids("elements"))
+        items = self._placed_anew(rig, change.ids("fixtures")) | set(change.ids("elements"))
         if change.ids("profiles"):
             self._widths.clear()
             items |= {fid for fid, f in rig.fixtures.items() if f.profile in change.ids("profiles")}
@@ -382,14 +382,20 @@ class Index:
         behind = self._resolver.dependents(set(stayed))
         return Followed(frozenset(universes), frozenset((*items, *behind)), frozenset(ports), frozenset(attached))
 
-    def _placed_anew(self, rig: Rig, fid: str) -> bool:
-        """Whether anything that places a fixture may be another: its address, its mode, its cable. A name is nothing of
-        that, and is often given to thousands at once."""
-        old, new = self.rig.fixtures.get(fid), rig.fixtures.get(fid)
-        if old is None or new is None:
-            return True
-        same = old.at == new.at and old.profile == new.profile and old.mode == new.mode
-        return not same or bool(self.cables.attached(fid))
+    def _placed_anew(self, rig: Rig, fixtures: frozenset[str]) -> set[str]:
+        """The fixtures of which anything may be another that places them: address, mode, cable. A name is nothing of
+        that, and is often given to a hundred thousand at once."""
+        before, after, attached = self.rig.fixtures, rig.fixtures, self.cables.listed()
+        return {
+            fid
+            for fid in fixtures
+            if fid in attached
+            or (old := before.get(fid)) is None
+            or (new := after.get(fid)) is None
+            or (old.at is not new.at and old.at != new.at)
+            or old.mode != new.mode
+            or old.profile != new.profile
+        }
 
     def _renumbered(self, rig: Rig, touched: frozenset[str]) -> bool:
         """Whether universes came, went, or changed in what places items: number and size."""
