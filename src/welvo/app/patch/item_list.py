@@ -26,7 +26,7 @@ from PySide6.QtWidgets import (
 from welvo.app.session import Session
 from welvo.app.widgets import dialogs, marks
 from welvo.app.widgets.fields import Field
-from welvo.app.widgets.painting import RIGHT, text
+from welvo.app.widgets.painting import LEFT, RIGHT, text
 from welvo.app.widgets.tables import AnyIndex, Column, ListModel, ListView
 from welvo.app.widgets.theme import THEME
 from welvo.app.widgets.tints import spine, tint_of
@@ -255,18 +255,21 @@ class ItemModel(ListModel):
         return super().data(index, role)
 
     def flags(self, index: AnyIndex) -> Qt.ItemFlag:
-        flags = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
-        key = self.ids[index.row()] if index.isValid() else ""
-        column = self.heads[index.column()].key if index.isValid() else ""
-        lamp = key in self._session.rig.fixtures
-        if table.help_for(column) and (lamp or column in ("first", "groups", "note")):
-            flags |= Qt.ItemFlag.ItemIsEditable
-        return flags
+        if not index.isValid():
+            return USABLE
+        column = self.heads[index.column()].key
+        lamp = self.ids[index.row()] in self._session.rig.fixtures
+        return EDITABLE if table.help_for(column) and (lamp or column in ("first", "groups", "note")) else USABLE
 
     def change(self, keys: list[str], column: str, typed: str) -> bool:
         """Edit one column of one or several rows; a series counts through them in list order."""
         s = self._session
         return s.attempt(lambda _: table.change(s.index, keys, column, typed)) is not None
+
+
+USABLE = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
+EDITABLE = USABLE | Qt.ItemFlag.ItemIsEditable
+"""Made once: putting flags together for each cell of each painting costs more than looking at the cell."""
 
 
 class ItemPainter(QStyledItemDelegate):
@@ -311,7 +314,7 @@ class ItemPainter(QStyledItemDelegate):
                 inner,
                 words,
                 bold=column == "number",
-                align=RIGHT if right else Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter,
+                align=RIGHT if right else LEFT,
             )
 
     def createEditor(self, parent: QWidget, option: QStyleOptionViewItem, index: AnyIndex) -> QWidget:
