@@ -127,11 +127,11 @@ def test_a_port_told_to_put_out_fewer_slots_does() -> None:
 
 
 def test_stand_ins_are_the_rigs_boxes_on_loopback(rig: Rig, tmp_path: Path) -> None:
-    ((ip, model, settings),) = describe(rig, {}, {})
-    assert (ip, model.name, settings) == ("127.0.0.60", "Node", {})
-    assert describe(rig, {}, {}, as_planned=True)[0][2]["A.universe"] == 1
+    (one,) = describe(rig, {}, {})
+    assert (one.ip, one.model.name, one.settings) == ("127.0.0.60", "Node", {})
+    assert describe(rig, {}, {}, as_planned=True)[0].settings["A.universe"] == 1
     state = {"127.0.0.60": {"off": True}, "127.0.0.80": {"model": "x", "name": "NEW", "A": {"universe": 9}}}
-    assert describe(rig, state, {"x": node_model()})[0][2] == {"name": "NEW", "A.universe": 9}
+    assert describe(rig, state, {"x": node_model()})[0].settings == {"name": "NEW", "A.universe": 9}
     for bad, says in (
         ({"127.0.0.80": {"model": "nope"}}, "no device model"),
         ({"10.0.0.1": {"model": "x"}}, "not in 127"),

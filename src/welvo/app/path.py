@@ -14,6 +14,7 @@ from welvo.app.widgets.literal import literal, rows_tip
 from welvo.app.widgets.painting import CENTRE, box, fitting, text
 from welvo.app.widgets.theme import THEME
 from welvo.patch.path import Hop, Joint, Path, path
+from welvo.patch.planned import compared
 from welvo.rig.lookup import call, used_by
 from welvo.rig.notation import plural
 from welvo.rig.protocol import say_wire
@@ -145,7 +146,7 @@ class Ribbon(QWidget):
         )
 
     def _device(self, device_id: str) -> Path | None:
-        from welvo.settings.compare import compare, differing
+        from welvo.settings.compare import differing
 
         s = self._session
         device = s.rig.devices.get(device_id)
@@ -157,7 +158,7 @@ class Ribbon(QWidget):
         taken |= {k: f for k, f in s.rig.feeds.items() if through and s.rig.universes[f.universe].number in through}
         feeds = list(taken.values())
         numbers = sorted({s.rig.universes[f.universe].number for f in feeds} | through)
-        lines = compare(s.rig, s.observed, device_id, s.now())
+        lines = compared(s.index, s.observed, device_id, s.now())
         off = [x for x in differing(lines) if x.port]
         heard = device.ip in s.observed.heard
         label = (

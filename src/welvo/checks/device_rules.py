@@ -6,13 +6,14 @@ from collections.abc import Iterator
 
 from welvo.checks.registry import Context, Fix, Found, rule
 from welvo.observed.values import Heard, HeardPort, SourceSeen
+from welvo.patch.planned import compared
 from welvo.rig.lookup import used
 from welvo.rig.notation import plural
 from welvo.rig.plan import device_at, model_of, say_setting
 from welvo.rig.protocol import Protocol, say_wire
 from welvo.rig.refs import Goto
 from welvo.settings.artnet import heard_port
-from welvo.settings.compare import compare, is_live
+from welvo.settings.compare import is_live
 
 
 @rule(
@@ -111,7 +112,7 @@ def differs(ctx: Context, device_id: str) -> Iterator[Found]:
     device = ctx.rig.devices[device_id]
     if _doubled(ctx, device_id) or not used(ctx.rig, "devices", device_id):
         return
-    for line in compare(ctx.rig, ctx.observed, device_id, ctx.now):
+    for line in compared(ctx.index, ctx.observed, device_id, ctx.now):
         if line.mark != "differs" or (line.port and line.spec.key in ("universe", "protocol")):
             continue
         plan, has = say_setting(line.spec, line.plan), say_setting(line.spec, line.reported)
@@ -143,7 +144,7 @@ def port_differs(ctx: Context, device_id: str) -> Iterator[Found]:
     device = ctx.rig.devices[device_id]
     if _doubled(ctx, device_id) or not used(ctx.rig, "devices", device_id):
         return
-    lines = {line.key: line for line in compare(ctx.rig, ctx.observed, device_id, ctx.now)}
+    lines = {line.key: line for line in compared(ctx.index, ctx.observed, device_id, ctx.now)}
     for label, port in device.ports.items():
         feed = ctx.rig.feeds.get(port.feed)
         uni, proto = lines.get(f"{label}.universe"), lines.get(f"{label}.protocol")

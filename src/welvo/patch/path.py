@@ -9,6 +9,7 @@ from welvo.observed.values import Observed
 from welvo.patch.along import cable_order, piece_name, pixel_places
 from welvo.patch.cable import Piece, Stream, place_in
 from welvo.patch.index import BY_PIXEL, Index, Span
+from welvo.patch.planned import compared
 from welvo.patch.set_on import set_on
 from welvo.patch.slot_words import slot_word
 from welvo.patch.stream import boxes, stream_of
@@ -32,7 +33,7 @@ from welvo.rig.protocol import PROTOCOLS, every_way, say_wire
 from welvo.rig.refs import NOWHERE, Goto, PortRef, to_run
 from welvo.rig.switches import say_setting
 from welvo.settings.artnet import heard_port
-from welvo.settings.compare import Mark, compare, is_live
+from welvo.settings.compare import Mark, is_live
 
 
 @dataclass(frozen=True)
@@ -560,7 +561,7 @@ def path(
     takes = heard_port(model, heard, label) if model and heard and live else None
     says = say_wire(takes.protocol, takes.wire) if takes else "not known"
     hops.append(Hop("port", label, f"set to {says}" if takes else "not read", Goto("port", device_id, label)))
-    lines = {line.key: line.mark for line in compare(rig, observed, device_id, now)}
+    lines = {line.key: line.mark for line in compared(index, observed, device_id, now)}
     own = {lines.get(f"{label}.universe", "unknown"), lines.get(f"{label}.protocol", "unknown")}
     wrong_feed = not attached and (
         rig.devices[device_id].ports.get(label) is None or rig.devices[device_id].ports[label].feed not in feeds

@@ -11,6 +11,7 @@ PORT = 6454
 IDENTIFIER = b"Art-Net\0"
 VERSION = 14
 OP_POLL, OP_POLL_REPLY, OP_DMX, OP_SYNC, OP_ADDRESS = 0x2000, 0x2100, 0x5000, 0x5200, 0x6000
+OP_INPUT, OP_IP_PROG, OP_IP_PROG_REPLY = 0x7000, 0xF800, 0xF900
 NO_CHANGE = 0x7F
 """Switch fields of ArtAddress: leave as it is."""
 SEQUENCE_AT, SLOTS_AT = 12, 18
@@ -91,6 +92,42 @@ class Address:
     command: int = 0
 
 
+Four = tuple[int, int, int, int]
+
+
+@dataclass(frozen=True)
+class Input:
+    """ArtInput: switch inputs of a page off (True: that input is disabled)."""
+
+    bind_index: int = 1
+    disabled: tuple[bool, ...] = ()
+
+
+@dataclass(frozen=True)
+class IpProg:
+    """ArtIpProg: ask for a node's address, or set it. Command bits: 7 program at all, 6 DHCP, 4 gateway, 3 factory
+    defaults, 2 address, 1 mask; 0 only asks."""
+
+    command: int = 0
+    ip: Four = (0, 0, 0, 0)
+    mask: Four = (0, 0, 0, 0)
+    gateway: Four = (0, 0, 0, 0)
+
+
+@dataclass(frozen=True)
+class IpProgReply:
+    """ArtIpProgReply: what a node has. Bit 6 of `status`: its address comes by DHCP."""
+
+    ip: Four = (0, 0, 0, 0)
+    mask: Four = (0, 0, 0, 0)
+    status: int = 0
+    gateway: Four = (0, 0, 0, 0)
+
+    @property
+    def dhcp(self) -> bool:
+        return bool(self.status & 0x40)
+
+
 @dataclass(frozen=True)
 class Other:
     """An Art-Net packet of a kind that Welvo does not read."""
@@ -99,7 +136,9 @@ class Other:
     raw: bytes = field(repr=False, default=b"")
 
 
-Packet = Poll | PollReply | Dmx | ArtSync | Address | Other
+Packet = Poll | PollReply | Dmx | ArtSync | Address | Input | IpProg | IpProgReply | Other
+
+PROG_ENABLE, PROG_DHCP, PROG_GATEWAY, PROG_DEFAULT, PROG_IP, PROG_MASK = 0x80, 0x40, 0x10, 0x08, 0x04, 0x02
 
 COMMAND_MERGE_LTP, COMMAND_MERGE_HTP = 0x10, 0x50
 COMMAND_TAKE_ARTNET, COMMAND_TAKE_SACN = 0x60, 0x70
@@ -139,6 +178,20 @@ def encode(p: Packet) -> bytes:
         )
     if isinstance(p, PollReply):
         return _encode_reply(p)
+    if isinstance(p, Input):
+        if len(p.disabled) > 4:
+            raise WireError("NumPorts", f"{len(p.disabled)} inputs are more than one page holds")
+        return _header(OP_INPUT) + struct.pack(
+            ">xBH4s", p.bind_index, len(p.disabled), _four(tuple(int(d) for d in p.disabled))
+        )
+    if isinstance(p, IpProg):
+        return _header(OP_IP_PROG) + struct.pack(
+            ">2xBx4s4sH4s4x", p.command, bytes(p.ip), bytes(p.mask), PORT, bytes(p.gateway)
+        )
+    if isinstance(p, IpProgReply):
+        return _header(OP_IP_PROG_REPLY) + struct.pack(
+            ">4x4s4sHBx4s2x", bytes(p.ip), bytes(p.mask), PORT, p.status, bytes(p.gateway)
+        )
     return p.raw
 
 
@@ -230,7 +283,30 @@ def decode(raw: bytes) -> Packet:
             priority,
             command,
         )
+    if opcode == OP_INPUT:
+        _long_enough(raw, 20, "ArtInput")
+        bind, ports = struct.unpack_from(">BH", raw, 13)
+        if ports > 4:
+            raise WireError("NumPorts", f"{ports} inputs are more than one page holds")
+        return Input(bind, tuple(bool(d & 1) for d in raw[16 : 16 + ports]))
+    if opcode == OP_IP_PROG:
+        _long_enough(raw, 26, "ArtIpProg")
+        whole = raw.ljust(34, b"\0")
+        return IpProg(raw[14], _four_of(whole, 16), _four_of(whole, 20), _four_of(whole, 26))
+    if opcode == OP_IP_PROG_REPLY:
+        _long_enough(raw, 27, "ArtIpProgReply")
+        whole = raw.ljust(34, b"\0")
+        return IpProgReply(_four_of(whole, 16), _four_of(whole, 20), raw[26], _four_of(whole, 28))
     return Other(opcode, raw)
+
+
+def _long_enough(raw: bytes, least: int, name: str) -> None:
+    if len(raw) < least:
+        raise WireError("packet", f"{len(raw)} octets are too few for {name}")
+
+
+def _four_of(raw: bytes, at: int) -> Four:
+    return raw[at], raw[at + 1], raw[at + 2], raw[at + 3]
 
 
 def accepts(last: int | None, new: int) -> bool:

@@ -11,17 +11,22 @@ import socket
 import sys
 import time
 import traceback
+from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 from welvo.formats.files import RigFileError, read_text
 from welvo.formats.plain import read_toml
-from welvo.protocols import artnet, sacn
+from welvo.patch.along import components_of, piece_name
+from welvo.patch.index import Index
+from welvo.patch.planned import full_plan
+from welvo.protocols import artnet, ddp, sacn
 from welvo.protocols.wire import WireError
 from welvo.rig.document import Rig
-from welvo.rig.plan import planned
 from welvo.rig.wiring import DeviceModel, SettingValue
 from welvo.standins.node import Node, known_settings
+from welvo.standins.pixel import FAULTS, Attached, Faults, PixelDevice
+from welvo.standins.store import Store
 
 BROADCAST = "127.255.255.255"
 
@@ -30,26 +35,60 @@ class StandInError(Exception):
     """Stand-ins that cannot be started; the message says which and why."""
 
 
+Simulated = Node | PixelDevice
+
+
+class Described(NamedTuple):
+    """One stand-in to be: where it is, what it is, what it is set to, what is attached to its ports, what is wrong."""
+
+    ip: str
+    model: DeviceModel
+    settings: dict[str, SettingValue]
+    cables: dict[str, tuple[Attached, ...]] = {}
+    faults: dict[str, Any] = {}
+    password: str = ""
+
+
+OWN_KEYS = ("model", "off", "faults", "password", "instead", "planned")
+"""Entries of a state's table that are no settings. `instead`: the address it has in place of the planned one."""
+
+
 def describe(
     rig: Rig, state: dict[str, Any], models: dict[str, DeviceModel], as_planned: bool = False
-) -> list[tuple[str, DeviceModel, dict[str, SettingValue]]]:
-    """(ip, model, settings the device has) for each device of the rig on 127.x, and for `extra` devices of the state.
+) -> list[Described]:
+    """What to simulate: each device of the rig on 127.x, and further devices of the state.
 
     `state` is the TOML beside a rig: a table per IP address with what that device has, `model` for devices that are
-    not in the rig, `off = true` for one that does not answer.
+    not in the rig, `off = true` for one that does not answer, `planned = true` for one that was set as
+    planned, `faults` for what is wrong with it. What is attached to ports of pixels is what the rig says.
     """
     found = []
     known: set[str] = set()
+    index = Index(rig)
     for device_id, device in rig.devices.items():
         model = rig.device_models[device.model]
         if not device.ip or not ipaddress.ip_address(device.ip).is_loopback or device.ip in known:
             continue
         known.add(device.ip)
-        own = _settings(state.get(device.ip, {}), model, device.ip)
-        if state.get(device.ip, {}).get("off"):
+        table = state.get(device.ip, {})
+        own = _settings(table, model, device.ip)
+        if table.get("off"):
             continue
-        base: dict[str, SettingValue] = planned(rig, device_id) if as_planned else {}
-        found.append((device.ip, model, {**base, **own}))
+        pixels = model.kind != "node"
+        plan = as_planned or table.get("planned") is True
+        base: dict[str, SettingValue] = full_plan(index, device_id) if plan else {}
+        base = {k: v for k, v in base.items() if k != "ip" and (pixels or k in known_settings(model))}
+        at = str(table.get("instead", device.ip))
+        found.append(
+            Described(
+                at,
+                model,
+                {**base, **own},
+                attached(index, device_id) if pixels else {},
+                table.get("faults", {}),
+                str(table.get("password", "")),
+            )
+        )
     for ip, table in state.items():
         if not isinstance(table, dict) or "model" not in table or ip in known:
             continue
@@ -58,20 +97,56 @@ def describe(
             raise StandInError(f"{ip}: there is no device model “{table['model']}”.")
         if not ipaddress.ip_address(ip).is_loopback:
             raise StandInError(f"{ip} is not in 127.0.0.0/8; stand-ins live nowhere else.")
-        found.append((ip, model, _settings(table, model, ip)))
+        faults = table.get("faults", {})
+        found.append(Described(ip, model, _settings(table, model, ip), {}, faults, str(table.get("password", ""))))
+    return found
+
+
+def attached(index: Index, device_id: str) -> dict[str, tuple[Attached, ...]]:
+    """What hangs on each port's cable, as it would be there if the crew had done as planned."""
+    found: dict[str, tuple[Attached, ...]] = {}
+    for (device, label), stream in index.cables.streams.items():
+        if device != device_id:
+            continue
+        k = next((p.k for p in stream.pieces if p.leds and p.segment.counts), 3)
+        items = []
+        for p in stream.pieces:
+            s = p.segment
+            if s.kind == "extension":
+                continue
+            octets = k if s.kind == "null" else p.k
+            places = p.pixels if s.kind in ("bridge", "lamps") else p.leds
+            step = s.lamp_step
+            items.append(
+                Attached(
+                    s.kind,
+                    places,
+                    octets,
+                    piece_name(index.rig, p),
+                    p.n,
+                    s.width,
+                    components_of(index.rig, p),
+                    s.functions,
+                    s.start,
+                    step,
+                )
+            )
+        found[label] = tuple(items)
     return found
 
 
 def _settings(table: dict[str, Any], model: DeviceModel, ip: str) -> dict[str, SettingValue]:
     own: dict[str, SettingValue] = {}
     for key, value in table.items():
-        if key in ("model", "off"):
+        if key in OWN_KEYS:
             continue
         if isinstance(value, dict):
             own |= {f"{key}.{k}": v for k, v in value.items()}
         else:
             own[key] = value
-    unknown = set(own) - known_settings(model)
+    unknown = (
+        set(own) - known_settings(model) if model.kind == "node" else {k for k in own if not Store(model, {}).spec(k)}
+    )
     if unknown:
         raise StandInError(f"{ip}: {model.name} has no setting “{sorted(unknown)[0]}”.")
     return own
@@ -84,12 +159,36 @@ def read_state(path: Path) -> dict[str, Any]:
         raise StandInError(str(e)) from e
 
 
-class Host:
-    """Sockets for all nodes of the process."""
+def make(described: Described, clock: Callable[[], float]) -> Simulated:
+    """The device itself, with its faults switched on."""
+    if described.model.kind == "node":
+        return Node(described.ip, described.model, described.settings, clock)
+    made = PixelDevice(described.ip, described.model, described.settings, clock, described.cables, described.password)
+    for name, value in described.faults.items():
+        set_fault(made, name, value)
+    return made
 
-    def __init__(self, nodes: list[Node]) -> None:
-        self.nodes = nodes
+
+def set_fault(device: PixelDevice, name: str, value: object) -> None:
+    """Switch a fault on or off. Raises StandInError for one that there is not."""
+    if name == "test":
+        device.test = str(value or "")
+        return
+    if name not in FAULTS:
+        raise StandInError(f"There is no fault “{name}”; there are {', '.join((*FAULTS, 'test'))}.")
+    kind = type(getattr(Faults(), name))
+    setattr(device.faults, name, tuple(value) if kind is tuple else kind(value))  # type: ignore[arg-type]
+
+
+class Host:
+    """Sockets for all devices of the process."""
+
+    def __init__(self, nodes: Sequence[Simulated]) -> None:
+        self.nodes = list(nodes)
+        self._sites: dict[str, Any] = {}
+        self._moving: set[str] = set()
         self._art: dict[str, socket.socket] = {}
+        self._by_ip: dict[str, list[socket.socket]] = {}
         self._groups: dict[int, socket.socket] = {}
         self._runners: list[Any] = []
         self._open: list[socket.socket] = []
@@ -98,16 +197,85 @@ class Host:
     async def start(self) -> None:
         loop = asyncio.get_running_loop()
         for node in self.nodes:
-            self._art[node.ip] = self._socket(node.ip, artnet.PORT)
-            loop.add_reader(self._art[node.ip], self._artnet, self._art[node.ip], [node])
-            direct = self._socket(node.ip, sacn.PORT)
-            loop.add_reader(direct, self._sacn, direct, [node])
+            self._enter(node)
         shared = self._socket(BROADCAST, artnet.PORT, reuse=True)
         loop.add_reader(shared, self._artnet, shared, self.nodes)
         self._join()
         await self._pages()
         for node in self.nodes:  # a node announces itself at power-on
+            self._announce(node)
+        self._settling = loop.create_task(self._settle())
+
+    def _announce(self, node: Simulated) -> None:
+        if "artnet" in node.model.links and not _silent(node):
             self._answer(node, node.replies(), BROADCAST)
+
+    def _enter(self, node: Simulated) -> None:
+        """Sockets of a device at its address."""
+        loop = asyncio.get_running_loop()
+        self._art[node.ip] = self._socket(node.ip, artnet.PORT)
+        loop.add_reader(self._art[node.ip], self._artnet, self._art[node.ip], [node])
+        direct = self._socket(node.ip, sacn.PORT)
+        loop.add_reader(direct, self._sacn, direct, [node])
+        self._by_ip[node.ip] = [self._art[node.ip], direct]
+        if isinstance(node, PixelDevice):
+            shown = self._socket(node.ip, ddp.PORT)
+            loop.add_reader(shown, self._ddp, shown, node)
+            self._by_ip[node.ip].append(shown)
+
+    async def _leave(self, ip: str) -> None:
+        """Close what a device has at an address that it leaves."""
+        loop = asyncio.get_running_loop()
+        for sock in self._by_ip.pop(ip, []):
+            loop.remove_reader(sock)
+            sock.close()
+            self._open.remove(sock)
+        self._art.pop(ip, None)
+        site = self._sites.pop(ip, None)
+        if site:
+            await site.stop()
+
+    async def _settle(self) -> None:
+        """Devices that restarted come back, where their saved address says; ports that changed hear other groups."""
+        waiting: set[PixelDevice] = set()
+        while True:
+            await asyncio.sleep(0.05)
+            for node in self.nodes:
+                if not isinstance(node, PixelDevice):
+                    continue
+                if node.clock() < node.silent_until:
+                    waiting.add(node)
+                elif node in waiting:
+                    waiting.discard(node)
+                    await self._come_back(node)
+            with contextlib.suppress(OSError):
+                self._join()
+
+    async def _come_back(self, node: PixelDevice) -> None:
+        new = str(node.store.active.get("ip") or node.ip)
+        if new != node.ip and new not in self._by_ip and ipaddress.ip_address(new).is_loopback:
+            old, node.ip = node.ip, new
+            await self._leave(old)
+            try:
+                self._enter(node)
+            except StandInError:
+                node.ip = old
+                self._enter(node)
+            await self._site(node)
+        self._announce(node)
+
+    def _ddp(self, sock: socket.socket, node: PixelDevice) -> None:
+        for raw, sender in _drain(sock):
+            if _silent(node):
+                continue
+            try:
+                for answer in node.take_ddp(ddp.decode(raw)):
+                    with contextlib.suppress(OSError):
+                        sock.sendto(answer, sender)
+            except WireError:
+                node.noise += 1
+            except Exception:
+                self._fault()
 
     def _socket(self, ip: str, port: int, reuse: bool = False) -> socket.socket:
         sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
@@ -146,11 +314,13 @@ class Host:
             self._groups[universe] = sock
             loop.add_reader(sock, self._sacn, sock, self.nodes)
 
-    def _artnet(self, sock: socket.socket, nodes: list[Node]) -> None:
+    def _artnet(self, sock: socket.socket, nodes: list[Simulated]) -> None:
         for raw, sender in _drain(sock):
             try:
                 packet = artnet.decode(raw)
                 for node in nodes:
+                    if _silent(node) or ("artnet" not in node.model.links and not isinstance(packet, artnet.Dmx)):
+                        continue
                     replies = node.take_artnet(packet, sender[0])
                     if replies:
                         self._answer(node, replies, sender[0])
@@ -162,17 +332,18 @@ class Host:
             except Exception:  # a fault of ours: the packets behind this one are taken all the same
                 self._fault()
 
-    def _answer(self, node: Node, replies: list[bytes], to: str) -> None:
+    def _answer(self, node: Simulated, replies: list[bytes], to: str) -> None:
         for raw in replies:
             with contextlib.suppress(OSError):
                 self._art[node.ip].sendto(raw, (to, artnet.PORT))
 
-    def _sacn(self, sock: socket.socket, nodes: list[Node]) -> None:
+    def _sacn(self, sock: socket.socket, nodes: list[Simulated]) -> None:
         for raw, sender in _drain(sock):
             try:
                 packet = sacn.decode(raw)
                 for node in nodes:
-                    node.take_sacn(packet, sender[0])
+                    if not _silent(node):
+                        node.take_sacn(packet, sender[0])
             except WireError:
                 for node in nodes:
                     node.noise += 1
@@ -186,30 +357,29 @@ class Host:
             traceback.print_exc()
 
     async def _pages(self) -> None:
+        for node in self.nodes:
+            if node.model.status_port:
+                await self._site(node)
+
+    async def _site(self, node: Simulated) -> None:
+        """The device's pages at its address."""
         from aiohttp import web
 
-        for node in self.nodes:
-            if not node.model.status_port:
-                continue
-            app = web.Application()
+        from welvo.standins.pages import application
 
-            def show(_: web.Request, node: Node = node) -> web.Response:
-                return web.json_response(node.status())
-
-            async def handler(request: web.Request, show: Any = show) -> web.Response:
-                return show(request)  # type: ignore[no-any-return]
-
-            app.router.add_get("/status", handler)
-            runner = web.AppRunner(app, access_log=None)
-            await runner.setup()
-            try:
-                await web.TCPSite(runner, node.ip, node.model.status_port).start()
-            except OSError as e:
-                raise StandInError(f"{node.ip}:{node.model.status_port} cannot be had: {e.strerror}.") from e
-            self._runners.append(runner)
+        runner = web.AppRunner(application(node), access_log=None)
+        await runner.setup()
+        site = web.TCPSite(runner, node.ip, node.model.status_port)
+        try:
+            await site.start()
+        except OSError as e:
+            raise StandInError(f"{node.ip}:{node.model.status_port} cannot be had: {e.strerror}.") from e
+        self._sites[node.ip] = site
+        self._runners.append(runner)
 
     async def stop(self) -> None:
         loop = asyncio.get_running_loop()
+        self._settling.cancel()
         for sock in [*self._open, *self._groups.values()]:
             loop.remove_reader(sock)
             sock.close()
@@ -245,18 +415,59 @@ async def rival(universe: int, name: str, priority: int, level: int) -> None:
         sock.close()
 
 
-async def run(
-    described: list[tuple[str, DeviceModel, dict[str, SettingValue]]], state: dict[str, Any], until_eof: bool
-) -> None:
-    """Host the nodes until SIGTERM, SIGINT, or (when a parent holds the pipe) the end of standard input."""
-    host = Host([Node(ip, model, settings, time.monotonic) for ip, model, settings in described])
+def _silent(node: Simulated) -> bool:
+    return isinstance(node, PixelDevice) and node.silent
+
+
+def obey(host: Host, line: str) -> str:
+    """One line of orders: `ADDRESS FAULT [VALUE]`, the value as JSON; without one the fault is switched on. Gives what
+    was wrong with it."""
+    import msgspec
+
+    ip, _, rest = line.strip().partition(" ")
+    name, _, value = rest.strip().partition(" ")
+    device = next((n for n in host.nodes if n.ip == ip and isinstance(n, PixelDevice)), None)
+    if device is None:
+        return f"There is no stand-in with faults at {ip}."
+    try:
+        set_fault(device, name, msgspec.json.decode(value) if value.strip() else True)
+    except (StandInError, ValueError, TypeError, msgspec.DecodeError) as e:
+        return str(e)
+    return ""
+
+
+def _orders(host: Host, done: asyncio.Event) -> Callable[[], None]:
+    """Reads orders as they come; the end of the pipe ends the host."""
+    pending = bytearray()
+
+    def read() -> None:
+        got = os.read(sys.stdin.fileno(), 4096)
+        if not got:
+            done.set()
+        pending.extend(got)
+        while (end := pending.find(b"\n")) >= 0:
+            line = pending[:end].decode(errors="replace")
+            del pending[: end + 1]
+            wrong = obey(host, line) if line.strip() else ""
+            if wrong:
+                print(wrong, file=sys.stderr, flush=True)
+
+    return read
+
+
+async def run(described: list[Described], state: dict[str, Any], until_eof: bool) -> None:
+    """Host the devices until SIGTERM, SIGINT, or (when a parent holds the pipe) the end of standard input.
+
+    Lines on that pipe switch faults (see `obey`).
+    """
+    host = Host([make(d, time.monotonic) for d in described])
     await host.start()
     loop = asyncio.get_running_loop()
     done = asyncio.Event()
     for number in (signal.SIGTERM, signal.SIGINT):
         loop.add_signal_handler(number, done.set)
     if until_eof:
-        loop.add_reader(sys.stdin.fileno(), lambda: None if os.read(sys.stdin.fileno(), 64) else done.set())
+        loop.add_reader(sys.stdin.fileno(), _orders(host, done))
     rivals = state.get("rival")
     tasks = [asyncio.create_task(rival(**r)) for r in (rivals if isinstance(rivals, list) else [])]
     print(f"{len(host.nodes)} stand-ins ready: " + ", ".join(f"{n.name} at {n.ip}" for n in host.nodes), flush=True)

@@ -3,71 +3,30 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
-from welvo.protocols import artnet, sacn
+from welvo.protocols import artnet
 from welvo.rig.counting import net_sub_universe
 from welvo.rig.wiring import DeviceModel, SettingValue
-
-MERGE_END = 10.0
-"""Seconds without a frame after which an Art-Net source leaves the merge (Art-Net 4, merge)."""
+from welvo.standins.receiver import MERGE_END, Input, Receiver
 
 
 @dataclass
-class Source:
-    key: str
-    name: str
-    ip: str
-    priority: int
-    at: float
-    levels: bytes
-    sequence: int | None = None
-
-
-@dataclass
-class NodePort:
+class NodePort(Input):
     """One DMX output of the device with its own settings, as the device has them."""
 
-    label: str
-    protocol: str = "artnet"
-    universe: int = 1
-    merge: str = "highest"
-    slots: int = 512
-    sources: dict[str, Source] = field(default_factory=dict)
-    frames: int = 0
-
-    def levels(self, now: float) -> bytes:
-        """What comes out at the socket: the sources of the highest priority, merged as the device is set.
-
-        A device without any source holds its last frame, as real ones do by default.
-        """
-        lost = sacn.DATA_LOSS if self.protocol == "sacn" else MERGE_END
-        live = {k: s for k, s in self.sources.items() if now - s.at <= lost}
-        if not live:
-            held = max(self.sources.values(), key=lambda s: s.at, default=None)
-            self.sources = {held.key: held} if held else {}
-            return (held.levels if held else b"")[: self.slots].ljust(512, b"\0")
-        self.sources = live
-        top = max(s.priority for s in live.values())
-        best = [s for s in live.values() if s.priority == top]
-        if self.merge == "latest" or len(best) == 1:
-            newest = max(best, key=lambda s: s.at)
-            out = newest.levels
-        else:
-            rows = [s.levels.ljust(512, b"\0") for s in best]
-            out = bytes(max(column) for column in zip(*rows))
-        return out[: self.slots].ljust(512, b"\0")
+    label: str = ""
 
 
-class Node:
+class Node(Receiver):
     """The device's mind, without sockets: datagrams in, datagrams out. `clock` gives seconds."""
 
     def __init__(
         self, ip: str, model: DeviceModel, settings: dict[str, SettingValue], clock: Callable[[], float]
     ) -> None:
+        super().__init__(clock)
         self.ip = ip
         self.model = model
-        self.clock = clock
         self.name = str(settings.get("name", _factory(model, "name") or model.name))[:17]
         self.long_name = str(settings.get("long_name", f"{model.maker} {model.name} (simulated)"))
         self.mac = bytes([0x02, 0x57, *(int(p) for p in ip.split("."))])
@@ -80,14 +39,13 @@ class Node:
             universe = settings.get(f"{label}.universe", int(_factory(model, "universe") or 1) + n)
             self.ports.append(
                 NodePort(
-                    label,
                     str(settings.get(f"{label}.protocol", _factory(model, "protocol") or "artnet")),
                     int(universe),
                     str(settings.get(f"{label}.merge", "highest")),
                     self.slots_out,
+                    label=label,
                 )
             )
-        self.noise = 0
 
     # ---- Art-Net
 
@@ -99,19 +57,12 @@ class Node:
             self._program(packet)
             return self.replies()
         if isinstance(packet, artnet.Dmx):
-            for port in self.ports:
-                if port.protocol == "artnet" and port.universe == packet.address:
-                    key = f"{ip}/{packet.physical}"
-                    old = port.sources.get(key)
-                    if old is None and len(port.sources) >= 2:
-                        self.noise += 1  # a third source is ignored
-                        continue
-                    late = old and self.clock() - old.at <= MERGE_END
-                    if old and late and not artnet.accepts(old.sequence, packet.sequence):
-                        continue
-                    port.sources[key] = Source(key, "", ip, 100, self.clock(), packet.slots, packet.sequence)
-                    port.frames += 1
+            self.take_dmx(packet, ip)
         return []
+
+    @property
+    def inputs(self) -> list[Input]:
+        return [*self.ports]
 
     def pages(self) -> list[list[NodePort]]:
         """The ports of each page, up to four; Net and Sub-Net are common to a page."""
@@ -189,32 +140,6 @@ class Node:
                 ports[n].protocol = "artnet" if kind == artnet.COMMAND_TAKE_ARTNET else "sacn"
             elif kind in (artnet.COMMAND_MERGE_LTP, artnet.COMMAND_MERGE_HTP):
                 ports[n].merge = "latest" if kind == artnet.COMMAND_MERGE_LTP else "highest"
-
-    # ---- sACN
-
-    def take_sacn(self, packet: sacn.Packet, ip: str) -> None:
-        if not isinstance(packet, sacn.Data) or packet.preview or packet.start_code:
-            return
-        for port in self.ports:
-            if port.protocol != "sacn" or port.universe != packet.universe:
-                continue
-            key = packet.cid.hex()
-            old = port.sources.get(key)
-            if old and not sacn.accepts(old.sequence, packet.sequence):
-                continue
-            if packet.terminated:
-                if old and len(port.sources) > 1:
-                    del port.sources[key]
-                elif old:
-                    old.at = -1e9  # the only source ended: its last frame is held
-                continue
-            port.sources[key] = Source(
-                key, packet.name, ip, packet.priority, self.clock(), packet.slots, packet.sequence
-            )
-            port.frames += 1
-
-    def sacn_universes(self) -> set[int]:
-        return {p.universe for p in self.ports if p.protocol == "sacn" and p.universe}
 
     # ---- what anyone may see
 

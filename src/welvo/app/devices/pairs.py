@@ -12,9 +12,10 @@ from welvo.app.session import Selection, Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.painting import CENTRE, box, text
 from welvo.app.widgets.theme import THEME
+from welvo.patch.planned import compared
 from welvo.rig.notation import plural
 from welvo.rig.plan import device_at, model_of
-from welvo.settings.compare import Mark, compare, differing, is_live
+from welvo.settings.compare import Mark, differing, is_live
 
 ROW = 60
 KINDS = {"pixel": "pixel controller", "serial": "serial line"}
@@ -51,7 +52,7 @@ def pairs_of(session: Session) -> list[Pair]:
                 Pair(device_id, d.ip, planned, ("silent" if d.ip else "–", ago if d.ip else "", ""), "unknown")
             )
             continue
-        lines = compare(rig, observed, device_id, now)
+        lines = compared(session.index, observed, device_id, now)
         off = len(differing(lines))
         claimed = sum(x.mark == "claimed" for x in lines)
         mark = "differs" if off else "claimed" if claimed else "matches"

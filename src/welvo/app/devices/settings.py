@@ -16,13 +16,14 @@ from welvo.app.widgets.fields import Choice
 from welvo.app.widgets.literal import literal
 from welvo.app.widgets.painting import box, button, clear, label, row, text
 from welvo.app.widgets.theme import THEME
+from welvo.patch.planned import compared
 from welvo.rig.document import Rig
 from welvo.rig.edits import plan_setting, set_port
 from welvo.rig.notation import plural
 from welvo.rig.plan import say_setting
 from welvo.rig.protocol import say_wire
 from welvo.rig.wiring import Port
-from welvo.settings.compare import SettingLine, compare, differing
+from welvo.settings.compare import SettingLine, differing
 
 
 def said(line: SettingLine, lines: dict[str, SettingLine]) -> tuple[str, str]:
@@ -168,7 +169,7 @@ class Settings(QWidget):
             self.lines, self._state = [], None
             clear(self._body)
             return
-        self.lines = compare(s.rig, s.observed, self.device_id, s.now())
+        self.lines = compared(s.index, s.observed, self.device_id, s.now())
         device = s.rig.devices[self.device_id]
         feeds = tuple((fid, f.protocol, f.wire, s.rig.universes[f.universe].name) for fid, f in s.rig.feeds.items())
         state = (

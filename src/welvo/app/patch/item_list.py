@@ -32,9 +32,9 @@ from welvo.app.widgets.theme import THEME
 from welvo.app.widgets.tints import spine, tint_of
 from welvo.checks.registry import SEVERITIES
 from welvo.patch import spreadsheet, table
+from welvo.patch.planned import compared
 from welvo.rig.document import Change
 from welvo.rig.edits import lock, remove_items, set_columns
-from welvo.settings.compare import compare
 
 SHOWN_FIRST = ("mark", "number", "name", "profile", "first", "last", "slots", "port", "matches")
 """Columns in the order shown; the rest of the table's follow. Mark, port and matches are this list's own."""
@@ -178,7 +178,7 @@ class ItemModel(ListModel):
                     self._by_universe.setdefault(feed.universe, (device_id, label))
         self._port_marks = {}
         for device_id, d in s.rig.devices.items():
-            lines = {x.key: x.mark for x in compare(s.rig, s.observed, device_id, s.now())}
+            lines = {x.key: x.mark for x in compared(s.index, s.observed, device_id, s.now())}
             for label in d.ports:
                 pair = {lines.get(f"{label}.universe", "unknown"), lines.get(f"{label}.protocol", "unknown")}
                 mark = next((m for m in ("differs", "claimed", "unknown", "silent") if m in pair), "matches")

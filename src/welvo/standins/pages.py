@@ -1,0 +1,122 @@
+"""The pages of a simulated device over HTTP: its status, and the settings protocol of docs/device-settings.md."""
+
+from __future__ import annotations
+
+import asyncio
+import base64
+import binascii
+import hmac
+from collections.abc import Awaitable, Callable
+from typing import Any
+
+from aiohttp import web
+
+from welvo.standins.node import Node
+from welvo.standins.pixel import PixelDevice, PowerLost
+
+Handler = Callable[[web.Request], Awaitable[web.StreamResponse]]
+
+
+def application(node: Node | PixelDevice) -> web.Application:
+    app = web.Application(client_max_size=1 << 20)
+
+    async def status(_: web.Request) -> web.Response:
+        return web.json_response(node.status())
+
+    if isinstance(node, PixelDevice):
+        app.middlewares.append(_as_it_is(node))
+        _settings(app, node)
+    app.router.add_get("/status", status)
+    return app
+
+
+def _as_it_is(device: PixelDevice) -> Any:
+    """Lets the faults of a device act on every request: silence, loss, slowness; and asks for its password."""
+
+    @web.middleware
+    async def act(request: web.Request, handler: Handler) -> web.StreamResponse:
+        device.requests += 1
+        if device.faults.slow:
+            await asyncio.sleep(min(10.0, device.faults.slow))
+        lost = device.faults.lossy and device.requests % device.faults.lossy == 0
+        if device.silent or lost:
+            return _hang_up(request)
+        if device.password and request.path != "/status" and not _knows(request, device.password):
+            return web.json_response({"error": "password"}, status=401)
+        try:
+            return await handler(request)
+        except PowerLost:
+            return _hang_up(request)
+
+    return act
+
+
+def _hang_up(request: web.Request) -> web.Response:
+    if request.transport:
+        request.transport.abort()
+    return web.Response(status=503)
+
+
+def _knows(request: web.Request, password: str) -> bool:
+    scheme, _, coded = request.headers.get("Authorization", "").partition(" ")
+    try:
+        given = base64.b64decode(coded, validate=True).decode().partition(":")[2]
+    except (binascii.Error, UnicodeDecodeError):
+        return False
+    return scheme.lower() == "basic" and hmac.compare_digest(given.encode(), password.encode())
+
+
+def _settings(app: web.Application, device: PixelDevice) -> None:
+    async def about(_: web.Request) -> web.Response:
+        return web.json_response(device.about())
+
+    async def values(_: web.Request) -> web.Response:
+        return web.json_response(device.values())
+
+    async def stage(request: web.Request) -> web.Response:
+        body = await _body(request)
+        given = body.get("values")
+        plain = isinstance(given, dict) and all(isinstance(v, str | int | float | bool) for v in given.values())
+        if not plain:
+            return web.json_response({"error": "“values” must be settings by key"}, status=400)
+        return web.json_response({"results": device.stage(body["values"])})
+
+    def act(do: Callable[[], object]) -> Handler:
+        async def handler(_: web.Request) -> web.StreamResponse:
+            do()
+            return web.json_response({"waits": {k: list(v) for k, v in device.store.waits().items()}})
+
+        return handler
+
+    async def identify(request: web.Request) -> web.Response:
+        device.identify = bool((await _body(request)).get("on"))
+        return web.json_response({"identify": device.identify})
+
+    async def test(request: web.Request) -> web.Response:
+        why = device.start_test(str((await _body(request)).get("pattern", "")))
+        return web.json_response({"error": why}, status=400) if why else web.json_response({"test": device.test})
+
+    async def factory(_: web.Request) -> web.Response:
+        lost = device.store.factory()
+        device.restart()
+        return web.json_response({"lost": lost})
+
+    app.router.add_get("/settings/1", about)
+    app.router.add_get("/settings/1/values", values)
+    app.router.add_post("/settings/1/stage", stage)
+    app.router.add_post("/settings/1/save", act(device.save))
+    app.router.add_post("/settings/1/apply", act(device.apply))
+    app.router.add_post("/settings/1/restart", act(device.restart))
+    app.router.add_post("/settings/1/identify", identify)
+    app.router.add_post("/settings/1/test", test)
+    app.router.add_post("/settings/1/factory", factory)
+
+
+async def _body(request: web.Request) -> dict[str, Any]:
+    try:
+        body = await request.json()
+    except (ValueError, UnicodeDecodeError):
+        body = None
+    if not isinstance(body, dict):
+        raise web.HTTPBadRequest(text='{"error": "a JSON object is wanted"}', content_type="application/json")
+    return body
