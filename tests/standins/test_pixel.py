@@ -1,4 +1,4 @@
-"""The simulated pixel controller: settings in three states, and what leaves its ports, held against Welvo's own sums."""
+"""The simulated pixel controller: settings in three states, and what leaves its ports, held against Welvo's sums."""
 
 from __future__ import annotations
 
@@ -101,7 +101,9 @@ def test_settings_are_entered_saved_and_active() -> None:
         {"1.brightness": 50, "1/1.pixels": 54, "1.chip": "LU-4", "mode": "7 ports", "1.colour": 1, "9.universe": 70000}
     )
     assert [r["taken"] for r in results.values()] == [True, True, True, False, False, False]
-    assert results["mode"]["why"] == "Mode is one of 12 ports, 6 long ports." and "0 to 65535" in str(results["9.universe"])
+    assert results["mode"]["why"] == "Mode is one of 12 ports, 6 long ports." and "0 to 65535" in str(
+        results["9.universe"]
+    )
     store = device.store
     assert store.active["1.brightness"] == 50 and store.waits()["1.brightness"] == ("save",)
     assert store.active["1/1.pixels"] == 55 and store.waits()["1/1.pixels"] == ("save", "apply")
@@ -160,7 +162,7 @@ def test_ddp_is_shown_by_its_push_and_status_is_answered() -> None:
 
 
 def test_an_address_is_programmed_by_art_net_too() -> None:
-    device, clock = penstock()
+    device, _ = penstock()
     (asked,) = (artnet.decode(r) for r in device.take_artnet(artnet.IpProg(), ""))
     assert asked == artnet.IpProgReply((127, 0, 0, 50), (255, 255, 255, 0))
     command = artnet.PROG_ENABLE | artnet.PROG_IP
@@ -174,5 +176,5 @@ def test_every_shipped_model_with_a_page_can_be_simulated() -> None:
             device = PixelDevice("127.0.0.99", model, {}, Clock())
             assert device.values()["active"]["ip"] == "127.0.0.99" and device.status()["ports"] is not None, key
             secret = {s.key for s in model.settings if s.secret}
-            device.stage({k: "open sesame" for k in secret})
+            device.stage(dict.fromkeys(secret, "open sesame"))
             assert not any("open sesame" in str(v) for v in (device.values(), device.about(), device.status()))

@@ -14,6 +14,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from welvo.app.device_work import DeviceWork, by_http, speaks_http
 from welvo.app.session import Session
 from welvo.bench.borrowing import lent, say_arming
 from welvo.bench.levels import Frame, Levels
@@ -26,10 +27,11 @@ from welvo.live.output import kept_back, rows_of, sent_feeds, streams
 from welvo.live.status import StatusWatch
 from welvo.live.worker import Fault
 from welvo.observed.values import Event, SourceSeen
+from welvo.patch.planned import full_plan
 from welvo.rig.base import Refused
 from welvo.rig.document import Change
 from welvo.rig.notation import plural
-from welvo.rig.plan import model_of, planned, say_setting, split_key
+from welvo.rig.plan import model_of, say_setting, split_key
 from welvo.rig.protocol import PROTOCOLS, say_wire
 from welvo.rig.wiring import SettingValue
 from welvo.settings.artnet import TakenAlong, whole_pages
@@ -94,6 +96,7 @@ class Network(QObject):
         self._dirty = True
         self._stale = True
         self._watch = StatusWatch()
+        self.work = DeviceWork(session)
         self._frames: dict[str, Frame] = {}
         self._tick = QTimer(self, interval=100)
         self._tick.timeout.connect(self._on_tick)
@@ -152,6 +155,7 @@ class Network(QObject):
         self.disarm()
         self._tick.stop()
         self._watch.stop()
+        self.work.close()
         if self.listener:
             self.listener.close()
             self.listener = None
@@ -420,19 +424,38 @@ class Network(QObject):
         self._look_at_interface()
         self._look_at_output()
         if self.listener and self._count % 3 == 0:
-            self.session.observe(heard=self.listener.heard(), sources=tuple(self._sources()))
-            self._watch.wanted = tuple(
-                (d.ip, m.status_port)
-                for device_id, d in self.session.rig.devices.items()
-                if (m := model_of(self.session.rig, device_id))
-                and m.status_port
-                and d.ip in self.session.observed.heard
-            )
+            said = {**self.session.observed.said, **self._watch.said}
+            self.session.observe(heard=self.listener.heard(), sources=tuple(self._sources()), said=said)
+            self._ask()
             if self.engine:
                 self._refresh_streams()
+        self.work.tick()
         for fault in self._faults():
             self.failed.emit(fault)
         self.ticked.emit()
+
+    def _ask(self) -> None:
+        """Whom to ask over HTTP: devices that were heard for what they put out, planned ones also for their settings.
+
+        Quiet, nobody is asked. A planned address beyond the interface's own network is not asked either: a question
+        would leave through somebody else's.
+        """
+        if self.quiet:
+            self._watch.wanted, self._watch.asked = (), ()
+            return
+        rig, heard = self.session.rig, self.session.observed.heard
+        wanted, asked = [], []
+        for device_id, d in rig.devices.items():
+            model = model_of(rig, device_id)
+            if not model or not model.status_port or not d.ip or not self.interface.holds(d.ip):
+                continue
+            known = d.ip in heard or d.ip in self._watch.said
+            if known:
+                wanted.append((d.ip, model.status_port))
+            if speaks_http(model):
+                asked.append((d.ip, model.status_port, self.work.password(d.ip)))
+        self._watch.interface = self.work.interface = self.interface.ip
+        self._watch.wanted, self._watch.asked = tuple(wanted), tuple(asked)
 
     def _look_at_interface(self) -> None:
         """Notice an interface that goes away or comes back: then everything has to be joined and heard anew."""
@@ -483,7 +506,7 @@ class Network(QObject):
         rig = self.session.rig
         model = model_of(rig, device)
         d = rig.devices[device]
-        plan = planned(rig, device)
+        plan = full_plan(self.session.index, device)
         values: dict[str, SettingValue] = {k: plan[k] for k in keys if k in plan}
         heard = self.listener.heard().get(d.ip) if self.listener else None
         if not model or heard is None or "artnet" not in model.links:
@@ -496,9 +519,19 @@ class Network(QObject):
         rig = self.session.rig
         model = model_of(rig, device)
         d = rig.devices[device]
-        plan = planned(rig, device)
+        plan = full_plan(self.session.index, device)
         if not model or not self.listener:
             return False
+        over_http = {k: plan[k] for k in keys if k in plan and by_http(model, k)}
+        if over_http:
+            try:
+                self.work.begin(device, over_http)
+            except Refused as e:
+                self.session.say(str(e), "error")
+                return False
+            keys = tuple(k for k in keys if k not in over_http)
+            if not keys:
+                return True
         try:
             values, _ = self.whole_push(device, keys)
             if not values:

@@ -19,6 +19,10 @@ class Interface:
     def broadcast(self) -> str:
         return str(ipaddress.IPv4Network(f"{self.ip}/{self.mask}", strict=False).broadcast_address)
 
+    def holds(self, ip: str) -> bool:
+        """Whether an address is in the interface's own network, so that packets to it leave here and nowhere else."""
+        return ipaddress.IPv4Address(ip) in ipaddress.IPv4Network(f"{self.ip}/{self.mask}", strict=False)
+
     @property
     def label(self) -> str:
         return f"{self.name} · {self.ip}"

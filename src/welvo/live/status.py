@@ -13,14 +13,20 @@ from typing import TYPE_CHECKING, Any
 
 import msgspec
 
+from welvo.live.device_link import HttpLink
+from welvo.live.device_link import session as settings_session
 from welvo.live.links import LinkError
 from welvo.live.worker import Faults, Worker
 
 if TYPE_CHECKING:
     from aiohttp import ClientSession
 
+    from welvo.observed.values import Said
+
 WHOLE_ANSWER = 0.5
 """Seconds that one request may take, from the connection to its last octet."""
+SETTINGS_EVERY = 1.0
+"""Seconds between two readings of one device's settings."""
 MOST = 1 << 20
 """Octets of a status page at the most: reading it must not hold up the window either."""
 
@@ -46,10 +52,11 @@ async def _ask(session: ClientSession, ip: str, port: int) -> dict[str, Any]:
     return found
 
 
-def _session() -> ClientSession:
+def _session(interface: str = "") -> ClientSession:
     from aiohttp import ClientSession, ClientTimeout, TCPConnector  # heavy, and not needed before a page is there
 
-    return ClientSession(connector=TCPConnector(limit=0), timeout=ClientTimeout(total=WHOLE_ANSWER))
+    connector = TCPConnector(limit=0, local_addr=(interface, 0) if interface else None)
+    return ClientSession(connector=connector, timeout=ClientTimeout(total=WHOLE_ANSWER))
 
 
 def read_status(ip: str, port: int) -> dict[str, Any]:
@@ -68,6 +75,13 @@ class StatusWatch:
 
     def __init__(self) -> None:
         self.wanted: tuple[tuple[str, int], ...] = ()
+        self.asked: tuple[tuple[str, int, str], ...] = ()
+        """Devices whose settings are read too: address, port, password."""
+        self.interface = ""
+        """The address of the interface through which they are asked."""
+        self.said: dict[str, Said] = {}
+        self.silent: dict[str, str] = {}
+        """Why settings of a device could not be read."""
         self.found: dict[str, tuple[float, dict[str, Any]]] = {}
         self.failed: dict[str, str] = {}
         self.faults = Faults()
@@ -78,25 +92,28 @@ class StatusWatch:
 
     def _run(self) -> None:
         while not self._worker.stopping.wait(0.1):
-            if self.wanted:
+            if self.wanted or self.asked:
                 asyncio.run(self._watch())
 
     async def _watch(self) -> None:
         """A task for each page, for as long as it is wanted."""
-        tasks: dict[tuple[str, int], asyncio.Task[None]] = {}
-        async with _session() as session:
-            while self.wanted and not self._worker.stopping.is_set():
+        tasks: dict[tuple[Any, ...], asyncio.Task[None]] = {}
+        interface = self.interface
+        async with _session(interface) as session, settings_session(interface) as patient:
+            while (self.wanted or self.asked) and interface == self.interface and not self._worker.stopping.is_set():
                 for page in set(self.wanted) - tasks.keys():
                     tasks[page] = asyncio.create_task(self._one(session, *page))
-                for page in tasks.keys() - set(self.wanted):
-                    tasks.pop(page).cancel()
-                    self.found.pop(page[0], None)
-                    self.failed.pop(page[0], None)
-                for page in [p for p, task in tasks.items() if task.done()]:
-                    task = tasks.pop(page)
+                for device in set(self.asked) - tasks.keys():
+                    tasks[device] = asyncio.create_task(self._settings(HttpLink(patient, *device)))
+                for gone in tasks.keys() - set(self.wanted) - set(self.asked):
+                    tasks.pop(gone).cancel()
+                    for table in (self.said, self.silent) if len(gone) == 3 else (self.found, self.failed):
+                        table.pop(str(gone[0]), None)
+                for ended in [p for p, task in tasks.items() if task.done()]:
+                    task = tasks.pop(ended)
                     error = None if task.cancelled() else task.exception()
                     if error:
-                        self.faults.note(f"the status page of {page[0]}", error)
+                        self.faults.note(f"the pages of {ended[0]}", error)
                 await asyncio.sleep(0.1)
             for task in tasks.values():
                 task.cancel()
@@ -112,6 +129,17 @@ class StatusWatch:
                 self.failed[ip] = str(e)
                 self.found.pop(ip, None)
             await asyncio.sleep(0.1)
+
+    async def _settings(self, link: HttpLink) -> None:
+        """Read one device's settings again and again; one that does not answer is asked less often."""
+        while True:
+            try:
+                self.said[link.ip] = await link.read()
+                self.silent.pop(link.ip, None)
+                await asyncio.sleep(SETTINGS_EVERY)
+            except LinkError as e:
+                self.silent[link.ip] = str(e)
+                await asyncio.sleep(2 * SETTINGS_EVERY)
 
     def stop(self) -> None:
         self._worker.stop()

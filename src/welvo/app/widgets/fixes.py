@@ -8,8 +8,8 @@ from welvo.app.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import dialogs
 from welvo.checks.registry import Fix
+from welvo.patch.planned import full_plan
 from welvo.rig.base import Refused
-from welvo.rig.plan import planned
 from welvo.rig.protocol import say_wire
 
 
@@ -32,7 +32,7 @@ def push(session: Session, network: Network, device: str, keys: tuple[str, ...],
         return False
     at = parent or QApplication.activeWindow()
     if along and at:
-        plan = planned(session.rig, device)
+        plan = full_plan(session.index, device)
         lines = []
         for port in along:
             protocol = "sacn" if plan.get(f"{port.label}.protocol") == "sacn" else "artnet"

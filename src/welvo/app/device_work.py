@@ -1,0 +1,208 @@
+"""Pushes, acts and tests of devices that are asked over HTTP, in progress beside the window.
+
+The window starts them, shows how far they are, can stop them, and is told what became of each setting. What the device
+said at the end goes into the observations; a device that moved to another address takes its planned address along.
+"""
+
+from __future__ import annotations
+
+import concurrent.futures
+from typing import Any
+
+from PySide6.QtCore import QObject, Signal
+
+from welvo.app.session import Session
+from welvo.live.device_link import HttpLink, Push, session
+from welvo.live.jobs import Jobs
+from welvo.observed.values import Event, Result
+from welvo.rig.base import Refused
+from welvo.rig.notation import plural
+from welvo.rig.plan import link_of, model_of, say_setting, split_key, split_owner
+from welvo.rig.wiring import DeviceModel, Need, SettingSpec, SettingValue
+
+ACTS: dict[Need, str] = {"save": "saved", "apply": "applied", "restart": "restarted"}
+OUTCOMES = {
+    "taken": "taken and read back",
+    "refused": "refused",
+    "otherwise": "reads back otherwise",
+    "waits": "waits",
+    "not sent": "not sent",
+    "unknown": "not known",
+}
+
+
+def spec_of(model: DeviceModel, key: str) -> SettingSpec | None:
+    """The model's entry of a full key."""
+    owner, name = split_key(key)
+    label, number = split_owner(owner)
+    scope = "segment" if number else "port" if label else "device"
+    return next((s for s in model.settings if s.key == name and s.scope == scope), None)
+
+
+def by_http(model: DeviceModel, key: str) -> bool:
+    spec = spec_of(model, key)
+    return spec is not None and link_of(model, spec) == "http"
+
+
+def speaks_http(model: DeviceModel) -> bool:
+    """Whether any of its settings travels over HTTP."""
+    return bool(model.status_port) and any(link_of(model, s) == "http" for s in model.settings)
+
+
+class DeviceWork(QObject):
+    """`changed` whenever something in progress is further; `tick` has to be called a few times a second."""
+
+    changed = Signal()
+
+    def __init__(self, rig_session: Session) -> None:
+        super().__init__()
+        self._session = rig_session
+        self._jobs = Jobs()
+        self.pushes: dict[str, Push] = {}
+        """What is in progress, by device."""
+        self._futures: dict[str, concurrent.futures.Future[Any]] = {}
+        self._shown: dict[str, tuple[int, str]] = {}
+        self.interface = ""
+        """The address of the interface through which devices are asked."""
+        self.passwords: dict[str, str] = {}
+        """By address. They stand in no rig and no message."""
+
+    def close(self) -> None:
+        for push in self.pushes.values():
+            push.stop()
+        self._jobs.close()
+
+    def password(self, ip: str) -> str:
+        return self.passwords.get(ip, "")
+
+    def busy(self, device: str) -> Push | None:
+        return self.pushes.get(device)
+
+    def stop(self, device: str) -> None:
+        push = self.pushes.get(device)
+        if push:
+            push.stop()
+
+    def begin(self, device: str, values: dict[str, SettingValue], acts: tuple[Need, ...] = ()) -> bool:
+        """Begin to push values, and to do acts after them. Refused while the device is busy."""
+        rig = self._session.rig
+        d, model = rig.devices[device], model_of(rig, device)
+        if model is None or not d.ip:
+            raise Refused(f"{d.name} has no address yet, so nothing can be sent to it.")
+        if device in self.pushes:
+            raise Refused(f"{d.name} is busy: {self.pushes[device].doing}.")
+        if "restart" in acts and "ip" in values:
+            acts = tuple(a for a in acts if a != "restart") + ("restart",)
+        push = self.pushes[device] = Push(values, acts, model.restart_takes)
+        ip, port, password, interface = d.ip, model.status_port, self.password(d.ip), self.interface
+
+        async def work() -> None:
+            async with session(interface) as opened:
+                await push.run(HttpLink(opened, ip, port, password))
+
+        self._futures[device] = self._jobs.start(work)
+        self.changed.emit()
+        return True
+
+    def test(self, device: str, pattern: str) -> None:
+        """Begin an on-board test, or end it (empty)."""
+        self._order(device, lambda link: link.test(pattern), f"test “{pattern}”" if pattern else "test ended")
+
+    def factory(self, device: str) -> None:
+        self._order(device, lambda link: link.factory(), "factory settings")
+
+    def identify(self, device: str, on: bool) -> None:
+        self._order(device, lambda link: link.identify(on), "blinks" if on else "blinks no more")
+
+    def _order(self, device: str, do: Any, words: str) -> None:
+        rig = self._session.rig
+        d, model = rig.devices[device], model_of(rig, device)
+        if model is None or not d.ip:
+            raise Refused(f"{d.name} has no address yet, so nothing can be sent to it.")
+        ip, port, password, interface = d.ip, model.status_port, self.password(d.ip), self.interface
+
+        async def work() -> str:
+            async with session(interface) as opened:
+                await do(HttpLink(opened, ip, port, password))
+            return words
+
+        self._futures[f"{device} order {len(self._futures)}"] = self._jobs.start(work)
+
+    # ---- following
+
+    def tick(self) -> None:
+        """Take over what has ended; tell whoever shows progress."""
+        for name, future in list(self._futures.items()):
+            if not future.done():
+                continue
+            del self._futures[name]
+            push = self.pushes.pop(name, None)
+            if push is not None:
+                self._ended(name, push, future)
+            else:
+                self._ordered(name.split(" order ")[0], future)
+        now = {device: (push.done, push.doing) for device, push in self.pushes.items()}
+        if now != self._shown:
+            self._shown = now
+            self.changed.emit()
+
+    def _ordered(self, device: str, future: concurrent.futures.Future[Any]) -> None:
+        if future.cancelled() or device not in self._session.rig.devices:
+            return
+        error = future.exception()
+        what = str(error) if error else str(future.result())
+        if error:
+            self._session.say(what, "error")
+        self._note(device, {"": what})
+
+    def _note(self, device: str, said: dict[str, str]) -> None:
+        observed = self._session.observed
+        for key, words in said.items():
+            observed = observed.note(Event(self._session.now(), device, key, words))
+        self._session.observe(log=observed.log)
+
+    def _ended(self, device: str, push: Push, future: concurrent.futures.Future[Any]) -> None:
+        s = self._session
+        if future.cancelled() or device not in s.rig.devices:
+            return
+        error = future.exception()
+        if error is not None:
+            push.failed = str(error)
+        d, model = s.rig.devices[device], model_of(s.rig, device)
+        results = dict(s.observed.results)
+        results[device] = {**results.get(device, {}), **push.results}
+        written = dict(s.observed.written)
+        claimed = {k: r for k, r in push.results.items() if r.outcome == "unknown"}
+        said = dict(s.observed.said)
+        if push.said:
+            said[push.ip] = push.said
+        observed = s.observed
+        for key, r in push.results.items():
+            value = say_setting(spec_of(model, key), r.value) if model else str(r.value)
+            more = f": {r.why}" if r.why else f" for {', '.join(r.needs)}" if r.needs else ""
+            observed = observed.note(Event(s.now(), device, key, f"{value} · {OUTCOMES[r.outcome]}{more}"))
+        done = [ACTS[a] for a in push.acts] if not push.failed else []
+        if done:
+            observed = observed.note(Event(s.now(), device, "", f"{', '.join(done)}"))
+        if push.failed:
+            observed = observed.note(Event(s.now(), device, "", f"broke off: {push.failed}"))
+        s.observe(results=results, said=said, written=written, log=observed.log)
+        s.say(*summary(d.name, push, claimed))
+        self.changed.emit()
+
+
+def summary(name: str, push: Push, claimed: dict[str, Result]) -> tuple[str, str]:
+    """One sentence on a push that ended, and how bad it is."""
+    counts: dict[str, int] = {}
+    for r in push.results.values():
+        counts[r.outcome] = counts.get(r.outcome, 0) + 1
+    words = ", ".join(f"{n} {OUTCOMES[o]}" for o, n in counts.items())
+    refused = next((f" {r.why[:1].upper()}{r.why[1:]}." for r in push.results.values() if r.outcome == "refused"), "")
+    if push.failed:
+        return f"{name}: it broke off, {push.failed}. {words[:1].upper()}{words[1:]}{'.' if words else ''}", "error"
+    if not push.results:
+        return f"{name}: {', '.join(ACTS[a] for a in push.acts)}.", "note"
+    bad = {"refused", "otherwise", "not sent", "unknown"} & counts.keys()
+    waits = sorted({n for r in push.results.values() for n in r.needs})
+    left = f" Still needs: {', '.join(waits)}." if waits else ""
+    return f"{name}: {plural(len(push.results), 'setting')}, {words}.{refused}{left}", "error" if bad else "note"

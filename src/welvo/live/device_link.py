@@ -1,0 +1,295 @@
+"""Settings over HTTP: asking a device, giving it values, and making them stay (docs/device-settings.md).
+
+A push can break off anywhere: the device refuses one value, restarts, loses power, or its answers are lost on the way.
+So nothing is taken for granted. Each setting gets its own answer when it is given; afterwards the device is read, and
+what it says then decides. Where it could not be read, that is said: `unknown` is a result too.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import time
+from collections.abc import Awaitable, Callable
+from typing import TYPE_CHECKING, Any, Protocol
+
+import msgspec
+from msgspec import UNSET, UnsetType
+
+from welvo.live.links import LinkError
+from welvo.observed.values import Result, Said
+from welvo.rig.wiring import Need, SettingValue
+
+if TYPE_CHECKING:
+    from aiohttp import ClientSession
+
+WHOLE_ANSWER = 2.0
+"""Seconds that one request may take, from the connection to its last octet."""
+MOST = 1 << 20
+AT_ONCE = 16
+"""Settings in one request: few enough that a push can be stopped and shows how far it is."""
+PAST = "/settings/1"
+
+Values = dict[str, SettingValue]
+
+
+class PasswordError(LinkError):
+    """The device asks for a password, or for another one."""
+
+
+class _About(msgspec.Struct):
+    protocol: int = 0
+    name: str = ""
+    maker: str = ""
+    model: str = ""
+    mac: str = ""
+    serial: str = ""
+    firmware: str = ""
+    uptime: float = 0.0
+    test: str = ""
+    identify: bool = False
+    waits: dict[str, tuple[Need, ...]] = {}
+
+
+class _Tables(msgspec.Struct):
+    active: Values = {}
+    saved: Values = {}
+    entered: Values = {}
+
+
+class Answer(msgspec.Struct):
+    """What a device says to one setting that it was given."""
+
+    taken: bool
+    why: str = ""
+    needs: tuple[Need, ...] = ()
+
+
+class _Staged(msgspec.Struct):
+    results: dict[str, Answer]
+
+
+class _Failed(msgspec.Struct):
+    error: str | UnsetType = UNSET
+
+
+class DeviceLink(Protocol):
+    """How settings get into a device and out of it. Every call raises LinkError, in words, when it cannot."""
+
+    ip: str
+
+    async def read(self) -> Said: ...
+    async def stage(self, values: Values) -> dict[str, Answer]: ...
+    async def act(self, act: Need) -> None: ...
+    def at(self, ip: str) -> DeviceLink:
+        """The same link to the same device at another address."""
+
+
+class HttpLink:
+    """One device's pages. The password is sent with each request and stands in no message."""
+
+    def __init__(self, session: ClientSession, ip: str, port: int, password: str = "") -> None:
+        self.ip, self._port, self._password = ip, port, password
+        self._session = session
+
+    def at(self, ip: str) -> HttpLink:
+        return HttpLink(self._session, ip, self._port, self._password)
+
+    async def _ask(self, method: str, path: str, body: object = None) -> bytes:
+        from aiohttp import BasicAuth, ClientError
+
+        url = f"http://{self.ip}:{self._port}{path}"
+        auth = BasicAuth("", self._password) if self._password else None
+        try:
+            async with self._session.request(
+                method, url, json=body if method == "POST" else None, auth=auth, allow_redirects=False
+            ) as answer:
+                raw = await answer.content.read(MOST + 1)
+                while len(raw) <= MOST and (more := await answer.content.read(MOST + 1 - len(raw))):
+                    raw += more
+                status = answer.status
+        except (OSError, ClientError, TimeoutError, ValueError) as e:
+            raise LinkError(f"{self.ip} does not answer on port {self._port} ({_why(e)}).") from e
+        if status == 401:
+            raise PasswordError(f"{self.ip} asks for a password{', and this is not it' if self._password else ''}.")
+        if status == 404:
+            raise LinkError(f"{self.ip} has no settings to be asked for on port {self._port}.")
+        if status != 200:
+            words = _decoded(raw, _Failed, self.ip).error if raw else UNSET
+            raise LinkError(f"{self.ip} answers with error {status}{f': {words}' if words else ''}.")
+        if len(raw) > MOST:
+            raise LinkError(f"{self.ip} answers with more than {MOST} octets.")
+        return raw
+
+    async def read(self) -> Said:
+        about = _decoded(await self._ask("GET", PAST), _About, self.ip)
+        if about.protocol != 1:
+            raise LinkError(f"{self.ip} speaks version {about.protocol} of the settings protocol; Welvo speaks 1.")
+        tables = _decoded(await self._ask("GET", f"{PAST}/values"), _Tables, self.ip)
+        return Said(
+            time.time(),
+            tables.active,
+            tables.saved,
+            tables.entered,
+            about.waits,
+            about.name,
+            about.maker,
+            about.model,
+            about.mac,
+            about.serial,
+            about.firmware,
+            about.uptime,
+            about.test,
+            about.identify,
+        )
+
+    async def stage(self, values: Values) -> dict[str, Answer]:
+        staged: _Staged = _decoded(await self._ask("POST", f"{PAST}/stage", {"values": values}), _Staged, self.ip)
+        return staged.results
+
+    async def act(self, act: Need) -> None:
+        await self._ask("POST", f"{PAST}/{act}", {})
+
+    async def identify(self, on: bool) -> None:
+        await self._ask("POST", f"{PAST}/identify", {"on": on})
+
+    async def test(self, pattern: str) -> None:
+        await self._ask("POST", f"{PAST}/test", {"pattern": pattern})
+
+    async def factory(self) -> None:
+        await self._ask("POST", f"{PAST}/factory", {})
+
+
+def _why(error: Exception) -> str:
+    if isinstance(error, TimeoutError):
+        return "it takes too long"
+    return str(getattr(error, "strerror", "") or error) or type(error).__name__
+
+
+def _decoded(raw: bytes, kind: type[Any], ip: str) -> Any:
+    try:
+        return msgspec.json.decode(raw, type=kind)
+    except (msgspec.DecodeError, msgspec.ValidationError, ValueError, RecursionError) as e:
+        raise LinkError(f"{ip} answers with something that is no settings ({e}).") from e
+
+
+def session(interface: str = "") -> ClientSession:
+    """A client whose requests leave through the interface of an address."""
+    from aiohttp import ClientSession, ClientTimeout, TCPConnector  # heavy, and not needed before a device is asked
+
+    # a connection for each request: one that a restarting device has forgotten would cost the next request
+    connector = TCPConnector(limit=0, force_close=True, local_addr=(interface, 0) if interface else None)
+    return ClientSession(connector=connector, timeout=ClientTimeout(total=WHOLE_ANSWER))
+
+
+async def read_settings(ip: str, port: int, password: str = "") -> Said:
+    """One device's settings, now. Raises LinkError."""
+    async with session() as opened:
+        return await HttpLink(opened, ip, port, password).read()
+
+
+class Push:
+    """One push in progress: what became of each setting so far, and a way to stop it between two requests."""
+
+    def __init__(self, values: Values, acts: tuple[Need, ...] = (), restart_takes: float = 5.0) -> None:
+        self.values = values
+        self.acts = acts
+        self.restart_takes = restart_takes
+        self.results: dict[str, Result] = {}
+        self.done = 0
+        self.doing = "beginning"
+        self.stopped = False
+        self.failed = ""
+        """What ended it early, in words."""
+        self.said: Said | None = None
+        """What the device said after it; None: it could not be read."""
+        self.ip = ""
+        """Where the device is now: another address than before, where the push gave it one."""
+
+    def stop(self) -> None:
+        self.stopped = True
+
+    async def run(self, link: DeviceLink, wait: Callable[[float], Awaitable[None]] = asyncio.sleep) -> None:
+        """Give all values, do the acts, then read what the device has."""
+        self.ip = link.ip
+        given: dict[str, Answer] = {}
+        unsure: set[str] = set()
+        keys = list(self.values)
+        try:
+            for n in range(0, len(keys), AT_ONCE):
+                if self.stopped:
+                    self.failed = "it was stopped"
+                    break
+                some = keys[n : n + AT_ONCE]
+                self.doing = f"giving {some[0]}"
+                unsure |= set(some)
+                answers = await link.stage({k: self.values[k] for k in some})
+                given |= {k: a for k, a in answers.items() if k in some}
+                unsure -= answers.keys()
+                self.done = n + len(some)
+            for act in self.acts:
+                if self.stopped or self.failed:
+                    break
+                self.doing = {"save": "saving", "apply": "applying", "restart": "restarting"}[act]
+                await link.act(act)
+                if act == "restart":
+                    link = await self._back(link, given, wait)
+        except LinkError as e:
+            self.failed = str(e).rstrip(".")
+        self.doing = "reading back"
+        self.said = await self._read(link, wait)
+        for key in keys:
+            self.results[key] = self._result(key, given.get(key), key in unsure)
+        self.doing = ""
+
+    async def _back(
+        self, link: DeviceLink, given: dict[str, Answer], wait: Callable[[float], Awaitable[None]]
+    ) -> DeviceLink:
+        """Follow a device through its restart: silence first, then an answer, where its new address says."""
+        new = self.values.get("ip") if "ip" in given and given["ip"].taken else None
+        if isinstance(new, str) and new and new != link.ip:
+            link = link.at(new)
+        for _ in range(int((self.restart_takes * 3 + 5) / 0.25)):
+            await wait(0.25)
+            try:
+                await link.read()
+            except PasswordError:
+                break
+            except LinkError:
+                continue
+            break
+        else:
+            raise LinkError(f"It did not come back at {link.ip} after its restart.")
+        self.ip = link.ip
+        return link
+
+    async def _read(self, link: DeviceLink, wait: Callable[[float], Awaitable[None]]) -> Said | None:
+        """What the device has; asked again for as long as a restart takes, since it may have lost power."""
+        for _ in range(max(4, int((self.restart_takes + 2) / 0.5))):
+            try:
+                return await link.read()
+            except PasswordError:
+                return None
+            except LinkError:
+                await wait(0.5)
+        return None
+
+    def _result(self, key: str, answer: Answer | None, unsure: bool) -> Result:
+        """What became of one setting. What the device says at the end counts for more than what it said before."""
+        value, now = self.values[key], time.time()
+        why = self.failed
+        if answer is not None and not answer.taken:
+            return Result("refused", value, answer.why or "without a reason", at=now)
+        if answer is None and not unsure:
+            return Result("not sent", value, why or "the device passed over it", at=now)
+        if self.said is None:
+            return Result("unknown", value, why or "it could not be read back", at=now)
+        waits = self.said.waits.get(key, ())
+        if value == self.said.active.get(key):
+            return Result("waits" if waits else "taken", value, "", waits, now)
+        if value in (self.said.entered.get(key), self.said.saved.get(key)) and waits:
+            return Result("waits", value, "", waits, now)
+        has = self.said.active.get(key)
+        words = "it is not told" if has is None else f"it reads back {has}"
+        if has is None and answer is not None:
+            return Result("unknown", value, words, at=now)  # a secret, or a setting that only goes in
+        return Result("otherwise", value, f"{words}{f', and {why}' if why else ''}", at=now)

@@ -1,0 +1,44 @@
+"""Long work with devices, off the window's thread: one thread with an event loop, in which any number of jobs run."""
+
+from __future__ import annotations
+
+import asyncio
+import concurrent.futures
+import threading
+from collections.abc import Callable, Coroutine
+from typing import Any, TypeVar
+
+T = TypeVar("T")
+
+
+class Jobs:
+    """Begins when the first job does; `close` ends whatever still runs."""
+
+    def __init__(self) -> None:
+        self._loop: asyncio.AbstractEventLoop | None = None
+        self._thread: threading.Thread | None = None
+        self._running: set[concurrent.futures.Future[Any]] = set()
+
+    def start(self, make: Callable[[], Coroutine[Any, Any, T]]) -> concurrent.futures.Future[T]:
+        """Run a coroutine. Its result, or its error, stands in the future that is given back."""
+        if self._loop is None:
+            self._loop = asyncio.new_event_loop()
+            self._thread = threading.Thread(target=self._loop.run_forever, name="device jobs", daemon=True)
+            self._thread.start()
+        future = asyncio.run_coroutine_threadsafe(make(), self._loop)
+        self._running.add(future)
+        future.add_done_callback(self._running.discard)
+        return future
+
+    def close(self, seconds: float = 2.0) -> None:
+        if self._loop is None or self._thread is None:
+            return
+        for future in list(self._running):
+            future.cancel()
+        if self._running:
+            concurrent.futures.wait(list(self._running), seconds)
+        self._loop.call_soon_threadsafe(self._loop.stop)
+        self._thread.join(seconds)
+        if not self._thread.is_alive():
+            self._loop.close()
+        self._loop = self._thread = None
