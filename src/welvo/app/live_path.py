@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from welvo.app.network import Network
 from welvo.app.session import Session
-from welvo.patch.path import Path, Target, path
+from welvo.patch.path import Path, Target, on_cable, path
 from welvo.rig.lookup import feeds_of
 from welvo.rig.plan import port_of_fixture, ports_taking
+from welvo.runs.leaving import proof as seen_leaving
 
 
 def port_for(session: Session, universe: str, key: str) -> tuple[str, str] | None:
@@ -20,6 +21,7 @@ def port_for(session: Session, universe: str, key: str) -> tuple[str, str] | Non
 
 def chain_of(session: Session, network: Network, target: Target, which_feed: int = 0) -> Path:
     level, lamp = "", ""
+    proof = None
     if target.universe and target.address:
         frame = network.frame(target.universe)
         if frame is not None:
@@ -28,4 +30,12 @@ def chain_of(session: Session, network: Network, target: Target, which_feed: int
         given = network.port_gives(*port) if port else None
         if given is not None and target.address <= 512:
             lamp = f"port gives {given[target.address - 1]}"
-    return path(session.index, session.observed, target, session.now(), level, network.armed, lamp, which_feed)
+        on = on_cable(session.index, target)
+        leaves = network.port_leaves(on[0].device_id, on[0].label) if on else None
+        if on and leaves is not None:
+            wire = network.on_wire(target.universe)
+            sent = wire[target.address - 1] if wire and target.address <= len(wire) else None
+            proof = seen_leaving(session.index.cables, on, *leaves, sent)
+    return path(
+        session.index, session.observed, target, session.now(), level, network.armed, lamp, which_feed, proof=proof
+    )

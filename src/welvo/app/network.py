@@ -21,7 +21,7 @@ from welvo.bench.levels import Frame, Levels
 from welvo.live.engine import EngineProcess, EngineState
 from welvo.live.engine_main import NOBODY
 from welvo.live.interfaces import LOOPBACK, Interface, interface_of, trouble_of
-from welvo.live.links import ArtNetLink, port_levels
+from welvo.live.links import ArtNetLink, port_levels, port_octets
 from welvo.live.listener import Listener
 from welvo.live.output import kept_back, rows_of, sent_feeds, streams
 from welvo.live.status import StatusWatch
@@ -498,6 +498,14 @@ class Network(QObject):
         if not found or time.time() - found[0] > 2.0:
             return None
         return port_levels(found[1], label)
+
+    def port_leaves(self, device: str, label: str) -> tuple[bytes, list[dict[str, Any]]] | None:
+        """Every octet that was last seen to leave a port of pixels, and what is measured behind its bridges."""
+        d = self.session.rig.devices.get(device)
+        found = self._watch.found.get(d.ip) if d else None
+        if not found or time.time() - found[0] > 2.0:
+            return None
+        return port_octets(found[1], label)
 
     # ---- pushing
 

@@ -309,7 +309,12 @@ def _ceiling(rig: Rig) -> Rig:
     ports["7"] = Port(follows="universe", run=(attach("sw", fold=100),))
     devices = {k: d for k, d in rig.devices.items() if k != gone}
     devices[device_id] = replace(
-        devices[device_id], packs="dense", mode="12 ports", firmware="2.3", ports={**devices[device_id].ports, **ports}
+        devices[device_id],
+        ip="127.0.0.50",
+        packs="dense",
+        mode="12 ports",
+        firmware="2.3",
+        ports={**devices[device_id].ports, **ports},
     )
     return replace(
         rig, universes={**rig.universes, **universes}, feeds={**rig.feeds, **feeds},

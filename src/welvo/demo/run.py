@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import contextlib
 import subprocess
 import sys
@@ -21,20 +22,23 @@ from welvo.demo.gallery import EXPECTED_LIVE, EXPECTED_ON_PAPER, gallery, state_
 from welvo.formats.chart import read_chart
 from welvo.formats.chart_write import write_chart
 from welvo.formats.rigfile import load, save
+from welvo.live.device_link import HttpLink, Push, read_settings, session
 from welvo.live.engine import EngineProcess
 from welvo.live.interfaces import LOOPBACK
-from welvo.live.links import ArtNetLink, port_levels
+from welvo.live.links import ArtNetLink, port_levels, port_octets
 from welvo.live.listener import Listener
 from welvo.live.output import rows_of, streams
 from welvo.live.status import read_status
 from welvo.observed.values import NOTHING, Observed
 from welvo.patch.index import Index
-from welvo.patch.path import find_target, path
+from welvo.patch.path import Proof, find_target, on_cable, path
+from welvo.patch.planned import full_plan
 from welvo.rig.document import Rig
 from welvo.rig.notation import say_place
 from welvo.rig.plan import planned
 from welvo.runs.bridge import demands, rows, set_right
 from welvo.runs.edits import make_to_fit
+from welvo.runs.leaving import proof
 from welvo.runs.pixels import cuts
 from welvo.settings.compare import compare
 
@@ -222,9 +226,9 @@ def _live(rig: Rig, listener: Listener, say: Callable[[str], None]) -> EnginePro
             NOTHING, heard=listener.heard(), sources=tuple(listener.sources(now)), listening=True
         )
 
-    took = _wait("three devices and a stranger are heard", lambda: len(listener.heard()) == 4)
+    took = _wait("four devices and a stranger are heard", lambda: len(listener.heard()) == 5)
     say(
-        f"5  devices   4 devices heard after {took:.1f} s: "
+        f"5  devices   5 devices heard after {took:.1f} s: "
         + ", ".join(f"{h.name} at {ip}" for ip, h in sorted(listener.heard().items()))
     )
 
@@ -295,6 +299,7 @@ def _live(rig: Rig, listener: Listener, say: Callable[[str], None]) -> EnginePro
     took = _wait("the second ribbon's red is on the wire", lambda: ribbon() == 255)
     say(f"             and red of ceiling 2 is 255 on 201.166, where its cable puts it, after {1000 * took:.0f} ms")
     _must("WIRE-01 is gone", "WIRE-01" not in _codes(index, seen(), time.time()))
+    _middle(index, levels, send, say)
 
     levels.release()
     send()
@@ -309,6 +314,52 @@ def _live(rig: Rig, listener: Listener, say: Callable[[str], None]) -> EnginePro
     )
     say(f"11 disarm    streams ended by termination after {1000 * took:.0f} ms; the process is gone")
     return engine
+
+
+def _middle(index: Index, levels: Levels, send: Callable[[], None], say: Callable[[str], None]) -> None:
+    """The middle of the rig, proved by what leaves it: a folded string, and a bridge that a dimmed port spoils."""
+    device_id, ip = next((k, d.ip) for k, d in index.rig.devices.items() if d.name == "PENSTOCK")
+    port = index.rig.device_models[index.rig.devices[device_id].model].status_port
+
+    def leaves(at: Index, typed: str) -> Proof | None:
+        on = on_cable(at, find_target(at, typed))
+        found = port_octets(read_status(ip, port), on[0].label) if on else None
+        return proof(at.cables, on, *found, 255) if on and found else None
+
+    took = _wait(
+        "pixel 36 of the reversed ribbon is red", lambda: _fact(leaves(index, "ceiling 2/36")) == "R 255 G 0 B 0"
+    )
+    say(
+        f"             and pixel 36 leaves PENSTOCK's port 1 red, at its place on the folded cable: {1000 * took:.0f} ms"
+    )
+    levels.hold(["f534"], "ColorAdd_R", 1.0)
+    send()
+    _wait("255 arrives as 204 behind the bridge", lambda: _fact(leaves(index, "534")) == "DMX 33 gives 204")
+    found = leaves(index, "534")
+    _must("that is found", found is not None and found.mark == "differs")
+    says = asyncio.run(read_settings(ip, port))
+    plan = full_plan(index, device_id)
+    _must("the device has every setting as planned", all(says.active.get(k) == v for k, v in plan.items()))
+    right = Index(set_right(index.rig, device_id, "6", 2)[0])
+    wanted = {k: v for k, v in full_plan(right, device_id).items() if says.active.get(k) != v}
+    _must("one setting differs from the plan that was set right", wanted == {"6.brightness": 100})
+    push = Push(wanted, ("save",))
+    asyncio.run(_pushed(push, ip, port))
+    _must("it was taken and read back", [r.outcome for r in push.results.values()] == ["taken"])
+    took = _wait("255 arrives as 255", lambda: _fact(leaves(right, "534")) == "DMX 33 gives 255")
+    say(
+        f"             {len(plan)} settings of PENSTOCK read, all as planned; 255 for 534 arrived as 204 behind its "
+        f"bridge; brightness 100 % of port 6 pushed, saved, read back: it arrives as 255 after {1000 * took:.0f} ms"
+    )
+
+
+def _fact(found: Proof | None) -> str:
+    return found.fact if found else ""
+
+
+async def _pushed(push: Push, ip: str, port: int) -> None:
+    async with session(LOOPBACK.ip) as opened:
+        await push.run(HttpLink(opened, ip, port))
 
 
 def _codes(index: Index, observed: Observed, now: float) -> set[str]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import base64
+import binascii
 from typing import Any, Protocol
 
 from welvo.live.listener import Listener
@@ -50,10 +52,24 @@ def port_levels(status: dict[str, Any], label: str) -> bytes | None:
     for port in status["ports"]:
         if isinstance(port, dict) and port.get("label") == label:
             levels = port.get("levels")
-            if (
-                isinstance(levels, list)
-                and len(levels) <= 512
-                and all(isinstance(v, int) and 0 <= v <= 255 for v in levels)
-            ):
+            if isinstance(levels, list) and _are_levels(levels):
                 return bytes(levels).ljust(512, b"\0")
     return None
+
+
+def port_octets(status: dict[str, Any], label: str) -> tuple[bytes, list[dict[str, Any]]] | None:
+    """The octets that leave a port of pixels, and what is measured behind its bridges; None when it does not say."""
+    for port in status["ports"]:
+        if isinstance(port, dict) and port.get("label") == label and isinstance(port.get("octets"), str):
+            behind = port.get("behind")
+            try:
+                octets = base64.b64decode(port["octets"], validate=True)
+            except (binascii.Error, ValueError):
+                return None
+            lines = [b for b in behind if isinstance(b, dict)] if isinstance(behind, list) else []
+            return octets, [b for b in lines if _are_levels(b.get("levels"))]
+    return None
+
+
+def _are_levels(levels: object) -> bool:
+    return isinstance(levels, list) and len(levels) <= 512 and all(isinstance(v, int) and 0 <= v <= 255 for v in levels)

@@ -456,6 +456,18 @@ def _port(index: Index, target: Target) -> tuple[str, str, int] | None:
     return None
 
 
+@dataclass(frozen=True)
+class Proof:
+    """What was seen to leave a port at a target's place: the words for the hop there, and how that stands to what was
+    sent. `lamp` is what reaches the lamp."""
+
+    fact: str
+    mark: Mark
+    sends: str = ""
+    takes: str = ""
+    lamp: str = ""
+
+
 NOT_LEAVING = "not sent"
 """What is said of a feed that is armed and kept from leaving."""
 
@@ -470,10 +482,12 @@ def path(
     lamp: str = "",
     which_feed: int = 0,
     in_every_way: bool = True,
+    proof: Proof | None = None,
 ) -> Path:
     """The chain level → universe → feed → device → port → line → lamp of one target.
 
-    `level` is what the Bench holds there, `lamp` what the port was seen to put out. A joint behind the first
+    `level` is what the Bench holds there, `lamp` what the port was seen to put out, `proof` what
+    was seen to leave for a place on a cable. A joint behind the first
     one that differs is never better than `upstream`. Without `in_every_way` places are not said in every way, which is
     half of the work when many are asked for.
     """
@@ -561,6 +575,7 @@ def path(
     takes = heard_port(model, heard, label) if model and heard and live else None
     says = say_wire(takes.protocol, takes.wire) if takes else "not known"
     hops.append(Hop("port", label, f"set to {says}" if takes else "not read", Goto("port", device_id, label)))
+    on_run = bool(attached)  # its stream runs on over universes: the number the port is set to is that of the first
     lines = {line.key: line.mark for line in compared(index, observed, device_id, now)}
     own = {lines.get(f"{label}.universe", "unknown"), lines.get(f"{label}.protocol", "unknown")}
     wrong_feed = not attached and (
@@ -570,7 +585,7 @@ def path(
     dead = nothing_out(rig, device_id, label)
     if dead:
         joints.append(Joint("differs", "planned", dead, "nothing comes out"))
-    elif takes and (takes.protocol, takes.wire) != (feed.protocol, feed.wire):
+    elif takes and ("differs" in own if on_run else (takes.protocol, takes.wire) != (feed.protocol, feed.wire)):
         same = takes.protocol == feed.protocol
         joints.append(
             Joint(
@@ -585,20 +600,30 @@ def path(
     else:
         joints.append(Joint("claimed" if "claimed" in own else "matches" if takes else "unknown"))
     if attached:
-        _along(index, attached, target, hops, joints)
+        _along(index, attached, target, hops, joints, proof)
     if nth:
         hops.append(Hop("line", f"{_ordinal(nth)} on {label}", "in cable order", Goto("device", device_id)))
         joints.append(Joint("claimed", word="as drawn"))
     fixture = rig.fixtures.get(key)
     if fixture or key in rig.elements:
         at = str(set_on(index, key, target.break_no).address or target.address) if fixture else ""
+        lamp = (proof.lamp if proof else "") or lamp
         hops.append(Hop("lamp", at if fixture else target.label, lamp or "not read", Goto("patch", key)))
-        joints.append(Joint("matches" if lamp else "unknown"))
+        joints.append(
+            Joint(
+                (proof.mark if proof.mark != "differs" else "upstream") if proof else "matches" if lamp else "unknown"
+            )
+        )
     return Path(target.label, name, tuple(hops), tuple(_after_break(joints)), said, key, tuple(feeds))
 
 
 def _along(
-    index: Index, attached: tuple[Stream, Piece, int], target: Target, hops: list[Hop], joints: list[Joint]
+    index: Index,
+    attached: tuple[Stream, Piece, int],
+    target: Target,
+    hops: list[Hop],
+    joints: list[Joint],
+    proof: Proof | None,
 ) -> None:
     """The hops along the cable: the segment, and the bridge's DMX address where there is one."""
     stream, piece, within = attached
@@ -616,13 +641,20 @@ def _along(
         if w
     ]
     name = piece_name(index.rig, piece)
+    if proof and proof.fact:
+        facts, name = [proof.fact], proof.fact
     if s.kind == "bridge":
         hops.append(Hop("bridge", f"DMX {within}", name, goes))
     elif s.kind == "lamps":
         hops.append(Hop("converter", f"lamp {px}", name, goes))
     else:
         hops.append(Hop("segment", f"px {thousands(piece.px + px - 1)}", " · ".join(facts), goes))
-    joints.append(Joint("claimed", word="as drawn"))
+    if proof is None:
+        joints.append(Joint("claimed", word="as drawn"))
+    elif proof.mark == "differs":
+        joints.append(Joint("differs", proof.sends, proof.takes, "another level leaves"))
+    else:
+        joints.append(Joint(proof.mark, word="seen" if proof.mark == "matches" else "as drawn"))
 
 
 def _after_break(joints: list[Joint]) -> list[Joint]:
