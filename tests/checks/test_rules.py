@@ -13,7 +13,7 @@ from tests.conftest import at, profile
 from welvo.checks.checker import Checker, check
 from welvo.checks.registry import RULES, SEVERITIES, Finding
 from welvo.demo.gallery import EXPECTED_LIVE, EXPECTED_ON_PAPER, gallery
-from welvo.observed.values import NOTHING, Heard, HeardPort, Observed, SourceSeen
+from welvo.observed.values import NOTHING, Heard, HeardPort, Observed, Said, SourceSeen
 from welvo.patch.index import Index
 from welvo.rig import edits
 from welvo.rig.document import Change, Rig, put
@@ -356,3 +356,43 @@ def test_a_port_that_listens_where_nobody_sends_is_told_once_a_device(rig: Rig) 
     more = msgspec.structs.replace(seen, sources=(source,))
     assert "Art 0/4/13" not in only(rig, "WIRE-05", more).title
     assert "WIRE-05" not in check(rig, msgspec.structs.replace(seen, listening=False), 100.0).codes
+
+
+def said(**more: object) -> Observed:
+    told = Said(99.0, {"name": "NODE"}, mac="02:00:00:00:00:01", **more)  # type: ignore[arg-type]
+    return msgspec.structs.replace(heard(), said={"127.0.0.60": told})
+
+
+def test_what_a_device_says_of_its_settings(rig: Rig) -> None:
+    f = only(rig, "DEV-11", said(waits={"name": ("save",), "A.universe": ("save", "apply")}))
+    assert f.title == "NODE has 2 settings waiting: 2 to save, 1 to apply" and f.severity == "warning"
+    f = only(rig, "DEV-12", said(test="red"))
+    assert f.facts["test"] == "red" and f.severity == "error"
+    later = check(rig, said(test="red"), 120.0).codes
+    assert "DEV-12" not in later and "DEV-02" in later, "what it said half a minute ago is not known to be so now"
+
+
+def test_two_macs_another_mac_and_addresses_that_cannot_be(rig: Rig) -> None:
+    node = heard().heard["127.0.0.60"]
+    twins = msgspec.structs.replace(node, macs=("02:00:00:00:00:01", "02:00:00:00:00:02"))
+    f = only(rig, "DEV-07", msgspec.structs.replace(heard(), heard={node.ip: twins}))
+    assert f.title == "2 devices answer at 127.0.0.60" and f.goes_to == Goto("device", "d")
+    planned, _ = edits.plan_setting(rig, "d", "mac", "02:00:00:00:00:09")
+    f = only(planned, "DEV-08", said())
+    assert f.facts["heard"] == "02:00:00:00:00:01"
+    (fix,) = f.fixes
+    assert fix.edit and "DEV-08" not in check(fix.edit(planned)[0], said(), 100.0).codes
+    outside = msgspec.structs.replace(heard(), network="10.0.40.7/255.255.255.0")
+    f = only(rig, "DEV-09", outside)
+    assert "the first part is 127, and must be 10" in f.reason
+    assert "DEV-09" not in check(rig, msgspec.structs.replace(heard(), network="127.0.0.1/255.0.0.0"), 100.0).codes
+    new = msgspec.structs.replace(rig.device_models["mod"], factory_ip="127.0.0.60")
+    f = only(put(rig, "", device_models={"mod": new})[0], "DEV-10", heard())
+    assert "factory address of a Node" in f.title
+    away = msgspec.structs.replace(node, ip="169.254.7.7", name="LOST")
+    f = next(
+        f
+        for f in check(rig, msgspec.structs.replace(heard(), heard={away.ip: away}), 100.0).findings
+        if f.code == "DEV-10"
+    )
+    assert f.title == "LOST chose a temporary address, 169.254.7.7"

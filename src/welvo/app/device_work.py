@@ -17,8 +17,8 @@ from welvo.live.jobs import Jobs
 from welvo.observed.values import Event, Result
 from welvo.rig.base import Refused
 from welvo.rig.notation import plural
-from welvo.rig.plan import link_of, model_of, say_setting, split_key, split_owner
-from welvo.rig.wiring import DeviceModel, Need, SettingSpec, SettingValue
+from welvo.rig.plan import link_of, model_of, say_setting, spec_of
+from welvo.rig.wiring import DeviceModel, Need, SettingValue
 
 ACTS: dict[Need, str] = {"save": "saved", "apply": "applied", "restart": "restarted"}
 OUTCOMES = {
@@ -29,14 +29,6 @@ OUTCOMES = {
     "not sent": "not sent",
     "unknown": "not known",
 }
-
-
-def spec_of(model: DeviceModel, key: str) -> SettingSpec | None:
-    """The model's entry of a full key."""
-    owner, name = split_key(key)
-    label, number = split_owner(owner)
-    scope = "segment" if number else "port" if label else "device"
-    return next((s for s in model.settings if s.key == name and s.scope == scope), None)
 
 
 def by_http(model: DeviceModel, key: str) -> bool:

@@ -425,7 +425,8 @@ class Network(QObject):
         self._look_at_output()
         if self.listener and self._count % 3 == 0:
             said = {**self.session.observed.said, **self._watch.said}
-            self.session.observe(heard=self.listener.heard(), sources=tuple(self._sources()), said=said)
+            at = f"{self.interface.ip}/{self.interface.mask}"
+            self.session.observe(heard=self.listener.heard(), sources=tuple(self._sources()), said=said, network=at)
             self._ask()
             if self.engine:
                 self._refresh_streams()

@@ -131,6 +131,15 @@ class Session(QObject):
             self.say(str(e), "error")
             return None
 
+    def attempt_act(self, act: Callable[[], object]) -> bool:
+        """Do something that is no edit; what is refused is said."""
+        try:
+            act()
+        except Refused as e:
+            self.say(str(e), "error")
+            return False
+        return True
+
     def take(self, result: Edit) -> Change:
         """Take over an edit that was worked out elsewhere. One that changes nothing leaves no step to undo.
 

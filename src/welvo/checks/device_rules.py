@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import partial
 
 from welvo.checks.registry import Context, Fix, Found, rule
-from welvo.observed.values import Heard, HeardPort, SourceSeen
+from welvo.observed.values import SILENT_AFTER, Heard, HeardPort, Said, SourceSeen
 from welvo.patch.planned import compared
+from welvo.rig.addresses import differing_part, same_network, say_network
+from welvo.rig.edits import plan_setting
 from welvo.rig.lookup import used
 from welvo.rig.notation import plural
-from welvo.rig.plan import device_at, model_of, say_setting
+from welvo.rig.plan import device_at, model_of, say_setting, split_owner
 from welvo.rig.protocol import Protocol, say_wire
 from welvo.rig.refs import Goto
+from welvo.rig.wiring import Port
 from welvo.settings.artnet import heard_port
 from welvo.settings.compare import is_live
 
@@ -60,8 +64,8 @@ def silent(ctx: Context, device_id: str) -> Iterator[Found]:
     device = ctx.rig.devices[device_id]
     if not ctx.observed.listening or not device.ip or not used(ctx.rig, "devices", device_id):
         return
-    heard = ctx.observed.heard.get(device.ip)
-    if is_live(heard, ctx.now):
+    heard, said = ctx.observed.heard.get(device.ip), ctx.observed.said.get(device.ip)
+    if is_live(heard, ctx.now) or (said and ctx.now - said.at <= SILENT_AFTER):
         return
     ever = "It answered before and stopped." if heard else "It has never answered here."
     yield Found(
@@ -113,10 +117,11 @@ def differs(ctx: Context, device_id: str) -> Iterator[Found]:
     if _doubled(ctx, device_id) or not used(ctx.rig, "devices", device_id):
         return
     for line in compared(ctx.index, ctx.observed, device_id, ctx.now):
-        if line.mark != "differs" or (line.port and line.spec.key in ("universe", "protocol")):
+        told = line.spec.scope == "port" and device.ports.get(line.port, Port()).feed  # WIRE-01 tells of these
+        if line.mark != "differs" or (told and line.spec.key in ("universe", "protocol")):
             continue
         plan, has = say_setting(line.spec, line.plan), say_setting(line.spec, line.reported)
-        what = f"{device.name} · {line.port + ' · ' if line.port else ''}{line.spec.label}"
+        what = f"{device.name} · {_owner(line.port)}{line.spec.label}"
         push = [Fix(f"Push {plan}", ((what, has, plan),), push=(device_id, (line.key,)))] if line.spec.writable else []
         yield Found(
             title=f"{line.spec.label} of {device.name}: plan {plan}, device {has}",
@@ -124,8 +129,188 @@ def differs(ctx: Context, device_id: str) -> Iterator[Found]:
             facts={"setting": line.key, "plan": plan, "reported": has},
             subject=f"{device_id}/{line.key}",
             where=what,
+            cause=f"{device.name} is set otherwise than planned",
             goes_to=Goto("device", device_id),
             fixes=push,
+        )
+
+
+def _owner(owner: str) -> str:
+    label, number = split_owner(owner)
+    return f"{label} · segment {number} · " if number else f"{label} · " if label else ""
+
+
+def _live_said(ctx: Context, device_id: str) -> Said | None:
+    """What a device said lately of its settings; None when it is silent."""
+    said = ctx.observed.said.get(ctx.rig.devices[device_id].ip)
+    return said if said and ctx.now - said.at <= SILENT_AFTER else None
+
+
+@rule(
+    "DEV-11",
+    severity="warning",
+    scope="device",
+    group="Devices",
+    title="A device holds settings that are not saved",
+    means="Settings were entered into a device, and it says that they still have to be saved, applied, or need a "
+    "restart.",
+    matters="What was not saved is gone after the next restart; what was not applied does nothing yet.",
+    put_right="Save, apply or restart it in Devices.",
+    live=True,
+)
+def not_saved(ctx: Context, device_id: str) -> Iterator[Found]:
+    device, said = ctx.rig.devices[device_id], _live_said(ctx, device_id)
+    if not said or not said.waits:
+        return
+    counts = {act: sum(act in needs for needs in said.waits.values()) for act in ("save", "apply", "restart")}
+    words = ", ".join(f"{n} to {act}" for act, n in counts.items() if n)
+    yield Found(
+        title=f"{device.name} has {plural(len(said.waits), 'setting')} waiting: {words}",
+        reason="They were entered, and do not hold yet: " + ", ".join(sorted(said.waits)[:4]) + ".",
+        facts={"device": device.name, **{f"to {act}": n for act, n in counts.items() if n}},
+        where=device.name,
+        goes_to=Goto("device", device_id),
+    )
+
+
+@rule(
+    "DEV-12",
+    severity="error",
+    scope="device",
+    group="Devices",
+    title="A device shows a test pattern of its own",
+    means="A device says that its on-board test runs.",
+    matters="Nothing that is sent to it is shown, and nobody sees why.",
+    put_right="End the test in Devices, or on its own page.",
+    live=True,
+)
+def test_left_on(ctx: Context, device_id: str) -> Iterator[Found]:
+    device, said = ctx.rig.devices[device_id], _live_said(ctx, device_id)
+    if said and said.test:
+        yield Found(
+            title=f"{device.name} shows its on-board test “{said.test}”",
+            reason="It shows the test instead of what is sent.",
+            facts={"device": device.name, "test": said.test},
+            where=device.name,
+            goes_to=Goto("device", device_id),
+        )
+
+
+@rule(
+    "DEV-07",
+    severity="error",
+    scope="rig",
+    group="Devices",
+    title="Two devices answer at one address",
+    means="Replies from one IP address carry different MAC addresses.",
+    matters="Levels and settings reach one of the two by chance, now this one, now that one.",
+    put_right="Unplug one of them, and give the other another address.",
+    live=True,
+)
+def twins(ctx: Context, _: str) -> Iterator[Found]:
+    for ip, heard in sorted(ctx.observed.heard.items()):
+        if len(heard.macs) > 1 and is_live(heard, ctx.now):
+            device_id = device_at(ctx.rig, ip)
+            yield Found(
+                title=f"{plural(len(heard.macs), 'device')} answer at {ip}",
+                reason=f"Their MACs are {' and '.join(heard.macs)}.",
+                facts={"ip": ip, "macs": ", ".join(heard.macs)},
+                subject=ip,
+                where=ip,
+                goes_to=Goto("device", device_id) if device_id else Goto("heard", ip),
+            )
+
+
+@rule(
+    "DEV-08",
+    severity="error",
+    scope="device",
+    group="Devices",
+    title="Another device answers in place of a planned one",
+    means="The device at a planned address has another MAC than the one that was planned there.",
+    matters="A spare or a stranger took the address: its settings are its own, and so is what hangs on it.",
+    put_right="Find the planned device, or plan the new one's MAC.",
+    live=True,
+)
+def other_mac(ctx: Context, device_id: str) -> Iterator[Found]:
+    device = ctx.rig.devices[device_id]
+    wanted = str(device.settings.get("mac", "")).lower()
+    heard, said = ctx.observed.heard.get(device.ip), _live_said(ctx, device_id)
+    has = said.mac if said else heard.mac if heard and is_live(heard, ctx.now) else ""
+    if not wanted or not has or has.lower() == wanted or _doubled(ctx, device_id):
+        return
+    elsewhere = next((ip for ip, h in ctx.observed.heard.items() if h.mac.lower() == wanted), "")
+    yield Found(
+        title=f"{device.name} is another device: MAC {has}",
+        reason=f"Planned is {wanted}{f', which answers at {elsewhere}' if elsewhere else ''}.",
+        facts={"device": device.name, "planned": wanted, "heard": has},
+        where=device.ip,
+        goes_to=Goto("device", device_id),
+        fixes=[
+            Fix(
+                f"Plan {has}",
+                ((f"{device.name} · MAC", wanted, has),),
+                partial(plan_setting, device_id=device_id, setting="mac", value=has),
+            )
+        ],
+    )
+
+
+@rule(
+    "DEV-09",
+    severity="warning",
+    scope="device",
+    group="Devices",
+    title="A planned address cannot be reached from this computer",
+    means="A device is planned at an address outside the network of the interface in use.",
+    matters="Nothing reaches it and it is never heard, however right its settings are.",
+    put_right="Choose the other interface, or give the device or this computer an address of the same network.",
+    live=True,
+)
+def out_of_reach(ctx: Context, device_id: str) -> Iterator[Found]:
+    device = ctx.rig.devices[device_id]
+    if not ctx.observed.network or not device.ip or not used(ctx.rig, "devices", device_id):
+        return
+    if not same_network(device.ip, ctx.observed.network):
+        yield Found(
+            title=f"{device.name} at {device.ip} is outside this computer's network",
+            reason=f"The interface in use has {say_network(ctx.observed.network)}: "
+            f"{differing_part(device.ip, ctx.observed.network)}.",
+            facts={"device": device.name, "ip": device.ip, "interface": ctx.observed.network},
+            where=device.ip,
+            goes_to=Goto("device", device_id),
+        )
+
+
+@rule(
+    "DEV-10",
+    severity="warning",
+    scope="rig",
+    group="Devices",
+    title="A device at a factory or temporary address",
+    means="A device answers at the address it came with, or at one it chose by itself for want of another.",
+    matters="The next new device of its kind comes with the same address; a temporary one is another after a restart.",
+    put_right="Give it an address of its own, and save it.",
+    live=True,
+)
+def factory_address(ctx: Context, _: str) -> Iterator[Found]:
+    factory = {m.factory_ip: m.name for m in ctx.rig.device_models.values() if m.factory_ip}
+    for ip in sorted({*ctx.observed.heard, *ctx.observed.said}):
+        heard, said = ctx.observed.heard.get(ip), ctx.observed.said.get(ip)
+        live = is_live(heard, ctx.now) or (said and ctx.now - said.at <= SILENT_AFTER)
+        temporary = ip.startswith("169.254.")
+        if not live or not (temporary or ip in factory):
+            continue
+        name = (said.name if said else "") or (heard.name if heard else "") or ip
+        device_id = device_at(ctx.rig, ip)
+        what = "chose a temporary address" if temporary else f"has the factory address of a {factory[ip]}"
+        yield Found(
+            title=f"{name} {what}, {ip}",
+            reason="It is another one after a restart." if temporary else "Every new device of its kind has it too.",
+            facts={"ip": ip, "name": name},
+            subject=ip,
+            where=ip,
+            goes_to=Goto("device", device_id) if device_id else Goto("heard", ip),
         )
 
 

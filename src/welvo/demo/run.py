@@ -329,9 +329,8 @@ def _middle(index: Index, levels: Levels, send: Callable[[], None], say: Callabl
     took = _wait(
         "pixel 36 of the reversed ribbon is red", lambda: _fact(leaves(index, "ceiling 2/36")) == "R 255 G 0 B 0"
     )
-    say(
-        f"             and pixel 36 leaves PENSTOCK's port 1 red, at its place on the folded cable: {1000 * took:.0f} ms"
-    )
+    took_ms = f"{1000 * took:.0f} ms"
+    say(f"             and pixel 36 leaves PENSTOCK's port 1 red, at its place on the folded cable: {took_ms}")
     levels.hold(["f534"], "ColorAdd_R", 1.0)
     send()
     _wait("255 arrives as 204 behind the bridge", lambda: _fact(leaves(index, "534")) == "DMX 33 gives 204")

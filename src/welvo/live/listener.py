@@ -28,6 +28,9 @@ CONTROLLER = 1
 """Style code of a controller in ArtPollReply."""
 ART_LOST = 10.0
 """Seconds after which a silent ArtDmx source no longer counts (Art-Net 4, merge)."""
+MOST_MACS = 4
+"""MACs that are kept of one address."""
+NO_MAC = "00:00:00:00:00:00"
 FORGOTTEN = 600.0
 """Seconds after which a device that says nothing more is no longer kept; it counts as silent long before."""
 MOST_SOURCES, MOST_DEVICES, MOST_LIST_PAGES = 20_000, 4096, 4096
@@ -90,6 +93,8 @@ class Listener:
         self._lock = threading.Lock()
         self._sources: dict[tuple[str, int, str], _Source] = {}
         self._heard: dict[str, dict[int, tuple[artnet.PollReply, float]]] = {}
+        self._macs: dict[str, dict[str, float]] = {}
+        self._first: dict[str, float] = {}
         self._own_cids: set[bytes] = set()
         self._previews: dict[tuple[str, int, str], _Source] = {}
         self._lists: dict[bytes, _Announced] = {}
@@ -228,6 +233,11 @@ class Listener:
                     self._forget_devices(now)
                 pages = self._heard.setdefault(ip, {})
                 pages[packet.bind_index] = (packet, now)
+                self._first.setdefault(ip, now)
+                macs = self._macs.setdefault(ip, {})
+                macs[packet.mac.hex(":")] = now
+                while len(macs) > MOST_MACS:
+                    del macs[min(macs, key=lambda m: macs[m])]
         elif isinstance(packet, artnet.Dmx):
             key = f"{ip}/{packet.physical}"
             old = self._sources.get(("artnet", packet.address, key))
@@ -247,6 +257,8 @@ class Listener:
             if n >= excess and now - _newest(self._heard[known]) <= FORGOTTEN:
                 break
             del self._heard[known]
+            self._macs.pop(known, None)
+            self._first.pop(known, None)
 
     def _answer(self, ip: str) -> None:
         """A controller answers polls too (Art-Net 4, style 1); its own are no question."""
@@ -352,7 +364,10 @@ class Listener:
     def heard(self) -> dict[str, Heard]:
         """All nodes that answered, their pages put together."""
         with self._lock:
-            return {ip: _heard(ip, pages) for ip, pages in self._heard.items()}
+            return {
+                ip: _heard(ip, pages, self._first.get(ip, 0.0), self._macs.get(ip, {}))
+                for ip, pages in self._heard.items()
+            }
 
     def announced(self, now: float) -> dict[str, tuple[int, ...]]:
         """Universes that sources say they send, by CID in hex; a source that says it no more is forgotten."""
@@ -419,8 +434,9 @@ def _rate(s: _Source, now: float) -> float:
     return s.counted / span if span > 0.2 else s.rate
 
 
-def _heard(ip: str, pages: dict[int, tuple[artnet.PollReply, float]]) -> Heard:
+def _heard(ip: str, pages: dict[int, tuple[artnet.PollReply, float]], first: float, macs: dict[str, float]) -> Heard:
     newest = _newest(pages)
+    known = tuple(sorted(m for m, at in macs.items() if newest - at < 4 * POLL_EVERY and m != NO_MAC))
     fresh = {n: r for n, (r, at) in pages.items() if newest - at < 3 * POLL_EVERY}
     root = fresh[min(fresh)]
     ports = []
@@ -443,5 +459,16 @@ def _heard(ip: str, pages: dict[int, tuple[artnet.PollReply, float]]) -> Heard:
                 )
             )
     return Heard(
-        ip, root.short_name, root.long_name, root.mac.hex(":"), root.firmware, root.report, tuple(ports), newest
+        ip,
+        root.short_name,
+        root.long_name,
+        root.mac.hex(":"),
+        root.firmware,
+        root.report,
+        tuple(ports),
+        newest,
+        first,
+        known,
+        bool(root.status2 & 0x02),
+        bool(root.status2 & 0x01),
     )

@@ -37,6 +37,13 @@ class Heard(msgspec.Struct, frozen=True):
     report: str = ""
     ports: tuple[HeardPort, ...] = ()
     at: float = 0.0
+    first: float = 0.0
+    """When it was heard for the first time."""
+    macs: tuple[str, ...] = ()
+    """Every MAC that answered at the address within the last polls: more than one are two devices."""
+    dhcp: bool = False
+    page: bool = False
+    """Whether it says that it has pages to be looked at."""
 
 
 class Said(msgspec.Struct, frozen=True):
@@ -125,6 +132,8 @@ class Observed(msgspec.Struct, frozen=True):
     listening: bool = False
     stuck: dict[str, str] = {}
     """Feeds of the Bench that were armed and do not leave this computer, and why."""
+    network: str = ""
+    """The interface in use, as address/mask."""
     library: dict[str, str] = {}
     """Newest revision of each library profile of this computer, by its source (`library:KEY`)."""
 

@@ -188,6 +188,19 @@ def _work_out(index: Index, device_id: str) -> dict[str, SettingValue]:
     return plan
 
 
+_ASKED_AGAIN = 0.25
+"""Seconds for which an answer about the same rig and the same observations holds: only silence comes by time alone."""
+_answers: dict[str, tuple[Rig, Observed, float, list[SettingLine]]] = {}
+
+
 def compared(index: Index, observed: Observed, device_id: str, now: float) -> list[SettingLine]:
-    """Every setting of a device, plan beside reported."""
-    return compare(index.rig, observed, device_id, now, full_plan(index, device_id))
+    """Every setting of a device, plan beside reported. Stations, path and rules ask this in turn for each observation,
+    so the last answer about each device is kept; do not change it."""
+    known = _answers.get(device_id)
+    if known and known[0] is index.rig and known[1] is observed and abs(now - known[2]) < _ASKED_AGAIN:
+        return known[3]
+    lines = compare(index.rig, observed, device_id, now, full_plan(index, device_id))
+    if len(_answers) > 1000:
+        _answers.clear()
+    _answers[device_id] = (index.rig, observed, now, lines)
+    return lines

@@ -70,6 +70,21 @@ def all_settings(model: DeviceModel, segments: dict[str, int] | None = None) -> 
     return found
 
 
+def spec_of(model: DeviceModel, key: str) -> SettingSpec | None:
+    """The model's entry of a full key; None when the model has no such setting."""
+    owner, name = split_key(key)
+    label, number = split_owner(owner)
+    scope = "segment" if number else "port" if label else "device"
+    if label and label not in model.ports:
+        return None
+    return next((s for s in model.settings if s.key == name and s.scope == scope), None)
+
+
+def away_from_factory(model: DeviceModel, values: dict[str, SettingValue]) -> int:
+    """How many settings of a device are others than when it was new."""
+    return sum(1 for k, v in values.items() if (s := spec_of(model, k)) and v not in (s.factory, ""))
+
+
 def link_of(model: DeviceModel, spec: SettingSpec) -> str:
     """What carries a setting to the device and back; `hand` where nothing does."""
     return spec.link or (model.links[0] if model.links else "hand")

@@ -8,7 +8,7 @@ what was saved and needs a restart does nothing before one. A model's `needs` sa
 from __future__ import annotations
 
 from welvo.rig.base import Refused
-from welvo.rig.plan import all_settings, read_setting, split_key, split_owner
+from welvo.rig.plan import all_settings, read_setting, spec_of
 from welvo.rig.wiring import DeviceModel, Need, SettingSpec, SettingValue
 
 Values = dict[str, SettingValue]
@@ -27,12 +27,7 @@ class Store:
         """Settings that the device refuses, and in which words: a fault to be switched on."""
 
     def spec(self, key: str) -> SettingSpec | None:
-        owner, name = split_key(key)
-        label, number = split_owner(owner)
-        scope = "segment" if number else "port" if label else "device"
-        if label and label not in self.model.ports:
-            return None
-        return next((s for s in self.model.settings if s.key == name and s.scope == scope), None)
+        return spec_of(self.model, key)
 
     def enter(self, key: str, value: SettingValue) -> str:
         """Take a value. Gives why not, in the device's words; empty when it was taken."""

@@ -7,21 +7,24 @@ from collections.abc import Callable
 
 from PySide6.QtCore import Signal
 
+from welvo.app.device_work import speaks_http
 from welvo.app.devices.setting_form import show_setting
 from welvo.app.network import Network
 from welvo.app.session import Session
-from welvo.app.widgets.fields import Field
+from welvo.app.widgets import dialogs
+from welvo.app.widgets.fields import Choice, Field
 from welvo.app.widgets.forms import Subject, Typed
 from welvo.app.widgets.painting import button, clear, label, row
 from welvo.app.widgets.panels import FormPanel, Title, Ways, finding_card
 from welvo.app.widgets.theme import THEME
 from welvo.checks.registry import Finding
-from welvo.observed.values import Heard
+from welvo.observed.values import Heard, Said
 from welvo.rig.base import Refused
 from welvo.rig.edits import plan_setting, remove_device, set_device
-from welvo.rig.plan import model_of
+from welvo.rig.notation import plural
+from welvo.rig.plan import away_from_factory, model_of
 from welvo.rig.protocol import say_wire
-from welvo.rig.wiring import Device
+from welvo.rig.wiring import Device, DeviceModel
 from welvo.settings.compare import SettingLine, is_live
 
 LONGEST_NAME = 17
@@ -53,10 +56,12 @@ class DevicesPanel(FormPanel):
         heard = s.observed.heard.get(
             s.rig.devices[device_id].ip if device_id else sel.first if sel.kind == "heard" else ""
         )
+        said = s.observed.said.get(s.rig.devices[device_id].ip if device_id else "")
+        model = model_of(s.rig, device_id) if device_id else None
         state = (
             s.rig.devices.get(device_id),
             s.rig.feeds,
-            (heard.name, _facts(heard)) if heard else None,
+            (heard.name if heard else "", _facts(heard, said, model)) if heard or said else None,
             [(x.key, x.plan, x.reported, x.mark) for x in self._lines()],
             [e for e in s.observed.log if e.device == device_id],
             self._cards(device_id),
@@ -115,6 +120,45 @@ class DevicesPanel(FormPanel):
             blink.setToolTip("The device is silent; it cannot be told to blink.")
         self.body.addLayout(row(read, blink))
 
+    def _acts(self, device_id: str, model: DeviceModel, said: Said | None) -> None:
+        """What the device can be told to do: a test of its own, a restart, factory settings."""
+        work = self.network.work
+        if model.tests:
+            tests = Choice(
+                "A test pattern that the device shows by itself, whatever is sent.", lambda v: work.test(device_id, v)
+            )
+            tests.setAccessibleName("On-board test")
+            tests.set_options([("", "no test"), *((t, t) for t in model.tests)], said.test if said else "")
+            self.body.addLayout(row(label("On-board test", quiet=True), tests))
+        if model.lights:
+            lights = "; ".join(f"{look}: {means}" for look, means in model.lights)
+            self.body.addWidget(label(f"Its status light, {lights}.", 11, wrap=True))
+        reset = button(
+            "Factory settings…", lambda: self._factory(device_id, model, said), "Takes everything back to how it came."
+        )
+        again = button("Restart…", lambda: self._restart(device_id, model), "Its outputs go dark meanwhile.")
+        for act in (reset, again):
+            act.setEnabled(said is not None)
+        self.body.addLayout(row(again, reset))
+
+    def _restart(self, device_id: str, model: DeviceModel) -> None:
+        name = self.session.rig.devices[device_id].name
+        words = f"Its outputs go dark for about {model.restart_takes:g} s. What was entered and not saved is lost."
+        if dialogs.ask_act(self, f"Restart {name}", words, [("restart", "Restart")], "Leave it running"):
+            self.session.attempt_act(lambda: self.network.work.begin(device_id, {}, ("restart",)))
+
+    def _factory(self, device_id: str, model: DeviceModel, said: Said | None) -> None:
+        name = self.session.rig.devices[device_id].name
+        other = away_from_factory(model, said.active) if said else 0
+        words = (
+            f"{plural(other, 'setting')} of {name} are lost. It may come back at its factory address"
+            f"{f' {model.factory_ip}' if model.factory_ip else ''}, where it is not heard from here."
+        )
+        if dialogs.ask_act(
+            self, f"Factory settings for {name}", words, [("reset", f"Lose {plural(other, 'setting')}")], "Keep them"
+        ):
+            self.session.attempt_act(lambda: self.network.work.factory(device_id))
+
     def _identify(self, ip: str, on: bool) -> None:
         if self.network.identify(ip, on):
             (self._identifying.add if on else self._identifying.discard)(ip)
@@ -155,8 +199,9 @@ class DevicesPanel(FormPanel):
         )
         for f in self._cards(device_id)[:3]:
             self.body.addWidget(finding_card(s, self.network, f))
-        if heard:
-            self.body.addWidget(Ways("What it says of itself", _facts(heard)))
+        said = s.observed.said.get(device.ip)
+        if heard or said:
+            self.body.addWidget(Ways("What it says of itself", _facts(heard, said, model)))
         elif device.ip:
             where = f"Planned at {device.ip}, never heard on {self.network.interface.name}."
             self.words(f"{where} The plan stands; nothing is known about the device.", quiet=False)
@@ -164,6 +209,8 @@ class DevicesPanel(FormPanel):
             self.words("It has no address yet, so it cannot be heard.", quiet=False)
         self._log(device_id)
         self._buttons(device_id, heard)
+        if model and speaks_http(model):
+            self._acts(device_id, model, said)
         runs = button("Its runs", lambda: self.runs.emit(device_id), "Shows what is attached to its ports, in Runs.")
         gone = button(
             "Remove",
@@ -179,20 +226,31 @@ class DevicesPanel(FormPanel):
         )
         take = button("Plan this device…", lambda: self.plan.emit(heard.ip), "Takes it into the rig with its address.")
         self.body.addWidget(take)
-        self.body.addWidget(Ways("What it says of itself", _facts(heard)))
+        self.body.addWidget(Ways("What it says of itself", _facts(heard, None)))
 
 
-def _facts(heard: Heard) -> tuple[tuple[str, str], ...]:
-    outputs = [p for p in heard.ports if p.output]
-    ports = tuple(
-        (f"Output {n}", say_wire(p.protocol, p.wire) + (" · merging" if p.merging else ""))
-        for n, p in enumerate(outputs, 1)
-    )
-    report = heard.report.split("] ", 1)[-1] if heard.report else "–"
-    return (
-        ("Address", heard.ip),
-        ("MAC", heard.mac),
-        ("Firmware", f"{heard.firmware >> 8}.{heard.firmware & 255}"),
-        ("Its report", report),
-        *ports,
-    )
+def _facts(heard: Heard | None, said: Said | None, model: DeviceModel | None = None) -> tuple[tuple[str, str], ...]:
+    """What a device says of itself, by whatever link. Nothing in it changes from second to second."""
+    facts: list[tuple[str, str]] = []
+    if heard:
+        facts.append(("Address", heard.ip))
+    mac = (said.mac if said else "") or (heard.mac if heard else "")
+    facts.append(("MAC", mac or "–"))
+    version = said.firmware if said else f"{heard.firmware >> 8}.{heard.firmware & 255}" if heard else "–"
+    known = next((f for f in model.firmwares if f.version == version), None) if model else None
+    facts.append(("Firmware", version + ("" if known is None else ", known good" if known.good else ", with a fault")))
+    if said:
+        facts.append(("Serial number", said.serial or "–"))
+        facts.append(("Running since", time.strftime("%H:%M", time.localtime(said.at - said.uptime))))
+    elif heard:
+        facts.append(("Its report", heard.report.split("] ", 1)[-1] if heard.report else "–"))
+    outputs = [p for p in heard.ports if p.output] if heard else []
+    if len(outputs) > 4:
+        firsts = list(dict.fromkeys(say_wire(p.protocol, p.wire) for p in outputs))
+        facts.append(("Outputs", f"{len(outputs)}: " + ", ".join(firsts[:3]) + (" …" if len(firsts) > 3 else "")))
+    else:
+        facts += [
+            (f"Output {n}", say_wire(p.protocol, p.wire) + (" · merging" if p.merging else ""))
+            for n, p in enumerate(outputs, 1)
+        ]
+    return tuple(facts)

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
+from typing import NamedTuple
 
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QVBoxLayout, QWidget
 
+from welvo.app.device_work import OUTCOMES
 from welvo.app.network import Network
 from welvo.app.session import Selection, Session
 from welvo.app.widgets import marks
@@ -18,11 +20,12 @@ from welvo.app.widgets.painting import box, button, clear, label, row, text
 from welvo.app.widgets.theme import THEME
 from welvo.patch.planned import compared
 from welvo.rig.document import Rig
-from welvo.rig.edits import plan_setting, set_port
+from welvo.rig.edits import set_port
 from welvo.rig.notation import plural
-from welvo.rig.plan import say_setting
+from welvo.rig.plan import say_setting, split_owner
 from welvo.rig.protocol import say_wire
 from welvo.rig.wiring import Port
+from welvo.runs.plan_back import plan_reported
 from welvo.settings.compare import SettingLine, differing
 
 
@@ -69,6 +72,7 @@ class SettingRow(QFrame):
                     f"Makes {has} the plan, as the device has it. Everything that follows from it moves too.",
                 )
             )
+        self._taken = sum(w.sizeHint().width() + 4 for w in parts if isinstance(w, QWidget))
         made = row(*parts, spacing=4)
         made.setContentsMargins(0, 0, 4, 0)
         self.setLayout(made)
@@ -106,8 +110,10 @@ class SettingRow(QFrame):
         )
         marks.draw(p, self.line.mark, at[1], h / 2 - 6, 12)
         text(p, QRectF(at[1] + 20, 0, at[2] - at[1] - 24, h), self._has, token, size, bold)
-        if self.line.mark == "claimed":
-            text(p, QRectF(at[2], 0, r.width() - at[2], h), "pushed, not read back yet", "quiet", 11)
+        words, token = standing(self.line)
+        if words and not (self._loud and not self.line.waits and self.line.result is None):
+            room = r.width() - at[2] - (self._taken if self._loud else 0)
+            text(p, QRectF(at[2], 0, room, h), words, token, 11)
         if self.chosen or self.hasFocus():
             box(p, r.adjusted(0, 0, 0, -1), None, "accent" if self.hasFocus() else "text", 2, 2)
 
@@ -141,6 +147,59 @@ def _columns(width: float) -> tuple[float, float, float]:
     return plan, mark, mark + 20 + max(92.0, wide * 0.18)
 
 
+class Section(NamedTuple):
+    """A page of the device, or a port with its segments: what is shown or folded away together."""
+
+    key: str
+    title: str
+    port: str
+    lines: list[SettingLine]
+
+    @property
+    def loud(self) -> bool:
+        return any(matters(x) for x in self.lines)
+
+
+def matters(line: SettingLine) -> bool:
+    """Whether a line is more than agreement: it differs, waits, or was not taken when it was pushed."""
+    return line.mark == "differs" or bool(line.waits) or (line.result is not None and line.result.outcome != "taken")
+
+
+def standing(line: SettingLine) -> tuple[str, str]:
+    """What became of a push, or what the device still needs, and in which colour that is said."""
+    r = line.result
+    if line.waits:
+        value = line.entered if line.entered is not None else line.saved
+        done = "entered" if line.entered is not None else "saved"
+        return f"{say_setting(line.spec, value)} {done}, needs {', '.join(line.waits)}", "warning"
+    if r is not None and r.value == line.plan and line.mark != "matches":
+        why = f": {r.why}" if r.why else ""
+        return f"{OUTCOMES[r.outcome]}{why}", "error" if r.outcome in ("refused", "otherwise") else "warning"
+    if line.mark == "claimed":
+        return "pushed, not read back yet", "quiet"
+    return "", "quiet"
+
+
+def sections_of(lines: list[SettingLine]) -> list[Section]:
+    """The lines as the device's pages group them; ports with their segments."""
+    found: dict[str, Section] = {}
+    page = "Network"
+    for x in lines:
+        if x.port:
+            label, _ = split_owner(x.port)
+            key, title, port = f"port {label}", f"Port {label}", label
+        else:
+            page = x.spec.page or page
+            key = title = page
+            port = ""
+        found.setdefault(key, Section(key, title, port, [])).lines.append(x)
+    return list(found.values())
+
+
+MANY = 40
+"""With more settings than these, ports that agree are folded away."""
+
+
 class Settings(QWidget):
     """The table of one device, rebuilt only when a value or a mark is another one."""
 
@@ -148,7 +207,10 @@ class Settings(QWidget):
         super().__init__()
         self._session, self._network = session, network
         self.device_id = ""
+        self.only_differing = False
         self._state: object = None
+        self._opened: dict[tuple[str, str], bool] = {}
+        """Sections that the operator opened or folded away, by device and section."""
         self.lines: list[SettingLine] = []
         self._body = QVBoxLayout()
         self._body.setContentsMargins(16, 8, 16, 16)
@@ -157,10 +219,14 @@ class Settings(QWidget):
         self.setMaximumWidth(792)
         session.changed.connect(lambda _: self.refresh())
         session.observed_changed.connect(self.refresh)
-        session.selection_changed.connect(self._mark_chosen)
+        session.selection_changed.connect(self._on_selection)
 
     def show_device(self, device_id: str) -> None:
         self.device_id = device_id
+        self.refresh()
+
+    def show_only_differing(self, only: bool) -> None:
+        self.only_differing = only
         self.refresh()
 
     def refresh(self) -> None:
@@ -170,19 +236,46 @@ class Settings(QWidget):
             clear(self._body)
             return
         self.lines = compared(s.index, s.observed, self.device_id, s.now())
+        if not self.isVisible() and self._state is not None:
+            return  # built when it is looked at
         device = s.rig.devices[self.device_id]
         feeds = tuple((fid, f.protocol, f.wire, s.rig.universes[f.universe].name) for fid, f in s.rig.feeds.items())
         state = (
             self.device_id,
-            [(x.key, x.plan, x.reported, x.mark) for x in self.lines],
+            [
+                (x.key, x.plan, x.reported, x.mark, x.waits, x.entered, x.result and x.result.outcome)
+                for x in self.lines
+            ],
             [(k, p.feed) for k, p in device.ports.items()],
             feeds,
             THEME.name,
             THEME.step,
+            self.only_differing,
+            tuple(self._opened.items()),
+            self._chosen_section(),
         )
         if state != self._state:
             self._state = state
             self._build(device.ports)
+
+    def showEvent(self, e: object) -> None:
+        super().showEvent(e)  # type: ignore[arg-type]
+        self.refresh()
+
+    def _chosen_section(self) -> str:
+        wanted = self._session.selection.setting
+        owner = next((x.port for x in self.lines if x.key == wanted), "")
+        return f"port {split_owner(owner)[0]}" if owner else ""
+
+    def _is_open(self, section: Section) -> bool:
+        known = self._opened.get((self.device_id, section.key))
+        if known is not None:
+            return known
+        return len(self.lines) <= MANY or not section.port or section.loud or section.key == self._chosen_section()
+
+    def _toggle(self, section: Section) -> None:
+        self._opened[self.device_id, section.key] = not self._is_open(section)
+        self.refresh()
 
     def _build(self, ports: dict[str, Port]) -> None:
         focus = next((w.line.key for w in self.findChildren(SettingRow) if w.hasFocus()), "")
@@ -190,37 +283,69 @@ class Settings(QWidget):
         crowded = 3 * len(differing(self.lines)) > len(self.lines)
         by_key = {x.key: x for x in self.lines}
         self._body.addWidget(_Heading())
-        for section in dict.fromkeys(x.port for x in self.lines):
-            mine = [x for x in self.lines if x.port == section]
-            off = len(differing(mine))
-            agree = sum(x.mark == "matches" for x in mine)
-            words = (
-                f"{off} of {len(mine)} {'differs' if off == 1 else 'differ'}"
-                if off
-                else f"{agree} match"
-                if agree
-                else ""
-            )
-            parts: list[QWidget | int | None] = [label(f"Port {section}" if section else "Network", 13, True)]
-            if section:
-                parts += [
-                    label("listens to", 11, quiet=True),
-                    self._feed_choice(section, ports.get(section, Port()).feed),
-                ]
-            head = row(*parts, None, label(words, 11, quiet=not off))
-            head.setContentsMargins(4, 12, 4, 4)
-            self._body.addLayout(head)
-            for x in mine:
-                plan, has = said(x, by_key)
-                push = partial(self._network.push, self.device_id, (x.key,))
-                take = partial(self._session.edit, plan_setting, self.device_id, x.key, x.reported)
-                line = SettingRow(x, plan, has, crowded, push, take)
-                line.picked.connect(partial(self._pick, x))
-                self._body.addWidget(line)
+        shown = 0
+        for section in sections_of(self.lines):
+            if self.only_differing and not section.loud:
+                continue
+            self._head(section, ports)
+            if not self._is_open(section):
+                continue
+            owner = section.lines[0].port
+            for x in section.lines:
+                if self.only_differing and not matters(x):
+                    continue
+                if x.port != owner and split_owner(x.port)[1]:
+                    owner = x.port
+                    words = f"Segment {split_owner(owner)[1]}"
+                    under = row(label(words, 11, quiet=True), None)
+                    under.setContentsMargins(10, 8, 4, 0)
+                    self._body.addLayout(under)
+                line = self._row(x, by_key, crowded)
+                shown += 1
                 if x.key == focus:
                     line.setFocus()
+        if not shown and self.only_differing:
+            self._body.addWidget(label("Nothing differs, nothing waits.", 13, quiet=True))
         self._body.addStretch(1)
         self._mark_chosen()
+
+    def _head(self, section: Section, ports: dict[str, Port]) -> None:
+        mine = section.lines
+        off, waits = len(differing(mine)), sum(bool(x.waits) for x in mine)
+        agree = sum(x.mark == "matches" for x in mine)
+        words = (
+            f"{off} of {len(mine)} {'differs' if off == 1 else 'differ'}" if off else f"{agree} match" if agree else ""
+        )
+        words += f" · {waits} waiting" if waits else ""
+        parts: list[QWidget | int | None]
+        folds = section.port and len(self.lines) > MANY
+        if folds:
+            arrow = "▾" if self._is_open(section) else "▸"
+            fold = button(
+                f"{arrow} {section.title}", lambda: self._toggle(section), "Shows or folds away its settings."
+            )
+            fold.setAccessibleName(section.title)
+            fold.setStyleSheet("padding: 0 10px; text-align: left;")
+            parts = [fold]
+        else:
+            parts = [label(section.title, 13, True)]
+        if section.port and (not folds or self._is_open(section)):
+            parts += [
+                label("listens to", 11, quiet=True),
+                self._feed_choice(section.port, ports.get(section.port, Port()).feed),
+            ]
+        head = row(*parts, None, label(words, 11, quiet=not (off or waits)))
+        head.setContentsMargins(4, 12 if not folds else 6, 4, 4)
+        self._body.addLayout(head)
+
+    def _row(self, x: SettingLine, by_key: dict[str, SettingLine], crowded: bool) -> SettingRow:
+        plan, has = said(x, by_key)
+        push = partial(self._network.push, self.device_id, (x.key,))
+        take = partial(self._session.edit, plan_reported, self.device_id, x.key, x.reported)
+        line = SettingRow(x, plan, has, crowded, push, take)
+        line.picked.connect(partial(self._pick, x))
+        self._body.addWidget(line)
+        return line
 
     def _feed_choice(self, port: str, feed: str) -> Choice:
         rig = self._session.rig
@@ -244,6 +369,10 @@ class Settings(QWidget):
             else Selection("device", (self.device_id,), setting=line.key)
         )
         s.select(kind)
+
+    def _on_selection(self) -> None:
+        self.refresh()
+        self._mark_chosen()
 
     def _mark_chosen(self) -> None:
         wanted = self._session.selection.setting

@@ -8,10 +8,12 @@ from PySide6.QtWidgets import QScrollArea, QStackedWidget, QWidget
 from welvo.app.devices.pairs import PairList
 from welvo.app.devices.panel import DevicesPanel
 from welvo.app.devices.settings import Settings, summary
+from welvo.app.devices.strip import Strip
 from welvo.app.network import Network
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.add_device import AddDevice
 from welvo.app.widgets.empty import EmptyPage
+from welvo.app.widgets.fields import Tick
 from welvo.app.widgets.fixes import push
 from welvo.app.widgets.painting import button, column, label, row
 from welvo.rig.notation import plural
@@ -30,7 +32,12 @@ class DevicesStation(QWidget):
         self._listening = label("", 11, quiet=True)
         self.add = button("Add device…", self.add_device, "Plans a device: model, name, address.   Ctrl+Shift+I")
         self._read = button("Read all", network.read_again, "Asks all devices for their settings now.   Shift+F5")
-        bar = row(label("Devices", 16, True), 8, self._listening, None, self._read, self.add)
+        self.only = Tick(
+            "Only what differs",
+            "Shows only settings that differ, wait, or were not taken.",
+            lambda on: self.settings.show_only_differing(on),
+        )
+        bar = row(label("Devices", 16, True), 8, self._listening, None, self.only, 8, self._read, self.add)
         bar.setContentsMargins(16, 8, 16, 8)
         self.pairs = PairList(session)
         self.pairs.plan.connect(self.add_device)
@@ -45,6 +52,8 @@ class DevicesStation(QWidget):
             "Push", self._push_all, "Sends every planned value that differs to the device.", primary=True
         )
         self.settings = Settings(session, network)
+        self.strip = Strip(session, network)
+        self.strip.setContentsMargins(16, 4, 16, 0)
         head = row(self._title, 8, self._counts, None, self.push_all)
         head.setContentsMargins(16, 6, 16, 0)
         scroll = QScrollArea()
@@ -53,6 +62,7 @@ class DevicesStation(QWidget):
         right = QWidget()
         inside = column(spacing=0)
         inside.addLayout(head)
+        inside.addWidget(self.strip)
         inside.addWidget(scroll, 1)
         right.setLayout(inside)
         self._right = QStackedWidget()
@@ -77,6 +87,7 @@ class DevicesStation(QWidget):
         session.observed_changed.connect(self.refresh)
         session.selection_changed.connect(self.refresh)
         network.armed_changed.connect(self.refresh)
+        network.work.changed.connect(self.refresh)
         self.refresh()
 
     def forget(self) -> None:
@@ -106,6 +117,7 @@ class DevicesStation(QWidget):
             )
             self.empty.words[0].setText(f"Listening on {self._network.interface.label}. {so_far}")
         self._right.setCurrentIndex(1 if not s.rig.devices else 0 if device_id else 2)
+        self.strip.show_device(device_id, self.settings.lines)
         if device_id:
             self._title.setText(s.rig.devices[device_id].name)
             self._counts.setText(summary(self.settings.lines))

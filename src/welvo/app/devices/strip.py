@@ -1,0 +1,99 @@
+"""Above the settings of a device: what is in progress, what the device still needs, and a test pattern left on."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QFrame, QWidget
+
+from welvo.app.network import Network
+from welvo.app.session import Session
+from welvo.app.widgets import dialogs
+from welvo.app.widgets.painting import button, clear, column, label, row
+from welvo.app.widgets.theme import THEME
+from welvo.rig.notation import plural
+from welvo.rig.plan import model_of
+from welvo.rig.wiring import Need
+from welvo.settings.compare import SettingLine, waiting
+
+HELP: dict[Need, str] = {
+    "save": "Writes what was entered into the device's memory. Without it, a restart loses it.",
+    "apply": "Lets the device work by what was entered.",
+    "restart": "Restarts the device: its outputs go dark meanwhile, and it comes back with what was saved.",
+}
+
+
+class Strip(QWidget):
+    """Rows with their buttons; empty when there is nothing to say."""
+
+    def __init__(self, session: Session, network: Network) -> None:
+        super().__init__()
+        self._session, self._network = session, network
+        self._state: object = None
+        self._body = column(spacing=4)
+        self.setLayout(self._body)
+
+    def show_device(self, device_id: str, lines: list[SettingLine]) -> None:
+        s, work = self._session, self._network.work
+        push = work.busy(device_id) if device_id else None
+        said = s.observed.said.get(s.rig.devices[device_id].ip) if device_id in s.rig.devices else None
+        waits = {act: len(of) for act, of in waiting(lines).items()}
+        state = (
+            device_id,
+            (push.done, len(push.values), push.doing, push.stopped) if push else None,
+            tuple(waits.items()),
+            said.test if said else "",
+            THEME.name,
+            THEME.step,
+        )
+        if state == self._state:
+            return
+        self._state = state
+        clear(self._body)
+        if push:
+            usual = f", usually {push.restart_takes:g} s" if push.doing == "restarting" else ""
+            done = f" · {push.done} of {len(push.values)}" if len(push.values) > 1 else ""
+            stop = button("Stop", lambda: work.stop(device_id), "Ends it after the request that is on its way.")
+            stop.setEnabled(not push.stopped)
+            self._row("note", f"{push.doing[:1].upper()}{push.doing[1:]}{usual}{done} …", stop)
+        if waits and not push:
+            words = " · ".join(f"{plural(n, 'setting')} to {act}" for act, n in waits.items())
+            unsaved = " Not saved yet: after a restart it is lost." if "save" in waits else ""
+            acts = [
+                button(act.capitalize(), lambda act=act: self._act(device_id, act), HELP[act], primary=n == 0)
+                for n, act in enumerate(waits)
+            ]
+            self._row("warning", f"The device still needs: {words}.{unsaved}", *acts)
+        if said and said.test:
+            end = button("End the test", lambda: self._test(device_id, ""), "The device shows what is sent again.")
+            self._row("error", f"Its on-board test “{said.test}” runs: nothing that is sent is shown.", end)
+
+    def _row(self, severity: str, words: str, *acts: QWidget) -> None:
+        frame = QFrame()
+        c = THEME.color
+        frame.setObjectName("strip")
+        frame.setStyleSheet(
+            f"#strip {{ background: {c(f'{severity}_wash').name()}; border-left: 4px solid {c(severity).name()}; }}"
+        )
+        inside = row(label(words, 13, wrap=True), *acts, spacing=8)
+        inside.setStretch(0, 1)
+        inside.setContentsMargins(12, 4, 8, 4)
+        frame.setLayout(inside)
+        self._body.addWidget(frame)
+
+    def _act(self, device_id: str, act: Need) -> None:
+        s = self._session
+        if act == "restart" and not dialogs.ask_act(
+            self,
+            f"Restart {s.rig.devices[device_id].name}",
+            f"Its outputs go dark for about {self._takes(device_id):g} s. What was entered and not saved is lost.",
+            [("restart", "Restart")],
+            "Leave it running",
+        ):
+            return
+        s.attempt_act(lambda: self._network.work.begin(device_id, {}, (act,)))
+
+    def _takes(self, device_id: str) -> float:
+        model = model_of(self._session.rig, device_id)
+        return model.restart_takes if model else 5.0
+
+    def _test(self, device_id: str, pattern: str) -> None:
+        self._session.attempt_act(lambda: self._network.work.test(device_id, pattern))
