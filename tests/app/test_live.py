@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
@@ -12,9 +12,16 @@ from PySide6.QtWidgets import QApplication, QPushButton
 from pytestqt.qtbot import QtBot
 
 from welvo.app.computer import Computer
+from welvo.app.devices.settings import SettingRow
 from welvo.app.main import Demo, make_window
-from welvo.app.session import Session
+from welvo.app.session import Selection, Session
+from welvo.app.window import Window
 from welvo.demo.gallery import EXPECTED_LIVE
+from welvo.rig.base import Refused
+from welvo.runs.bridge import set_right
+from welvo.runs.edits import change_segment
+from welvo.runs.plan_back import plan_reported
+from welvo.settings.compare import SettingLine, differing
 
 
 @pytest.fixture
@@ -40,8 +47,6 @@ def test_from_dark_to_light_in_the_window(demo: Demo, qtbot: QtBot, tmp_path: Pa
 
 
 def live(window: object, qtbot: QtBot) -> None:
-    from welvo.app.window import Window
-
     assert isinstance(window, Window)
     session, network = window.session, window.network
 
@@ -86,3 +91,87 @@ def live(window: object, qtbot: QtBot) -> None:
     network.disarm()
     until(lambda: not engine.alive)
     until(lambda: not [s for s in session.observed.sources if s.own and s.protocol == "sacn"])
+
+
+@pytest.fixture
+def devices(demo: Demo, qtbot: QtBot, tmp_path: Path) -> Iterator[Window]:
+    """The demo's window in Devices, its pixel controller chosen and read."""
+    window = make_window(Session(demo.rig), Computer(), "127.0.0.1", tmp_path)
+    window.may_leave = lambda: True  # type: ignore[method-assign]
+    window.show()
+    window.network.start()
+    pen = next(k for k, d in demo.rig.devices.items() if d.name == "PENSTOCK")
+    window.show_station("Devices")
+    window.session.select(Selection("device", (pen,)))
+    qtbot.waitUntil(lambda: "127.0.0.50" in window.session.observed.said, timeout=15_000)
+    yield window
+    window.shut()
+    window.close()
+    window.deleteLater()
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+
+
+def test_a_pixel_controller_is_set_saved_and_restarted_from_the_window(
+    devices: Window, demo: Demo, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    session, station = devices.session, devices.devices
+    pen = session.selection.first
+
+    def line(key: str) -> SettingLine:
+        return next(x for x in station.settings.lines if x.key == key)
+
+    def until(condition: Callable[[], bool]) -> None:
+        qtbot.waitUntil(condition, timeout=15_000)
+
+    def shown(words: str) -> QPushButton:
+        def found() -> list[QPushButton]:
+            return [b for b in station.findChildren(QPushButton) if b.text() == words and b.isVisible()]
+
+        until(lambda: bool(found()))
+        return found()[0]
+
+    assert not differing(station.settings.lines) and len(station.settings.findChildren(SettingRow)) < 20
+    session.edit(set_right, pen, "6", 2)
+    session.edit(change_segment, pen, "1", 0, fold=5)
+    assert {x.key for x in differing(station.settings.lines)} == {"6.brightness", "1/1.fold"}
+    station.only.click()
+    qtbot.wait(50)
+    rows = {w.line.key for w in station.settings.findChildren(SettingRow) if w.isVisible()}
+    assert rows == {"6.brightness", "1/1.fold"}, "only what differs"
+    demo.stand_ins.order("127.0.0.50", "refuses", ["1/1.fold"])
+    qtbot.wait(200)
+    shown("Push 2 changes").click()
+    until(lambda: line("6.brightness").mark == "matches" and line("1/1.fold").result is not None)
+    assert line("1/1.fold").result.outcome == "refused" and line("6.brightness").waits == ("save",)  # type: ignore[union-attr]
+    assert (
+        "Fold of segment 1 on port 1: this device refuses it." in devices.message.words
+        and devices.message.severity == "error"
+    )
+    demo.stand_ins.order("127.0.0.50", "refuses", [])
+    qtbot.wait(200)
+    shown("Push 1 change").click()
+    until(lambda: line("1/1.fold").waits == ("save", "apply"))
+    assert "DEV-11" in session.report.codes
+    shown("Save").click()
+    until(lambda: line("1/1.fold").waits == ("apply",))
+    shown("Apply").click()
+    until(lambda: line("1/1.fold").mark == "matches" and not line("1/1.fold").waits)
+    assert "DEV-11" not in session.report.codes and not differing(station.settings.lines)
+    demo.stand_ins.order("127.0.0.50", "test", "red")
+    until(lambda: "DEV-12" in session.report.codes)
+    shown("End the test").click()
+    until(lambda: "DEV-12" not in session.report.codes)
+
+
+def test_what_the_device_has_becomes_the_plan_and_what_a_run_decides_is_refused(devices: Window, qtbot: QtBot) -> None:
+    session = devices.session
+    pen = session.selection.first
+    session.edit(plan_reported, pen, "2/2.order", "BGR")
+    assert session.rig.devices[pen].ports["2"].run[1].order == "BGR"
+    session.edit(plan_reported, pen, "2.brightness", 40)
+    assert session.rig.devices[pen].ports["2"].brightness == 0.4
+    session.edit(plan_reported, pen, "mode", "6 long ports")
+    assert session.rig.devices[pen].mode == "6 long ports"
+    for key, value in (("2/2.pixels", 50), ("2.segments", 9), ("2/9.order", "RGB"), ("2.universe", 9), ("2.slot", 4)):
+        with pytest.raises(Refused):
+            session.edit(plan_reported, pen, key, value)

@@ -14,10 +14,10 @@ from PySide6.QtCore import QObject, Signal
 from welvo.app.session import Session
 from welvo.live.device_link import HttpLink, Push, session
 from welvo.live.jobs import Jobs
-from welvo.observed.values import Event, Result
+from welvo.observed.values import Event
 from welvo.rig.base import Refused
 from welvo.rig.notation import plural
-from welvo.rig.plan import link_of, model_of, say_setting, spec_of
+from welvo.rig.plan import link_of, model_of, say_setting, spec_of, split_key, split_owner
 from welvo.rig.wiring import DeviceModel, Need, SettingValue
 
 ACTS: dict[Need, str] = {"save": "saved", "apply": "applied", "restart": "restarted"}
@@ -25,7 +25,7 @@ OUTCOMES = {
     "taken": "taken and read back",
     "refused": "refused",
     "otherwise": "reads back otherwise",
-    "waits": "waits",
+    "waits": "waiting",
     "not sent": "not sent",
     "unknown": "not known",
 }
@@ -163,8 +163,6 @@ class DeviceWork(QObject):
         d, model = s.rig.devices[device], model_of(s.rig, device)
         results = dict(s.observed.results)
         results[device] = {**results.get(device, {}), **push.results}
-        written = dict(s.observed.written)
-        claimed = {k: r for k, r in push.results.items() if r.outcome == "unknown"}
         said = dict(s.observed.said)
         if push.said:
             said[push.ip] = push.said
@@ -178,18 +176,27 @@ class DeviceWork(QObject):
             observed = observed.note(Event(s.now(), device, "", f"{', '.join(done)}"))
         if push.failed:
             observed = observed.note(Event(s.now(), device, "", f"broke off: {push.failed}"))
-        s.observe(results=results, said=said, written=written, log=observed.log)
-        s.say(*summary(d.name, push, claimed))
+        s.observe(results=results, said=said, log=observed.log)
+        s.say(*summary(d.name, push, model))
         self.changed.emit()
 
 
-def summary(name: str, push: Push, claimed: dict[str, Result]) -> tuple[str, str]:
+def say_key(model: DeviceModel | None, key: str) -> str:
+    """`Brightness of port 6`, `Fold of segment 2 on port 6`."""
+    owner, name = split_key(key)
+    label, number = split_owner(owner)
+    spec = spec_of(model, key) if model else None
+    words = spec.label if spec else name
+    return f"{words} of segment {number} on port {label}" if number else f"{words} of port {label}" if label else words
+
+
+def summary(name: str, push: Push, model: DeviceModel | None) -> tuple[str, str]:
     """One sentence on a push that ended, and how bad it is."""
     counts: dict[str, int] = {}
     for r in push.results.values():
         counts[r.outcome] = counts.get(r.outcome, 0) + 1
     words = ", ".join(f"{n} {OUTCOMES[o]}" for o, n in counts.items())
-    refused = next((f" {r.why[:1].upper()}{r.why[1:]}." for r in push.results.values() if r.outcome == "refused"), "")
+    refused = next((f" {say_key(model, k)}: {r.why}." for k, r in push.results.items() if r.outcome == "refused"), "")
     if push.failed:
         return f"{name}: it broke off, {push.failed}. {words[:1].upper()}{words[1:]}{'.' if words else ''}", "error"
     if not push.results:

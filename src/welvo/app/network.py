@@ -424,7 +424,10 @@ class Network(QObject):
         self._look_at_interface()
         self._look_at_output()
         if self.listener and self._count % 3 == 0:
-            said = {**self.session.observed.said, **self._watch.said}
+            said = dict(self.session.observed.said)
+            for ip, told in list(self._watch.said.items()):
+                if ip not in said or told.at > said[ip].at:  # what a push read back may be newer
+                    said[ip] = told
             at = f"{self.interface.ip}/{self.interface.mask}"
             self.session.observe(heard=self.listener.heard(), sources=tuple(self._sources()), said=said, network=at)
             self._ask()

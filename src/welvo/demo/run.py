@@ -88,6 +88,13 @@ class StandIns:
             raise RuntimeError("\n".join(self._complained) or "the stand-ins did not start")
         return self._said[-1]
 
+    def order(self, ip: str, fault: str, value: object = True) -> None:
+        """Switch a fault of a stand-in on or off (see `welvo.standins.host.obey`)."""
+        if self._process.stdin:
+            with contextlib.suppress(OSError):
+                self._process.stdin.write(f"{ip} {fault} {msgspec.json.encode(value).decode()}\n")
+                self._process.stdin.flush()
+
     def failed(self) -> str:
         """Why the stand-ins are not running any more; empty while they are."""
         if self.running:
