@@ -7,8 +7,10 @@ import re
 import runpy
 from pathlib import Path
 
+import jsonschema
 import pytest
 
+from tests.standins.test_pixel import penstock
 from welvo.formats.chart import read_chart
 from welvo.formats.rigfile import loads
 
@@ -48,3 +50,28 @@ def test_links_and_pictures_lead_somewhere() -> None:
     readme = pages[0].read_text("utf-8")
     for picture in (ROOT / "docs" / "screenshots").glob("*.png"):
         assert picture.name in readme, picture.name
+
+
+def test_the_settings_protocol_its_examples_and_the_simulated_devices_agree() -> None:
+    (text,) = blocks("device-settings.md", "schema")
+    schema = json.loads(text)
+
+    def must(kind: str, value: object) -> None:
+        jsonschema.validate(value, {**schema, "$ref": f"#/$defs/{kind}"})
+
+    kinds = ("About", "Values", "Stage", "Staged", "Waits", "Status")
+    for kind in kinds:
+        (example,) = blocks("device-settings.md", kind)
+        must(kind, json.loads(example))
+    device, _ = penstock()
+    staged = device.stage({"1.brightness": 50, "1.chip": "LU-9", "1/1.pixels": 3})
+    for kind, said in (
+        ("About", device.about()),
+        ("Values", device.values()),
+        ("Staged", {"results": staged}),
+        ("Waits", {"waits": {k: list(v) for k, v in device.store.waits().items()}}),
+        ("Status", device.status()),
+    ):
+        must(kind, json.loads(json.dumps(said)))
+    with pytest.raises(jsonschema.ValidationError):
+        must("Staged", {"results": {"x": {"why": "no"}}})

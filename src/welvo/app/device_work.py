@@ -17,8 +17,9 @@ from welvo.live.jobs import Jobs
 from welvo.observed.values import Event
 from welvo.rig.base import Refused
 from welvo.rig.notation import plural
-from welvo.rig.plan import link_of, model_of, say_setting, spec_of, split_key, split_owner
+from welvo.rig.plan import link_of, model_of, say_key, say_setting, spec_of
 from welvo.rig.wiring import DeviceModel, Need, SettingValue
+from welvo.settings.snapshots import take
 
 ACTS: dict[Need, str] = {"save": "saved", "apply": "applied", "restart": "restarted"}
 OUTCOMES = {
@@ -85,6 +86,8 @@ class DeviceWork(QObject):
             raise Refused(f"{d.name} is busy: {self.pushes[device].doing}.")
         if "restart" in acts and "ip" in values:
             acts = tuple(a for a in acts if a != "restart") + ("restart",)
+        if "restart" in acts:
+            self._keep(device, "before a restart")
         push = self.pushes[device] = Push(values, acts, model.restart_takes)
         ip, port, password, interface = d.ip, model.status_port, self.password(d.ip), self.interface
 
@@ -100,7 +103,15 @@ class DeviceWork(QObject):
         """Begin an on-board test, or end it (empty)."""
         self._order(device, lambda link: link.test(pattern), f"test “{pattern}”" if pattern else "test ended")
 
+    def _keep(self, device: str, why: str) -> None:
+        """A snapshot before something that may lose settings; a device that has said nothing has none to keep."""
+        s = self._session
+        said = s.observed.said.get(s.rig.devices[device].ip)
+        if said and said.active:
+            s.edit(take, device, said, s.now(), why)
+
     def factory(self, device: str) -> None:
+        self._keep(device, "before factory settings")
         self._order(device, lambda link: link.factory(), "factory settings")
 
     def identify(self, device: str, on: bool) -> None:
@@ -169,8 +180,9 @@ class DeviceWork(QObject):
         observed = s.observed
         for key, r in push.results.items():
             value = say_setting(spec_of(model, key), r.value) if model else str(r.value)
-            more = f": {r.why}" if r.why else f" for {', '.join(r.needs)}" if r.needs else ""
-            observed = observed.note(Event(s.now(), device, key, f"{value} · {OUTCOMES[r.outcome]}{more}"))
+            more = f", {r.why}" if r.why else f" for {', '.join(r.needs)}" if r.needs else ""
+            words = f"{say_key(model, key)} {value}: {OUTCOMES[r.outcome]}{more}"
+            observed = observed.note(Event(s.now(), device, key, words))
         done = [ACTS[a] for a in push.acts] if not push.failed else []
         if done:
             observed = observed.note(Event(s.now(), device, "", f"{', '.join(done)}"))
@@ -179,15 +191,6 @@ class DeviceWork(QObject):
         s.observe(results=results, said=said, log=observed.log)
         s.say(*summary(d.name, push, model))
         self.changed.emit()
-
-
-def say_key(model: DeviceModel | None, key: str) -> str:
-    """`Brightness of port 6`, `Fold of segment 2 on port 6`."""
-    owner, name = split_key(key)
-    label, number = split_owner(owner)
-    spec = spec_of(model, key) if model else None
-    words = spec.label if spec else name
-    return f"{words} of segment {number} on port {label}" if number else f"{words} of port {label}" if label else words
 
 
 def summary(name: str, push: Push, model: DeviceModel | None) -> tuple[str, str]:

@@ -12,7 +12,7 @@ from welvo.rig.addresses import differing_part, same_network, say_network
 from welvo.rig.edits import plan_setting
 from welvo.rig.lookup import used
 from welvo.rig.notation import plural
-from welvo.rig.plan import device_at, model_of, say_setting, split_owner
+from welvo.rig.plan import device_at, model_of, say_key, say_setting, split_owner
 from welvo.rig.protocol import Protocol, say_wire
 from welvo.rig.refs import Goto
 from welvo.rig.wiring import Port
@@ -166,7 +166,9 @@ def not_saved(ctx: Context, device_id: str) -> Iterator[Found]:
     words = ", ".join(f"{n} to {act}" for act, n in counts.items() if n)
     yield Found(
         title=f"{device.name} has {plural(len(said.waits), 'setting')} waiting: {words}",
-        reason="They were entered, and do not hold yet: " + ", ".join(sorted(said.waits)[:4]) + ".",
+        reason="They were entered, and do not hold yet: "
+        + "; ".join(say_key(model_of(ctx.rig, device_id), k) for k in sorted(said.waits)[:4])
+        + (" …" if len(said.waits) > 4 else "."),
         facts={"device": device.name, **{f"to {act}": n for act, n in counts.items() if n}},
         where=device.name,
         goes_to=Goto("device", device_id),

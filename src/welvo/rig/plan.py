@@ -80,9 +80,28 @@ def spec_of(model: DeviceModel, key: str) -> SettingSpec | None:
     return next((s for s in model.settings if s.key == name and s.scope == scope), None)
 
 
+def say_key(model: DeviceModel | None, key: str) -> str:
+    """`Brightness of port 6`, `Fold of segment 2 on port 6`."""
+    owner, name = split_key(key)
+    label, number = split_owner(owner)
+    spec = spec_of(model, key) if model else None
+    words = spec.label if spec else name
+    return f"{words} of segment {number} on port {label}" if number else f"{words} of port {label}" if label else words
+
+
 def away_from_factory(model: DeviceModel, values: dict[str, SettingValue]) -> int:
     """How many settings of a device are others than when it was new."""
     return sum(1 for k, v in values.items() if (s := spec_of(model, k)) and v not in (s.factory, ""))
+
+
+def pages_of(model: DeviceModel) -> dict[tuple[str, str], str]:
+    """Which of the device's own pages each setting is on, by scope and key."""
+    found: dict[tuple[str, str], str] = {}
+    page = "Network"
+    for s in model.settings:
+        page = s.page or page
+        found[s.scope, s.key] = page
+    return found
 
 
 def link_of(model: DeviceModel, spec: SettingSpec) -> str:

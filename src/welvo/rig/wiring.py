@@ -94,6 +94,24 @@ class Port(Value, frozen=True, kw_only=True):
     chip: str = ""
 
 
+class Snapshot(Value, frozen=True, kw_only=True):
+    """All settings that a device had at a time, by full key. `at` is seconds since the epoch, `why` the occasion."""
+
+    at: Annotated[float, Meta(ge=0)]
+    why: str = ""
+    values: dict[str, SettingValue] = {}
+    mac: str = ""
+    firmware: str = ""
+
+
+class Entered(Value, frozen=True, kw_only=True):
+    """A value that somebody says to have entered on a device's own page: ticked off on its setting card."""
+
+    value: SettingValue
+    who: str = ""
+    at: Annotated[float, Meta(ge=0)] = 0.0
+
+
 class Device(Value, frozen=True, kw_only=True):
     """Anything that turns a feed into light. `ports` by the label printed on the device.
 
@@ -112,6 +130,10 @@ class Device(Value, frozen=True, kw_only=True):
     packs: Literal["whole", "dense"] = "whole"
     brightness: Fraction = 1.0
     note: str = ""
+    snapshots: tuple[Snapshot, ...] = ()
+    """The oldest first."""
+    entered: dict[str, Entered] = {}
+    """By full key: what was ticked off on its setting card."""
 
 
 class Show(Value, frozen=True, kw_only=True):

@@ -7,7 +7,7 @@ from typing import Literal
 
 from welvo.observed.values import SILENT_AFTER, Heard, Observed, Result
 from welvo.rig.document import Rig
-from welvo.rig.plan import all_settings, link_of, model_of, planned, split_key, split_owner
+from welvo.rig.plan import all_settings, model_of, planned, split_key, split_owner
 from welvo.rig.wiring import DeviceModel, Need, SettingSpec, SettingValue
 from welvo.settings.artnet import reported
 
@@ -75,6 +75,7 @@ def compare(
     has, at = says(model, observed, ip) if ip else ({}, 0.0)
     live = at > 0 and now - at <= SILENT_AFTER
     written = observed.written.get(device, {})
+    ticked = rig.devices[device].entered
     results = observed.results.get(device, {})
     lines = []
     for key, owner, spec in all_settings(model, segment_counts(plan, has)):
@@ -86,7 +87,7 @@ def compare(
         elif pushed and pushed.value == want and pushed.at > at:
             mark = "claimed"
         elif have is None or not live:
-            mark = "claimed" if pushed and pushed.value == want and link_of(model, spec) == "hand" else "unknown"
+            mark = "claimed" if (by_hand := ticked.get(key)) and by_hand.value == want else "unknown"
         else:
             mark = "matches" if have == want else "differs"
         entered = saved = None

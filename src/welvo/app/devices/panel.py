@@ -8,6 +8,7 @@ from collections.abc import Callable
 from PySide6.QtCore import Signal
 
 from welvo.app.device_work import speaks_http
+from welvo.app.devices.papers import DeviceTables, SettingCard, Snapshots
 from welvo.app.devices.setting_form import show_setting
 from welvo.app.network import Network
 from welvo.app.session import Session
@@ -211,6 +212,16 @@ class DevicesPanel(FormPanel):
         self._buttons(device_id, heard)
         if model and speaks_http(model):
             self._acts(device_id, model, said)
+        if model and model.settings:
+            papers = [
+                button("Card…", lambda: SettingCard(s, device_id, self).exec(), "What to enter by hand, to tick off."),
+                button("Tables…", lambda: DeviceTables(s, device_id, self).exec(), "The tables of its own pages."),
+            ]
+            if speaks_http(model):
+                help_text = "What it was set to at other times: compare, write back."
+                act = button("Snapshots…", lambda: Snapshots(s, self.network, device_id, self).exec(), help_text)
+                papers.append(act)
+            self.body.addLayout(row(*papers, spacing=4))
         runs = button("Its runs", lambda: self.runs.emit(device_id), "Shows what is attached to its ports, in Runs.")
         gone = button(
             "Remove",
@@ -246,8 +257,8 @@ def _facts(heard: Heard | None, said: Said | None, model: DeviceModel | None = N
         facts.append(("Its report", heard.report.split("] ", 1)[-1] if heard.report else "–"))
     outputs = [p for p in heard.ports if p.output] if heard else []
     if len(outputs) > 4:
-        firsts = list(dict.fromkeys(say_wire(p.protocol, p.wire) for p in outputs))
-        facts.append(("Outputs", f"{len(outputs)}: " + ", ".join(firsts[:3]) + (" …" if len(firsts) > 3 else "")))
+        first = outputs[0]
+        facts.append(("Outputs", f"{len(outputs)}, the first takes {say_wire(first.protocol, first.wire)}"))
     else:
         facts += [
             (f"Output {n}", say_wire(p.protocol, p.wire) + (" · merging" if p.merging else ""))

@@ -22,7 +22,7 @@ from welvo.patch.planned import compared
 from welvo.rig.document import Rig
 from welvo.rig.edits import set_port
 from welvo.rig.notation import plural
-from welvo.rig.plan import say_setting, split_owner
+from welvo.rig.plan import model_of, pages_of, say_setting, split_owner
 from welvo.rig.protocol import say_wire
 from welvo.rig.wiring import Port
 from welvo.runs.plan_back import plan_reported
@@ -180,17 +180,15 @@ def standing(line: SettingLine) -> tuple[str, str]:
     return "", "quiet"
 
 
-def sections_of(lines: list[SettingLine]) -> list[Section]:
+def sections_of(lines: list[SettingLine], pages: dict[tuple[str, str], str]) -> list[Section]:
     """The lines as the device's pages group them; ports with their segments."""
     found: dict[str, Section] = {}
-    page = "Network"
     for x in lines:
         if x.port:
             label, _ = split_owner(x.port)
             key, title, port = f"port {label}", f"Port {label}", label
         else:
-            page = x.spec.page or page
-            key = title = page
+            key = title = pages.get((x.spec.scope, x.spec.key), "Network")
             port = ""
         found.setdefault(key, Section(key, title, port, [])).lines.append(x)
     return list(found.values())
@@ -284,7 +282,8 @@ class Settings(QWidget):
         by_key = {x.key: x for x in self.lines}
         self._body.addWidget(_Heading())
         shown = 0
-        for section in sections_of(self.lines):
+        model = model_of(self._session.rig, self.device_id)
+        for section in sections_of(self.lines, pages_of(model) if model else {}):
             if self.only_differing and not section.loud:
                 continue
             self._head(section, ports)

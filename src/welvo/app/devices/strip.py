@@ -9,7 +9,6 @@ from welvo.app.session import Session
 from welvo.app.widgets import dialogs
 from welvo.app.widgets.painting import button, clear, column, label, row
 from welvo.app.widgets.theme import THEME
-from welvo.rig.notation import plural
 from welvo.rig.plan import model_of
 from welvo.rig.wiring import Need
 from welvo.settings.compare import SettingLine, waiting
@@ -55,13 +54,13 @@ class Strip(QWidget):
             stop.setEnabled(not push.stopped)
             self._row("note", f"{push.doing[:1].upper()}{push.doing[1:]}{usual}{done} …", stop)
         if waits and not push:
-            words = " · ".join(f"{plural(n, 'setting')} to {act}" for act, n in waits.items())
-            unsaved = " Not saved yet: after a restart it is lost." if "save" in waits else ""
+            words = ", ".join(f"{n} to {act}" for act, n in waits.items())
+            unsaved = " A restart loses what is not saved." if "save" in waits else ""
             acts = [
                 button(act.capitalize(), lambda act=act: self._act(device_id, act), HELP[act], primary=n == 0)
                 for n, act in enumerate(waits)
             ]
-            self._row("warning", f"The device still needs: {words}.{unsaved}", *acts)
+            self._row("warning", f"Settings waiting: {words}.{unsaved}", *acts)
         if said and said.test:
             end = button("End the test", lambda: self._test(device_id, ""), "The device shows what is sent again.")
             self._row("error", f"Its on-board test “{said.test}” runs: nothing that is sent is shown.", end)

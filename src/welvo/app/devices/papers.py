@@ -1,0 +1,228 @@
+"""What is kept beside a device's settings: its setting card, its tables, its snapshots."""
+
+from __future__ import annotations
+
+import getpass
+import time
+
+from PySide6.QtWidgets import QApplication, QWidget
+
+from welvo.app.network import Network
+from welvo.app.session import Session
+from welvo.app.widgets.dialogs import Dialog
+from welvo.app.widgets.fields import Choice
+from welvo.app.widgets.painting import button, label, row
+from welvo.app.widgets.tables import Column, ListRow, RowList
+from welvo.patch.planned import compared, full_plan
+from welvo.rig.base import Refused
+from welvo.rig.notation import plural
+from welvo.rig.plan import model_of, say_key, say_setting, spec_of
+from welvo.rig.protocol import PROTOCOLS
+from welvo.rig.wiring import SettingValue, Snapshot
+from welvo.runs.tables import KINDS, against, read_table, table
+from welvo.settings import snapshots
+from welvo.settings.card import Step, card, tick, untick
+
+STATES = {"open": "", "ticked": "ticked", "proved": "the device says so", "woken": "ticked for another value"}
+
+
+def who() -> str:
+    """Who sits here, as the computer knows it."""
+    try:
+        return getpass.getuser()
+    except (KeyError, OSError):
+        return ""
+
+
+def when(at: float) -> str:
+    return time.strftime("%d.%m. %H:%M", time.localtime(at))
+
+
+class SettingCard(Dialog):
+    """Every planned setting in the order and the counting of the device's own pages, to be ticked off."""
+
+    def __init__(self, session: Session, device_id: str, parent: QWidget) -> None:
+        device, model = session.rig.devices[device_id], model_of(session.rig, device_id)
+        names = {k: r.word for k, r in PROTOCOLS.items()}
+        counts = ", ".join(f"{names.get(k, k)} from {v}" for k, v in model.counts.items()) if model else ""
+        note = (
+            f"In the counting of its own pages ({counts}). A tick says that you entered it; only what the device says "
+            "itself is proved. Right click copies the card or saves it as CSV."
+        )
+        super().__init__(parent, f"Setting card of {device.name}", note=note, wide=760, high=560)
+        self._session, self._device_id = session, device_id
+        self.list = RowList(
+            "Setting card",
+            (Column("Page", 90), Column("Where", 150), Column("Setting", 150), Column("Value", 120), Column("", 200)),
+        )
+        self.list.setSelectionMode(RowList.SelectionMode.ExtendedSelection)
+        self.body.addWidget(self.list, 1)
+        self.tick = button("Tick off", self._tick, "The chosen rows are entered on the device's page.", primary=True)
+        self.back = button("Take back", self._untick, "The chosen rows are not entered after all.")
+        self.finish(self.tick, self.back, leave="Close", room=18)
+        session.changed.connect(self._fill)
+        session.observed_changed.connect(self._fill)
+        self._steps: list[Step] = []
+        self._fill()
+
+    def _fill(self, *_: object) -> None:
+        s = self._session
+        model = model_of(s.rig, self._device_id) if self._device_id in s.rig.devices else None
+        if model is None:
+            self.reject()
+            return
+        steps = card(s.rig, self._device_id, model, compared(s.index, s.observed, self._device_id, s.now()))
+        if steps == self._steps:
+            return
+        self._steps = steps
+        rows = []
+        for n, step in enumerate(steps):
+            said = STATES[step.state] + (f" by {step.by}, {when(step.at)}" if step.by and step.at else "")
+            rows.append(
+                ListRow(n, (step.page, step.where, step.what, step.value, said), (n,) * 5, step.state == "proved")
+            )
+        self.list.show_lines(rows)
+        left = sum(x.state in ("open", "woken") for x in steps if x.key)
+        self.say(f"{plural(left, 'setting')} to enter, {sum(x.state == 'proved' for x in steps)} proved.")
+
+    def _chosen(self) -> list[Step]:
+        rows = self.list.selectionModel().selectedRows()
+        return [self._steps[int(self.list.rows.ids[i.row()])] for i in rows]
+
+    def _tick(self) -> None:
+        plan = full_plan(self._session.index, self._device_id)
+        values = {x.key: plan[x.key] for x in self._chosen() if x.key in plan}
+        self._session.edit(tick, self._device_id, values, who(), self._session.now())
+
+    def _untick(self) -> None:
+        self._session.edit(untick, self._device_id, {x.key for x in self._chosen()})
+
+
+class DeviceTables(Dialog):
+    """The tables of the device's own pages, and one of its pages held against them."""
+
+    def __init__(self, session: Session, device_id: str, parent: QWidget) -> None:
+        note = (
+            "As its pages show them, in their counting. Right click copies or saves as CSV. Copy a table from the "
+            "device's page or a spreadsheet, with its headings, and compare: the first row that differs is named."
+        )
+        super().__init__(parent, f"Tables of {session.rig.devices[device_id].name}", note=note, wide=760, high=560)
+        self._session, self._device_id = session, device_id
+        self.kind = Choice("Which table of the device's pages.", lambda _: self._fill())
+        self.kind.setAccessibleName("Table")
+        self.kind.set_options(list(KINDS.items()), "universes")
+        self.body.addLayout(row(label("Table"), self.kind, None))
+        self.holder = row()
+        self.body.addLayout(self.holder, 1)
+        self.list: RowList | None = None
+        self.compare = button("Compare what I copied", self._compare, "Reads the clipboard.", primary=True)
+        self.finish(self.compare, leave="Close")
+        self._fill()
+
+    def _fill(self) -> None:
+        shown = table(self._session.index, self._device_id, str(self.kind.currentData()))
+        if self.list is not None:
+            self.holder.removeWidget(self.list)
+            self.list.deleteLater()
+        heads = tuple(Column(h, 70 if len(h) < 9 else 110) for h in shown.heads) or (Column("", 80),)
+        self.list = RowList("Table", heads)
+        self.list.show_lines([ListRow(n, r, (n,) * len(r)) for n, r in enumerate(shown.rows)])
+        self.holder.addWidget(self.list)
+        self.say("" if shown.rows else "Nothing of the kind is planned for this device.")
+
+    def _compare(self) -> None:
+        kind = str(self.kind.currentData())
+        found = against(self._session.index, self._device_id, kind, read_table(QApplication.clipboard().text()))
+        if found is None:
+            self.say("Every cell that both have is equal.")
+            return
+        words = f"Row {found.row}, {found.column}: plan {found.plan}, page {found.has}."
+        self.say(f"{words} {found.landmark}{'.' if found.landmark else ''}", wrong=True)
+        if self.list is not None and found.row <= len(self.list.rows.ids):
+            self.list.selectRow(found.row - 1)
+
+
+class Snapshots(Dialog):
+    """What a device was set to at other times: compared with now or with the plan, and written back."""
+
+    def __init__(self, session: Session, network: Network, device_id: str, parent: QWidget) -> None:
+        note = "Taken by hand, and by Welvo itself before a restart or factory settings. They are kept in the rig."
+        super().__init__(parent, f"Snapshots of {session.rig.devices[device_id].name}", note=note, wide=680, high=520)
+        self._session, self._network, self._device_id = session, network, device_id
+        self.which = Choice("Which snapshot is compared.", lambda _: self._fill())
+        self.which.setAccessibleName("Snapshot")
+        self.which.setMinimumWidth(220)
+        self.against = Choice("What it is compared with.", lambda _: self._fill())
+        self.against.setAccessibleName("Compared with")
+        self.take = button("Take one now", self._take, "Keeps what the device says of its settings now.")
+        self.body.addLayout(row(label("Snapshot"), self.which, label("against"), self.against, None, self.take))
+        self.list = RowList(
+            "Differences", (Column("Setting", 230), Column("Snapshot", 170), Column("Compared with", 170))
+        )
+        self.body.addWidget(self.list, 1)
+        self.write = button("Write back", self._write, "Gives the device what the snapshot has.", primary=True)
+        self.remove = button("Remove", self._remove, "Takes the snapshot out of the rig. Undo brings it back.")
+        self.finish(self.write, self.remove, leave="Close", room=18)
+        session.changed.connect(self._refresh)
+        session.observed_changed.connect(self._refresh)
+        self._refresh()
+
+    @property
+    def _device(self) -> tuple[Snapshot, ...]:
+        device = self._session.rig.devices.get(self._device_id)
+        return device.snapshots if device else ()
+
+    def _refresh(self, *_: object) -> None:
+        kept = self._device
+        at = self.which.currentData() or (f"{kept[-1].at}" if kept else "")
+        options = [(f"{s.at}", f"{when(s.at)} · {s.why}") for s in reversed(kept)]
+        self.which.set_options(
+            options or [("", "none yet")], at if at in dict(options) else options[0][0] if options else ""
+        )
+        others = [("now", "the device now"), ("plan", "the plan"), *options]
+        self.against.set_options(others, str(self.against.currentData() or "now"))
+        self._fill()
+
+    def _values(self, which: str) -> dict[str, SettingValue]:
+        s = self._session
+        if which == "plan":
+            return full_plan(s.index, self._device_id)
+        if which == "now":
+            device = s.rig.devices.get(self._device_id)
+            said = s.observed.said.get(device.ip) if device else None
+            return said.active if said else {}
+        return next((x.values for x in self._device if f"{x.at}" == which), {})
+
+    def _fill(self) -> None:
+        s = self._session
+        model = model_of(s.rig, self._device_id) if self._device_id in s.rig.devices else None
+        chosen, other = str(self.which.currentData() or ""), str(self.against.currentData() or "now")
+        found = snapshots.differences(self._values(chosen), self._values(other)) if chosen else []
+        if other == "plan":
+            found = [d for d in found if d[2] is not None]  # what the plan does not care about is no difference
+
+        def said(key: str, value: SettingValue | None) -> str:
+            return say_setting(spec_of(model, key) if model else None, value)
+
+        self.list.show_lines([ListRow(k, (say_key(model, k), said(k, a), said(k, b))) for k, a, b in found])
+        words = f"{plural(len(found), 'setting')} {'differs' if len(found) == 1 else 'differ'}."
+        self.say(words if chosen else "No snapshot yet.")
+        self.write.setEnabled(bool(found) and other == "now" and bool(self._values("now")))
+        self.remove.setEnabled(bool(chosen))
+
+    def _take(self) -> None:
+        s = self._session
+        said = s.observed.said.get(s.rig.devices[self._device_id].ip)
+        s.edit(snapshots.take, self._device_id, said, s.now())
+
+    def _remove(self) -> None:
+        self._session.edit(snapshots.remove, self._device_id, float(str(self.which.currentData())))
+
+    def _write(self) -> None:
+        chosen = str(self.which.currentData() or "")
+        one = next((x for x in self._device if f"{x.at}" == chosen), None)
+        if one is None:
+            raise Refused("This snapshot is not there any more.")
+        values = snapshots.to_write_back(self._session.rig, self._device_id, one, self._values("now"))
+        self._network.work.begin(self._device_id, values, ("save", "apply"))
+        self.say(f"Writing {plural(len(values), 'setting')} back …")
