@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QApplication, QPushButton
 from pytestqt.qtbot import QtBot
 
 from welvo.app.computer import Computer
+from welvo.app.devices.papers import DeviceTables, SettingCard, Snapshots
 from welvo.app.devices.settings import SettingRow
 from welvo.app.main import Demo, make_window
 from welvo.app.session import Selection, Session
@@ -175,3 +176,40 @@ def test_what_the_device_has_becomes_the_plan_and_what_a_run_decides_is_refused(
     for key, value in (("2/2.pixels", 50), ("2.segments", 9), ("2/9.order", "RGB"), ("2.universe", 9), ("2.slot", 4)):
         with pytest.raises(Refused):
             session.edit(plan_reported, pen, key, value)
+
+
+def test_card_tables_and_snapshots_of_a_device(devices: Window, qtbot: QtBot) -> None:
+    session, network = devices.session, devices.network
+    pen = session.selection.first
+    card = SettingCard(session, pen, devices)
+    assert "0 settings to enter" in card.saying.text()
+    session.edit(set_right, pen, "6", 2)
+    assert "1 setting to enter" in card.saying.text()
+    row = next(n for n, r in enumerate(card.list.rows.lines) if r.cells[1:3] == ("port 6", "Brightness"))
+    card.list.selectRow(row)
+    card.tick.click()
+    assert session.rig.devices[pen].entered["6.brightness"].value == 100
+    assert "0 settings to enter" in card.saying.text() and "ticked" in card.list.rows.lines[row].cells[4]
+    card.list.selectRow(row)
+    card.back.click()
+    assert not session.rig.devices[pen].entered
+    tables = DeviceTables(session, pen, devices)
+    QApplication.clipboard().setText("universe\tslots\n201\t512\n202\t510\n")
+    tables.compare.click()
+    assert "Row 2, slots: plan 512, page 510." in tables.saying.text() and "2 slots early" in tables.saying.text()
+    QApplication.clipboard().setText("hello")
+    tables.compare.click()
+    assert "needs a line of headings" in tables.saying.text()
+    kept = Snapshots(session, network, pen, devices)
+    assert "No snapshot yet" in kept.saying.text() and not kept.write.isEnabled()
+    kept.take.click()
+    assert len(session.rig.devices[pen].snapshots) == 1
+    assert network.push(pen, ("6.brightness",))
+    qtbot.waitUntil(lambda: session.observed.said["127.0.0.50"].active["6.brightness"] == 100, timeout=15_000)
+    qtbot.waitUntil(lambda: "1 setting differs" in kept.saying.text(), timeout=5_000)
+    qtbot.waitUntil(lambda: network.work.busy(pen) is None, timeout=5_000)
+    kept.write.click()
+    qtbot.waitUntil(lambda: "0 settings differ" in kept.saying.text(), timeout=15_000)
+    assert session.observed.said["127.0.0.50"].saved["6.brightness"] == 80
+    for dialog in (card, tables, kept):
+        dialog.reject()
