@@ -12,6 +12,7 @@ from typing import Any
 from PySide6.QtCore import QObject, Signal
 
 from welvo.app.session import Session
+from welvo.live.bring_up import Probes, Search, Wanted, bring_up
 from welvo.live.device_link import HttpLink, Push, session
 from welvo.live.jobs import Jobs
 from welvo.observed.values import Event
@@ -76,8 +77,9 @@ class DeviceWork(QObject):
         if push:
             push.stop()
 
-    def begin(self, device: str, values: dict[str, SettingValue], acts: tuple[Need, ...] = ()) -> bool:
-        """Begin to push values, and to do acts after them. Refused while the device is busy."""
+    def begin(self, device: str, values: dict[str, SettingValue], acts: tuple[Need, ...] = (), at: str = "") -> bool:
+        """Begin to push values, and to do acts after them: to a device at its planned address, or where it was found.
+        Refused while the device is busy."""
         rig = self._session.rig
         d, model = rig.devices[device], model_of(rig, device)
         if model is None or not d.ip:
@@ -89,7 +91,7 @@ class DeviceWork(QObject):
         if "restart" in acts:
             self._keep(device, "before a restart")
         push = self.pushes[device] = Push(values, acts, model.restart_takes)
-        ip, port, password, interface = d.ip, model.status_port, self.password(d.ip), self.interface
+        ip, port, password, interface = at or d.ip, model.status_port, self.password(d.ip), self.interface
 
         async def work() -> None:
             async with session(interface) as opened:
@@ -98,6 +100,10 @@ class DeviceWork(QObject):
         self._futures[device] = self._jobs.start(work)
         self.changed.emit()
         return True
+
+    def find(self, wanted: Wanted, probes: Probes, taken: list[str]) -> concurrent.futures.Future[Search]:
+        """Look for a device that does not answer."""
+        return self._jobs.start(lambda: bring_up(wanted, probes, taken))
 
     def test(self, device: str, pattern: str) -> None:
         """Begin an on-board test, or end it (empty)."""

@@ -181,9 +181,9 @@ def session(interface: str = "") -> ClientSession:
     return ClientSession(connector=connector, timeout=ClientTimeout(total=WHOLE_ANSWER))
 
 
-async def read_settings(ip: str, port: int, password: str = "") -> Said:
+async def read_settings(ip: str, port: int, password: str = "", interface: str = "") -> Said:
     """One device's settings, now. Raises LinkError."""
-    async with session() as opened:
+    async with session(interface) as opened:
         return await HttpLink(opened, ip, port, password).read()
 
 

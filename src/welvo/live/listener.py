@@ -348,6 +348,12 @@ class Listener:
             with contextlib.suppress(OSError):
                 self._art.sendto(artnet.encode(artnet.Poll()), (self.interface.broadcast, artnet.PORT))
 
+    def poll_one(self, ip: str) -> None:
+        """Ask one device, wherever it is; what is in the way of sending is no answer."""
+        if self._art:
+            with contextlib.suppress(OSError):
+                self._art.sendto(artnet.encode(artnet.Poll()), (ip, artnet.PORT))
+
     def send_artnet(self, packet: artnet.Packet, ip: str) -> None:
         """Send one packet from UDP 6454 to a device. Raises ListenError when the port is not ours."""
         if not self._art:

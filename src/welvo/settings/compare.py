@@ -7,7 +7,7 @@ from typing import Literal
 
 from welvo.observed.values import SILENT_AFTER, Heard, Observed, Result
 from welvo.rig.document import Rig
-from welvo.rig.plan import all_settings, model_of, planned, split_key, split_owner
+from welvo.rig.plan import all_settings, link_of, model_of, planned, split_key, split_owner
 from welvo.rig.wiring import DeviceModel, Need, SettingSpec, SettingValue
 from welvo.settings.artnet import reported
 
@@ -74,6 +74,7 @@ def compare(
     said = observed.said.get(ip) if ip else None
     has, at = says(model, observed, ip) if ip else ({}, 0.0)
     live = at > 0 and now - at <= SILENT_AFTER
+    told = said is not None and now - said.at <= SILENT_AFTER
     written = observed.written.get(device, {})
     ticked = rig.devices[device].entered
     results = observed.results.get(device, {})
@@ -86,6 +87,8 @@ def compare(
             mark = "silent"
         elif pushed and pushed.value == want and pushed.at > at:
             mark = "claimed"
+        elif have is None and told and link_of(model, spec) == "http" and not spec.secret:
+            mark = "differs"  # it told everything it has, and this is not among it: a segment it does not know
         elif have is None or not live:
             mark = "claimed" if (by_hand := ticked.get(key)) and by_hand.value == want else "unknown"
         else:

@@ -8,6 +8,7 @@ from collections.abc import Callable
 from PySide6.QtCore import Signal
 
 from welvo.app.device_work import speaks_http
+from welvo.app.devices.find import FindDevice
 from welvo.app.devices.papers import DeviceTables, SettingCard, Snapshots
 from welvo.app.devices.setting_form import show_setting
 from welvo.app.network import Network
@@ -206,6 +207,8 @@ class DevicesPanel(FormPanel):
         elif device.ip:
             where = f"Planned at {device.ip}, never heard on {self.network.interface.name}."
             self.words(f"{where} The plan stands; nothing is known about the device.", quiet=False)
+            find = button("Find it…", lambda: FindDevice(s, self.network, device_id, self).exec(), "Why it is silent.")
+            self.body.addLayout(row(find, None))
         else:
             self.words("It has no address yet, so it cannot be heard.", quiet=False)
         self._log(device_id)

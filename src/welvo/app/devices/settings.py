@@ -65,13 +65,14 @@ class SettingRow(QFrame):
         if self._loud:
             if line.spec.writable:
                 parts.append(self._small(f"Push {plan}", push, f"Sends {plan} to the device. {line.spec.help}"))
-            parts.append(
-                self._small(
-                    f"Plan {has}",
-                    take,
-                    f"Makes {has} the plan, as the device has it. Everything that follows from it moves too.",
+            if line.reported is not None:
+                parts.append(
+                    self._small(
+                        f"Plan {has}",
+                        take,
+                        f"Makes {has} the plan, as the device has it. Everything that follows from it moves too.",
+                    )
                 )
-            )
         self._taken = sum(w.sizeHint().width() + 4 for w in parts if isinstance(w, QWidget))
         made = row(*parts, spacing=4)
         made.setContentsMargins(0, 0, 4, 0)

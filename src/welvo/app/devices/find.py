@@ -1,0 +1,105 @@
+"""Find it: why a planned device does not answer, test by test, and what would put it right."""
+
+from __future__ import annotations
+
+import concurrent.futures
+
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QWidget
+
+from welvo.app.device_work import speaks_http
+from welvo.app.network import Network
+from welvo.app.session import Session
+from welvo.app.widgets.dialogs import Dialog
+from welvo.app.widgets.painting import button, label
+from welvo.app.widgets.tables import Column, ListRow, RowList
+from welvo.live.bring_up import RealProbes, Search, Wanted
+from welvo.rig.base import Refused
+from welvo.rig.plan import model_of
+
+
+class FindDevice(Dialog):
+    """Tests run while it is open; nothing is changed unless its button is pressed."""
+
+    def __init__(self, session: Session, network: Network, device_id: str, parent: QWidget) -> None:
+        device = session.rig.devices[device_id]
+        note = (
+            "Tests in order, from this computer's plug to the device's protocol. The first that fails names the cause."
+        )
+        super().__init__(parent, f"Find {device.name}", note=note, wide=720, high=460)
+        self._session, self._network, self._device_id = session, network, device_id
+        heads = (Column("", 26, "mark"), Column("Test", 200), Column("What was found", 460))
+        self.list = RowList("Tests", heads)
+        self.body.addWidget(self.list, 1)
+        self.cause = label("", 13, True, wrap=True)
+        self.advice = label("", 13, wrap=True)
+        self.body.addWidget(self.cause)
+        self.body.addWidget(self.advice)
+        self.renumber = button(
+            "", self._renumber, "New address, save, restart; then it is followed to the new address."
+        )
+        self.renumber.hide()
+        self.again = button("Test again", self.look, "Runs all tests anew.", primary=True)
+        self.finish(self.again, self.renumber, leave="Close", room=18)
+        self.search: Search | None = None
+        self._future: concurrent.futures.Future[Search] | None = None
+        self._timer = QTimer(self, interval=100)
+        self._timer.timeout.connect(self._follow)
+        self.look()
+
+    def look(self) -> None:
+        """Begin the tests."""
+        rig, network = self._session.rig, self._network
+        device = rig.devices.get(self._device_id)
+        if device is None:
+            self.reject()
+            return
+        listener = network.listener
+        if listener is None:
+            self.say("Nothing is listened to: choose an interface under Output › Interface first.", wrong=True)
+            return
+        if not device.ip:
+            self.say("It has no address planned, so there is nowhere to look.", wrong=True)
+            return
+        model = model_of(rig, self._device_id)
+        mac = str(device.settings.get("mac", ""))
+        wanted = Wanted(device.ip, model, mac, network.work.password(device.ip), device.name)
+        probes = RealProbes(network.interface, listener.heard, listener.poll_one, lambda: listener.taken)
+        self._future = network.work.find(wanted, probes, [d.ip for d in rig.devices.values() if d.ip])
+        self.again.setEnabled(False)
+        self.renumber.hide()
+        self.say("Testing …")
+        self._timer.start()
+
+    def _follow(self) -> None:
+        if self._future is None or not self._future.done():
+            return
+        self._timer.stop()
+        self.again.setEnabled(True)
+        error = None if self._future.cancelled() else self._future.exception()
+        if error or self._future.cancelled():
+            self.say(f"The tests ended early: {error or 'they were stopped'}.", wrong=True)
+            return
+        self.search = search = self._future.result()
+        rows = [
+            ListRow(n, ("matches" if v.passed else "error", v.test, v.proof), (n,) * 3)
+            for n, v in enumerate(search.verdicts)
+        ]
+        self.list.show_lines(rows)
+        cause = search.cause
+        self.cause.setText(
+            f"{cause.proof[:1].upper()}{cause.proof[1:]}." if cause else "It answers, and nothing is wrong."
+        )
+        self.advice.setText(cause.put_right if cause else "")
+        self.say("")
+        device, model = self._session.rig.devices[self._device_id], model_of(self._session.rig, self._device_id)
+        if search.found and model and speaks_http(model):
+            self.renumber.setText(f"Give it {device.ip}")
+            self.renumber.show()
+
+    def _renumber(self) -> None:
+        if self.search is None or not self.search.found:
+            raise Refused("It was not found anywhere yet.")
+        device = self._session.rig.devices[self._device_id]
+        self._network.work.begin(self._device_id, {"ip": device.ip}, ("save", "restart"), at=self.search.found)
+        self.say(f"Giving it {device.ip}; it restarts, and is silent meanwhile.")

@@ -1,0 +1,357 @@
+"""Why a device does not answer: tests in order, from this computer's plug to the device's protocol, each with a proof.
+
+The first test that fails names the cause, and what lies behind it is not known. Nothing is changed, neither on the
+device nor on this computer: where the computer would need another address, one is proposed and said how to set.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import ipaddress
+import socket
+from collections.abc import Awaitable, Callable, Iterable
+from dataclasses import dataclass, field
+from typing import Protocol
+
+from welvo.live.device_link import read_settings
+from welvo.live.interfaces import Interface, port_taken, trouble_of
+from welvo.live.links import LinkError
+from welvo.observed.values import Heard, Said
+from welvo.protocols import artnet
+from welvo.rig.addresses import differing_part, free_address, same_network, say_network
+from welvo.rig.wiring import DeviceModel
+
+NEIGHBOURS = "/proc/net/arp"
+PATIENCE = 1.5
+"""Seconds that a device is given to answer one question."""
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """One test: what it is about, whether it passed, what was found, and what to do. `code` is for programs."""
+
+    code: str
+    test: str
+    passed: bool
+    proof: str
+    put_right: str = ""
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """The device that is looked for: where it is planned, its model, and its MAC where that is known."""
+
+    ip: str
+    model: DeviceModel | None = None
+    mac: str = ""
+    password: str = ""
+    name: str = "the device"
+
+
+class Probes(Protocol):
+    """What can be found out. Each gives an answer within `PATIENCE`."""
+
+    @property
+    def interface(self) -> Interface: ...
+    def trouble(self) -> str: ...
+    def taken(self) -> list[int]: ...
+    async def neighbour(self, ip: str) -> str:
+        """The MAC that answers for an address on this network; empty: nobody. `local` where there are no MACs."""
+
+    async def connects(self, ip: str, port: int) -> str:
+        """`yes`, `refused` (somebody is there, and nothing listens) or `nothing`."""
+
+    async def polled(self, ip: str) -> Heard | None: ...
+    async def settings(self, ip: str, port: int, password: str) -> Said | str:
+        """What it says of itself, or why it says nothing."""
+
+    def heard(self) -> dict[str, Heard]: ...
+
+
+@dataclass
+class Search:
+    """The tests so far. `found` is where the device answers, where that is another address than the planned one."""
+
+    verdicts: list[Verdict] = field(default_factory=list)
+    found: str = ""
+
+    def say(self, code: str, test: str, passed: bool, proof: str, put_right: str = "") -> bool:
+        self.verdicts.append(Verdict(code, test, passed, proof, put_right))
+        return passed
+
+    @property
+    def cause(self) -> Verdict | None:
+        """What is wrong, as far as the tests went; a later one knows more."""
+        return next((v for v in reversed(self.verdicts) if not v.passed), None)
+
+
+async def bring_up(wanted: Wanted, probes: Probes, taken_addresses: Iterable[str] = ()) -> Search:
+    """All tests that make sense, up to the first that fails."""
+    search = Search()
+    for test in (_link, _ports, _network):
+        if not test(wanted, probes, search, list(taken_addresses)):
+            return search
+    if not await _alive(wanted, probes, search):
+        await _elsewhere(wanted, probes, search)
+        return search
+    if not _one_device(wanted, probes, search):
+        return search
+    await _speaks(wanted, probes, search)
+    return search
+
+
+def _link(wanted: Wanted, probes: Probes, search: Search, _: list[str]) -> bool:
+    at = probes.interface
+    trouble = probes.trouble()
+    if not trouble:
+        return search.say("link", "This computer's plug", True, f"{at.name} has a link and the address {at.ip}")
+    if "address" in trouble:
+        return search.say(
+            "no-address",
+            "This computer's address",
+            False,
+            trouble,
+            f"Give {at.name} an address in the network's settings, then choose it again under Output › Interface.",
+        )
+    return search.say(
+        "no-link", "This computer's plug", False, trouble, "Plug the cable in, or choose another interface."
+    )
+
+
+def _ports(wanted: Wanted, probes: Probes, search: Search, _: list[str]) -> bool:
+    taken = probes.taken()
+    if taken:
+        return search.say(
+            "port-taken",
+            "Ports of this computer",
+            False,
+            port_taken(probes.interface.ip, taken[0]),
+            "End the other program; until then no answer reaches Welvo.",
+        )
+    return search.say("ports", "Ports of this computer", True, "no other program holds them")
+
+
+def _network(wanted: Wanted, probes: Probes, search: Search, others: list[str]) -> bool:
+    at = f"{probes.interface.ip}/{probes.interface.mask}"
+    if same_network(wanted.ip, at):
+        return search.say("network", "Same network", True, f"{wanted.ip} is in the network of {say_network(at)}")
+    theirs = f"{wanted.ip}/{probes.interface.mask}"
+    free = free_address(theirs, [*others, wanted.ip], near=wanted.ip)
+    return search.say(
+        "other-network",
+        "Same network",
+        False,
+        f"{wanted.ip} is not in the network of {say_network(at)}: {differing_part(wanted.ip, at)}",
+        f"In the network settings of {probes.interface.name}, give this computer also {free} with mask "
+        f"{probes.interface.mask}; no device of the plan has it. Welvo does not change it."
+        if free
+        else "",
+    )
+
+
+async def _alive(wanted: Wanted, probes: Probes, search: Search) -> bool:
+    mac = await probes.neighbour(wanted.ip)
+    ports = [p for p in (wanted.model.status_port if wanted.model else 0, 80) if p]
+    tries = [await probes.connects(wanted.ip, p) for p in ports[:2]]
+    # on the loopback interface the computer itself refuses for everybody
+    answers = "yes" in tries or ("refused" in tries and mac != "local")
+    heard = await probes.polled(wanted.ip) if not answers or not mac else None
+    shown = "" if mac in ("", "local") else f" (MAC {mac})"
+    if answers or heard:
+        return search.say("alive", "Somebody at that address", True, f"{wanted.ip} answers{shown}")
+    if mac and mac != "local":
+        return search.say(
+            "wrong-mask",
+            "Answers come back",
+            False,
+            f"{wanted.ip} says whose it is{shown}, and sends no answer to anything that is asked",
+            "Its mask is most likely wrong: it takes this computer for one of another network. Set mask and address on "
+            "the device itself.",
+        )
+    return search.say(
+        "silent", "Somebody at that address", False, f"nobody answers at {wanted.ip}", "Check power and cable."
+    )
+
+
+async def _elsewhere(wanted: Wanted, probes: Probes, search: Search) -> None:
+    """Where else a silent device may be: at its factory address, at a temporary one, at another lease."""
+    if search.verdicts[-1].code != "silent":
+        return
+    silent = search.verdicts.pop()
+    for ip, heard in sorted(probes.heard().items()):
+        if wanted.mac and heard.mac.lower() == wanted.mac.lower() and ip != wanted.ip:
+            search.found = ip
+            temporary = ip.startswith("169.254.")
+            code = "temporary" if temporary else "moved"
+            how = "an address it chose by itself" if temporary else "another address"
+            lease = " Its address comes by DHCP: the lease moved." if heard.dhcp else ""
+            search.say(
+                code,
+                "The same MAC elsewhere",
+                False,
+                f"{wanted.mac} answers at {ip}, {how}.{lease}",
+                f"Renumber it to {wanted.ip}, save and restart, or plan {ip}.",
+            )
+            return
+    factory = wanted.model.factory_ip if wanted.model else ""
+    at = f"{probes.interface.ip}/{probes.interface.mask}"
+    if factory and factory != wanted.ip:
+        if not same_network(factory, at):
+            part = differing_part(factory, at)
+            search.verdicts.append(silent)
+            search.say(
+                "factory-beyond",
+                "Its factory address",
+                False,
+                f"a new one is at {factory}, which {say_network(at)} cannot reach: {part}",
+                "Give this computer an address there as well, and look again.",
+            )
+            return
+        known = factory in probes.heard() or await probes.polled(factory) is not None
+        port = wanted.model.status_port if wanted.model else 0
+        if known or (port and await probes.connects(factory, port) == "yes"):
+            search.found = factory
+            search.say(
+                "factory",
+                "Its factory address",
+                False,
+                f"a device answers at the factory address {factory}",
+                f"Give it {wanted.ip}, save and restart.",
+            )
+            return
+    chosen = next((ip for ip in sorted(probes.heard()) if ip.startswith("169.254.")), "")
+    if chosen:
+        search.found = chosen
+        search.say(
+            "temporary",
+            "Temporary addresses",
+            False,
+            f"a device without an address chose {chosen}",
+            f"If it is this one, give it {wanted.ip}, save and restart: a restart alone gives it another one.",
+        )
+        return
+    search.verdicts.append(silent)
+
+
+def _one_device(wanted: Wanted, probes: Probes, search: Search) -> bool:
+    heard = probes.heard().get(wanted.ip)
+    if heard and len(heard.macs) > 1:
+        return search.say(
+            "twins",
+            "One device at that address",
+            False,
+            f"{' and '.join(heard.macs)} both answer at {wanted.ip}",
+            "Unplug one of them, and give the other another address.",
+        )
+    if heard and wanted.mac and heard.mac and heard.mac.lower() != wanted.mac.lower():
+        return search.say(
+            "other-device",
+            "The planned device",
+            False,
+            f"{heard.mac} answers at {wanted.ip}, planned is {wanted.mac}",
+            "Another device took the address. Find the planned one, or plan this one's MAC.",
+        )
+    return search.say("one", "One device at that address", True, f"one device has {wanted.ip}")
+
+
+async def _speaks(wanted: Wanted, probes: Probes, search: Search) -> None:
+    links = wanted.model.links if wanted.model else ("artnet",)
+    if "artnet" in links:
+        heard = await probes.polled(wanted.ip)
+        if heard is None:
+            search.say(
+                "deaf",
+                "Art-Net",
+                False,
+                f"{wanted.ip} is alive and does not answer an ArtPoll",
+                "Switch Art-Net on in the device, or see whether a firewall stands between.",
+            )
+            return
+        search.say("artnet", "Art-Net", True, f"it answers as {heard.name or 'a device without a name'}")
+    if "http" in links and wanted.model and wanted.model.status_port and wanted.model.kind != "node":
+        said = await probes.settings(wanted.ip, wanted.model.status_port, wanted.password)
+        if isinstance(said, str):
+            search.say("deaf-http", "Its settings", False, said, "Restart it; look at its own page in a browser.")
+        else:
+            search.say("http", "Its settings", True, f"it says {len(said.active)} settings")
+
+
+class RealProbes:
+    """Finds out on the chosen interface. `heard` and `poll` are the listener's."""
+
+    def __init__(
+        self,
+        interface: Interface,
+        heard: Callable[[], dict[str, Heard]],
+        poll: Callable[[str], object],
+        taken: Callable[[], list[int]],
+        sleep: Callable[[float], Awaitable[None]] = asyncio.sleep,
+    ) -> None:
+        self._interface, self._heard, self._poll, self._taken, self._sleep = interface, heard, poll, taken, sleep
+
+    @property
+    def interface(self) -> Interface:
+        return self._interface
+
+    def trouble(self) -> str:
+        return trouble_of(self._interface)
+
+    def taken(self) -> list[int]:
+        return self._taken()
+
+    def heard(self) -> dict[str, Heard]:
+        return self._heard()
+
+    async def neighbour(self, ip: str) -> str:
+        if ipaddress.IPv4Address(ip).is_loopback:
+            return "local"
+        with contextlib.closing(socket.socket(socket.AF_INET, socket.SOCK_DGRAM)) as sock, contextlib.suppress(OSError):
+            sock.bind((self._interface.ip, 0))
+            sock.sendto(artnet.encode(artnet.Poll()), (ip, artnet.PORT))  # makes the system ask whose address it is
+        for _ in range(int(PATIENCE / 0.1)):
+            await self._sleep(0.1)
+            mac = neighbour_of(ip, self._interface.name)
+            if mac:
+                return mac
+        return ""
+
+    async def connects(self, ip: str, port: int) -> str:
+        local = (self._interface.ip, 0)
+        try:
+            _, writer = await asyncio.wait_for(asyncio.open_connection(ip, port, local_addr=local), PATIENCE)
+        except ConnectionRefusedError:
+            return "refused"
+        except (OSError, TimeoutError):
+            return "nothing"
+        writer.close()
+        return "yes"
+
+    async def polled(self, ip: str) -> Heard | None:
+        before = self._heard().get(ip)
+        self._poll(ip)
+        for _ in range(int(PATIENCE / 0.1)):
+            await self._sleep(0.1)
+            now = self._heard().get(ip)
+            if now and (before is None or now.at > before.at):
+                return now
+        return None
+
+    async def settings(self, ip: str, port: int, password: str) -> Said | str:
+        try:
+            return await read_settings(ip, port, password, self._interface.ip)
+        except LinkError as e:
+            return str(e)
+
+
+def neighbour_of(ip: str, interface: str) -> str:
+    """The MAC that the system has learned for an address on an interface; empty when there is none."""
+    try:
+        with open(NEIGHBOURS, encoding="ascii") as table:
+            for line in list(table)[1:]:
+                cells = line.split()
+                if len(cells) >= 6 and cells[0] == ip and cells[5] == interface and int(cells[2], 16) & 2:
+                    return cells[3]
+    except (OSError, ValueError):
+        pass
+    return ""

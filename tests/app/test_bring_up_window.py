@@ -1,0 +1,118 @@
+"""From a pixel controller at its factory address, with factory settings, to one that gives the right level behind its
+bridge: in the real window, clicks and keys counted."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import aiohttp  # noqa: F401  what the device jobs need; importing it takes a while, which is no part of the job
+import pytest
+from PySide6.QtCore import QEvent, Qt
+from PySide6.QtWidgets import QApplication, QPushButton, QWidget
+from pytestqt.qtbot import QtBot
+
+from welvo.app.computer import Computer
+from welvo.app.devices.find import FindDevice
+from welvo.app.live_path import chain_of
+from welvo.app.main import make_window
+from welvo.app.session import Selection, Session
+from welvo.app.window import Window
+from welvo.demo.gallery import gallery
+from welvo.demo.run import StandIns
+from welvo.formats.rigfile import save
+from welvo.patch.path import find_target
+from welvo.runs.bridge import set_right
+from welvo.settings.compare import differing
+
+MOST_CLICKS, MOST_KEYS = 12, 4
+
+
+@pytest.fixture
+def new(tmp_path: Path, qtbot: QtBot) -> Iterator[Window]:
+    """The gallery with its bridge set right, and a controller that has just come out of its box."""
+    rig = gallery()
+    pen = next(k for k, d in rig.devices.items() if d.name == "PENSTOCK")
+    rig, _ = set_right(rig, pen, "6", 2)
+    file, state = tmp_path / "rig.welvo", tmp_path / "state.toml"
+    save(rig, file)
+    state.write_text('["127.0.0.50"]\ninstead = "127.0.1.12"\n')
+    stand_ins = StandIns(file, state)
+    stand_ins.wait_ready()
+    window = make_window(Session(rig), Computer(), "127.0.0.1", tmp_path / "own")
+    window.may_leave = lambda: True  # type: ignore[method-assign]
+    window.show()
+    window.network.start()
+    window.show_station("Devices")
+    window.session.select(Selection("device", (pen,)))
+    yield window
+    window.shut()
+    stand_ins.stop()
+    window.close()
+    window.deleteLater()
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+
+
+def test_from_a_factory_address_to_the_right_level_behind_its_bridge(
+    new: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    session, network, station = new.session, new.network, new.devices
+    pen = session.selection.first
+    clicks = keys = 0
+    monkeypatch.setattr("welvo.app.widgets.dialogs.ask_act", lambda *_, **__: "restart")
+
+    def until(condition: Callable[[], bool], seconds: float = 20) -> None:
+        qtbot.waitUntil(condition, timeout=int(1000 * seconds))
+
+    def press(root: QWidget, begins: str) -> None:
+        nonlocal clicks
+
+        def found() -> list[QPushButton]:
+            buttons = root.findChildren(QPushButton)
+            return [b for b in buttons if b.text().startswith(begins) and b.isVisible() and b.isEnabled()]
+
+        until(lambda: bool(found()))
+        qtbot.mouseClick(found()[0], Qt.MouseButton.LeftButton)
+        clicks += 1
+
+    until(lambda: "DEV-02" in session.report.codes)
+    find = FindDevice(session, network, pen, new)
+    find.show()
+    clicks += 1  # Find it…
+    until(lambda: find.search is not None)
+    assert find.search and find.search.cause and find.search.cause.code == "factory"
+    press(find, "Give it 127.0.0.50")
+    until(lambda: "127.0.0.50" in session.observed.said)
+    press(find, "Close")
+    until(lambda: len(differing(station.settings.lines)) > 40)
+    press(station, "Push")
+    until(lambda: network.work.busy(pen) is None and any(x.waits for x in station.settings.lines), 40)
+    assert not [r for r in session.observed.results[pen].values() if r.outcome not in ("taken", "waits")]
+    press(station, "Save")
+    until(lambda: not any("save" in x.waits for x in station.settings.lines))
+    press(station, "Apply")
+    until(lambda: not any("apply" in x.waits for x in station.settings.lines))
+    assert {x.key for x in station.settings.lines if x.waits} <= {"mode", "7.chip"}
+    press(station, "Restart")
+    until(lambda: not any(x.waits for x in station.settings.lines) and network.work.busy(pen) is None)
+    assert not differing(station.settings.lines)
+    assert session.rig.devices[pen].snapshots[-1].why == "before a restart"
+    new.show_station("Bench")
+    clicks += 1
+    new.bench.pick.setFocus()
+    qtbot.keyClicks(new.bench.pick, "534")
+    qtbot.keyClick(new.bench.pick, Qt.Key.Key_Return)
+    keys += 4
+    press(new.bench, "Light up")
+    qtbot.mouseClick(new.head.arm, Qt.MouseButton.LeftButton)
+    clicks += 1
+
+    def proved() -> bool:
+        chain = chain_of(session, network, find_target(session.index, "534"))
+        roles = [h.role for h in chain.hops]
+        return "bridge" in roles and chain.joints[roles.index("bridge") - 1].mark == "matches"
+
+    until(proved)
+    chain = chain_of(session, network, find_target(session.index, "534"))
+    assert chain.hops[-1].fact.startswith("DMX 33 gives ") and chain.joints[-1].mark == "matches"
+    assert (clicks <= MOST_CLICKS, keys <= MOST_KEYS) == (True, True), (clicks, keys)
