@@ -1,0 +1,328 @@
+"""`welvo devices`, `push`, `snapshot` and `bring-up`: devices found, compared, set and looked for without a window."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import json
+import time
+from collections.abc import Iterator
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from welvo.cli.base import AsJson, InterfaceIp, RigFile, app, fail, interface_at, load_rig
+
+if TYPE_CHECKING:
+    from welvo.live.interfaces import Interface
+    from welvo.live.listener import Listener
+    from welvo.observed.values import Observed, Said
+    from welvo.rig.document import Rig
+
+Seconds = Annotated[float, typer.Option(help="How long to listen for answers.", min=0.2, max=600)]
+DeviceName = Annotated[str, typer.Argument(help="The device, by its name or address.", show_default=False)]
+Password = Annotated[
+    str, typer.Option("--password", envvar="WELVO_PASSWORD", help="The device's password; never shown.", hidden=False)
+]
+
+
+@contextlib.contextmanager
+def _listening(where: Interface) -> Iterator[Listener]:
+    from welvo.live.listener import Listener
+
+    listener = Listener(where)
+    for problem in listener.problems:
+        typer.echo(f"welvo: {problem}", err=True)
+    listener.start()
+    try:
+        yield listener
+    finally:
+        listener.close()
+
+
+def _observe(rig: Rig, where: Interface, listener: Listener, seconds: float, password: str = "") -> Observed:
+    """What answers within some seconds, and what those that can be asked say of their settings."""
+    from welvo.observed.values import Observed
+
+    end = time.monotonic() + seconds
+    said = asyncio.run(_ask(rig, where, password))
+    time.sleep(max(0.0, end - time.monotonic()))
+    now = time.time()
+    return Observed(heard=listener.heard(), sources=tuple(listener.sources(now)), said=said, listening=True)
+
+
+async def _ask(rig: Rig, where: Interface, password: str) -> dict[str, Said]:
+    from welvo.live.device_link import HttpLink, session
+    from welvo.live.links import LinkError
+    from welvo.rig.plan import link_of, model_of
+
+    found: dict[str, Said] = {}
+    async with session(where.ip) as opened:
+
+        async def one(ip: str, port: int) -> None:
+            with contextlib.suppress(LinkError):
+                found[ip] = await HttpLink(opened, ip, port, password).read()
+
+        asked = []
+        for device_id, d in rig.devices.items():
+            model = model_of(rig, device_id)
+            if model and model.status_port and d.ip and where.holds(d.ip):
+                if any(link_of(model, s) == "http" for s in model.settings):
+                    asked.append(one(d.ip, model.status_port))
+        await asyncio.gather(*asked)
+    return found
+
+
+def _device(rig: Rig, name: str) -> str:
+    from welvo.rig.plan import device_at
+
+    found = next((k for k, d in rig.devices.items() if d.name.lower() == name.lower()), "") or device_at(rig, name)
+    if not found:
+        fail(f"The rig has no device “{name}”. It has {', '.join(d.name for d in rig.devices.values()) or 'none'}.")
+    return found
+
+
+def _plain(value: object) -> str:
+    return "—" if value is None else str(value)
+
+
+@app.command()
+def devices(
+    file: RigFile,
+    interface: InterfaceIp = "127.0.0.1",
+    seconds: Seconds = 3.0,
+    differing: Annotated[bool, typer.Option("--differing", help="Only settings that differ or wait.")] = False,
+    password: Password = "",
+    as_json: AsJson = False,
+) -> None:
+    """Planned devices beside what answers: found, silent, what differs, what waits. Exit code 1 when anything does."""
+    from welvo.patch.index import Index
+    from welvo.patch.planned import compared
+    from welvo.rig.plan import device_at, say_key, say_setting
+
+    rig, where = load_rig(file), interface_at(interface)
+    with _listening(where) as listener:
+        observed = _observe(rig, where, listener, seconds, password)
+    index, now = Index(rig), time.time()
+    rows: list[dict[str, Any]] = []
+    for device_id, d in rig.devices.items():
+        heard, said = observed.heard.get(d.ip), observed.said.get(d.ip)
+        lines = compared(index, observed, device_id, now)
+        rows.append(
+            {
+                "name": d.name,
+                "ip": d.ip,
+                "state": "found" if heard or said else "silent" if d.ip else "no address",
+                "mac": said.mac if said else heard.mac if heard else "",
+                "firmware": said.firmware if said else "",
+                "test": said.test if said else "",
+                "equal": sum(x.mark == "matches" for x in lines),
+                "differs": [
+                    {"setting": x.key, "plan": x.plan, "reported": x.reported} for x in lines if x.mark == "differs"
+                ],
+                "waits": {x.key: list(x.waits) for x in lines if x.waits},
+                "settings": {x.key: x.mark for x in lines} if not differing else {},
+            }
+        )
+    strangers = [
+        {"ip": ip, "name": h.name, "mac": h.mac} for ip, h in sorted(observed.heard.items()) if not device_at(rig, ip)
+    ]
+    wrong = any(r["state"] == "silent" or r["differs"] or r["waits"] or r["test"] for r in rows)
+    if as_json:
+        typer.echo(json.dumps({"devices": rows, "strangers": strangers}, indent=1, ensure_ascii=False))
+        raise typer.Exit(1 if wrong else 0)
+    for r in rows:
+        model = rig.device_models.get(next(d.model for d in rig.devices.values() if d.name == r["name"]))
+        words = f"{r['equal']} equal" if r["equal"] else ""
+        if r["differs"]:
+            words += f", {len(r['differs'])} differ"
+        typer.echo(f"{r['name']:18} {r['ip'] or '–':15} {r['state']:10} {words}")
+        for x in r["differs"]:
+            spec = model.spec(x["setting"].rpartition(".")[2]) if model else None
+            plan, has = say_setting(spec, x["plan"]), say_setting(spec, x["reported"])
+            typer.echo(f"    {say_key(model, x['setting'])}: plan {plan}, device {has}")
+        for key, needs in r["waits"].items():
+            typer.echo(f"    {say_key(model, key)} still needs {', '.join(needs)}")
+        if r["test"]:
+            typer.echo(f"    its on-board test “{r['test']}” runs")
+    for s in strangers:
+        typer.echo(f"{s['name'] or '–':18} {s['ip']:15} not in the plan")
+    raise typer.Exit(1 if wrong else 0)
+
+
+@app.command()
+def push(
+    file: RigFile,
+    device: DeviceName,
+    settings: Annotated[
+        list[str] | None,
+        typer.Argument(
+            help="Which settings, by key, such as 6.brightness; all that differ without.", show_default=False
+        ),
+    ] = None,
+    interface: InterfaceIp = "127.0.0.1",
+    seconds: Seconds = 3.0,
+    acts: Annotated[str, typer.Option(help="What to do afterwards: save, apply, restart, or none.")] = "save,apply",
+    password: Password = "",
+    as_json: AsJson = False,
+) -> None:
+    """Send planned values to a device, and say what became of each. Exit code 1 when one was not taken."""
+    from welvo.live.device_link import HttpLink, Push, session
+    from welvo.live.links import ArtNetLink
+    from welvo.patch.index import Index
+    from welvo.patch.planned import compared, full_plan
+    from welvo.rig.base import Refused
+    from welvo.rig.plan import link_of, model_of, say_key, spec_of
+
+    rig, where = load_rig(file), interface_at(interface)
+    device_id = _device(rig, device)
+    d, model = rig.devices[device_id], model_of(rig, device_id)
+    wanted_acts = [a.strip() for a in acts.split(",") if a.strip() and a.strip() != "none"]
+    if any(a not in ("save", "apply", "restart") for a in wanted_acts):
+        fail(f"--acts are save, apply and restart, or none; “{acts}” is something else.")
+    if model is None or not d.ip:
+        fail(f"{d.name} has no {'model' if model is None else 'address'}, so nothing can be sent to it.")
+    index = Index(rig)
+    plan = full_plan(index, device_id)
+    unknown = [k for k in settings or [] if k not in plan]
+    if unknown:
+        fail(f"Nothing is planned for “{unknown[0]}” of {d.name}.")
+    results: dict[str, dict[str, Any]] = {}
+    with _listening(where) as listener:
+        observed = _observe(rig, where, listener, seconds, password)
+        lines = compared(index, observed, device_id, time.time())
+        keys = settings or [x.key for x in lines if x.mark == "differs" and x.spec.writable]
+        web = {k: plan[k] for k in keys if (s := spec_of(model, k)) and link_of(model, s) == "http"}
+        rest = {k: plan[k] for k in keys if k not in web}
+        if web:
+            made = Push(web, tuple(wanted_acts), model.restart_takes)  # type: ignore[arg-type]
+
+            async def work() -> None:
+                async with session(where.ip) as opened:
+                    await made.run(HttpLink(opened, d.ip, model.status_port, password))
+
+            asyncio.run(work())
+            for k, r in made.results.items():
+                results[k] = {"value": r.value, "outcome": r.outcome, "why": r.why, "needs": list(r.needs)}
+        if rest:
+            try:
+                ArtNetLink(listener).push(model, listener.heard().get(d.ip), d.ip, rest)
+            except Refused as e:
+                results |= {k: {"value": v, "outcome": "not sent", "why": str(e), "needs": []} for k, v in rest.items()}
+            else:
+                time.sleep(0.5)
+                listener.poll()
+                time.sleep(1.0)
+                after = compared(index, _observe(rig, where, listener, 0.2, password), device_id, time.time())
+                marks = {x.key: x for x in after}
+                for k, v in rest.items():
+                    same = k in marks and marks[k].reported == v
+                    why = "" if same else f"it reads back {_plain(marks[k].reported if k in marks else None)}"
+                    results[k] = {"value": v, "outcome": "taken" if same else "otherwise", "why": why, "needs": []}
+    bad = [k for k, r in results.items() if r["outcome"] not in ("taken", "waits")]
+    if as_json:
+        typer.echo(json.dumps({"device": d.name, "results": results}, indent=1, ensure_ascii=False))
+    elif not results:
+        typer.echo(f"{d.name}: nothing differs.")
+    else:
+        for k, row in results.items():
+            more = f": {row['why']}" if row["why"] else f" for {', '.join(row['needs'])}" if row["needs"] else ""
+            typer.echo(f"{say_key(model, k)} {_plain(row['value'])} · {row['outcome']}{more}")
+    raise typer.Exit(1 if bad else 0)
+
+
+@app.command()
+def snapshot(
+    file: RigFile,
+    device: DeviceName,
+    interface: InterfaceIp = "127.0.0.1",
+    why: Annotated[str, typer.Option(help="The occasion, in words.")] = "by hand",
+    compare: Annotated[
+        bool, typer.Option("--compare", help="Only say what differs from the latest snapshot; takes none.")
+    ] = False,
+    write: Annotated[
+        Path | None, typer.Option(help="The rig file to write it into; the one that was read without.")
+    ] = None,
+    password: Password = "",
+    as_json: AsJson = False,
+) -> None:
+    """Keep all settings of a device in the rig, or compare them with the latest that was kept."""
+    from welvo.formats.files import RigFileError
+    from welvo.formats.rigfile import save
+    from welvo.rig.base import Refused
+    from welvo.settings.snapshots import differences, take
+
+    rig, where = load_rig(file), interface_at(interface)
+    device_id = _device(rig, device)
+    d = rig.devices[device_id]
+    said = asyncio.run(_ask(rig, where, password)).get(d.ip)
+    if compare:
+        if said is None or not d.snapshots:
+            fail(f"{d.name} {'does not say its settings' if said is None else 'has no snapshot yet'}.")
+        found = differences(d.snapshots[-1].values, said.active)
+        if as_json:
+            rows = [{"setting": k, "snapshot": a, "now": b} for k, a, b in found]
+            typer.echo(json.dumps({"device": d.name, "differences": rows}, indent=1, ensure_ascii=False))
+        else:
+            for k, a, b in found:
+                typer.echo(f"{k}: was {_plain(a)}, is {_plain(b)}")
+            typer.echo(f"{len(found)} of {len(said.active)} settings differ")
+        raise typer.Exit(1 if found else 0)
+    try:
+        kept, _ = take(rig, device_id, said, time.time(), why)
+        save(kept, write or file)
+    except (Refused, RigFileError) as e:
+        fail(str(e))
+    count = len(kept.devices[device_id].snapshots[-1].values)
+    if as_json:
+        typer.echo(json.dumps({"device": d.name, "settings": count, "why": why}, ensure_ascii=False))
+    else:
+        typer.echo(f"{d.name}: {count} settings kept in {(write or file).name}")
+
+
+@app.command("bring-up")
+def bring_up_(
+    address: Annotated[str, typer.Argument(help="Where the device should be.", show_default=False)],
+    rig: Annotated[Path | None, typer.Option(help="The rig that plans it: says its model and MAC.")] = None,
+    model: Annotated[str, typer.Option(help="Its model, by the name of a shipped one, such as penstock-12.")] = "",
+    interface: InterfaceIp = "127.0.0.1",
+    password: Password = "",
+    as_json: AsJson = False,
+) -> None:
+    """Find out why a device does not answer, test by test. Exit code 1 when there is a cause."""
+    from welvo.formats.models import shipped
+    from welvo.live.bring_up import RealProbes, Wanted, bring_up
+    from welvo.rig.base import Refused
+    from welvo.rig.notation import read_ip
+    from welvo.rig.plan import device_at
+
+    where = interface_at(interface)
+    try:
+        ip = read_ip(address)
+    except Refused as e:
+        fail(str(e))
+    planned = load_rig(rig) if rig else None
+    device_id = device_at(planned, ip) if planned else ""
+    device = planned.devices[device_id] if planned and device_id else None
+    known = planned.device_models.get(device.model) if planned and device else shipped().get(model)
+    if model and known is None:
+        fail(f"There is no shipped model “{model}”. There are {', '.join(shipped())}.")
+    mac = str(device.settings.get("mac", "")) if device else ""
+    others = [d.ip for d in planned.devices.values() if d.ip] if planned else []
+    with _listening(where) as listener:
+        probes = RealProbes(where, listener.heard, listener.poll_one, lambda: listener.taken)
+        search = asyncio.run(bring_up(Wanted(ip, known, mac, password), probes, others))
+    cause = search.cause
+    if as_json:
+        rows = [
+            {"code": v.code, "test": v.test, "passed": v.passed, "proof": v.proof, "put_right": v.put_right}
+            for v in search.verdicts
+        ]
+        whole = {"address": ip, "cause": cause.code if cause else "", "found": search.found, "tests": rows}
+        typer.echo(json.dumps(whole, indent=1, ensure_ascii=False))
+    else:
+        for v in search.verdicts:
+            typer.echo(f"{'passed' if v.passed else 'FAILED':7} {v.test}: {v.proof}")
+        typer.echo(cause.put_right if cause else "It answers, and nothing is wrong.")
+    raise typer.Exit(1 if cause else 0)
