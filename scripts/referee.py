@@ -19,9 +19,10 @@ from welvo.demo.run import StandIns
 from welvo.formats.rigfile import save
 from welvo.live.engine import EngineProcess
 from welvo.live.interfaces import LOOPBACK
-from welvo.live.links import push
+from welvo.live.links import ArtNetLink
 from welvo.live.listener import Listener
 from welvo.live.output import rows_of, streams
+from welvo.protocols import artnet
 from welvo.rig.plan import planned
 
 FIELDS = [
@@ -60,13 +61,10 @@ def main() -> int:
             engine.set_streams(streams(rig, LOOPBACK, listener.heard(), {}))
             time.sleep(1.5)
             model = rig.device_models[rig.devices["d1"].model]
-            push(
-                listener,
-                model,
-                listener.heard()["127.0.0.21"],
-                "127.0.0.21",
-                {k: v for k, v in planned(rig, "d1").items() if "." in k},
-            )
+            values = {k: v for k, v in planned(rig, "d1").items() if "." in k}
+            ArtNetLink(listener).push(model, listener.heard()["127.0.0.21"], "127.0.0.21", values)
+            listener.send_artnet(artnet.IpProg(), "127.0.0.50")  # only asks; the controller answers
+            listener.send_artnet(artnet.Input(1, (True, False)), "127.0.0.21")
             time.sleep(1.0)
         finally:
             if engine:

@@ -134,3 +134,30 @@ def test_noise_is_a_wire_error_and_nothing_else(raw: bytes) -> None:
             artnet.decode(bytes.fromhex(head) + raw)
         except WireError:
             continue
+
+
+def test_switching_inputs_off_is_these_octets() -> None:
+    packet = artnet.Input(2, (False, True))
+    raw = bytes.fromhex(HEAD + "0070 000E 00 02 0002 00 01 00 00")
+    assert artnet.encode(packet) == raw and len(raw) == 20 and artnet.decode(raw) == packet
+    with pytest.raises(WireError, match="more than one page"):
+        artnet.encode(artnet.Input(1, (True,) * 5))
+    with pytest.raises(WireError, match="more than one page"):
+        artnet.decode(raw[:14] + b"\0\x05" + raw[16:])
+
+
+def test_setting_an_address_is_these_octets() -> None:
+    packet = artnet.IpProg(0x96, (10, 0, 40, 21), (255, 255, 255, 0), (10, 0, 40, 1))
+    raw = bytes.fromhex(HEAD + "00F8 000E 0000 96 00 0A002815 FFFFFF00 1936 0A002801 00000000")
+    assert artnet.encode(packet) == raw and len(raw) == 34 and artnet.decode(raw) == packet
+    assert artnet.PROG_ENABLE | artnet.PROG_GATEWAY | artnet.PROG_IP | artnet.PROG_MASK == 0x96
+    assert artnet.decode(raw[:26]) == artnet.IpProg(0x96, (10, 0, 40, 21), (255, 255, 255, 0))  # an older, shorter one
+
+
+def test_what_a_node_says_of_its_address_is_these_octets() -> None:
+    packet = artnet.IpProgReply((10, 0, 40, 21), (255, 255, 255, 0), 0x40, (10, 0, 40, 1))
+    raw = bytes.fromhex(HEAD + "00F9 000E 00000000 0A002815 FFFFFF00 1936 40 00 0A002801 0000")
+    assert artnet.encode(packet) == raw and len(raw) == 34 and artnet.decode(raw) == packet and packet.dhcp
+    for short in (raw[:26], bytes.fromhex(HEAD + "00F8 000E 0000"), bytes.fromhex(HEAD + "0070 000E")):
+        with pytest.raises(WireError, match="too few"):
+            artnet.decode(short)
