@@ -15,7 +15,7 @@ import time
 from pathlib import Path
 
 from welvo.demo.gallery import gallery, state_file
-from welvo.demo.run import StandIns
+from welvo.standins.process import StandIns
 from welvo.formats.rigfile import save
 from welvo.live.engine import EngineProcess
 from welvo.live.interfaces import LOOPBACK

@@ -14,16 +14,19 @@ from pytestqt.qtbot import QtBot
 
 from welvo.app.computer import Computer
 from welvo.app.devices.find import FindDevice
+from welvo.app.devices.rehearse import Rehearsal, RehearseRig, read_value
 from welvo.app.live_path import chain_of
 from welvo.app.main import make_window
 from welvo.app.session import Selection, Session
 from welvo.app.window import Window
 from welvo.demo.gallery import gallery
-from welvo.demo.run import StandIns
 from welvo.formats.rigfile import save
+from welvo.live.status import read_status
 from welvo.patch.path import find_target
+from welvo.rig.base import Refused
 from welvo.runs.bridge import set_right
 from welvo.settings.compare import differing
+from welvo.standins.process import StandIns
 
 MOST_CLICKS, MOST_KEYS = 12, 4
 
@@ -116,3 +119,55 @@ def test_from_a_factory_address_to_the_right_level_behind_its_bridge(
     chain = chain_of(session, network, find_target(session.index, "534"))
     assert chain.hops[-1].fact.startswith("DMX 33 gives ") and chain.joints[-1].mark == "matches"
     assert (clicks <= MOST_CLICKS, keys <= MOST_KEYS) == (True, True), (clicks, keys)
+
+
+def test_a_rig_is_rehearsed_and_broken_on_purpose(new: Window, qtbot: QtBot) -> None:
+    """The stand-ins that `new` started hold the addresses: a second set says so."""
+    rehearsal = Rehearsal()
+    dialog = RehearseRig(new.session, rehearsal, new)
+    rows = {r.cells[0]: r.cells for r in dialog.list.rows.lines}
+    assert rows["PENSTOCK"][1:3] == ("127.0.0.50", "not yet") and not dialog.on.isEnabled()
+    dialog.planned.click()
+    assert rehearsal.stand_ins
+    with pytest.raises(RuntimeError, match="cannot be had"):  # two sets of stand-ins at one address
+        rehearsal.stand_ins.wait_ready()
+    dialog._fill()
+    assert "cannot be had" in dialog.saying.text()
+    rehearsal.stop()
+    for fault, typed, value in (
+        ("refuses", "6.brightness, 1.chip", ["6.brightness", "1.chip"]), ("slow", "1.5", 1.5), ("halts", "2", 2),
+        ("twin", "", True), ("test", " red ", "red"),
+    ):  # fmt: skip
+        assert read_value(fault, typed) == value
+    for bad in ("many", "-1", "601"):
+        with pytest.raises(Refused):
+            read_value("lossy", bad)
+    with pytest.raises(Refused, match="Nothing is simulated"):
+        rehearsal.fault("127.0.0.50", "twin", True)
+    dialog.reject()
+
+
+def test_faults_are_switched_from_the_window(tmp_path: Path, qtbot: QtBot) -> None:
+    rehearsal = Rehearsal()
+    rig = gallery()
+    rehearsal.start(rig, True)
+    try:
+        assert rehearsal.stand_ins
+        rehearsal.stand_ins.wait_ready()
+        window = QWidget()
+        qtbot.addWidget(window)
+        dialog = RehearseRig(Session(rig), rehearsal, window)
+        dialog.list.selectRow(next(n for n, r in enumerate(dialog.list.rows.lines) if r.cells[0] == "PENSTOCK"))
+        dialog.fault.setCurrentIndex(dialog.fault.findData("test"))
+        dialog.value.setText("green")
+        dialog.on.click()
+        qtbot.waitUntil(lambda: read_status("127.0.0.50", 8421)["test"] == "green", timeout=5000)
+        assert "a test pattern was left on (green)" in {r.cells[3] for r in dialog.list.rows.lines}
+        dialog.off.click()
+        qtbot.waitUntil(lambda: read_status("127.0.0.50", 8421)["test"] == "", timeout=5000)
+        assert not rehearsal.on
+        dialog.stop.click()
+        assert not rehearsal.running
+        dialog.reject()
+    finally:
+        rehearsal.stop()

@@ -12,10 +12,10 @@ from typer.testing import CliRunner
 
 from welvo.cli import app
 from welvo.demo.gallery import gallery, state_file
-from welvo.demo.run import StandIns
 from welvo.formats.rigfile import load, save
 from welvo.rig.document import Rig
 from welvo.runs.bridge import set_right
+from welvo.standins.process import StandIns
 
 run = CliRunner().invoke
 

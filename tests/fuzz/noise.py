@@ -17,12 +17,12 @@ import psutil
 
 from tests.fuzz.packets import packet
 from welvo.demo.gallery import gallery, state_file
-from welvo.demo.run import StandIns
 from welvo.formats.rigfile import save
 from welvo.live.interfaces import Interface
 from welvo.live.listener import Listener
 from welvo.live.status import read_status
 from welvo.protocols import artnet, sacn
+from welvo.standins.process import StandIns
 
 HERE = Interface("lo", "127.0.0.79", "255.0.0.0")
 CID = bytes([0x5A]) * 16

@@ -20,7 +20,6 @@ import pytest
 from tests.live.test_engine_process import SPEC, collect, ear  # noqa: F401
 from tests.live.test_listener import CID, HERE, data, listener, reply  # noqa: F401
 from welvo.demo.gallery import gallery
-from welvo.demo.run import StandIns
 from welvo.formats.rigfile import save
 from welvo.live import groups
 from welvo.live.engine import EngineProcess
@@ -31,6 +30,7 @@ from welvo.live.listener import MOST_LIST_PAGES, Listener
 from welvo.live.output import subscribers
 from welvo.live.worker import Faults, Worker
 from welvo.protocols import artnet, sacn
+from welvo.standins.process import StandIns
 
 
 def until(condition: Callable[[], object], seconds: float = 5.0) -> bool:

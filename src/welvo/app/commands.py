@@ -196,6 +196,13 @@ OUTPUT = (
         line=True,
     ),
     Command(
+        "rehearse",
+        "Output",
+        "Rehearse this rig…",
+        lambda w: w.rehearse(),
+        help="Simulates the planned devices on this computer, with faults to be switched on.",
+    ),
+    Command(
         "quiet",
         "Output",
         "Send nothing before arming",

@@ -29,8 +29,8 @@ class Demo:
 
     def __init__(self) -> None:
         from welvo.demo.gallery import gallery, state_file
-        from welvo.demo.run import StandIns
         from welvo.formats.rigfile import save
+        from welvo.standins.process import StandIns
 
         self.rig: Rig = gallery()
         self._folder = tempfile.TemporaryDirectory(prefix="welvo-demo-")
@@ -79,6 +79,7 @@ def start_demo(window: Window) -> None:
         window.session.say(f"The demo's stand-ins cannot be started: {e}", "error")
         return
     window.on_close.append(demo.stop)
+    window.rehearsal.stand_ins = demo.stand_ins
     if window.network.interface != LOOPBACK:
         window.network.use(LOOPBACK)
     window.session.replace(demo.rig, None)

@@ -73,6 +73,7 @@ from welvo.rig.refs import Goto, to_run
 
 if TYPE_CHECKING:
     from welvo.app.bench.station import BenchStation
+    from welvo.app.devices.rehearse import Rehearsal
     from welvo.app.devices.station import DevicesStation
     from welvo.app.profiles.station import ProfilesStation
     from welvo.app.runs.station import RunsStation
@@ -779,6 +780,21 @@ class Window(QWidget):
     def show_page(self, name: str) -> None:
         self.show_station("Patch")
         self.patch.show_page(name)
+
+    @cached_property
+    def rehearsal(self) -> Rehearsal:
+        """The simulated devices of this window; they end with it."""
+        from welvo.app.devices.rehearse import Rehearsal
+
+        made = Rehearsal()
+        self.on_close.append(made.stop)
+        return made
+
+    def rehearse(self) -> None:
+        from welvo.app.devices.rehearse import RehearseRig
+
+        self.session.commit_pending()
+        RehearseRig(self.session, self.rehearsal, self).exec()
 
     def focus_name(self) -> None:
         """The name of what the panel is about, ready to be typed over."""
