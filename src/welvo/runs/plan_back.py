@@ -7,7 +7,8 @@ no choice of a page; there the refusal says where it is changed.
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Sequence
+from typing import Any, NamedTuple
 
 from msgspec.structs import replace
 
@@ -16,11 +17,11 @@ from welvo.patch.planned import segments_of
 from welvo.rig.abilities import gives
 from welvo.rig.base import Refused
 from welvo.rig.colours import straight
-from welvo.rig.document import Edit, Rig
+from welvo.rig.document import Edit, Rig, put
 from welvo.rig.edits import plan_setting, set_device
 from welvo.rig.plan import model_of, split_key, split_owner
 from welvo.rig.refs import PortRef
-from welvo.rig.wiring import Port, SettingValue
+from welvo.rig.wiring import Device, Port, SettingValue
 from welvo.runs.edits import change_segment, set_device_way
 
 _FROM_RUN = "follows from what is attached; change it in Runs"
@@ -77,3 +78,64 @@ def _segment(rig: Rig, device_id: str, label: str, number: int, key: str, value:
     if key in ("fold", "group", "reverse"):
         return change_segment(rig, device_id, label, n, words, **{key: value})
     raise Refused(f"{key.capitalize()} of segment {number} on port {label} {_FROM_RUN}.")
+
+
+COPIED = ("brightness", "overrides", "gamma", "dither", "chip")
+"""What is copied from port to port besides settings planned by hand. What is attached, and where it begins, is not."""
+
+
+class PortCopy(NamedTuple):
+    """One port that settings would be copied to, and what each would become: (setting, before, after)."""
+
+    device_id: str
+    label: str
+    changes: tuple[tuple[str, str, str], ...]
+
+
+def copy_targets(rig: Rig, device_id: str, label: str) -> list[PortCopy]:
+    """Every other port of the rig's devices of the same model, with what would change there."""
+    source = rig.devices[device_id].ports.get(label, Port())
+    model_id = rig.devices[device_id].model
+    model = rig.device_models.get(model_id)
+    found = []
+    for other_id, device in rig.devices.items():
+        for port in model.ports if model and device.model == model_id else ():
+            if (other_id, port) == (device_id, label):
+                continue
+            has = device.ports.get(port, Port())
+            changes = [
+                (key, _said(getattr(has, key)), _said(getattr(source, key)))
+                for key in COPIED
+                if getattr(has, key) != getattr(source, key)
+            ]
+            changes += [
+                (key, _said(has.settings.get(key)), _said(source.settings.get(key)))
+                for key in sorted({*has.settings, *source.settings})
+                if has.settings.get(key) != source.settings.get(key)
+            ]
+            found.append(PortCopy(other_id, port, tuple(changes)))
+    return found
+
+
+def _said(value: object) -> str:
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    return "not planned" if value in (None, "") else f"{value:g}" if isinstance(value, float) else str(value)
+
+
+def copy_port(rig: Rig, device_id: str, label: str, targets: Sequence[tuple[str, str]]) -> Edit:
+    """Copy what is planned for a port to other ports. Raises Refused for what no port of the same kind is."""
+    source = rig.devices[device_id].ports.get(label, Port())
+    able = {(t.device_id, t.label) for t in copy_targets(rig, device_id, label)}
+    lost = next((t for t in targets if t not in able), None)
+    if lost or not targets:
+        raise Refused("Choose ports of devices of the same model.")
+    changed: dict[str, Device] = {}
+    for other_id, port in targets:
+        device = changed.get(other_id, rig.devices[other_id])
+        has = device.ports.get(port, Port())
+        new = replace(has, settings=source.settings, **{key: getattr(source, key) for key in COPIED})
+        changed[other_id] = replace(device, ports={**device.ports, port: new})
+    count = len(targets)
+    words = f"copy settings of {rig.devices[device_id].name} {label} to {count} port{'s' if count > 1 else ''}"
+    return put(rig, words, devices=changed)

@@ -19,6 +19,7 @@ from welvo.rig.notation import plural
 from welvo.rig.plan import model_of, say_key, say_setting, spec_of
 from welvo.rig.protocol import PROTOCOLS
 from welvo.rig.wiring import SettingValue, Snapshot
+from welvo.runs.plan_back import copy_port, copy_targets
 from welvo.runs.tables import KINDS, against, read_table, table
 from welvo.settings import snapshots
 from welvo.settings.card import Step, card, tick, untick
@@ -226,3 +227,34 @@ class Snapshots(Dialog):
         values = snapshots.to_write_back(self._session.rig, self._device_id, one, self._values("now"))
         self._network.work.begin(self._device_id, values, ("save", "apply"))
         self.say(f"Writing {plural(len(values), 'setting')} back …")
+
+
+class CopyPort(Dialog):
+    """Settings of one port given to others of the same kind: what would change there stands in each row."""
+
+    def __init__(self, session: Session, device_id: str, port: str, parent: QWidget) -> None:
+        name = session.rig.devices[device_id].name
+        note = "Brightness, gamma, chip and what was planned by hand. What is attached, and its feed, stay as they are."
+        super().__init__(parent, "Copy to other ports", f"Copy {name} {port} to", note, wide=640, high=440)
+        self._session, self._device_id, self._port = session, device_id, port
+        self.list = RowList("Ports", (Column("Device", 140), Column("Port", 70), Column("Would change", 380)))
+        self.list.setSelectionMode(RowList.SelectionMode.ExtendedSelection)
+        self.body.addWidget(self.list, 1)
+        rows = []
+        for t in copy_targets(session.rig, device_id, port):
+            words = ", ".join(f"{k} {a} → {b}" for k, a, b in t.changes) or "nothing: it is the same"
+            rows.append(
+                ListRow(
+                    (t.device_id, t.label), (session.rig.devices[t.device_id].name, t.label, words), (), not t.changes
+                )
+            )
+        self.list.show_lines(rows)
+        self.go = button("Copy to the chosen ports", self._copy, "One step to undo.", primary=True)
+        self.finish(self.go, room=18)
+
+    def _copy(self) -> None:
+        rows = self.list.selectionModel().selectedRows()
+        targets = [self.list.rows.ids[i.row()] for i in rows]
+        self._session.edit(copy_port, self._device_id, self._port, targets)
+        self._session.say_done(f"Settings of port {self._port} copied to {plural(len(targets), 'port')}.")
+        self.accept()

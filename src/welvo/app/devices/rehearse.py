@@ -27,7 +27,7 @@ from welvo.rig.plan import model_of
 from welvo.standins.process import StandIns
 
 FAULTS: dict[str, tuple[str, str, object]] = {
-    "unreachable": ("wrong sub-net: cannot be reached", "", True),
+    "unreachable": ("wrong sub-net: cannot be reached", "", False),
     "lossy": ("loses every so many-th answer", "3", 0),
     "slow": ("answers after so many seconds", "1.5", 0),
     "refuses": ("refuses these settings", "6.brightness", []),
@@ -186,12 +186,11 @@ class RehearseRig(Dialog):
         self._switch(read_value(str(self.fault.currentData()), self.value.text()))
 
     def _off(self) -> None:
-        self._switch(
-            FAULTS[str(self.fault.currentData())][2] if str(self.fault.currentData()) != "unreachable" else False
-        )
+        self._switch(FAULTS[str(self.fault.currentData())][2])
 
-    def _switch(self, value: object) -> None:
-        if not self._chosen():
-            raise Refused("Choose a device in the list first.")
-        self.rehearsal.fault(self._chosen(), str(self.fault.currentData()), value)
-        self._fill()
+
+def _switch(self, value: object) -> None:
+    if not self._chosen():
+        raise Refused("Choose a device in the list first.")
+    self.rehearsal.fault(self._chosen(), str(self.fault.currentData()), value)
+    self._fill()

@@ -11,6 +11,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QVBoxLayout, QWidget
 
 from welvo.app.device_work import OUTCOMES
+from welvo.app.devices.papers import CopyPort
 from welvo.app.network import Network
 from welvo.app.session import Selection, Session
 from welvo.app.widgets import marks
@@ -334,6 +335,10 @@ class Settings(QWidget):
                 label("listens to", 11, quiet=True),
                 self._feed_choice(section.port, ports.get(section.port, Port()).feed),
             ]
+            copy = partial(CopyPort, self._session, self.device_id, section.port, self)
+            parts.append(
+                button("Copy to…", lambda: copy().exec(), "Gives this port's settings to others, shown first.")
+            )
         head = row(*parts, None, label(words, 11, quiet=not (off or waits)))
         head.setContentsMargins(4, 12 if not folds else 6, 4, 4)
         self._body.addLayout(head)
