@@ -188,9 +188,8 @@ class RehearseRig(Dialog):
     def _off(self) -> None:
         self._switch(FAULTS[str(self.fault.currentData())][2])
 
-
-def _switch(self, value: object) -> None:
-    if not self._chosen():
-        raise Refused("Choose a device in the list first.")
-    self.rehearsal.fault(self._chosen(), str(self.fault.currentData()), value)
-    self._fill()
+    def _switch(self, value: object) -> None:
+        if not self._chosen():
+            raise Refused("Choose a device in the list first.")
+        self.rehearsal.fault(self._chosen(), str(self.fault.currentData()), value)
+        self._fill()
