@@ -12,10 +12,13 @@ from typing import Any
 from PySide6.QtCore import QObject, Signal
 
 from welvo.app.session import Session
+from welvo.formats.models import shipped
 from welvo.live.bring_up import Probes, Search, Wanted, bring_up
 from welvo.live.device_link import HttpLink, Push, session
+from welvo.live.interfaces import Interface
 from welvo.live.jobs import Jobs
-from welvo.observed.values import Event
+from welvo.live.sweep import look_further
+from welvo.observed.values import Event, Said
 from welvo.rig.base import Refused
 from welvo.rig.notation import plural
 from welvo.rig.plan import link_of, model_of, say_key, say_setting, spec_of
@@ -58,6 +61,8 @@ class DeviceWork(QObject):
         self._shown: dict[str, tuple[int, str]] = {}
         self.interface = ""
         """The address of the interface through which devices are asked."""
+        self.looking: concurrent.futures.Future[dict[str, Said]] | None = None
+        """A search of the whole network that is in progress."""
         self.passwords: dict[str, str] = {}
         """By address. They stand in no rig and no message."""
 
@@ -105,6 +110,15 @@ class DeviceWork(QObject):
         """Look for a device that does not answer."""
         return self._jobs.start(lambda: bring_up(wanted, probes, taken))
 
+    def look_further(self, interface: Interface) -> None:
+        """Ask every address of the interface's network, and for DDP displays; what answers is listed as heard."""
+        rig = self._session.rig
+        models = list(rig.device_models.values())
+        ports = sorted({m.status_port for m in (*models, *shipped().values()) if m.status_port})
+        also = [m.factory_ip for m in (*models, *shipped().values())] + [d.ip for d in rig.devices.values()]
+        self.looking = self._jobs.start(lambda: look_further(interface, ports, also))
+        self.changed.emit()
+
     def test(self, device: str, pattern: str) -> None:
         """Begin an on-board test, or end it (empty)."""
         self._order(device, lambda link: link.test(pattern), f"test “{pattern}”" if pattern else "test ended")
@@ -150,10 +164,26 @@ class DeviceWork(QObject):
                 self._ended(name, push, future)
             else:
                 self._ordered(name.split(" order ")[0], future)
+        if self.looking and self.looking.done():
+            self._looked(self.looking)
+            self.looking = None
         now = {device: (push.done, push.doing) for device, push in self.pushes.items()}
         if now != self._shown:
             self._shown = now
             self.changed.emit()
+
+    def _looked(self, future: concurrent.futures.Future[dict[str, Said]]) -> None:
+        s = self._session
+        error = None if future.cancelled() else future.exception()
+        if error or future.cancelled():
+            s.say(f"The search ended early: {error or 'it was stopped'}.", "error")
+            return
+        found = future.result()
+        fresh = [ip for ip in found if ip not in s.observed.said and ip not in s.observed.heard]
+        known = {ip: told for ip, told in s.observed.said.items() if ip not in found or told.at > found[ip].at}
+        s.observe(said={**found, **known})
+        s.say(f"{plural(len(found), 'device')} answered, {len(fresh)} of them not heard before.")
+        self.changed.emit()
 
     def _ordered(self, device: str, future: concurrent.futures.Future[Any]) -> None:
         if future.cancelled() or device not in self._session.rig.devices:

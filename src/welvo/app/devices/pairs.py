@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from dataclasses import dataclass
 
 from PySide6.QtCore import QRectF, Qt, Signal
@@ -12,8 +13,9 @@ from welvo.app.session import Selection, Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.painting import CENTRE, box, text
 from welvo.app.widgets.theme import THEME
+from welvo.observed.values import SILENT_AFTER
 from welvo.patch.planned import compared
-from welvo.rig.notation import plural
+from welvo.rig.notation import natural, plural
 from welvo.rig.plan import device_at, model_of
 from welvo.settings.compare import Mark, differing, is_live
 
@@ -45,9 +47,11 @@ def pairs_of(session: Session) -> list[Pair]:
             found.append(Pair(device_id, d.ip, planned, ("who answers?", d.ip, f"same address as {twin}"), "upstream"))
             continue
         heard = observed.heard.get(d.ip) if d.ip else None
+        told = observed.said.get(d.ip) if d.ip else None
         mark: Mark
-        if heard is None or not is_live(heard, now):
-            ago = f"not heard for {now - heard.at:.0f} s" if heard else "never heard here"
+        if not is_live(heard, now) and not (told and now - told.at <= SILENT_AFTER):
+            last = max(heard.at if heard else 0.0, told.at if told else 0.0)
+            ago = f"last heard {time.strftime('%H:%M', time.localtime(last))}" if last else "never heard here"
             found.append(
                 Pair(device_id, d.ip, planned, ("silent" if d.ip else "–", ago if d.ip else "", ""), "unknown")
             )
@@ -64,10 +68,24 @@ def pairs_of(session: Session) -> list[Pair]:
             if off
             else f"all {agree} planned match"
         )
-        found.append(Pair(device_id, d.ip, planned, (heard.name or "no name", heard.ip, third), mark))
-    for ip, h in sorted(observed.heard.items()):
-        if not device_at(rig, ip) and is_live(h, now):
-            found.append(Pair("", ip, ("", "", ""), (h.name or "no name", ip, "not in the plan"), "unknown"))
+        found.append(
+            Pair(
+                device_id,
+                d.ip,
+                planned,
+                ((heard.name if heard else told.name if told else "") or "no name", d.ip, third),
+                mark,
+            )
+        )
+    for ip in sorted({*observed.heard, *observed.said}, key=natural):
+        if device_at(rig, ip):
+            continue
+        h, told = observed.heard.get(ip), observed.said.get(ip)
+        name = (h.name if h else "") or (told.name if told else "") or "no name"
+        last = max(h.at if h else 0.0, told.at if told else 0.0)
+        live = now - last <= SILENT_AFTER
+        words = "not in the plan" if live else f"last heard {time.strftime('%H:%M', time.localtime(last))}"
+        found.append(Pair("", ip, ("", "", ""), (name, ip, words), "unknown"))
     return found
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from functools import partial
 
 from PySide6.QtCore import Signal
 
@@ -28,6 +29,7 @@ from welvo.rig.plan import away_from_factory, model_of
 from welvo.rig.protocol import say_wire
 from welvo.rig.wiring import Device, DeviceModel
 from welvo.settings.compare import SettingLine, is_live
+from welvo.settings.heard import likely, link
 
 LONGEST_NAME = 17
 """Letters of a short name that Art-Net can carry."""
@@ -58,7 +60,7 @@ class DevicesPanel(FormPanel):
         heard = s.observed.heard.get(
             s.rig.devices[device_id].ip if device_id else sel.first if sel.kind == "heard" else ""
         )
-        said = s.observed.said.get(s.rig.devices[device_id].ip if device_id else "")
+        said = s.observed.said.get(s.rig.devices[device_id].ip if device_id else sel.first)
         model = model_of(s.rig, device_id) if device_id else None
         state = (
             s.rig.devices.get(device_id),
@@ -84,8 +86,8 @@ class DevicesPanel(FormPanel):
             self._buttons(device_id, heard)
         elif device_id and not sel.setting:
             self._device(device_id, heard)
-        elif sel.kind == "heard" and heard:
-            self._stranger(heard)
+        elif sel.kind == "heard" and (heard or sel.first in s.observed.said):
+            self._stranger(sel.first, heard)
         elif not device_id:
             self.nothing()
             return
@@ -213,6 +215,11 @@ class DevicesPanel(FormPanel):
             self.words("It has no address yet, so it cannot be heard.", quiet=False)
         self._log(device_id)
         self._buttons(device_id, heard)
+        if mac := (said.mac if said else "") or (heard.mac if heard else ""):
+            if not device.settings.get("mac"):
+                keep = partial(s.edit, plan_setting, device_id, "mac", mac)
+                help_text = "From then on another device at this address is found out, and this one at another address."
+                self.body.addLayout(row(button("Remember its MAC", keep, help_text), None))
         if model and speaks_http(model):
             self._acts(device_id, model, said)
         if model and model.settings:
@@ -233,14 +240,25 @@ class DevicesPanel(FormPanel):
         )
         self.body.addLayout(row(runs, None, gone))
 
-    def _stranger(self, heard: Heard) -> None:
-        self.body.addWidget(Title(heard.name or heard.ip))
+    def _stranger(self, ip: str, heard: Heard | None) -> None:
+        s = self.session
+        said = s.observed.said.get(ip)
+        mac = (said.mac if said else "") or (heard.mac if heard else "")
+        self.body.addWidget(Title((heard.name if heard else said.name if said else "") or ip))
         self.words(
             "Heard, and not in the plan. It may be a spare, somebody else's, or a planned device at a wrong address."
         )
-        take = button("Plan this device…", lambda: self.plan.emit(heard.ip), "Takes it into the rig with its address.")
+        take = button("Plan this device…", lambda: self.plan.emit(ip), "Takes it into the rig with its address.")
         self.body.addWidget(take)
-        self.body.addWidget(Ways("What it says of itself", _facts(heard, None)))
+        planned = likely(s.rig, s.observed, ip)
+        if planned:
+            names = [("", "a new one"), *((k, s.rig.devices[k].name) for k in planned)]
+            help_text = "A planned device that this one is: it gets this address, and its MAC is remembered."
+            which = Choice(help_text, lambda k: s.edit(link, k, ip, mac) if k else None)
+            which.setAccessibleName("It is")
+            which.set_options(names, "")
+            self.body.addLayout(row(label("It is", quiet=True), which))
+        self.body.addWidget(Ways("What it says of itself", _facts(heard, said)))
 
 
 def _facts(heard: Heard | None, said: Said | None, model: DeviceModel | None = None) -> tuple[tuple[str, str], ...]:

@@ -16,6 +16,8 @@ from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Tick
 from welvo.app.widgets.fixes import push
 from welvo.app.widgets.painting import button, column, label, row
+from welvo.observed.values import Heard
+from welvo.rig.base import Refused
 from welvo.rig.notation import plural
 from welvo.settings.compare import differing, is_live
 
@@ -32,12 +34,19 @@ class DevicesStation(QWidget):
         self._listening = label("", 11, quiet=True)
         self.add = button("Add device…", self.add_device, "Plans a device: model, name, address.   Ctrl+Shift+I")
         self._read = button("Read all", network.read_again, "Asks all devices for their settings now.   Shift+F5")
+        self.further = button(
+            "Look further…",
+            self._look_further,
+            "Asks every address of this interface's network, and for DDP displays. It knocks at every door once.",
+        )
         self.only = Tick(
             "Only what differs",
             "Shows only settings that differ, wait, or were not taken.",
             lambda on: self.settings.show_only_differing(on),
         )
-        bar = row(label("Devices", 16, True), 8, self._listening, None, self.only, 8, self._read, self.add)
+        bar = row(
+            label("Devices", 16, True), 8, self._listening, None, self.only, 8, self.further, self._read, self.add
+        )
         bar.setContentsMargins(16, 8, 16, 8)
         self.pairs = PairList(session)
         self.pairs.plan.connect(self.add_device)
@@ -118,12 +127,21 @@ class DevicesStation(QWidget):
             self.empty.words[0].setText(f"Listening on {self._network.interface.label}. {so_far}")
         self._right.setCurrentIndex(1 if not s.rig.devices else 0 if device_id else 2)
         self.strip.show_device(device_id, self.settings.lines)
+        looking = self._network.work.looking is not None
+        self.further.setText("Looking …" if looking else "Look further…")
+        self.further.setEnabled(not looking)
         if device_id:
             self._title.setText(s.rig.devices[device_id].name)
             self._counts.setText(summary(self.settings.lines))
             keys = self._pushable()
             self.push_all.setText(f"Push {plural(len(keys), 'change')}")
             self.push_all.setVisible(bool(keys))
+
+    def _look_further(self) -> None:
+        network = self._network
+        if network.quiet or network.missing:
+            raise Refused("Nothing is asked while nothing may be sent, or no interface is chosen (see Output).")
+        network.work.look_further(network.interface)
 
     def _pushable(self) -> list[str]:
         return [x.key for x in differing(self.settings.lines) if x.spec.writable]
@@ -140,7 +158,10 @@ class DevicesStation(QWidget):
 
     def add_device(self, ip: str = "") -> None:
         self._session.commit_pending()
-        dialog = AddDevice(self._session, self, self._session.observed.heard.get(ip))
+        observed = self._session.observed
+        told = observed.said.get(ip)
+        heard = observed.heard.get(ip) or (Heard(ip, told.name, told.model, told.mac) if told else None)
+        dialog = AddDevice(self._session, self, heard)
         if dialog.exec() and dialog.made:
             self._session.select(Selection("device", (dialog.made,)))
 

@@ -22,6 +22,7 @@ from welvo.rig.plan import device_at
 from welvo.rig.protocol import PROTOCOLS, read_protocol
 from welvo.rig.readers import whole
 from welvo.rig.wiring import DeviceModel
+from welvo.settings.heard import feed_of, plan_heard
 
 GENERIC = "generic "
 """How the keys of the generic models begin in the choice; a model's own key never ends in a blank and a kind."""
@@ -77,6 +78,15 @@ class AddDevice(WishDialog):
             "The device's IP address: four numbers, such as 10.0.40.21. A wrong one makes it look silent.",
             heard.ip if heard else "",
         )
+        self._heard = heard
+        outputs = [p for p in heard.ports if p.output] if heard else []
+        fed = [p for p in outputs if feed_of(session.rig, p.protocol, p.wire)]
+        self.take_ports = self.tick(
+            f"Take the feeds of {plural(len(fed), 'port')} that it is set to",
+            "Its ports are planned as they are set.",
+            True,
+        )
+        self.take_ports.setVisible(bool(fed))
         self.made = ""
         own = button("My own model…", self._own_model, "Describe a device that is not listed, and plan one of it.")
         self.finish(None, own)
@@ -132,5 +142,10 @@ class AddDevice(WishDialog):
         return f"{name}: {model.name} {where}, ports {ports}. {model.note}", "Plan it"
 
     def do(self) -> object:
-        self.made = self._session.edit(add_device, *self._wish()).made[0]
+        wish = self._wish()
+        if self._heard is not None:
+            ports = self.take_ports.isChecked()
+            self.made = self._session.edit(plan_heard, *wish, self._heard, ports).made[0]
+        else:
+            self.made = self._session.edit(add_device, *wish).made[0]
         return self.made
