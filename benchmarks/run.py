@@ -331,18 +331,26 @@ def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--seconds", type=float, default=60.0, help="how long output is measured")
     parser.add_argument(
-        "--only", default="", help="one part: core, patch, start, painting, profiles, window, runs or output"
+        "--only", default="", help="one part: core, patch, start, painting, profiles, window, runs, output or devices"
     )
     asked = parser.parse_args()
-    from cables import cables  # beside this file, like the two below
+    from cables import cables  # beside this file, like those below
+    from devices import devices
     from output import output
     from patching import patching, tapes
     from window import whole
 
     parts = {
-        "core": core, "patch": lambda: (patching(say), tapes(say)), "start": start, "painting": painting,
-        "profiles": profiles, "window": lambda: whole(say), "runs": lambda: cables(say, best), "output": lambda: output(say, asked.seconds),
-    }  # fmt: skip
+        "core": core,
+        "patch": lambda: (patching(say), tapes(say)),
+        "start": start,
+        "painting": painting,
+        "profiles": profiles,
+        "window": lambda: whole(say),
+        "runs": lambda: cables(say, best),
+        "output": lambda: output(say, asked.seconds),
+        "devices": lambda: devices(say),
+    }
     for name, part in parts.items():
         if asked.only in ("", name):
             part()

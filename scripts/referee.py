@@ -15,7 +15,6 @@ import time
 from pathlib import Path
 
 from welvo.demo.gallery import gallery, state_file
-from welvo.standins.process import StandIns
 from welvo.formats.rigfile import save
 from welvo.live.engine import EngineProcess
 from welvo.live.interfaces import LOOPBACK
@@ -24,6 +23,7 @@ from welvo.live.listener import Listener
 from welvo.live.output import rows_of, streams
 from welvo.protocols import artnet
 from welvo.rig.plan import planned
+from welvo.standins.process import StandIns
 
 FIELDS = [
     "frame.protocols",

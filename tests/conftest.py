@@ -88,7 +88,7 @@ def node_model() -> DeviceModel:
     )  # fmt: skip
 
 
-ON_THE_NETWORK = {"live", "demo", "standins", "cli", "test_live.py", "test_bring_up_window.py"}
+ON_THE_NETWORK = {"live", "demo", "standins", "cli", "test_live.py", "test_bring_up_window.py", "test_secrets.py"}
 """Folders and files whose tests use sockets on loopback."""
 
 

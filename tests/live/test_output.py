@@ -25,7 +25,10 @@ def test_feeds_of_the_bench_become_streams_with_their_destinations(rig: Rig) -> 
         "bare",
     )
     line, _ = put(rig, "", feeds={"w1": Feed(universe="u1", sender="s", protocol="serial", wire=1, to="")})
-    assert {s["id"] for s in streams(line, LO, heard, {}, Index(line))} == {"w2"}  # serial lines are not sent
+    found = {s["id"]: s for s in streams(line, LO, heard, {}, Index(line), lines={"1": "/dev/x", "2": "/dev/y"})}
+    assert (found["w1"]["protocol"], found["w1"]["line"], found["w1"]["to"]) == ("serial", "/dev/x", [])
+    found = {s["id"]: s for s in streams(line, LO, heard, {}, Index(line))}
+    assert found["w1"]["line"] == ""  # no port of this computer is chosen for it
 
 
 def test_all_that_goes_to_one_ddp_box_is_one_stream_and_what_is_not_in_use_stays_dark(rig: Rig) -> None:

@@ -4,7 +4,11 @@ import pytest
 
 from welvo.rig.addresses import differing_part, free_address, same_network, say_network
 from welvo.rig.base import Refused
+from welvo.rig.document import Rig
+from welvo.rig.edits import plan_setting
 from welvo.rig.notation import read_mask
+from welvo.rig.plan import read_setting
+from welvo.rig.wiring import SettingSpec
 
 
 @pytest.mark.parametrize(
@@ -40,3 +44,21 @@ def test_masks(typed: str) -> None:
 def test_what_is_no_mask_is_refused_in_words(typed: str) -> None:
     with pytest.raises(Refused, match="no mask"):
         read_mask(typed)
+
+
+def test_an_address_that_means_everybody_or_nobody_is_refused(rig: Rig) -> None:
+    masked, _ = plan_setting(rig, "d", "mask", "255.255.255.0")
+    assert plan_setting(masked, "d", "ip", "10.0.40.254")[0].devices["d"].ip == "10.0.40.254"
+    for ip, why in (("10.0.40.255", "broadcast address"), ("10.0.40.0", "name of its network")):
+        with pytest.raises(Refused, match=why):
+            plan_setting(masked, "d", "ip", ip)
+    assert plan_setting(rig, "d", "ip", "10.0.40.255")[0].devices["d"].ip == "10.0.40.255", "no mask, no verdict"
+
+
+def test_a_universe_that_the_device_cannot_count_is_refused() -> None:
+    spec = SettingSpec(key="universe", label="Universe", type="universe", low=1, high=256, help="x")
+    assert read_setting(spec, "256") == 256
+    with pytest.raises(Refused, match="takes universes 1 to 256; 300 is out"):
+        read_setting(spec, "300")
+    with pytest.raises(Refused, match="sub-net is a number from 0 to 15"):
+        read_setting(spec, "255.255.255.0", "artnet")

@@ -27,6 +27,8 @@ class Computer(msgspec.Struct, kw_only=True):
     height: Annotated[int, Meta(ge=200, le=16000)] = 800
     splits: dict[str, Annotated[list[Annotated[int, Meta(ge=0, le=16000)]], Meta(max_length=8)]] = {}
     """How each station's parts share its height, in pixels, by its name."""
+    lines: dict[str, Annotated[str, Meta(max_length=4096)]] = {}
+    """The serial port of each DMX line, by the line's number."""
     quiet: bool = False
     """Whether nothing at all leaves before arming."""
 
@@ -81,3 +83,28 @@ class Computer(msgspec.Struct, kw_only=True):
 
 _THEMES_BEFORE = {"dusk": "dark", "paper": "light"}
 """As they were called once."""
+
+
+def passwords_file() -> Path:
+    """Passwords of devices stand here and nowhere else: never in a rig, a log or a message."""
+    return Path(platformdirs.user_config_dir("welvo")) / "device-passwords.json"
+
+
+def load_passwords() -> dict[str, str]:
+    """By address; none where the file is not there or cannot be read."""
+    try:
+        return msgspec.json.decode(read_bytes(passwords_file(), 1 << 20, "a file of passwords"), type=dict[str, str])
+    except (ValueError, RecursionError, msgspec.MsgspecError):
+        return {}
+
+
+def save_passwords(known: dict[str, str]) -> None:
+    """Readable by nobody but their owner. Best effort, as with the other settings of this computer."""
+    file = passwords_file()
+    with contextlib.suppress(RigFileError, OSError, ValueError):
+        file.parent.mkdir(parents=True, exist_ok=True)
+        if not file.exists():
+            file.touch(0o600)
+        file.chmod(0o600)
+        write_atomic(file, msgspec.json.encode(known), flush=False)
+        file.chmod(0o600)

@@ -7,8 +7,10 @@ said at the end goes into the observations; a device that moved to another addre
 from __future__ import annotations
 
 import concurrent.futures
+from collections.abc import Callable
 from typing import Any
 
+from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 
 from welvo.app.session import Session
@@ -18,7 +20,7 @@ from welvo.live.device_link import HttpLink, Push, session
 from welvo.live.interfaces import Interface
 from welvo.live.jobs import Jobs
 from welvo.live.sweep import look_further
-from welvo.observed.values import Event, Said
+from welvo.observed.values import Event, Result, Said
 from welvo.rig.base import Refused
 from welvo.rig.notation import plural
 from welvo.rig.plan import link_of, model_of, say_key, say_setting, spec_of
@@ -65,6 +67,7 @@ class DeviceWork(QObject):
         """A search of the whole network that is in progress."""
         self.passwords: dict[str, str] = {}
         """By address. They stand in no rig and no message."""
+        self.remember: Callable[[dict[str, str]], None] = lambda _: None
 
     def close(self) -> None:
         for push in self.pushes.values():
@@ -73,6 +76,17 @@ class DeviceWork(QObject):
 
     def password(self, ip: str) -> str:
         return self.passwords.get(ip, "")
+
+    def set_password(self, ip: str, typed: str) -> None:
+        """Use a password for a device from now on; empty: none."""
+        self.passwords = {k: v for k, v in self.passwords.items() if k != ip} | ({ip: typed} if typed else {})
+        self.remember(self.passwords)
+
+    def enter_secret(self, device: str, key: str, typed: str) -> None:
+        """Give a device a secret: it goes there and nowhere else, is not planned, and cannot be read back."""
+        if not typed:
+            raise Refused("Nothing was typed.")
+        self.begin(device, {key: typed}, ("save",))
 
     def busy(self, device: str) -> Push | None:
         return self.pushes.get(device)
@@ -209,13 +223,13 @@ class DeviceWork(QObject):
             push.failed = str(error)
         d, model = s.rig.devices[device], model_of(s.rig, device)
         results = dict(s.observed.results)
-        results[device] = {**results.get(device, {}), **push.results}
+        results[device] = {**results.get(device, {}), **_open(model, push.results)}
         said = dict(s.observed.said)
         if push.said:
             said[push.ip] = push.said
         observed = s.observed
         for key, r in push.results.items():
-            value = say_setting(spec_of(model, key), r.value) if model else str(r.value)
+            value = say_setting(spec_of(model, key), r.value) if model else ""
             more = f", {r.why}" if r.why else f" for {', '.join(r.needs)}" if r.needs else ""
             words = f"{say_key(model, key)} {value}: {OUTCOMES[r.outcome]}{more}"
             observed = observed.note(Event(s.now(), device, key, words))
@@ -227,6 +241,14 @@ class DeviceWork(QObject):
         s.observe(results=results, said=said, log=observed.log)
         s.say(*summary(d.name, push, model))
         self.changed.emit()
+
+
+def _open(model: DeviceModel | None, results: dict[str, Result]) -> dict[str, Result]:
+    """Results without the values of secrets."""
+    return {
+        k: replace(r, value="") if model and (spec := spec_of(model, k)) and spec.secret else r
+        for k, r in results.items()
+    }
 
 
 def summary(name: str, push: Push, model: DeviceModel | None) -> tuple[str, str]:

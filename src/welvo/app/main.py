@@ -13,7 +13,7 @@ from types import TracebackType
 from PySide6.QtCore import QRect, QSocketNotifier, QTimer
 from PySide6.QtWidgets import QApplication
 
-from welvo.app.computer import Computer
+from welvo.app.computer import Computer, load_passwords, save_passwords
 from welvo.app.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import theme
@@ -50,6 +50,14 @@ def make_window(session: Session, computer: Computer, interface: str = "", state
     assert isinstance(app, QApplication)
     theme.apply(app)
     network = Network(session, interface or computer.interface, computer.quiet)
+    network.work.passwords, network.work.remember = load_passwords(), save_passwords
+    network.lines = dict(computer.lines)
+
+    def keep_lines(lines: dict[str, str]) -> None:
+        computer.lines = lines
+        computer.save()
+
+    network.remember_lines = keep_lines
     window = Window(session, network, computer, state_folder)
     screen = QApplication.primaryScreen()
     room = screen.availableGeometry() if screen else QRect(0, 0, computer.width, computer.height)

@@ -9,6 +9,7 @@ from __future__ import annotations
 import threading
 import time
 from collections import deque
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -32,7 +33,6 @@ from welvo.rig.base import Refused
 from welvo.rig.document import Change
 from welvo.rig.notation import plural
 from welvo.rig.plan import model_of, say_setting, split_key
-from welvo.rig.protocol import PROTOCOLS, say_wire
 from welvo.rig.wiring import SettingValue
 from welvo.settings.artnet import TakenAlong, whole_pages
 
@@ -88,6 +88,9 @@ class Network(QObject):
         self._said: deque[str] = deque()
         self._listen_again_at = 0.0
         self.levels = Levels()
+        self.lines: dict[str, str] = {}
+        """Which serial port of this computer is which DMX line of the rig, by its number."""
+        self.remember_lines: Callable[[dict[str, str]], None] = lambda _: None
         self.borrowed: frozenset[str] = frozenset()
         """Universes that are sent by the routes of another sender while armed."""
         self.listener: Listener | None = None
@@ -212,15 +215,6 @@ class Network(QObject):
         self._flush.start()
         self._look_at_output()
         self.armed_changed.emit()
-        lines = [
-            say_wire(f.protocol, f.wire) for f in self.session.rig.feeds.values() if not PROTOCOLS[f.protocol].sent
-        ]
-        if lines:
-            self.session.say(
-                f"Not sent: {', '.join(lines[:4])}. The Bench sends "
-                f"{', '.join(r.word for r in PROTOCOLS.values() if r.sent)}.",
-                "warning",
-            )
         said = say_arming(
             self.session.rig, (f for _, f in sent_feeds(self.session.rig, self.borrowed)), self._sources()
         )
@@ -245,6 +239,16 @@ class Network(QObject):
             self._refresh_streams()
         self.armed_changed.emit()
 
+    def set_line(self, number: int, port: str) -> None:
+        """Choose the serial port of a line (empty: none); a port is one line's only."""
+        self.lines = {k: v for k, v in self.lines.items() if k != str(number) and v != port}
+        if port:
+            self.lines[str(number)] = port
+        self.remember_lines(self.lines)
+        if self.engine:
+            self._refresh_streams()
+        self.armed_changed.emit()
+
     def disarm(self) -> None:
         """End all streams properly. It does not wait: the process that sends is gone a moment afterwards."""
         if self.engine:
@@ -261,7 +265,14 @@ class Network(QObject):
         defaults = {uid: f.tobytes() for uid, f in self.levels.frames(self.session.index, defaults_only=True).items()}
         heard = self.listener.heard() if self.listener else {}
         return streams(
-            self.session.rig, self.interface, heard, defaults, self.session.index, self.session.now(), self.borrowed
+            self.session.rig,
+            self.interface,
+            heard,
+            defaults,
+            self.session.index,
+            self.session.now(),
+            self.borrowed,
+            self.lines,
         )
 
     def _look_at_output(self) -> None:
@@ -499,7 +510,7 @@ class Network(QObject):
         """What a port was last seen to put out, not older than two seconds."""
         d = self.session.rig.devices.get(device)
         found = self._watch.found.get(d.ip) if d else None
-        if not found or time.time() - found[0] > 2.0:
+        if not found or time.time() - found[0] > 2.0 + 2 * self._watch.every:
             return None
         return port_levels(found[1], label)
 
@@ -507,9 +518,13 @@ class Network(QObject):
         """Every octet that was last seen to leave a port of pixels, and what is measured behind its bridges."""
         d = self.session.rig.devices.get(device)
         found = self._watch.found.get(d.ip) if d else None
-        if not found or time.time() - found[0] > 2.0:
+        if not found or time.time() - found[0] > 2.0 + 2 * self._watch.every:
             return None
         return port_octets(found[1], label)
+
+    def why_unread(self, ip: str) -> str:
+        """Why the settings of a device could not be read lately; empty when they could, or were not asked for."""
+        return self._watch.silent.get(ip, "")
 
     # ---- pushing
 

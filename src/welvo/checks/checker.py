@@ -24,7 +24,7 @@ import welvo.checks.profile_rules
 import welvo.checks.run_rules
 import welvo.checks.sender_rules  # noqa: F401  (importing registers the rules)
 from welvo.checks.registry import RULES, SEVERITIES, Context, Finding, Scope, Subject
-from welvo.observed.values import NOTHING, Observed
+from welvo.observed.values import NOTHING, SILENT_AFTER, Observed
 from welvo.patch.cable import Cables
 from welvo.patch.index import Followed, Index
 from welvo.rig.document import Change, Rig
@@ -71,6 +71,20 @@ def _universes_of_ports(cables: Cables) -> dict[PortRef, set[int]]:
     }
 
 
+def _seen_of(rig: Rig, observed: Observed, device_id: str, now: float) -> tuple[object, ...]:
+    """All that a rule about a device can read of what was seen: equal facts give equal findings."""
+    d = rig.devices[device_id]
+    heard, told = observed.heard.get(d.ip), observed.said.get(d.ip)
+    return (
+        d,
+        observed.listening,
+        observed.network,
+        (heard.name, heard.mac, heard.macs, heard.ports, now - heard.at <= SILENT_AFTER) if heard else None,
+        (told.active, told.waits, told.test, told.mac, now - told.at <= SILENT_AFTER) if told else None,
+        observed.results.get(device_id),
+    )
+
+
 MANY = 200
 """Subjects of a rule, from which on it is asked about its likely ones only."""
 
@@ -83,6 +97,8 @@ class Checker:
         self._found: dict[str, dict[Subject, tuple[Finding, ...]]] = {code: {} for code in RULES}
         """What each rule found, by what it was asked about."""
         self._report: Report | None = None
+        self._seen: dict[str, tuple[object, ...]] = {}
+        """What was seen of each device when its rules last ran: of two hundred, mostly none says anything new."""
         self._near = _universes_of_ports(index.cables)
         self._left = self._near
         """Universes that each port's stream went through when it was last looked at."""
@@ -263,8 +279,13 @@ class Checker:
 
     def observe(self, observed: Observed, now: float) -> None:
         """Take over what was seen; only rules that read observations run again."""
-        self.context = Context(self.context.rig, self.context.index, observed, now)
-        self._run({s: subjects(self.context.rig, s) for s in ("device", "feed", "use", "rig")}, live_only=True)
+        rig = self.context.rig
+        self.context = Context(rig, self.context.index, observed, now)
+        todo = {s: subjects(rig, s) for s in ("feed", "use", "rig")}
+        seen = {d: _seen_of(rig, observed, d, now) for d in rig.devices}
+        todo["device"] = [d for d, facts in seen.items() if observed.written.get(d) or facts != self._seen.get(d)]
+        self._seen = seen
+        self._run(todo, live_only=True)
 
     @property
     def report(self) -> Report:

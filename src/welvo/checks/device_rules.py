@@ -12,7 +12,7 @@ from welvo.rig.addresses import differing_part, same_network, say_network
 from welvo.rig.edits import plan_setting
 from welvo.rig.lookup import used
 from welvo.rig.notation import plural
-from welvo.rig.plan import device_at, model_of, say_key, say_setting, split_owner
+from welvo.rig.plan import device_at, devices_at, model_of, say_key, say_setting, split_owner
 from welvo.rig.protocol import Protocol, say_wire
 from welvo.rig.refs import Goto
 from welvo.rig.wiring import Port
@@ -32,8 +32,9 @@ from welvo.settings.compare import is_live
 )
 def same_ip(ctx: Context, device_id: str) -> Iterator[Found]:
     device = ctx.rig.devices[device_id]
-    for other_id, other in ctx.rig.devices.items():
-        if other_id < device_id and device.ip and other.ip == device.ip:
+    for other_id in devices_at(ctx.rig, device.ip):
+        other = ctx.rig.devices[other_id]
+        if other_id < device_id:
             yield Found(
                 title=f"{other.name} and {device.name} are both at {device.ip}",
                 reason="Two devices cannot have one address.",
@@ -45,8 +46,7 @@ def same_ip(ctx: Context, device_id: str) -> Iterator[Found]:
 
 def _doubled(ctx: Context, device_id: str) -> bool:
     """Another device is planned at the same address: what is heard there is held against that one only (DEV-01)."""
-    ip = ctx.rig.devices[device_id].ip
-    return any(d < device_id and other.ip == ip for d, other in ctx.rig.devices.items() if ip)
+    return any(d < device_id for d in devices_at(ctx.rig, ctx.rig.devices[device_id].ip))
 
 
 @rule(
@@ -477,9 +477,10 @@ def listens_for_nothing(ctx: Context, _: str) -> Iterator[Found]:
     for ip, heard in sorted(ctx.observed.heard.items()):
         if not is_live(heard, ctx.now):
             continue
-        device_id = device_at(ctx.rig, ip)
+        idle = [p for p in heard.ports if p.output and (p.protocol, p.wire) not in sent]
+        device_id = device_at(ctx.rig, ip) if idle else ""
         planned = _planned_ports(ctx, device_id, heard) if device_id else set()
-        idle = [p for p in heard.ports if p.output and (p.protocol, p.wire) not in sent and p not in planned]
+        idle = [p for p in idle if p not in planned]
         if not idle:
             continue
         name = ctx.rig.devices[device_id].name if device_id else heard.name or ip

@@ -287,19 +287,30 @@ def standins(
     as_planned: Annotated[
         bool, typer.Option("--as-planned", help="Start with the rig's plan instead of factory settings.")
     ] = False,
+    faults: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--fault", help="What is wrong with a device: ADDRESS:FAULT or ADDRESS:FAULT=VALUE.", show_default=False
+        ),
+    ] = None,
     with_parent: Annotated[bool, typer.Option("--with-parent", hidden=True)] = False,
 ) -> None:
     """Run simulated devices for the devices of a rig that are planned on 127.x, until Ctrl+C."""
     from welvo.formats.models import shipped
-    from welvo.standins.host import StandInError, describe, read_state, run
+    from welvo.standins.host import StandInError, describe, line_numbers, read_fault, read_state, run
 
     rig = load_rig(file)
     try:
         boxes = read_state(state) if state else {}
+        for fault in faults or ():
+            boxes = read_fault(fault, boxes)
         described = describe(rig, boxes, shipped(), as_planned)
-        if not described:
+        lines = line_numbers(rig)
+        if not described and not lines:
             fail("No device of this rig is planned on 127.x; stand-ins live nowhere else.")
-        asyncio.run(run(described, boxes, with_parent))
+        if lost := [f for f in faults or () if f.partition(":")[0] not in {d.ip for d in described}]:
+            fail(f"There is no stand-in at {lost[0].partition(':')[0]}.")
+        asyncio.run(run(described, boxes, with_parent, lines))
     except (StandInError, ValueError, TypeError) as e:
         fail(str(e))
 

@@ -8,6 +8,7 @@ what it says then decides. Where it could not be read, that is said: `unknown` i
 from __future__ import annotations
 
 import asyncio
+import base64
 import time
 from collections.abc import Awaitable, Callable
 from typing import TYPE_CHECKING, Any, Protocol
@@ -95,13 +96,14 @@ class HttpLink:
         return HttpLink(self._session, ip, self._port, self._password)
 
     async def _ask(self, method: str, path: str, body: object = None) -> bytes:
-        from aiohttp import BasicAuth, ClientError
+        from aiohttp import ClientError
 
         url = f"http://{self.ip}:{self._port}{path}"
-        auth = BasicAuth("", self._password) if self._password else None
+        open_with = base64.b64encode(f":{self._password}".encode()).decode()  # RFC 7617, with no user's name
+        headers = {"Authorization": f"Basic {open_with}"} if self._password else {}
         try:
             async with self._session.request(
-                method, url, json=body if method == "POST" else None, auth=auth, allow_redirects=False
+                method, url, json=body if method == "POST" else None, headers=headers, allow_redirects=False
             ) as answer:
                 raw = await answer.content.read(MOST + 1)
                 while len(raw) <= MOST and (more := await answer.content.read(MOST + 1 - len(raw))):

@@ -20,10 +20,13 @@ import socket
 import sys
 import time
 from collections.abc import Callable
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Any, Protocol
 
 from welvo.live.frames import SLOTS, Frames
 from welvo.protocols import artnet, ddp, sacn
+
+if TYPE_CHECKING:
+    from welvo.live.serial_line import Line
 
 KEEP_ALIVE = 0.9
 """Seconds after which an unchanged frame goes out again; both standards ask for 0.8 to 1 s."""
@@ -40,6 +43,7 @@ MOST_UNREAD = 1 << 20
 MOST_PROBES = 64
 """Ways out that are looked at for each report."""
 NOBODY = "no node asks for it"
+NO_PORT = "no serial port of this computer is chosen for it"
 GROUPS = "multicast"
 
 
@@ -199,6 +203,56 @@ class DeviceStream:
             self._send(now)
 
 
+class LineStream:
+    """One feed on its way out on a DMX line of this computer.
+
+    A line without a frame for a second is dead to its receivers, so repeats are left out for less than that, however
+    the feed is planned.
+    """
+
+    sacn = False
+    sync = 0
+    targets: list[tuple[str, int]] = []
+
+    def __init__(self, spec: dict[str, Any], line: Line | None) -> None:
+        self.spec = spec
+        self.line = line
+        self.always = spec.get("rule") == "always"
+        self.first: int = spec["row"] * SLOTS
+        self.behind: int = self.first + spec.get("slots", SLOTS)
+        self.levels = b""
+        self.seen = -1
+        self.last_offered = -1e9
+
+    @property
+    def sent(self) -> int:
+        return self.line.sent if self.line else 0
+
+    @property
+    def wrong(self) -> str:
+        return self.line.wrong if self.line else NO_PORT
+
+    def tick(self, number: int, levels: bytes, now: float) -> int:
+        """Offer the frame to the line if it is due. What goes wrong there is in `wrong`; it counts as no packet."""
+        changed = False
+        if number != self.seen:
+            self.seen = number
+            new = levels[self.first : self.behind]
+            changed, self.levels = new != self.levels, new
+        if self.line and (changed or self.always or now - self.last_offered >= KEEP_ALIVE):
+            self.last_offered = now
+            self.line.offer(self.levels)
+        return 0
+
+    def end(self, now: float) -> None:
+        """A line has no end of stream: the chosen last frame, then nothing. The engine closes its port."""
+        if self.line and self.spec.get("last") is not None:
+            self.line.offer(bytes.fromhex(self.spec["last"]))
+
+
+Stream = FeedStream | DeviceStream | LineStream
+
+
 def way_of(target: tuple[str, int]) -> str:
     """What a target is looked up by: its address, and all groups as one."""
     return GROUPS if target[0].startswith("239.") else target[0]
@@ -217,8 +271,10 @@ class Engine:
         self.frames = frames
         self.clock = clock
         self.artnet_fd = artnet_fd
-        self.streams: dict[str, FeedStream | DeviceStream] = {}
-        self.heap: list[tuple[float, int, float, list[FeedStream | DeviceStream]]] = []
+        self.streams: dict[str, Stream] = {}
+        self.lines: dict[str, Line] = {}
+        """The lines that are open, by serial port."""
+        self.heap: list[tuple[float, int, float, list[Stream]]] = []
         self.udp: Sends | None = None
         self.art: Sends | None = None
         self.start = 0.0
@@ -265,11 +321,14 @@ class Engine:
     def set_streams(self, specs: list[dict[str, Any]]) -> None:
         """Take over a new set: streams that stay keep their sequence, those that go are ended properly."""
         now = self.clock()
-        fresh: dict[str, FeedStream | DeviceStream] = {}
+        fresh: dict[str, Stream] = {}
         for spec in specs:
             old = self.streams.get(spec["id"])
             if old and old.spec == spec:
                 fresh[spec["id"]] = old
+                continue
+            if spec["protocol"] == "serial":
+                fresh[spec["id"]] = LineStream(spec, self.line(spec, fresh))
                 continue
             sock = self.art if spec["protocol"] == "artnet" else self.udp
             assert sock is not None
@@ -290,9 +349,12 @@ class Engine:
         for key in self.streams.keys() - fresh.keys():
             self.streams[key].end(now)
         self.streams = fresh
+        used = {s.line.name for s in fresh.values() if isinstance(s, LineStream) and s.line}
+        for name in self.lines.keys() - used:
+            self.lines.pop(name).close()
         self.ways = {way_of(t): t for stream in fresh.values() for t in stream.targets}
         self.announce_at = now
-        by_rate: dict[tuple[float, bool, int], list[FeedStream | DeviceStream]] = {}
+        by_rate: dict[tuple[float, bool, int], list[Stream]] = {}
         for any_stream in fresh.values():
             kind = (float(any_stream.spec.get("rate", 44.0)), any_stream.sacn, any_stream.sync)
             by_rate.setdefault(kind if any_stream.sync else (kind[0], True, 0), []).append(any_stream)
@@ -314,6 +376,17 @@ class Engine:
             }
         )
 
+    def line(self, spec: dict[str, Any], others: dict[str, Stream]) -> Line | None:
+        """The line a stream goes out on: that of its port, which no other stream may use."""
+        name: str = spec.get("line", "")
+        if not name or any(isinstance(s, LineStream) and s.line and s.line.name == name for s in others.values()):
+            return None
+        if name not in self.lines:
+            from welvo.live.serial_line import Line  # few rigs need it, and starting must be fast
+
+            self.lines[name] = Line(name)
+        return self.lines[name]
+
     def announce(self, now: float) -> None:
         """Say which sACN universes are being sent, in pages of 512 (E1.31, 8). Nothing sent, nothing said."""
         self.announce_at = now + DISCOVERY_EVERY
@@ -327,7 +400,7 @@ class Engine:
             except OSError:
                 self.errors += 1
 
-    def release(self, stream: FeedStream | DeviceStream) -> None:
+    def release(self, stream: Stream) -> None:
         """Tell receivers to show what they hold: the synchronization universe's packet, or ArtSync to everyone
         (3.7)."""
         try:
@@ -478,6 +551,8 @@ class Engine:
         now = self.clock()
         for stream in self.streams.values():
             stream.end(now)
+        for line in self.lines.values():
+            line.close()
         self.say({"ended": True})
 
 

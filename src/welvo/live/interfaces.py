@@ -8,6 +8,8 @@ import socket
 import struct
 from dataclasses import dataclass
 
+from welvo.rig.addresses import same_network
+
 
 @dataclass(frozen=True)
 class Interface:
@@ -21,7 +23,7 @@ class Interface:
 
     def holds(self, ip: str) -> bool:
         """Whether an address is in the interface's own network, so that packets to it leave here and nowhere else."""
-        return ipaddress.IPv4Address(ip) in ipaddress.IPv4Network(f"{self.ip}/{self.mask}", strict=False)
+        return same_network(ip, f"{self.ip}/{self.mask}")
 
     @property
     def label(self) -> str:

@@ -93,6 +93,7 @@ class Listener:
         self._lock = threading.Lock()
         self._sources: dict[tuple[str, int, str], _Source] = {}
         self._heard: dict[str, dict[int, tuple[artnet.PollReply, float]]] = {}
+        self._told: dict[str, tuple[tuple[float, int], Heard]] = {}
         self._macs: dict[str, dict[str, float]] = {}
         self._first: dict[str, float] = {}
         self._own_cids: set[bytes] = set()
@@ -258,6 +259,7 @@ class Listener:
                 break
             del self._heard[known]
             self._macs.pop(known, None)
+            self._told.pop(known, None)
             self._first.pop(known, None)
 
     def _answer(self, ip: str) -> None:
@@ -370,10 +372,14 @@ class Listener:
     def heard(self) -> dict[str, Heard]:
         """All nodes that answered, their pages put together."""
         with self._lock:
-            return {
-                ip: _heard(ip, pages, self._first.get(ip, 0.0), self._macs.get(ip, {}))
-                for ip, pages in self._heard.items()
-            }
+            found: dict[str, Heard] = {}
+            for ip, pages in self._heard.items():
+                newest, known = _newest(pages), self._told.get(ip)
+                if known is None or known[0] != (newest, len(pages)):  # of two hundred, most said nothing since
+                    made = _heard(ip, pages, self._first.get(ip, 0.0), self._macs.get(ip, {}))
+                    known = self._told[ip] = ((newest, len(pages)), made)
+                found[ip] = known[1]
+            return found
 
     def announced(self, now: float) -> dict[str, tuple[int, ...]]:
         """Universes that sources say they send, by CID in hex; a source that says it no more is forgotten."""

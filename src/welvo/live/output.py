@@ -78,11 +78,13 @@ def streams(
     index: Index | None = None,
     now: float = 0.0,
     borrowed: frozenset[str] = NONE,
+    lines: dict[str, str] | None = None,
 ) -> list[dict[str, Any]]:
     """One stream for each wire universe the Bench feeds. `defaults` by universe id, for feeds that end on them.
 
     Feeds of one universe under one number are one stream to all their targets; what cannot be part of one is left out
-    (see `kept_back`). Feeds by DDP need the index: all that go to one device are one stream.
+    (see `kept_back`). Feeds by DDP need the index: all that go to one device are one stream. `lines` says by number
+    which serial port of this computer is which line.
     """
     rows = rows_of(rig)
     back = kept_back(rig, borrowed)
@@ -105,11 +107,6 @@ def streams(
             same["rate"] = max(same["rate"], feed.rate)
             continue
         size = rig.universes[feed.universe].size
-        last = {
-            "hold": None,
-            "zero": bytes(size).hex(),
-            "defaults": defaults.get(feed.universe, bytes(size))[:size].hex(),
-        }
         found[feed.protocol, feed.wire] = {
             "id": fid,
             "feeds": [fid],
@@ -123,9 +120,45 @@ def streams(
             "slots": size,
             "sync": feed.sync,
             "sync_to": interface.broadcast if feed.sync and feed.protocol == "artnet" else "",
-            "last": None if PROTOCOLS[feed.protocol].ends else last[feed.at_disarm],
+            "last": _last(rig, feed, defaults),
         }
-    return [*found.values(), *(_boxes(index, rows, borrowed) if index else ())]
+    return [
+        *found.values(),
+        *(_boxes(index, rows, borrowed) if index else ()),
+        *_lines(rig, rows, defaults, borrowed, lines or {}),
+    ]
+
+
+def _last(rig: Rig, feed: Feed, defaults: dict[str, bytes]) -> str | None:
+    """The frame that receivers are left with, as hex; None for the one they have, or where the stream can be ended."""
+    size = rig.universes[feed.universe].size
+    if PROTOCOLS[feed.protocol].ends or feed.at_disarm == "hold":
+        return None
+    return (bytes(size) if feed.at_disarm == "zero" else defaults.get(feed.universe, bytes(size))[:size]).hex()
+
+
+def _lines(
+    rig: Rig, rows: dict[str, int], defaults: dict[str, bytes], borrowed: frozenset[str], ports: dict[str, str]
+) -> Iterator[dict[str, Any]]:
+    """One stream for each serial line the Bench feeds."""
+    bench = bench_sender(rig)
+    for fid, feed in rig.feeds.items():
+        if PROTOCOLS[feed.protocol].carries != "line" or not _sends(rig, feed, bench, borrowed):
+            continue
+        if feed.universe in rig.universes and used(rig, "universes", feed.universe):
+            yield {
+                "id": fid,
+                "feeds": [fid],
+                "protocol": "serial",
+                "wire": feed.wire,
+                "to": [],
+                "line": ports.get(str(feed.wire), ""),
+                "row": rows[feed.universe],
+                "slots": rig.universes[feed.universe].size,
+                "rate": feed.rate,
+                "rule": feed.rule,
+                "last": _last(rig, feed, defaults),
+            }
 
 
 def _boxes(index: Index, rows: dict[str, int], borrowed: frozenset[str]) -> list[dict[str, Any]]:

@@ -25,6 +25,8 @@ if TYPE_CHECKING:
 
 WHOLE_ANSWER = 0.5
 """Seconds that one request may take, from the connection to its last octet."""
+MOST_A_SECOND = 100
+"""Pages that are asked in a second at most, all together."""
 SETTINGS_EVERY = 1.0
 """Seconds between two readings of one device's settings."""
 MOST = 1 << 20
@@ -87,6 +89,11 @@ class StatusWatch:
         self.faults = Faults()
         self._worker = Worker("status pages", self._run, self.faults)
 
+    @property
+    def every(self) -> float:
+        """Seconds between two questions to one page: ten a second, of many devices less often."""
+        return max(0.1, len(self.wanted) / MOST_A_SECOND)
+
     def start(self) -> None:
         self._worker.start()
 
@@ -128,7 +135,7 @@ class StatusWatch:
             except LinkError as e:
                 self.failed[ip] = str(e)
                 self.found.pop(ip, None)
-            await asyncio.sleep(0.1)
+            await asyncio.sleep(self.every)
 
     async def _settings(self, link: HttpLink) -> None:
         """Read one device's settings again and again; one that does not answer is asked less often."""
@@ -136,7 +143,7 @@ class StatusWatch:
             try:
                 self.said[link.ip] = await link.read()
                 self.silent.pop(link.ip, None)
-                await asyncio.sleep(SETTINGS_EVERY)
+                await asyncio.sleep(max(SETTINGS_EVERY, len(self.asked) / 50))
             except LinkError as e:
                 self.silent[link.ip] = str(e)
                 await asyncio.sleep(2 * SETTINGS_EVERY)

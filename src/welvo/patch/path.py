@@ -542,19 +542,20 @@ def path(
     )
     why = observed.stuck.get(chosen, "") if armed else ""
     joints.append(Joint("differs", "armed", NOT_LEAVING, why) if why else Joint("matches"))
+    on_line = PROTOCOLS[feed.protocol].carries == "line"
     if not port and not PROTOCOLS[feed.protocol].numbered:
         box = device_at(rig, feed.to) if PROTOCOLS[feed.protocol].carries == "octets" else ""
         name_ = rig.devices[box].name if box else feed.to or "no address"
-        word = "one stream" if PROTOCOLS[feed.protocol].carries == "octets" else "a line of its own"
+        word = "a line of its own" if on_line else "one stream"
         hops.append(
             Hop(
                 "device",
-                name_ if PROTOCOLS[feed.protocol].carries == "octets" else f"line {feed.wire}",
+                f"line {feed.wire}" if on_line else name_,
                 word,
                 Goto("device", box) if box else Goto("feed", chosen),
             )
         )
-        joints.append(Joint("unknown", word="not heard"))
+        joints.append(Joint("unknown", word="by cable" if on_line else "not heard"))
         return Path(target.label, name, tuple(hops), tuple(joints), said, key, tuple(feeds))
     if not port:
         hops.append(Hop("device", "none", "no port takes this feed", Goto("devices", "")))
@@ -565,16 +566,18 @@ def path(
     heard = observed.heard.get(device.ip)
     live = is_live(heard, now)
     state = "heard" if live else ("silent" if heard else "not heard")
-    hops.append(Hop("device", device.name, f"{device.ip or 'no address'} · {state}", Goto("device", device_id)))
+    where = f"line {feed.wire} · serial" if on_line else f"{device.ip or 'no address'} · {state}"
+    hops.append(Hop("device", device.name, where, Goto("device", device_id)))
     reaches = feed_reaches(feed, device.ip)
     if not reaches:
         joints.append(Joint("differs", f"to {feed.to}", device.ip, "sent elsewhere"))
     else:
-        joints.append(Joint("matches" if live else "unknown", word=state))
+        joints.append(Joint("matches" if live else "unknown", word="by cable" if on_line else state))
     model = model_of(rig, device_id)
     takes = heard_port(model, heard, label) if model and heard and live else None
     says = say_wire(takes.protocol, takes.wire) if takes else "not known"
-    hops.append(Hop("port", label, f"set to {says}" if takes else "not read", Goto("port", device_id, label)))
+    has = "nothing to set" if on_line else f"set to {says}" if takes else "not read"
+    hops.append(Hop("port", label, has, Goto("port", device_id, label)))
     on_run = bool(attached)  # its stream runs on over universes: the number the port is set to is that of the first
     lines = {line.key: line.mark for line in compared(index, observed, device_id, now)}
     own = {lines.get(f"{label}.universe", "unknown"), lines.get(f"{label}.protocol", "unknown")}

@@ -11,7 +11,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import NamedTuple
 
-from welvo.observed.values import Observed
+from welvo.observed.values import SILENT_AFTER, Observed
 from welvo.patch.cable import Piece, Stream
 from welvo.patch.index import Index
 from welvo.rig.abilities import gives
@@ -21,7 +21,7 @@ from welvo.rig.kept import kept
 from welvo.rig.lookup import feeds_of, universe_by_number
 from welvo.rig.plan import model_of, planned, segment_owner, setting_key, universe_size
 from welvo.rig.refs import PortRef
-from welvo.rig.wiring import Feed, Port, SettingSpec, SettingValue
+from welvo.rig.wiring import Device, DeviceModel, Feed, Port, SettingSpec, SettingValue
 from welvo.settings.compare import SettingLine, compare
 
 
@@ -188,19 +188,45 @@ def _work_out(index: Index, device_id: str) -> dict[str, SettingValue]:
     return plan
 
 
-_ASKED_AGAIN = 0.25
-"""Seconds for which an answer about the same rig and the same observations holds: only silence comes by time alone."""
-_answers: dict[str, tuple[Rig, Observed, float, list[SettingLine]]] = {}
+class _Facts(NamedTuple):
+    """All that the comparison of a device is made of. Equal facts give equal lines."""
+
+    device: Device
+    model: DeviceModel | None
+    plan: dict[str, SettingValue]
+    heard: tuple[object, ...]
+    told: tuple[object, ...]
+    results: object
+    live: bool
+
+
+_answers: dict[str, tuple[_Facts, list[SettingLine]]] = {}
 
 
 def compared(index: Index, observed: Observed, device_id: str, now: float) -> list[SettingLine]:
-    """Every setting of a device, plan beside reported. Stations, path and rules ask this in turn for each observation,
-    so the last answer about each device is kept; do not change it."""
+    """Every setting of a device, plan beside reported. Stations, path and rules ask this in turn, three times a second,
+    and mostly nothing is another: so the last answer about each device is kept. Do not change it."""
+    rig = index.rig
+    device = rig.devices[device_id]
+    heard, told = observed.heard.get(device.ip), observed.said.get(device.ip)
+    plan = full_plan(index, device_id)
+    if observed.written.get(device_id):
+        return compare(rig, observed, device_id, now, plan)  # what was pushed is claimed until a later answer
+    at = max(heard.at if heard else 0.0, told.at if told else 0.0)
+    facts = _Facts(
+        device,
+        model_of(rig, device_id),
+        plan,
+        (heard.ports, heard.name, heard.long_name, heard.ip) if heard else (),
+        (told.active, told.saved, told.entered, told.waits, now - told.at <= SILENT_AFTER) if told else (),
+        observed.results.get(device_id),
+        at > 0 and now - at <= SILENT_AFTER,
+    )
     known = _answers.get(device_id)
-    if known and known[0] is index.rig and known[1] is observed and abs(now - known[2]) < _ASKED_AGAIN:
-        return known[3]
-    lines = compare(index.rig, observed, device_id, now, full_plan(index, device_id))
+    if known and known[0] == facts:
+        return known[1]
+    lines = compare(rig, observed, device_id, now, plan)
     if len(_answers) > 1000:
         _answers.clear()
-    _answers[device_id] = (index.rig, observed, now, lines)
+    _answers[device_id] = (facts, lines)
     return lines

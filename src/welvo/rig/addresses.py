@@ -4,13 +4,18 @@ from __future__ import annotations
 
 import ipaddress
 from collections.abc import Iterable
+from functools import lru_cache
+
+from welvo.rig.base import Refused
 
 
+@lru_cache(64)
 def network_of(at: str) -> ipaddress.IPv4Network:
     """The network of `address/mask`."""
     return ipaddress.IPv4Network(at, strict=False)
 
 
+@lru_cache(8192)
 def same_network(ip: str, at: str) -> bool:
     return ipaddress.IPv4Address(ip) in network_of(at)
 
@@ -19,6 +24,15 @@ def say_network(at: str) -> str:
     """`10.0.40.7 with mask 255.255.255.0`."""
     ip, _, mask = at.partition("/")
     return f"{ip} with mask {mask}"
+
+
+def check_host(ip: str, mask: str) -> None:
+    """Refuse an address that no single device of its network can have."""
+    network = network_of(f"{ip}/{mask}")
+    if network.num_addresses > 2 and ip == str(network.broadcast_address):
+        raise Refused(f"{ip} is the broadcast address of its network (mask {mask}): it means every device there.")
+    if network.num_addresses > 2 and ip == str(network.network_address):
+        raise Refused(f"{ip} is the name of its network (mask {mask}), not one device's address.")
 
 
 def differing_part(ip: str, at: str) -> str:

@@ -7,12 +7,13 @@ from urllib.parse import quote, unquote
 
 from msgspec.structs import replace
 
+from welvo.rig.addresses import check_host
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Picture, Rig, fresh_id, joined, put, put_rig
 from welvo.rig.lookup import bench_sender, call, code_for, lowest_free_tint, universe_by_number
 from welvo.rig.notation import plural, read_ip
 from welvo.rig.patched import Element, Fixture, Group, Place, Share, Waiver
-from welvo.rig.plan import model_of, ports_taking, split_key
+from welvo.rig.plan import model_of, ports_taking, spec_of, split_key
 from welvo.rig.profile import CARRIED_PICTURES, Mode, Profile
 from welvo.rig.protocol import DESTINATION_WORDS, PROTOCOLS, Protocol, say_wire
 from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Sender, SettingValue, Show, Universe
@@ -317,9 +318,17 @@ def plan_setting(rig: Rig, device_id: str, setting: str, value: SettingValue | N
     """
     device = rig.devices[device_id]
     label, key = split_key(setting)
+    model = model_of(rig, device_id)
+    spec = spec_of(model, setting) if model else None
+    if spec and spec.secret:
+        raise Refused(f"{spec.label} is a secret: it is given to the device itself, and a rig never holds it.")
     words = f"plan {device.name} {label + ' ' if label else ''}{key} {value}"
     if setting == "ip":
-        return set_device(rig, device_id, words, ip=read_ip(str(value)) if value else "")
+        ip = read_ip(str(value)) if value else ""
+        mask = str(device.settings.get("mask", ""))
+        if ip and mask:
+            check_host(ip, mask)
+        return set_device(rig, device_id, words, ip=ip)
     if label and key in ("universe", "protocol"):
         feed_id = device.ports[label].feed
         if not feed_id:

@@ -7,9 +7,10 @@ import re
 from welvo.rig.base import Refused
 from welvo.rig.colours import STRAIGHT
 from welvo.rig.document import Rig
+from welvo.rig.kept import kept
 from welvo.rig.notation import read_ip, read_mask
 from welvo.rig.protocol import PROTOCOLS
-from welvo.rig.wiring import DeviceModel, Feed, SettingSpec, SettingValue
+from welvo.rig.wiring import Device, DeviceModel, Feed, SettingSpec, SettingValue
 
 
 def setting_key(port: str, key: str) -> str:
@@ -53,18 +54,33 @@ def split_owner(owner: str) -> tuple[str, int]:
     return (label, int(number)) if stroke and label and number.isdecimal() else (owner, 0)
 
 
-def all_settings(model: DeviceModel, segments: dict[str, int] | None = None) -> list[tuple[str, str, SettingSpec]]:
-    """(full key, owner, spec), the device's own first, then port by port as printed on the device.
+AllSettings = list[tuple[str, str, SettingSpec]]
+_listed: dict[tuple[int, tuple[tuple[str, int], ...]], tuple[DeviceModel, AllSettings]] = {}
 
-    `segments` says how many segments each port has; theirs follow those of the port.
+
+def all_settings(model: DeviceModel, segments: dict[str, int] | None = None) -> AllSettings:
+    """(full key, owner, spec), the device's own first, then port by port as printed on the device. Do not change it.
+
+    `segments` says how many segments each port has; theirs follow those of the port. The list is the same for all
+    devices of a model with as many segments, and is kept.
     """
+    asked = (id(model), tuple((segments or {}).items()))
+    known = _listed.get(asked)
+    if known is None or known[0] is not model:
+        if len(_listed) > 500:
+            _listed.clear()
+        known = _listed[asked] = (model, _list_settings(model, segments or {}))
+    return known[1]
+
+
+def _list_settings(model: DeviceModel, segments: dict[str, int]) -> AllSettings:
     of_device = [s for s in model.settings if s.scope == "device"]
     of_port = [s for s in model.settings if s.scope == "port"]
     of_segment = [s for s in model.settings if s.scope == "segment"]
     found = [(s.key, "", s) for s in of_device]
     for label in model.ports:
         found += [(setting_key(label, s.key), label, s) for s in of_port]
-        for n in range(1, (segments or {}).get(label, 0) + 1 if of_segment else 1):
+        for n in range(1, segments.get(label, 0) + 1 if of_segment else 1):
             owner = segment_owner(label, n)
             found += [(setting_key(owner, s.key), owner, s) for s in of_segment]
     return found
@@ -141,7 +157,10 @@ def read_setting(spec: SettingSpec, text: str, protocol: str = "sacn") -> Settin
     if not t:
         return None
     if spec.type == "universe":
-        return PROTOCOLS[protocol].read(t)
+        wire = PROTOCOLS[protocol].read(t)
+        if not spec.low <= wire <= spec.high:
+            raise Refused(f"The device takes universes {spec.low} to {spec.high}; {wire} is out of its reach.")
+        return wire
     if spec.type == "number":
         if not re.fullmatch(r"\d{1,9}", t) or not spec.low <= int(t) <= spec.high:
             raise Refused(f"{spec.label}: a whole number from {spec.low} to {spec.high}.")
@@ -205,8 +224,23 @@ def port_of_fixture(rig: Rig, fixture: str) -> tuple[str, str, int] | None:
     return None
 
 
+@kept
+def _by_ip(devices: dict[str, Device]) -> dict[str, tuple[str, ...]]:
+    found: dict[str, tuple[str, ...]] = {}
+    for device_id, d in devices.items():
+        if d.ip:
+            found[d.ip] = (*found.get(d.ip, ()), device_id)
+    return found
+
+
+def devices_at(rig: Rig, ip: str) -> tuple[str, ...]:
+    """All devices that are planned at an address, in the order of their entry."""
+    return _by_ip(rig.devices).get(ip, ())
+
+
 def device_at(rig: Rig, ip: str) -> str:
-    return next((device_id for device_id, d in rig.devices.items() if d.ip and d.ip == ip), "")
+    """The first device that is planned at an address; empty: none."""
+    return next(iter(devices_at(rig, ip)), "")
 
 
 def feed_reaches(feed: Feed, ip: str) -> bool:

@@ -59,11 +59,6 @@ class ProtocolRecord:
         """Whether its numbers are universes that a device can be set to."""
         return self.carries == "universes"
 
-    @property
-    def sent(self) -> bool:
-        """Whether the Bench can send it."""
-        return self.carries != "line"
-
     def read(self, text: str) -> int:
         n = self.parse(text)
         self.check_number(n)
@@ -227,8 +222,7 @@ PROTOCOLS: dict[str, ProtocolRecord] = {
             carries="line",
             ends=False,
             has_priority=False,
-            means="Puts it out on a serial DMX line of the sender's computer. Planned and checked; not sent by the "
-            "Bench yet.",
+            means="Puts it out on a serial DMX line of the sender's computer, without a network.",
             write=str,
             parse=_plain("serial line", "line", "serial"),
             ways=lambda wire: [("Serial line", str(wire))],

@@ -88,18 +88,20 @@ PORT_ROWS: dict[str, PortRow] = {
 
 def heard_port(model: DeviceModel, heard: Heard, label: str) -> HeardPort | None:
     """The heard port for a label: outputs in page and index order stand in the order printed on the device."""
-    order = sorted((p for p in heard.ports if p.output), key=lambda p: (p.page, p.index))
-    at = model.ports.index(label) if label in model.ports else -1
-    return order[at] if 0 <= at < len(order) else None
+    return heard_ports(model, heard).get(label)
+
+
+def heard_ports(model: DeviceModel, heard: Heard) -> dict[str, HeardPort]:
+    """The heard port of each label (see `heard_port`)."""
+    return dict(zip(model.ports, sorted((p for p in heard.ports if p.output), key=lambda p: (p.page, p.index))))
 
 
 def reported(model: DeviceModel, heard: Heard) -> dict[str, SettingValue]:
     """What a heard device says of its settings, by full key."""
     said: dict[str, SettingValue] = {key: row.read(heard) for key, row in DEVICE_ROWS.items()}
-    for label in model.ports:
-        port = heard_port(model, heard, label)
-        if port:
-            said |= {setting_key(label, key): row.read(port) for key, row in PORT_ROWS.items()}
+    for label, port in heard_ports(model, heard).items():
+        for key, row in PORT_ROWS.items():
+            said[setting_key(label, key)] = row.read(port)
     return said
 
 

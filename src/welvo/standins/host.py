@@ -24,6 +24,7 @@ from welvo.protocols import artnet, ddp, sacn
 from welvo.protocols.wire import WireError
 from welvo.rig.document import Rig
 from welvo.rig.wiring import DeviceModel, SettingValue
+from welvo.standins.line import LineEnd
 from welvo.standins.node import Node, known_settings
 from welvo.standins.pixel import FAULTS, Attached, Faults, PixelDevice
 from welvo.standins.store import Store
@@ -100,6 +101,31 @@ def describe(
         faults = table.get("faults", {})
         found.append(Described(ip, model, _settings(table, model, ip), {}, faults, str(table.get("password", ""))))
     return found
+
+
+def line_numbers(rig: Rig) -> list[int]:
+    """The DMX lines of a rig that leave from a computer's serial ports."""
+    return sorted({f.wire for f in rig.feeds.values() if f.protocol == "serial"})
+
+
+def read_fault(text: str, state: dict[str, Any]) -> dict[str, Any]:
+    """A state with one more fault, written `ADDRESS:FAULT` or `ADDRESS:FAULT=VALUE`, the value as JSON or bare text.
+    Raises StandInError."""
+    import msgspec
+
+    ip, _, rest = text.partition(":")
+    name, given, value = rest.partition("=")
+    try:
+        ipaddress.ip_address(ip)
+        what: object = msgspec.json.decode(value) if given else True
+    except msgspec.DecodeError:
+        what = value
+    except ValueError:
+        raise StandInError(f"“{text}” is no fault; write ADDRESS:FAULT or ADDRESS:FAULT=VALUE.") from None
+    if name != "test" and name not in FAULTS:
+        raise StandInError(f"There is no fault “{name}”; there are {', '.join((*FAULTS, 'test'))}.")
+    table = state.get(ip, {})
+    return {**state, ip: {**table, "faults": {**table.get("faults", {}), name: what}}}
 
 
 def attached(index: Index, device_id: str) -> dict[str, tuple[Attached, ...]]:
@@ -183,7 +209,7 @@ def set_fault(device: PixelDevice, name: str, value: object) -> None:
 class Host:
     """Sockets for all devices of the process."""
 
-    def __init__(self, nodes: Sequence[Simulated]) -> None:
+    def __init__(self, nodes: Sequence[Simulated], lines: Sequence[LineEnd] = ()) -> None:
         self.nodes = list(nodes)
         self._sites: dict[str, Any] = {}
         self._moving: set[str] = set()
@@ -192,10 +218,13 @@ class Host:
         self._groups: dict[int, socket.socket] = {}
         self._runners: list[Any] = []
         self._open: list[socket.socket] = []
+        self.lines = list(lines)
         self.faults = 0
 
     async def start(self) -> None:
         loop = asyncio.get_running_loop()
+        for line in self.lines:
+            loop.add_reader(line.socket, line.ready)
         for node in self.nodes:
             self._enter(node)
         shared = self._socket(BROADCAST, artnet.PORT, reuse=True)
@@ -383,6 +412,9 @@ class Host:
         for sock in [*self._open, *self._groups.values()]:
             loop.remove_reader(sock)
             sock.close()
+        for line in self.lines:
+            loop.remove_reader(line.socket)
+            line.close()
         for runner in self._runners:
             await runner.cleanup()
 
@@ -455,12 +487,24 @@ def _orders(host: Host, done: asyncio.Event) -> Callable[[], None]:
     return read
 
 
-async def run(described: list[Described], state: dict[str, Any], until_eof: bool) -> None:
-    """Host the devices until SIGTERM, SIGINT, or (when a parent holds the pipe) the end of standard input.
+def line_ends(numbers: Sequence[int]) -> list[LineEnd]:
+    """The far ends of DMX lines. Raises StandInError for one that is there already."""
+    found: list[LineEnd] = []
+    for number in numbers:
+        try:
+            found.append(LineEnd(number))
+        except OSError as e:
+            raise StandInError(f"Simulated line {number} is running already: {e.strerror}.") from e
+    return found
+
+
+async def run(described: list[Described], state: dict[str, Any], until_eof: bool, lines: Sequence[int] = ()) -> None:
+    """Host the devices and the far ends of DMX `lines` until SIGTERM, SIGINT, or (when a parent holds the pipe) the end
+    of standard input.
 
     Lines on that pipe switch faults (see `obey`).
     """
-    host = Host([make(d, time.monotonic) for d in described])
+    host = Host([make(d, time.monotonic) for d in described], line_ends(lines))
     await host.start()
     loop = asyncio.get_running_loop()
     done = asyncio.Event()
@@ -470,7 +514,8 @@ async def run(described: list[Described], state: dict[str, Any], until_eof: bool
         loop.add_reader(sys.stdin.fileno(), _orders(host, done))
     rivals = state.get("rival")
     tasks = [asyncio.create_task(rival(**r)) for r in (rivals if isinstance(rivals, list) else [])]
-    print(f"{len(host.nodes)} stand-ins ready: " + ", ".join(f"{n.name} at {n.ip}" for n in host.nodes), flush=True)
+    names = [f"{n.name} at {n.ip}" for n in host.nodes] + [f"line {line.number}" for line in host.lines]
+    print(f"{len(names)} stand-ins ready: {', '.join(names)}", flush=True)
     await done.wait()
     for task in tasks:
         task.cancel()

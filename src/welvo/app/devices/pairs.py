@@ -16,8 +16,8 @@ from welvo.app.widgets.theme import THEME
 from welvo.observed.values import SILENT_AFTER
 from welvo.patch.planned import compared
 from welvo.rig.notation import natural, plural
-from welvo.rig.plan import device_at, model_of
-from welvo.settings.compare import Mark, differing, is_live
+from welvo.rig.plan import device_at, devices_at, model_of
+from welvo.settings.compare import Mark, SettingLine, differing, is_live
 
 ROW = 60
 KINDS = {"pixel": "pixel controller", "serial": "serial line"}
@@ -42,7 +42,7 @@ def pairs_of(session: Session) -> list[Pair]:
         model = model_of(rig, device_id)
         kind = KINDS.get(model.kind, model.kind) if model else "unknown model"
         planned = (d.name, d.ip or "no address planned", f"{kind} · {plural(len(d.ports), 'port')}")
-        twin = next((o.name for o_id, o in rig.devices.items() if d.ip and o.ip == d.ip and o_id != device_id), "")
+        twin = next((rig.devices[o].name for o in devices_at(rig, d.ip) if o != device_id), "")
         if twin and device_at(rig, d.ip) != device_id:
             found.append(Pair(device_id, d.ip, planned, ("who answers?", d.ip, f"same address as {twin}"), "upstream"))
             continue
@@ -56,18 +56,7 @@ def pairs_of(session: Session) -> list[Pair]:
                 Pair(device_id, d.ip, planned, ("silent" if d.ip else "–", ago if d.ip else "", ""), "unknown")
             )
             continue
-        lines = compared(session.index, observed, device_id, now)
-        off = len(differing(lines))
-        claimed = sum(x.mark == "claimed" for x in lines)
-        mark = "differs" if off else "claimed" if claimed else "matches"
-        agree = sum(x.mark == "matches" for x in lines)
-        third = (
-            f"{plural(off, 'setting')} differ"
-            if off > 1
-            else "1 setting differs"
-            if off
-            else f"all {agree} planned match"
-        )
+        mark, third = _standing(device_id, compared(session.index, observed, device_id, now))
         found.append(
             Pair(
                 device_id,
@@ -77,9 +66,7 @@ def pairs_of(session: Session) -> list[Pair]:
                 mark,
             )
         )
-    for ip in sorted({*observed.heard, *observed.said}, key=natural):
-        if device_at(rig, ip):
-            continue
+    for ip in sorted((ip for ip in {*observed.heard, *observed.said} if not device_at(rig, ip)), key=natural):
         h, told = observed.heard.get(ip), observed.said.get(ip)
         name = (h.name if h else "") or (told.name if told else "") or "no name"
         last = max(h.at if h else 0.0, told.at if told else 0.0)
@@ -87,6 +74,23 @@ def pairs_of(session: Session) -> list[Pair]:
         words = "not in the plan" if live else f"last heard {time.strftime('%H:%M', time.localtime(last))}"
         found.append(Pair("", ip, ("", "", ""), (name, ip, words), "unknown"))
     return found
+
+
+_known: dict[str, tuple[list[SettingLine], tuple[Mark, str]]] = {}
+
+
+def _standing(device_id: str, lines: list[SettingLine]) -> tuple[Mark, str]:
+    """How a device stands as a whole, in a mark and in words. The same lines are asked about three times a second."""
+    known = _known.get(device_id)
+    if known and known[0] is lines:
+        return known[1]
+    off = len(differing(lines))
+    claimed = any(x.mark == "claimed" for x in lines)
+    agree = sum(x.mark == "matches" for x in lines)
+    words = f"{plural(off, 'setting')} {'differ' if off > 1 else 'differs'}" if off else f"all {agree} planned match"
+    mark: Mark = "differs" if off else "claimed" if claimed else "matches"
+    _known[device_id] = (lines, (mark, words))
+    return mark, words
 
 
 class PairList(QWidget):
@@ -106,7 +110,13 @@ class PairList(QWidget):
         session.selection_changed.connect(self.update)
         self.refresh()
 
+    def showEvent(self, e: object) -> None:
+        super().showEvent(e)  # type: ignore[arg-type]
+        self.refresh()
+
     def refresh(self) -> None:
+        if not self.isVisible() and self.pairs:
+            return  # worked out when it is looked at
         found = pairs_of(self._session)
         if found != self.pairs:
             self.pairs = found

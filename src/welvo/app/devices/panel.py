@@ -17,6 +17,7 @@ from welvo.app.session import Session
 from welvo.app.widgets import dialogs
 from welvo.app.widgets.fields import Choice, Field
 from welvo.app.widgets.forms import Subject, Typed
+from welvo.app.widgets.line_choice import line_row
 from welvo.app.widgets.painting import button, clear, label, row
 from welvo.app.widgets.panels import FormPanel, Title, Ways, finding_card
 from welvo.app.widgets.theme import THEME
@@ -69,6 +70,7 @@ class DevicesPanel(FormPanel):
             [(x.key, x.plan, x.reported, x.mark) for x in self._lines()],
             [e for e in s.observed.log if e.device == device_id],
             self._cards(device_id),
+            self.network.why_unread(s.rig.devices[device_id].ip) if device_id else "",
             (THEME.name, THEME.step),
         )
         if (sel, state) == (self._shown_for, self._state):
@@ -201,6 +203,13 @@ class DevicesPanel(FormPanel):
             ),
             Typed("Note", "Where it stands, which key opens it. Free words; nothing depends on them.", "note"),
         )
+        if "password" in self.network.why_unread(device.ip):
+            help_text = "The password of its settings. It is kept on this computer only, and stands in no rig."
+            secret = Field(help_text, lambda t: self.network.work.set_password(device.ip, t))
+            secret.setEchoMode(Field.EchoMode.Password)
+            secret.setAccessibleName("Password")
+            self.words(self.network.why_unread(device.ip), quiet=False)
+            self.body.addLayout(row(label("Password", quiet=True), secret))
         for f in self._cards(device_id)[:3]:
             self.body.addWidget(finding_card(s, self.network, f))
         said = s.observed.said.get(device.ip)
@@ -211,6 +220,8 @@ class DevicesPanel(FormPanel):
             self.words(f"{where} The plan stands; nothing is known about the device.", quiet=False)
             find = button("Find it…", lambda: FindDevice(s, self.network, device_id, self).exec(), "Why it is silent.")
             self.body.addLayout(row(find, None))
+        elif model and model.kind == "serial":
+            self._serial_lines(device)
         else:
             self.words("It has no address yet, so it cannot be heard.", quiet=False)
         self._log(device_id)
@@ -239,6 +250,15 @@ class DevicesPanel(FormPanel):
             "Takes the device and what is attached to it out of the plan. Undo brings it back.",
         )
         self.body.addLayout(row(runs, None, gone))
+
+    def _serial_lines(self, device: Device) -> None:
+        """Which port of this computer each of its lines is."""
+        feeds = [self.session.rig.feeds.get(p.feed) for p in device.ports.values()]
+        lines = [f.wire for f in feeds if f and f.protocol == "serial"]
+        for number in lines:
+            self.body.addLayout(line_row(self.network, number))
+        if not lines:
+            self.words("Choose the feed of its port: a serial line of a universe, added in Patch.", quiet=False)
 
     def _stranger(self, ip: str, heard: Heard | None) -> None:
         s = self.session

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QFrame, QWidget
 
 from welvo.app.devices.settings import said
 from welvo.app.widgets import marks
+from welvo.app.widgets.fields import Field
 from welvo.app.widgets.forms import Picked, Subject, Typed
 from welvo.app.widgets.painting import CENTRE, column, label, row, text
 from welvo.app.widgets.panels import FormPanel, Title, Ways
@@ -70,13 +71,24 @@ def show_setting(panel: FormPanel, device_id: str, line: SettingLine, lines: dic
     plan, has = said(line, lines)
     panel.body.addWidget(Title(line.spec.label, f"{device.name}, port {line.port}" if line.port else device.name))
     panel.words(line.spec.help, quiet=False)
-    if line.spec.writable or line.key == "ip":
+    if line.spec.secret:
+        _secret(panel, device_id, line)
+    elif line.spec.writable or line.key == "ip":
         _plan(panel, device_id, line, plan)
     panel.body.addWidget(_Both(line, plan, has, sentence(line, lines, model), device_says(line, lines, model)))
     panel.words("How far this setting has come")
     panel.body.addWidget(States(states_of(line, model, line.key in s.observed.written.get(device_id, {}))))
     if line.port:
         _dependents(panel, device_id, line.port)
+
+
+def _secret(panel: FormPanel, device_id: str, line: SettingLine) -> None:
+    """What is typed goes to the device and nowhere else."""
+    field = Field(line.spec.help, lambda t: panel.network.work.enter_secret(device_id, line.key, t) if t else None)
+    field.setEchoMode(Field.EchoMode.Password)
+    field.setAccessibleName(line.spec.label)
+    panel.body.addLayout(row(label("Enter", quiet=True), field))
+    panel.words("It is sent to the device when you press Enter, and kept neither in the rig nor on this computer.")
 
 
 def _plan(panel: FormPanel, device_id: str, line: SettingLine, plan: str) -> None:

@@ -35,6 +35,8 @@ from welvo.patch import spreadsheet, table
 from welvo.patch.planned import compared
 from welvo.rig.document import Change
 from welvo.rig.edits import lock, remove_items, set_columns
+from welvo.rig.wiring import Device
+from welvo.settings.compare import SettingLine
 
 SHOWN_FIRST = ("mark", "number", "name", "profile", "first", "last", "slots", "port", "matches")
 """Columns in the order shown; the rest of the table's follow. Mark, port and matches are this list's own."""
@@ -76,6 +78,7 @@ class ItemModel(ListModel):
         self._by_universe: dict[str, tuple[str, str]] = {}
         self._on_line: dict[str, tuple[str, str]] = {}
         self._port_marks: dict[tuple[str, str], tuple[str, str]] = {}
+        self._marks_of: dict[str, tuple[list[SettingLine], Device, PortMarks]] = {}
         self.asleep: Callable[[], bool] = lambda: False
         """Whether nobody looks: then an edit is only remembered, and looked at by `wake`."""
         self._slept = False
@@ -169,24 +172,13 @@ class ItemModel(ListModel):
     def _look(self) -> None:
         """What is asked per row while painting, gathered once."""
         s = self._session
-        self._find_worst()
+        self._look_at_network()
         self._by_universe = {}
         for device_id, d in s.rig.devices.items():
             for label, port in d.ports.items():
                 feed = s.rig.feeds.get(port.feed)
                 if feed:
                     self._by_universe.setdefault(feed.universe, (device_id, label))
-        self._port_marks = {}
-        for device_id, d in s.rig.devices.items():
-            lines = {x.key: x.mark for x in compared(s.index, s.observed, device_id, s.now())}
-            for label in d.ports:
-                pair = {lines.get(f"{label}.universe", "unknown"), lines.get(f"{label}.protocol", "unknown")}
-                mark = next((m for m in ("differs", "claimed", "unknown", "silent") if m in pair), "matches")
-                self._port_marks[device_id, label] = (
-                    ("upstream", f"see port {label}")
-                    if mark == "differs"
-                    else (mark, {"matches": "port matches", "claimed": "pushed"}.get(mark, "not read"))
-                )
         self._on_line = {
             f: (device_id, label)
             for device_id, d in s.rig.devices.items()
@@ -195,14 +187,27 @@ class ItemModel(ListModel):
             for f in (*seg.fixtures, *((seg.element,) if seg.element else ()))
         }
 
+    def _look_at_network(self) -> None:
+        """The part of it that what is heard can change."""
+        s = self._session
+        self._find_worst()
+        marks: dict[tuple[str, str], tuple[str, str]] = {}
+        for device_id, d in s.rig.devices.items():
+            lines = compared(s.index, s.observed, device_id, s.now())
+            known = self._marks_of.get(device_id)
+            if known is None or known[0] is not lines or known[1] is not d:
+                known = self._marks_of[device_id] = (lines, d, _port_marks(device_id, d, lines))
+            marks |= known[2]
+        self._port_marks = marks
+
     def _port(self, key: str) -> tuple[str, str] | None:
         spans = self._session.index.spans(key)
         return self._on_line.get(key) or (self._by_universe.get(spans[0].universe) if spans else None)
 
     def _observe(self) -> None:
-        before = (self._worst, self._port_marks, self._by_universe)
-        self._look()
-        if before != (self._worst, self._port_marks, self._by_universe) and self.ids:
+        before = (self._worst, self._port_marks)
+        self._look_at_network()
+        if before != (self._worst, self._port_marks) and self.ids:
             for key in [k for k in self._cells if k[1] in ("matches", "port")]:
                 del self._cells[key]
             self.dataChanged.emit(self.index(0, 0), self.index(len(self.ids) - 1, len(self.heads) - 1))
@@ -265,6 +270,21 @@ class ItemModel(ListModel):
         """Edit one column of one or several rows; a series counts through them in list order."""
         s = self._session
         return s.attempt(lambda _: table.change(s.index, keys, column, typed)) is not None
+
+
+PortMarks = dict[tuple[str, str], tuple[str, str]]
+
+
+def _port_marks(device_id: str, device: Device, lines: list[SettingLine]) -> PortMarks:
+    """A mark and a word for each port of a device: whether it is set to what is planned."""
+    by_key = {x.key: x.mark for x in lines}
+    found: PortMarks = {}
+    for label in device.ports:
+        pair = {by_key.get(f"{label}.universe", "unknown"), by_key.get(f"{label}.protocol", "unknown")}
+        mark = next((m for m in ("differs", "claimed", "unknown", "silent") if m in pair), "matches")
+        words = {"matches": "port matches", "claimed": "pushed"}.get(mark, "not read")
+        found[device_id, label] = ("upstream", f"see port {label}") if mark == "differs" else (mark, words)
+    return found
 
 
 USABLE = Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QVBoxLayout
 
 from welvo.app.session import Session
 from welvo.app.widgets.forms import Picked, Row, Subject, Ticked, Typed
+from welvo.app.widgets.line_choice import line_row
 from welvo.app.widgets.painting import button, label, row
 from welvo.app.widgets.panels import FormPanel, Title, Ways
 from welvo.patch.stream import boxes, stream_of
@@ -246,6 +247,8 @@ def _feed(panel: FormPanel, fid: str) -> None:
     elif record.carries == "octets":
         rows.append(replace_row(KEEPS, lambda f: bool(f.keeps), lambda on: s.edit(_keep, fid, on)))
     panel.new_form(Subject(lambda: s.rig.feeds.get(fid), change), Feed).add(*rows, RATE, SENT)
+    if record.carries == "line":
+        panel.body.addLayout(line_row(panel.network, s.rig.feeds[fid].wire))
     panel.shown(lambda into: _facts(panel, fid, into))
 
 
@@ -262,7 +265,8 @@ def _facts(panel: FormPanel, fid: str, into: QVBoxLayout) -> None:
     if load and load.copies:
         packets = f"{thousands(round(load.one.packets))} packets and {say_bits(load.one.bits)} a second, {load.how}"
         into.addWidget(label(packets, 11, quiet=True, wrap=True))
-    into.addWidget(label(f"Leaves through {panel.network.interface.label}", 11, quiet=True))
+    if PROTOCOLS[feed.protocol].carries != "line":
+        into.addWidget(label(f"Leaves through {panel.network.interface.label}", 11, quiet=True))
     ways = every_way(feed.protocol, feed.wire)
     if PROTOCOLS[feed.protocol].carries == "octets":
         ways += _offsets(s, fid)
