@@ -14,6 +14,7 @@ from tests.app.conftest import Recorder, field_of, hear, in_dialog, press_in_dia
 from welvo.app.bench.station import read_level
 from welvo.app.computer import Computer
 from welvo.app.devices.pairs import pairs_of
+from welvo.app.devices.setting_form import states_of, whence
 from welvo.app.devices.settings import SettingRow
 from welvo.app.main import make_window
 from welvo.app.network import MOST_REPLACED, REPLACE_AFTER
@@ -22,16 +23,19 @@ from welvo.app.widgets.add_device import AddDevice, guess_model, known_models
 from welvo.app.widgets.fields import Field
 from welvo.app.widgets.fixes import push
 from welvo.app.window import Window
+from welvo.live.device_link import USUAL_PORT
 from welvo.live.engine import EngineState
 from welvo.live.engine_main import NOBODY
 from welvo.live.worker import Faults
-from welvo.observed.values import Heard, HeardPort
+from welvo.observed.values import Heard, HeardPort, Result, Written
 from welvo.protocols import artnet
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig, put
 from welvo.rig.edits import set_feed
+from welvo.rig.entered import Entered
 from welvo.rig.refs import Goto
-from welvo.rig.wiring import Sender
+from welvo.rig.wiring import Sender, SettingSpec
+from welvo.settings.compare import SettingLine
 
 
 class Ears:
@@ -528,3 +532,60 @@ def test_arming_borrows_the_routes_of_a_rig_that_another_program_drives(
         assert window.network._sent == []
     finally:
         window.network.disarm()
+
+
+def test_who_announces_a_page_is_asked_for_settings_unless_it_is_quiet(small: Window, ears: Ears) -> None:
+    now = time.time()
+    hear(
+        small,
+        **{
+            "127.0.0.98": Heard("127.0.0.98", "PAGE", at=now, page=True),
+            "127.0.0.99": Heard("127.0.0.99", "NONE", at=now),
+            "10.9.9.9": Heard("10.9.9.9", "ELSEWHERE", at=now, page=True),  # a question would leave through another one
+        },
+    )
+    watch = small.network._watch
+    small.network._ask()
+    assert ("127.0.0.98", USUAL_PORT, "") in watch.asked and watch.strangers == {"127.0.0.98"}
+    assert {ip for ip, _, _ in watch.asked} == {"127.0.0.98"}
+    small.network.quiet = True
+    small.network._ask()
+    assert watch.asked == ()
+
+
+LINE = SettingLine(
+    "6.brightness",
+    "6",
+    SettingSpec(key="brightness", label="Brightness", type="decimal", needs=("save", "apply"), help="Dims."),
+    plan=0.8,
+    reported=None,
+    mark="unknown",
+)
+
+
+@pytest.mark.parametrize(
+    "more, claimed, states",
+    [
+        ({"plan": None}, False, "silent silent silent silent silent"),
+        ({}, False, "matches unknown unknown unknown unknown"),
+        ({}, True, "matches claimed unknown unknown unknown"),
+        ({"reported": 0.5, "mark": "differs"}, False, "matches unknown unknown differs unknown"),
+        ({"reported": 0.5, "entered": 0.8, "saved": 0.5}, True, "matches matches differs differs unknown"),
+        ({"reported": 0.5, "entered": 0.8, "saved": 0.8}, True, "matches matches matches differs unknown"),
+        ({"reported": 0.8, "mark": "matches"}, False, "matches matches unknown matches matches"),
+        ({"reported": 0.8, "entered": 0.8, "saved": 0.8, "mark": "matches"}, False, " ".join(["matches"] * 5)),
+    ],
+)
+def test_five_states_of_a_setting(more: dict[str, Any], claimed: bool, states: str) -> None:
+    assert " ".join(states_of(LINE._replace(**more), claimed)) == states
+
+
+def test_when_a_setting_came_as_far_as_it_did_and_by_what() -> None:
+    at = time.mktime((2026, 3, 1, 14, 5, 6, 0, 0, -1))
+    assert whence(LINE, None, None, "http") == "Nobody has entered it yet."
+    line = LINE._replace(reported=0.8, at=at, result=Result("taken", 0.8, at=at - 2))
+    assert whence(line, Written(0.8, at - 4), Entered(value=0.8, who="Ann", at=at - 86400), "http") == (
+        "Ticked off by Ann, 28.02. 14:05; pushed at 14:05:02, no answer yet; taken and read back at 14:05:04; last "
+        "said by the device at 14:05:06 by HTTP."
+    )
+    assert whence(LINE, None, Entered(value=0.5, who="Ann", at=at), "http") == "Nobody has entered it yet."

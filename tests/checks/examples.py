@@ -10,6 +10,7 @@ from tests.checks.run_examples import RUN_EXAMPLES
 from tests.conftest import profile
 from welvo.rig.document import Rig, put
 from welvo.rig.edits import change_show, overlay, set_show
+from welvo.rig.entered import Entered
 from welvo.rig.patched import Element, Place
 from welvo.rig.profile import Mode, Range, Spot
 from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Sender
@@ -100,6 +101,19 @@ def _shifted(rig: Rig) -> tuple[Rig, str]:
     return overlay(both, ["c", "w"])[0], "wall lies one slot behind 201 201 begins at 2.001, wall at 2.002"
 
 
+def _set_before(rig: Rig) -> tuple[Rig, str]:
+    key = next(k for k, f in rig.fixtures.items() if f.at and f.at[0].address)
+    ticked = {"address": Entered(value=500, who="Ann", at=1.0)}
+    return put(rig, "", fixtures={key: replace(rig.fixtures[key], entered=ticked)})[0], "was set to 500"
+
+
+def _entered_before(rig: Rig) -> tuple[Rig, str]:
+    device = next(iter(rig.devices))
+    ticked = {"name": Entered(value="OLD", who="Ann", at=1.0)}
+    named = replace(rig.devices[device], entered=ticked, settings={**rig.devices[device].settings, "name": "NEW"})
+    return put(rig, "", devices={device: named})[0], "was set to Name OLD, the plan says NEW"
+
+
 def _colour_names(rig: Rig) -> tuple[Rig, str]:
     """Two profiles whose channels of one colour are called otherwise."""
     made = {}
@@ -112,7 +126,8 @@ def _colour_names(rig: Rig) -> tuple[Rig, str]:
 
 
 EXAMPLES: dict[str, Example] = {
-    **RUN_EXAMPLES, "PATCH-10": _cut, "PATCH-15": _skipped, "PATCH-16": _shifted,
+    **RUN_EXAMPLES, "PATCH-17": _set_before, "DEV-13": _entered_before,
+    "PATCH-10": _cut, "PATCH-15": _skipped, "PATCH-16": _shifted,
     "PATCH-13": _change("senders", "s", "Nothing drives 10 slots of ribbon", universe_size=120),
     "PATCH-14": _overlay_apart, "FEED-08": _change("senders", "s", "Bench cannot send sACN 1", lowest=2),
     "FEED-09": _change("universes", "u1", "Bench uses 512 slots of universe 1, the plan 510", size=510),

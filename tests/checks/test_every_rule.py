@@ -49,7 +49,7 @@ DECLARED = {
     "RUN-25": ("error", "feed", 0), "RUN-26": ("error", "run", 0), "RUN-27": ("note", "run", 0),
     "RUN-28": ("note", "unattached", 0), "RUN-29": ("warning", "run", 1), "RUN-30": ("error", "run", 0),
     "RUN-33": ("error", "run", 1), "RUN-34": ("warning", "run", 1), "PATCH-15": ("warning", "item", 1),
-    "PATCH-16": ("warning", "item", 1),
+    "PATCH-16": ("warning", "item", 1), "PATCH-17": ("warning", "item", 1), "DEV-13": ("warning", "device", 1),
     "RUN-35": ("note", "run", 1),
     "RUN-31": ("note", "run", 1), "RUN-32": ("error", "run", 1), "USE-01": ("note", "use", 0),
 }  # fmt: skip

@@ -6,6 +6,7 @@ import pytest
 from msgspec.structs import replace
 
 from tests.standins.test_pixel import INDEX, PENSTOCK, RIG
+from welvo.checks.checker import check
 from welvo.formats.rigfile import dumps, loads
 from welvo.observed.values import NOTHING, Observed, Said
 from welvo.patch.index import Index
@@ -33,8 +34,9 @@ def by_key(rig: Rig, observed: Observed = NOTHING) -> dict[str, Step]:
 
 def test_a_card_is_in_the_order_and_the_counting_of_the_devices_pages() -> None:
     found = steps(RIG)
-    assert list(dict.fromkeys(s.page for s in found)) == ["Network", "Device", "Outputs", "Segments", ""]
-    assert (found[-1].what, found[-1].value) == ("Restart", "about 2 s")
+    assert list(dict.fromkeys(s.page for s in found)) == [*("Network", "Device", "Outputs", "Segments", "", "Lights")]
+    restart = next(s for s in found if s.page == "")
+    assert (restart.what, restart.value) == ("Restart", "about 2 s")
     outputs = [s.what for s in found if s.page == "Outputs"]
     assert outputs[-2:] == ["Save", "Apply"] and outputs.index("Save") == len(outputs) - 2
     cards = by_key(RIG)
@@ -84,3 +86,13 @@ def test_a_snapshot_is_kept_compared_and_written_back() -> None:
             take(RIG, PENSTOCK, nothing, 100.0)
     with pytest.raises(Refused, match="not there any more"):
         remove(RIG, PENSTOCK, 100.0)
+
+
+def test_what_the_lights_show_is_a_step_to_tick() -> None:
+    lights = [s for s in steps(RIG) if s.page == "Lights"]
+    assert MODEL and [(s.what, s.value) for s in lights] == list(MODEL.lights) and len(lights) > 2
+    key = lights[0].key
+    ticked, _ = tick(RIG, PENSTOCK, {key: lights[0].value}, "Ines", 50.0)
+    assert by_key(ticked)[key].state == "ticked" and by_key(ticked)[lights[1].key].state == "open"
+    assert "DEV-13" not in check(ticked).codes  # a light is no setting that could have another value by now
+    assert by_key(untick(ticked, PENSTOCK, {key})[0])[key].state == "open"

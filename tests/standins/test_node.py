@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from tests.conftest import node_model
 from welvo.protocols import artnet, sacn
 from welvo.rig.document import Rig
-from welvo.standins.host import StandInError, describe, read_state
+from welvo.standins.host import StandInError, describe, read_fault, read_state, set_fault
 from welvo.standins.node import Node
 
 
@@ -155,3 +155,40 @@ def test_ports_of_one_page_share_net_and_sub_net() -> None:
     assert [(p.universe, p.merge) for p in node.ports] == [(0x232, "highest"), (0x235, "latest")]
     node.take_artnet(artnet.Address(1, command=artnet.COMMAND_TAKE_SACN + 1), "")
     assert [p.protocol for p in node.ports] == ["artnet", "sacn"]
+
+
+def test_faults_of_a_node() -> None:
+    node, poll = Node("127.0.0.9", node_model(), {"A.universe": 3}, lambda: 0.0), artnet.Poll()
+    set_fault(node, "lossy", 2)
+    assert [bool(node.take_artnet(poll, "127.0.0.1")) for _ in range(4)] == [True, False, True, False]
+    set_fault(node, "lossy", 0)
+    set_fault(node, "twin", True)
+    macs = {artnet.decode(node.replies()[0]).mac for _ in range(2)}  # type: ignore[union-attr]
+    assert len(macs) == 2
+    set_fault(node, "refuses", ["name", "A.universe"])
+    before = node.name
+    for page in (1, 2):
+        node.take_artnet(artnet.Address(short_name="NEW", sw_out=(0x86, 0, 0, 0), bind_index=page), "127.0.0.1")
+    assert (node.name, node.ports[0].universe, node.ports[1].universe & 15) == (before, 3, 6)
+    set_fault(node, "unreachable", True)
+    assert node.silent
+    for wrong in ("test", "forgets", "nonsense"):
+        with pytest.raises(StandInError, match=f"has no fault “{wrong}”; there are unreachable"):
+            set_fault(node, wrong, True)
+
+
+def test_faults_are_written_for_the_command_line() -> None:
+    state = read_fault("127.0.0.9:slow=1.5", {"127.0.0.9": {"name": "A", "faults": {"twin": True}}})
+    state = read_fault("127.0.0.9:test=red", read_fault('127.0.0.9:refuses=["name"]', state))
+    assert state["127.0.0.9"] == {
+        "name": "A",
+        "faults": {"twin": True, "slow": 1.5, "refuses": ["name"], "test": "red"},
+    }
+    assert read_fault("127.0.0.8:unreachable", {}) == {"127.0.0.8": {"faults": {"unreachable": True}}}
+    for wrong, words in (
+        ("nine:slow", "no fault; write ADDRESS"),
+        ("127.0.0.9", "no fault “”"),
+        ("127.0.0.9:x", "“x”"),
+    ):
+        with pytest.raises(StandInError, match=words):
+            read_fault(wrong, {})

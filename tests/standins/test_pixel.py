@@ -11,7 +11,7 @@ from welvo.patch.along import pixel_places
 from welvo.patch.index import Index
 from welvo.patch.planned import full_plan
 from welvo.protocols import artnet, ddp
-from welvo.rig.wiring import SettingValue
+from welvo.rig.entered import SettingValue
 from welvo.runs.bridge import set_right
 from welvo.standins.host import StandInError, attached, set_fault
 from welvo.standins.pixel import PixelDevice, PowerLost
@@ -145,7 +145,7 @@ def test_faults_do_what_they_say() -> None:
     set_fault(device, "swapped", True)
     light(device, 201, 1, 10, 20, 30)
     assert list(device.octets("1")[:3]) == [10, 20, 30], "GRB with its first two in each other's place"
-    with pytest.raises(StandInError, match="There is no fault “haunted”"):
+    with pytest.raises(StandInError, match="has no fault “haunted”"):
         set_fault(device, "haunted", True)
 
 

@@ -22,9 +22,10 @@ from welvo.live.jobs import Jobs
 from welvo.live.sweep import look_further
 from welvo.observed.values import Event, Result, Said
 from welvo.rig.base import Refused
+from welvo.rig.entered import SettingValue
 from welvo.rig.notation import plural
 from welvo.rig.plan import link_of, model_of, say_key, say_setting, spec_of
-from welvo.rig.wiring import DeviceModel, Need, SettingValue
+from welvo.rig.wiring import DeviceModel, Need
 from welvo.settings.snapshots import take
 
 ACTS: dict[Need, str] = {"save": "saved", "apply": "applied", "restart": "restarted"}

@@ -19,6 +19,7 @@ from welvo.app.device_work import DeviceWork, by_http, speaks_http
 from welvo.app.session import Session
 from welvo.bench.borrowing import lent, say_arming
 from welvo.bench.levels import Frame, Levels
+from welvo.live.device_link import USUAL_PORT
 from welvo.live.engine import EngineProcess, EngineState
 from welvo.live.engine_main import NOBODY
 from welvo.live.interfaces import LOOPBACK, Interface, interface_of, trouble_of
@@ -31,15 +32,17 @@ from welvo.observed.values import Event, SourceSeen
 from welvo.patch.planned import full_plan
 from welvo.rig.base import Refused
 from welvo.rig.document import Change
+from welvo.rig.entered import SettingValue
 from welvo.rig.notation import plural
 from welvo.rig.plan import model_of, say_setting, split_key
-from welvo.rig.wiring import SettingValue
 from welvo.settings.artnet import TakenAlong, whole_pages
 
 REPLACE_AFTER = 2.0
 """Seconds without a word after which a streaming process that does not answer is replaced by a new one."""
 MOST_REPLACED = 3
 """So often in one arming; a process that never answers is no output."""
+MOST_STRANGERS = 64
+"""Devices that nobody planned and that are asked for their settings at the most."""
 SLOW_START = 0.5
 """Seconds for which a port that was just let go may still be held by the process that is ending."""
 
@@ -450,7 +453,8 @@ class Network(QObject):
         self.ticked.emit()
 
     def _ask(self) -> None:
-        """Whom to ask over HTTP: devices that were heard for what they put out, planned ones also for their settings.
+        """Whom to ask over HTTP: devices that were heard for what they put out, planned ones also for their settings,
+        and others that announce a page of their own in their Art-Net reply.
 
         Quiet, nobody is asked. A planned address beyond the interface's own network is not asked either: a question
         would leave through somebody else's.
@@ -469,6 +473,10 @@ class Network(QObject):
                 wanted.append((d.ip, model.status_port))
             if speaks_http(model):
                 asked.append((d.ip, model.status_port, self.work.password(d.ip)))
+        planned = {d.ip for d in rig.devices.values()}
+        strangers = [ip for ip, h in heard.items() if h.page and ip not in planned and self.interface.holds(ip)]
+        asked += [(ip, USUAL_PORT, self.work.password(ip)) for ip in strangers[:MOST_STRANGERS]]
+        self._watch.strangers = frozenset(strangers)
         self._watch.interface = self.work.interface = self.interface.ip
         self._watch.wanted, self._watch.asked = tuple(wanted), tuple(asked)
 

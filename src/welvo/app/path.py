@@ -17,6 +17,7 @@ from welvo.patch.path import Hop, Joint, Path, path
 from welvo.patch.planned import compared
 from welvo.rig.lookup import call, used_by
 from welvo.rig.notation import plural
+from welvo.rig.plan import model_of
 from welvo.rig.protocol import say_wire
 from welvo.rig.refs import Goto
 
@@ -164,6 +165,8 @@ class Ribbon(QWidget):
         label = (
             s.selection.ids[1] if len(s.selection.ids) > 1 else (off[0].port if off else next(iter(device.ports), ""))
         )
+        model = model_of(s.rig, device_id)
+        serial = model is not None and model.kind == "serial"
         hops = [
             Hop(
                 "universes",
@@ -180,7 +183,7 @@ class Ribbon(QWidget):
             Hop(
                 "device",
                 device.name,
-                f"{device.ip or 'no address'} · {'heard' if heard else 'not heard'}",
+                "serial" if serial else f"{device.ip or 'no address'} · {'heard' if heard else 'not heard'}",
                 Goto("device", device_id),
             ),
             Hop(

@@ -7,16 +7,17 @@ from functools import partial
 
 from welvo.checks.registry import Context, Fix, Found, rule
 from welvo.observed.values import SILENT_AFTER, Heard, HeardPort, Said, SourceSeen
-from welvo.patch.planned import compared
+from welvo.patch.planned import compared, full_plan
 from welvo.rig.addresses import differing_part, same_network, say_network
 from welvo.rig.edits import plan_setting
 from welvo.rig.lookup import used
 from welvo.rig.notation import plural
-from welvo.rig.plan import device_at, devices_at, model_of, say_key, say_setting, split_owner
+from welvo.rig.plan import device_at, devices_at, model_of, say_key, say_setting, spec_of, split_owner
 from welvo.rig.protocol import Protocol, say_wire
 from welvo.rig.refs import Goto
 from welvo.rig.wiring import Port
 from welvo.settings.artnet import heard_port
+from welvo.settings.card import untick
 from welvo.settings.compare import is_live
 
 
@@ -172,6 +173,49 @@ def not_saved(ctx: Context, device_id: str) -> Iterator[Found]:
         facts={"device": device.name, **{f"to {act}": n for act, n in counts.items() if n}},
         where=device.name,
         goes_to=Goto("device", device_id),
+    )
+
+
+@rule(
+    "DEV-13",
+    severity="warning",
+    scope="device",
+    group="Devices",
+    title="A setting that was entered by hand with another value",
+    means="A setting was ticked off on the setting card, and the plan says another value by now.",
+    matters="The device still has what was entered then, and it cannot say so itself.",
+    put_right="Enter it anew and tick it off, or take the plan back to what was entered.",
+    candidates=lambda ctx: [k for k, d in ctx.rig.devices.items() if d.entered],
+)
+def entered_before(ctx: Context, device_id: str) -> Iterator[Found]:
+    device, model = ctx.rig.devices.get(device_id), model_of(ctx.rig, device_id)
+    if device is None or model is None or not device.entered:
+        return
+    plan = full_plan(ctx.index, device_id)
+    said = _live_said(ctx, device_id)
+    proved = said.active if said else {}
+    old = [k for k, e in device.entered.items() if k in plan and plan[k] not in (e.value, proved.get(k))]
+    if not old:
+        return
+    key = old[0]
+    spec = spec_of(model, key)
+    was, now = say_setting(spec, device.entered[key].value), say_setting(spec, plan[key])
+    more = f", and {plural(len(old) - 1, 'setting')} more" if len(old) > 1 else ""
+    yield Found(
+        title=f"{device.name} was set to {say_key(model, key)} {was}, the plan says {now}{more}",
+        reason="They were ticked off on its setting card when the plan was another one."
+        if more
+        else "It was ticked off on its setting card when the plan was another one.",
+        facts={"device": device.name, "settings": len(old)},
+        where=device.name,
+        goes_to=Goto("device", device_id),
+        fixes=[
+            Fix(
+                "Take the ticks back" if more else "Take the tick back",
+                ((f"{device.name} · {say_key(model, key)}", "ticked", "to be entered"),),
+                partial(untick, device_id=device_id, keys=set(old)),
+            )
+        ],
     )
 
 

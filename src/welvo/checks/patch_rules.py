@@ -8,6 +8,7 @@ from functools import partial
 from msgspec.structs import replace
 
 from welvo.checks.registry import Context, Fix, Found, goto_of, rule, subject_of
+from welvo.patch.fixture_card import untick_lamps, woken
 from welvo.patch.index import Index, Span
 from welvo.patch.laying import Laying, lay, next_free
 from welvo.patch.set_on import set_on
@@ -519,3 +520,36 @@ def _skipped(rig: Rig, element: Element) -> bool:
     if universe is None or address is None or element.at.origin != "typed" or not element.whole:
         return False
     return address <= universe.size < address + element.unit - 1 and element.unit <= universe.size
+
+
+@rule(
+    "PATCH-17",
+    severity="warning",
+    scope="item",
+    group="Switches",
+    title="A lamp that was set to another value",
+    means="A mode or an address was ticked off on the setting card, and the plan says another one by now.",
+    matters="The lamp still has what was set then: it takes the levels of other slots, or moves in another way.",
+    put_right="Set the lamp anew and tick it off, or take the plan back to what was set.",
+    candidates=lambda ctx: [k for k, f in ctx.rig.fixtures.items() if f.entered],
+)
+def set_before(ctx: Context, key: str) -> Iterator[Found]:
+    if key not in ctx.rig.fixtures:
+        return
+    for step in woken(ctx.index, key):
+        yield Found(
+            title=f"{step.number} was set to {step.was}, the plan says {step.value}",
+            reason=f"{step.what}: ticked{f' by {step.by}' if step.by else ''} when the plan was another one.",
+            facts={"fixture": step.number, "set": str(step.was), "plan": str(step.value)},
+            subject=f"{key}/{step.key}",
+            where=f"{step.number}",
+            goes_to=Goto("item", key),
+            items=(key,),
+            fixes=[
+                Fix(
+                    "Take the tick back",
+                    ((f"{step.number} · {step.what.lower()}", "ticked", "to be set"),),
+                    partial(untick_lamps, steps=(step,)),
+                )
+            ],
+        )

@@ -18,7 +18,8 @@ from msgspec import UNSET, UnsetType
 
 from welvo.live.links import LinkError
 from welvo.observed.values import Result, Said
-from welvo.rig.wiring import Need, SettingValue
+from welvo.rig.entered import SettingValue
+from welvo.rig.wiring import Need
 
 if TYPE_CHECKING:
     from aiohttp import ClientSession
@@ -28,6 +29,8 @@ WHOLE_ANSWER = 2.0
 MOST = 1 << 20
 AT_ONCE = 16
 """Settings in one request: few enough that a push can be stopped and shows how far it is."""
+USUAL_PORT = 8421
+"""Where devices that nobody planned are asked when they announce a page (docs/device-settings.md)."""
 PAST = "/settings/1"
 
 Values = dict[str, SettingValue]

@@ -10,7 +10,8 @@ from welvo.live.listener import Listener
 from welvo.observed.values import Heard
 from welvo.protocols import artnet
 from welvo.rig.base import Refused
-from welvo.rig.wiring import DeviceModel, SettingValue
+from welvo.rig.entered import SettingValue
+from welvo.rig.wiring import DeviceModel
 from welvo.settings.artnet import address_packets
 
 

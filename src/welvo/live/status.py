@@ -29,6 +29,8 @@ MOST_A_SECOND = 100
 """Pages that are asked in a second at most, all together."""
 SETTINGS_EVERY = 1.0
 """Seconds between two readings of one device's settings."""
+SELDOM = 30.0
+"""Seconds before a stranger that did not answer is asked again."""
 MOST = 1 << 20
 """Octets of a status page at the most: reading it must not hold up the window either."""
 
@@ -79,6 +81,8 @@ class StatusWatch:
         self.wanted: tuple[tuple[str, int], ...] = ()
         self.asked: tuple[tuple[str, int, str], ...] = ()
         """Devices whose settings are read too: address, port, password."""
+        self.strangers: frozenset[str] = frozenset()
+        """Those of them that nobody planned: when they do not answer they are left alone for a while."""
         self.interface = ""
         """The address of the interface through which they are asked."""
         self.said: dict[str, Said] = {}
@@ -146,7 +150,7 @@ class StatusWatch:
                 await asyncio.sleep(max(SETTINGS_EVERY, len(self.asked) / 50))
             except LinkError as e:
                 self.silent[link.ip] = str(e)
-                await asyncio.sleep(2 * SETTINGS_EVERY)
+                await asyncio.sleep(SELDOM if link.ip in self.strangers else 2 * SETTINGS_EVERY)
 
     def stop(self) -> None:
         self._worker.stop()

@@ -6,8 +6,9 @@ from typing import Literal
 
 import msgspec
 
+from welvo.rig.entered import SettingValue
 from welvo.rig.protocol import Protocol
-from welvo.rig.wiring import Need, SettingValue
+from welvo.rig.wiring import Need
 
 SILENT_AFTER = 10.0
 """Seconds without a reply (three missed polls) after which a device counts as silent; Art-Net 4, conversation."""

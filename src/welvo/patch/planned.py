@@ -17,11 +17,12 @@ from welvo.patch.index import Index
 from welvo.rig.abilities import gives
 from welvo.rig.colours import STRAIGHT, straight
 from welvo.rig.document import Rig
+from welvo.rig.entered import SettingValue
 from welvo.rig.kept import kept
 from welvo.rig.lookup import feeds_of, universe_by_number
 from welvo.rig.plan import model_of, planned, segment_owner, setting_key, universe_size
 from welvo.rig.refs import PortRef
-from welvo.rig.wiring import Device, DeviceModel, Feed, Port, SettingSpec, SettingValue
+from welvo.rig.wiring import Device, DeviceModel, Feed, Port, SettingSpec
 from welvo.settings.compare import SettingLine, compare
 
 

@@ -10,13 +10,14 @@ from msgspec.structs import replace
 from welvo.rig.addresses import check_host
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Picture, Rig, fresh_id, joined, put, put_rig
+from welvo.rig.entered import SettingValue
 from welvo.rig.lookup import bench_sender, call, code_for, lowest_free_tint, universe_by_number
 from welvo.rig.notation import plural, read_ip
 from welvo.rig.patched import Element, Fixture, Group, Place, Share, Waiver
 from welvo.rig.plan import model_of, ports_taking, spec_of, split_key
 from welvo.rig.profile import CARRIED_PICTURES, Mode, Profile
 from welvo.rig.protocol import DESTINATION_WORDS, PROTOCOLS, Protocol, say_wire
-from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Sender, SettingValue, Show, Universe
+from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Sender, Show, Universe
 
 
 def rename_rig(rig: Rig, name: str) -> Edit:

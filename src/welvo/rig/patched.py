@@ -8,6 +8,7 @@ from msgspec import Meta
 
 from welvo.rig.base import Value
 from welvo.rig.colours import Components
+from welvo.rig.entered import Entered
 from welvo.rig.profile import Spot
 
 Address = Annotated[int, Meta(ge=1, le=512, description="DMX address, 1 to 512")]
@@ -59,6 +60,8 @@ class Fixture(Value, frozen=True, kw_only=True):
     fields: dict[str, str] = {}
     spot: tuple[float, float, float] | None = None
     note: str = ""
+    entered: dict[str, Entered] = {}
+    """What was ticked off on its setting card: `mode`, `address`, `address 2` for its second break …"""
 
     def place(self, break_no: int) -> Place:
         return self.at[break_no] if break_no < len(self.at) else NOWHERE

@@ -7,10 +7,11 @@ import re
 from welvo.rig.base import Refused
 from welvo.rig.colours import STRAIGHT
 from welvo.rig.document import Rig
+from welvo.rig.entered import SettingValue
 from welvo.rig.kept import kept
 from welvo.rig.notation import read_ip, read_mask
 from welvo.rig.protocol import PROTOCOLS
-from welvo.rig.wiring import Device, DeviceModel, Feed, SettingSpec, SettingValue
+from welvo.rig.wiring import Device, DeviceModel, Feed, SettingSpec
 
 
 def setting_key(port: str, key: str) -> str:

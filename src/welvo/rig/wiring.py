@@ -7,10 +7,10 @@ from typing import Annotated, Literal
 from msgspec import Meta
 
 from welvo.rig.base import Value
+from welvo.rig.entered import Entered, SettingValue
 from welvo.rig.protocol import NUMBERED, Protocol
 from welvo.rig.runs import Fraction, Segment, Sex
 
-SettingValue = str | bool | int | float
 Slot = Annotated[int, Meta(ge=1, le=512)]
 
 
@@ -102,14 +102,6 @@ class Snapshot(Value, frozen=True, kw_only=True):
     values: dict[str, SettingValue] = {}
     mac: str = ""
     firmware: str = ""
-
-
-class Entered(Value, frozen=True, kw_only=True):
-    """A value that somebody says to have entered on a device's own page: ticked off on its setting card."""
-
-    value: SettingValue
-    who: str = ""
-    at: Annotated[float, Meta(ge=0)] = 0.0
 
 
 class Device(Value, frozen=True, kw_only=True):

@@ -19,9 +19,10 @@ from welvo.rig.base import Refused
 from welvo.rig.colours import straight
 from welvo.rig.document import Edit, Rig, put
 from welvo.rig.edits import plan_setting, set_device
+from welvo.rig.entered import SettingValue
 from welvo.rig.plan import model_of, split_key, split_owner
 from welvo.rig.refs import PortRef
-from welvo.rig.wiring import Device, Port, SettingValue
+from welvo.rig.wiring import Device, Port
 from welvo.runs.edits import change_segment, set_device_way
 
 _FROM_RUN = "follows from what is attached; change it in Runs"

@@ -19,8 +19,9 @@ from welvo.observed.values import Heard, HeardPort
 from welvo.protocols import artnet
 from welvo.rig.base import Refused
 from welvo.rig.counting import HIGHEST_PORT_ADDRESS, net_sub_universe
+from welvo.rig.entered import SettingValue
 from welvo.rig.plan import setting_key, split_key
-from welvo.rig.wiring import DeviceModel, SettingValue
+from welvo.rig.wiring import DeviceModel
 
 
 @dataclass(frozen=True)

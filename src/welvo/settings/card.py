@@ -10,11 +10,14 @@ from dataclasses import dataclass
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Rig
 from welvo.rig.edits import set_device
+from welvo.rig.entered import Entered, SettingValue
 from welvo.rig.plan import on_page, pages_of, say_setting, split_owner
 from welvo.rig.protocol import PROTOCOLS
-from welvo.rig.wiring import DeviceModel, Entered, Need, SettingSpec, SettingValue
+from welvo.rig.wiring import DeviceModel, Need, SettingSpec
 from welvo.settings.compare import SettingLine
 
+LIGHT = "light: "
+"""How the key of a status light begins that was seen, among what was ticked."""
 ACTS: tuple[Need, ...] = ("save", "apply", "restart")
 
 
@@ -79,6 +82,10 @@ def card(rig: Rig, device_id: str, model: DeviceModel, lines: list[SettingLine])
     if restart:
         usual = f"about {model.restart_takes:g} s"
         steps.append(Step("", "device", "Restart", usual))
+    for look, meaning in model.lights:
+        done = ticked.get(f"{LIGHT}{look}")
+        state, by, at = ("ticked", done.who, done.at) if done else ("open", "", 0.0)
+        steps.append(Step("Lights", "on the device", look, meaning, f"{LIGHT}{look}", state, by, at))
     return steps
 
 

@@ -6,8 +6,9 @@ from typing import Literal, NamedTuple
 
 from welvo.observed.values import SILENT_AFTER, Heard, Observed, Result
 from welvo.rig.document import Rig
+from welvo.rig.entered import SettingValue
 from welvo.rig.plan import all_settings, link_of, model_of, planned, split_key, split_owner
-from welvo.rig.wiring import DeviceModel, Need, SettingSpec, SettingValue
+from welvo.rig.wiring import DeviceModel, Need, SettingSpec
 from welvo.settings.artnet import reported
 
 Mark = Literal["matches", "differs", "unknown", "claimed", "silent", "upstream"]

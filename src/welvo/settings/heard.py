@@ -8,8 +8,9 @@ from welvo.observed.values import Heard, Observed
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Rig, joined, put
 from welvo.rig.edits import add_device, set_device
+from welvo.rig.entered import SettingValue
 from welvo.rig.plan import device_at
-from welvo.rig.wiring import DeviceModel, Port, SettingValue
+from welvo.rig.wiring import DeviceModel, Port
 from welvo.settings.artnet import heard_port
 
 

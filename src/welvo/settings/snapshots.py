@@ -6,8 +6,9 @@ from welvo.observed.values import Said
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Rig
 from welvo.rig.edits import set_device
+from welvo.rig.entered import SettingValue
 from welvo.rig.plan import model_of, spec_of
-from welvo.rig.wiring import SettingValue, Snapshot
+from welvo.rig.wiring import Snapshot
 
 MOST = 20
 """Snapshots kept of one device; the oldest goes first."""

@@ -23,10 +23,12 @@ from welvo.patch.planned import full_plan
 from welvo.protocols import artnet, ddp, sacn
 from welvo.protocols.wire import WireError
 from welvo.rig.document import Rig
-from welvo.rig.wiring import DeviceModel, SettingValue
+from welvo.rig.entered import SettingValue
+from welvo.rig.wiring import DeviceModel
+from welvo.standins.faults import FAULTS, OF_NODES, Faults
 from welvo.standins.line import LineEnd
 from welvo.standins.node import Node, known_settings
-from welvo.standins.pixel import FAULTS, Attached, Faults, PixelDevice
+from welvo.standins.pixel import Attached, PixelDevice
 from welvo.standins.store import Store
 
 BROADCAST = "127.255.255.255"
@@ -187,21 +189,26 @@ def read_state(path: Path) -> dict[str, Any]:
 
 def make(described: Described, clock: Callable[[], float]) -> Simulated:
     """The device itself, with its faults switched on."""
+    made: Simulated
     if described.model.kind == "node":
-        return Node(described.ip, described.model, described.settings, clock)
-    made = PixelDevice(described.ip, described.model, described.settings, clock, described.cables, described.password)
+        made = Node(described.ip, described.model, described.settings, clock)
+    else:
+        made = PixelDevice(
+            described.ip, described.model, described.settings, clock, described.cables, described.password
+        )
     for name, value in described.faults.items():
         set_fault(made, name, value)
     return made
 
 
-def set_fault(device: PixelDevice, name: str, value: object) -> None:
+def set_fault(device: Simulated, name: str, value: object) -> None:
     """Switch a fault on or off. Raises StandInError for one that there is not."""
-    if name == "test":
+    if name == "test" and isinstance(device, PixelDevice):
         device.test = str(value or "")
         return
-    if name not in FAULTS:
-        raise StandInError(f"There is no fault “{name}”; there are {', '.join((*FAULTS, 'test'))}.")
+    possible = (*FAULTS, "test") if isinstance(device, PixelDevice) else OF_NODES
+    if name not in possible:
+        raise StandInError(f"{device.name} has no fault “{name}”; there are {', '.join(possible)}.")
     kind = type(getattr(Faults(), name))
     setattr(device.faults, name, tuple(value) if kind is tuple else kind(value))  # type: ignore[arg-type]
 
@@ -362,8 +369,14 @@ class Host:
                 self._fault()
 
     def _answer(self, node: Simulated, replies: list[bytes], to: str) -> None:
+        if node.faults.slow:
+            asyncio.get_running_loop().call_later(min(10.0, node.faults.slow), self._send, node, replies, to)
+        else:
+            self._send(node, replies, to)
+
+    def _send(self, node: Simulated, replies: list[bytes], to: str) -> None:
         for raw in replies:
-            with contextlib.suppress(OSError):
+            with contextlib.suppress(OSError, KeyError):  # it may have left its address meanwhile
                 self._art[node.ip].sendto(raw, (to, artnet.PORT))
 
     def _sacn(self, sock: socket.socket, nodes: list[Simulated]) -> None:
@@ -448,7 +461,7 @@ async def rival(universe: int, name: str, priority: int, level: int) -> None:
 
 
 def _silent(node: Simulated) -> bool:
-    return isinstance(node, PixelDevice) and node.silent
+    return node.silent
 
 
 def obey(host: Host, line: str) -> str:
@@ -458,9 +471,9 @@ def obey(host: Host, line: str) -> str:
 
     ip, _, rest = line.strip().partition(" ")
     name, _, value = rest.strip().partition(" ")
-    device = next((n for n in host.nodes if n.ip == ip and isinstance(n, PixelDevice)), None)
+    device = next((n for n in host.nodes if n.ip == ip), None)
     if device is None:
-        return f"There is no stand-in with faults at {ip}."
+        return f"There is no stand-in at {ip}."
     try:
         set_fault(device, name, msgspec.json.decode(value) if value.strip() else True)
     except (StandInError, ValueError, TypeError, msgspec.DecodeError) as e:

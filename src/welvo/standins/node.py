@@ -7,7 +7,9 @@ from dataclasses import dataclass
 
 from welvo.protocols import artnet
 from welvo.rig.counting import net_sub_universe
-from welvo.rig.wiring import DeviceModel, SettingValue
+from welvo.rig.entered import SettingValue
+from welvo.rig.wiring import DeviceModel
+from welvo.standins.faults import Faults
 from welvo.standins.receiver import MERGE_END, Input, Receiver
 
 
@@ -30,6 +32,8 @@ class Node(Receiver):
         self.name = str(settings.get("name", _factory(model, "name") or model.name))[:17]
         self.long_name = str(settings.get("long_name", f"{model.maker} {model.name} (simulated)"))
         self.mac = bytes([0x02, 0x57, *(int(p) for p in ip.split("."))])
+        self.faults = Faults()
+        self.requests = 0
         self.counter = 0
         self.report = "power-on ok"
         self.identify = False
@@ -49,8 +53,16 @@ class Node(Receiver):
 
     # ---- Art-Net
 
+    @property
+    def silent(self) -> bool:
+        return self.faults.unreachable
+
     def take_artnet(self, packet: artnet.Packet, ip: str) -> list[bytes]:
         """What the device answers to one packet, if anything."""
+        if isinstance(packet, artnet.Poll | artnet.Address):
+            self.requests += 1
+            if self.faults.lossy and self.requests % self.faults.lossy == 0:
+                return []
         if isinstance(packet, artnet.Poll):
             return self.replies()
         if isinstance(packet, artnet.Address):
@@ -75,6 +87,7 @@ class Node(Receiver):
         self.counter = (self.counter + 1) % 10000
         a, b, c, d = (int(p) for p in self.ip.split("."))
         ip = (a, b, c, d)
+        mac = bytes([0x02, 0x99, *self.mac[2:]]) if self.faults.twin and self.counter % 2 else self.mac
         for n, ports in enumerate(self.pages()):
             net, sub, _ = net_sub_universe(ports[0].universe)
             found.append(
@@ -93,7 +106,7 @@ class Node(Receiver):
                         good_output=tuple(self._good(port) for port in ports),
                         sw_in=(0,) * len(ports),
                         sw_out=tuple(port.universe & 0x0F for port in ports),
-                        mac=self.mac,
+                        mac=mac,
                         bind_ip=ip,
                         bind_index=n + 1,
                     )
@@ -107,7 +120,7 @@ class Node(Receiver):
         return merging | (0x02 if port.merge == "latest" else 0) | (0x01 if port.protocol == "sacn" else 0)
 
     def _program(self, p: artnet.Address) -> None:
-        if p.short_name:
+        if p.short_name and "name" not in self.faults.refuses:
             self.name, self.report = p.short_name, "short name ok"
         if p.long_name:
             self.long_name, self.report = p.long_name, "long name ok"
@@ -117,7 +130,7 @@ class Node(Receiver):
             self.report = "config error"
             return
         ports = pages[page]
-        before = [(port.universe, port.protocol) for port in ports]
+        before = [(port.universe, port.protocol, port.merge) for port in ports]
         for n, port in enumerate(ports):
             net, sub, universe = net_sub_universe(port.universe)
             net = p.net & 0x7F if p.net & 0x80 else net
@@ -125,7 +138,12 @@ class Node(Receiver):
             universe = p.sw_out[n] & 0x0F if p.sw_out[n] & 0x80 else universe
             port.universe = net << 8 | sub << 4 | universe
         self._obey(p.command, ports)
-        for port, (universe, protocol) in zip(ports, before):
+        for port, (universe, protocol, merge) in zip(ports, before):
+            mine = {key.partition(".")[2] for key in self.faults.refuses if key.startswith(f"{port.label}.")}
+            port.universe = universe if "universe" in mine else port.universe
+            port.protocol = protocol if "protocol" in mine else port.protocol
+            port.merge = merge if "merge" in mine else port.merge
+        for port, (universe, protocol, _) in zip(ports, before):
             if (port.universe, port.protocol) != (universe, protocol):
                 port.sources.clear()
 

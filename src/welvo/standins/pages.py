@@ -23,14 +23,14 @@ def application(node: Node | PixelDevice) -> web.Application:
     async def status(_: web.Request) -> web.Response:
         return web.json_response(node.status())
 
+    app.middlewares.append(_as_it_is(node))
     if isinstance(node, PixelDevice):
-        app.middlewares.append(_as_it_is(node))
         _settings(app, node)
     app.router.add_get("/status", status)
     return app
 
 
-def _as_it_is(device: PixelDevice) -> Any:
+def _as_it_is(device: Node | PixelDevice) -> Any:
     """Lets the faults of a device act on every request: silence, loss, slowness; and asks for its password."""
 
     @web.middleware
@@ -41,7 +41,8 @@ def _as_it_is(device: PixelDevice) -> Any:
         lost = device.faults.lossy and device.requests % device.faults.lossy == 0
         if device.silent or lost:
             return _hang_up(request)
-        if device.password and request.path != "/status" and not _knows(request, device.password):
+        password = device.password if isinstance(device, PixelDevice) else ""
+        if password and request.path != "/status" and not _knows(request, password):
             return web.json_response({"error": "password"}, status=401)
         try:
             return await handler(request)

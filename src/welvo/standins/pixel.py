@@ -17,8 +17,10 @@ from fractions import Fraction
 from welvo.protocols import artnet, ddp
 from welvo.rig.colours import STRAIGHT
 from welvo.rig.counting import net_sub_universe
+from welvo.rig.entered import SettingValue
 from welvo.rig.plan import segment_owner
-from welvo.rig.wiring import DeviceModel, SettingValue
+from welvo.rig.wiring import DeviceModel
+from welvo.standins.faults import Faults
 from welvo.standins.receiver import Input, Receiver
 from welvo.standins.store import Store, Values
 
@@ -45,33 +47,6 @@ class Attached:
     functions: tuple[str, ...] = ()
     start: int = 1
     step: int = 0
-
-
-@dataclass
-class Faults:
-    """What is wrong with a stand-in on purpose. Each can be switched on and off while it runs."""
-
-    unreachable: bool = False
-    """As if in another sub-net: nothing comes in, nothing goes out."""
-    lossy: int = 0
-    """Every so many-th request is lost; 0: none."""
-    slow: float = 0.0
-    """Seconds before each answer."""
-    refuses: tuple[str, ...] = ()
-    """Full keys of settings that it refuses."""
-    forgets: bool = False
-    """Loses even saved settings at a restart: its memory is worn out."""
-    twin: bool = False
-    """Another device has the same address: two MACs answer in turn."""
-    halts: int = 0
-    """Loses power after so many settings of a write; 0: never."""
-    short: int = 0
-    """LEDs that its first segment lacks, whatever is set."""
-    swapped: bool = False
-    """Puts the first two components out in each other's place, whatever is set."""
-
-
-FAULTS = tuple(Faults.__dataclass_fields__)
 
 
 @dataclass

@@ -8,8 +8,9 @@ what was saved and needs a restart does nothing before one. A model's `needs` sa
 from __future__ import annotations
 
 from welvo.rig.base import Refused
+from welvo.rig.entered import SettingValue
 from welvo.rig.plan import all_settings, read_setting, spec_of
-from welvo.rig.wiring import DeviceModel, Need, SettingSpec, SettingValue
+from welvo.rig.wiring import DeviceModel, Need, SettingSpec
 
 Values = dict[str, SettingValue]
 

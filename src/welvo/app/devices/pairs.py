@@ -41,7 +41,12 @@ def pairs_of(session: Session) -> list[Pair]:
     for device_id, d in rig.devices.items():
         model = model_of(rig, device_id)
         kind = KINDS.get(model.kind, model.kind) if model else "unknown model"
-        planned = (d.name, d.ip or "no address planned", f"{kind} · {plural(len(d.ports), 'port')}")
+        serial = model is not None and model.kind == "serial"
+        place = "on the sender's computer" if serial else d.ip or "no address planned"
+        planned = (d.name, place, f"{kind} · {plural(len(d.ports), 'port')}")
+        if serial:
+            found.append(Pair(device_id, "", planned, ("a cable", "tells nothing back", ""), "unknown"))
+            continue
         twin = next((rig.devices[o].name for o in devices_at(rig, d.ip) if o != device_id), "")
         if twin and device_at(rig, d.ip) != device_id:
             found.append(Pair(device_id, d.ip, planned, ("who answers?", d.ip, f"same address as {twin}"), "upstream"))

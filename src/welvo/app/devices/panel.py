@@ -225,7 +225,8 @@ class DevicesPanel(FormPanel):
         else:
             self.words("It has no address yet, so it cannot be heard.", quiet=False)
         self._log(device_id)
-        self._buttons(device_id, heard)
+        if not model or model.kind != "serial":
+            self._buttons(device_id, heard)
         if mac := (said.mac if said else "") or (heard.mac if heard else ""):
             if not device.settings.get("mac"):
                 keep = partial(s.edit, plan_setting, device_id, "mac", mac)

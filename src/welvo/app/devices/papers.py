@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import getpass
-import time
-
 from PySide6.QtWidgets import QApplication, QWidget
 
 from welvo.app.network import Network
@@ -13,30 +10,20 @@ from welvo.app.widgets.dialogs import Dialog
 from welvo.app.widgets.fields import Choice
 from welvo.app.widgets.painting import button, label, row
 from welvo.app.widgets.tables import Column, ListRow, RowList
+from welvo.app.widgets.who import when, who
 from welvo.patch.planned import compared, full_plan
 from welvo.rig.base import Refused
+from welvo.rig.entered import SettingValue
 from welvo.rig.notation import plural
 from welvo.rig.plan import model_of, say_key, say_setting, spec_of
 from welvo.rig.protocol import PROTOCOLS
-from welvo.rig.wiring import SettingValue, Snapshot
+from welvo.rig.wiring import Snapshot
 from welvo.runs.plan_back import copy_port, copy_targets
 from welvo.runs.tables import KINDS, against, read_table, table
 from welvo.settings import snapshots
-from welvo.settings.card import Step, card, tick, untick
+from welvo.settings.card import LIGHT, Step, card, tick, untick
 
 STATES = {"open": "", "ticked": "ticked", "proved": "the device says so", "woken": "ticked for another value"}
-
-
-def who() -> str:
-    """Who sits here, as the computer knows it."""
-    try:
-        return getpass.getuser()
-    except (KeyError, OSError):
-        return ""
-
-
-def when(at: float) -> str:
-    return time.strftime("%d.%m. %H:%M", time.localtime(at))
 
 
 class SettingCard(Dialog):
@@ -83,7 +70,7 @@ class SettingCard(Dialog):
                 ListRow(n, (step.page, step.where, step.what, step.value, said), (n,) * 5, step.state == "proved")
             )
         self.list.show_lines(rows)
-        left = sum(x.state in ("open", "woken") for x in steps if x.key)
+        left = sum(x.state in ("open", "woken") for x in steps if x.key and not x.key.startswith(LIGHT))
         self.say(f"{plural(left, 'setting')} to enter, {sum(x.state == 'proved' for x in steps)} proved.")
 
     def _chosen(self) -> list[Step]:
@@ -92,7 +79,7 @@ class SettingCard(Dialog):
 
     def _tick(self) -> None:
         plan = full_plan(self._session.index, self._device_id)
-        values = {x.key: plan[x.key] for x in self._chosen() if x.key in plan}
+        values = {x.key: plan.get(x.key, x.value) for x in self._chosen() if x.key in plan or x.key.startswith(LIGHT)}
         self._session.edit(tick, self._device_id, values, who(), self._session.now())
 
     def _untick(self) -> None:

@@ -155,8 +155,8 @@ class RehearseRig(Dialog):
                 for (ip, f), v in self.rehearsal.on.items()
                 if ip == d.ip
             )
-            if model and model.kind == "node" and local:
-                faults = faults or "none possible"
+            if model and model.kind == "serial":
+                state = "its lines" if running else "not yet"
             rows.append(ListRow(d.ip or device_id, (d.name, d.ip or "–", state, faults)))
         chosen = self._chosen()
         self.list.show_lines(rows, chosen)

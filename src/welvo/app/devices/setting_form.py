@@ -8,6 +8,7 @@ from PySide6.QtCore import QRectF
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QWidget
 
+from welvo.app.device_work import OUTCOMES
 from welvo.app.devices.settings import said
 from welvo.app.widgets import marks
 from welvo.app.widgets.fields import Field
@@ -15,11 +16,14 @@ from welvo.app.widgets.forms import Picked, Subject, Typed
 from welvo.app.widgets.painting import CENTRE, column, label, row, text
 from welvo.app.widgets.panels import FormPanel, Title, Ways
 from welvo.app.widgets.theme import THEME
+from welvo.app.widgets.who import when
+from welvo.observed.values import Written
 from welvo.rig.edits import plan_setting, who_else
+from welvo.rig.entered import Entered, SettingValue
 from welvo.rig.notation import say_place
-from welvo.rig.plan import model_of, read_setting, say_setting, setting_key
+from welvo.rig.plan import link_of, model_of, read_setting, say_setting, setting_key
 from welvo.rig.protocol import PROTOCOLS, say_wire
-from welvo.rig.wiring import DeviceModel, SettingValue
+from welvo.rig.wiring import DeviceModel
 from welvo.settings.compare import SettingLine
 
 SENTENCES = {
@@ -28,6 +32,9 @@ SENTENCES = {
     "unknown": "The device has not said this.",
     "silent": "The plan does not care about it.",
 }
+
+
+LINKS = {"artnet": "Art-Net", "http": "HTTP", "ddp": "DDP"}
 
 
 class States(QWidget):
@@ -53,15 +60,39 @@ class States(QWidget):
             text(p, QRectF(wide * n, 20, wide, 18), words, "text" if mark == "matches" else "quiet", 11, align=CENTRE)
 
 
-def states_of(line: SettingLine, model: DeviceModel | None, pushed: bool) -> tuple[str, ...]:
-    """Marks of the five states. A model that needs no save, apply or restart is active as soon as it took a value."""
-    planned = "matches" if line.plan is not None else "silent"
-    equal = line.plan is not None and line.plan == line.reported
-    entered = "matches" if equal else "claimed" if pushed else "unknown"
-    needs = line.spec.needs if model else ()
-    saved = entered if "save" not in needs else "unknown"
-    active = entered if not {"apply", "restart"} & set(needs) else "unknown"
-    return planned, entered, saved, active, "matches" if line.mark == "matches" else "unknown"
+def states_of(line: SettingLine, claimed: bool) -> tuple[str, ...]:
+    """Marks of the five states. A device that tells its entered and saved values is taken at its word; of any other,
+    what it works by was entered, and saved as far as it has to be. `claimed`: pushed or ticked, and not read since."""
+    if line.plan is None:
+        return ("silent",) * 5
+    equal = line.plan == line.reported
+    if line.entered is not None:
+        entered = "matches" if line.entered == line.plan else "differs"
+        saved = ("matches" if line.saved == line.plan else "differs") if "save" in line.spec.needs else entered
+    else:
+        entered = "matches" if equal else "claimed" if claimed else "unknown"
+        saved = entered if "save" not in line.spec.needs else "unknown"
+    active = "matches" if equal else "differs" if line.reported is not None else "unknown"
+    return "matches", entered, saved, active, "matches" if line.mark == "matches" else "unknown"
+
+
+def whence(line: SettingLine, pushed: Written | None, ticked: Entered | None, link: str) -> str:
+    """When the setting came as far as it did, and by what."""
+    said = []
+    if ticked and ticked.value == line.plan:
+        said.append(f"ticked off{f' by {ticked.who}' if ticked.who else ''}, {when(ticked.at)}")
+    if pushed:
+        said.append(f"pushed at {_clock(pushed.at)}{'' if pushed.answered else ', no answer yet'}")
+    if line.result and line.result.at:
+        said.append(f"{OUTCOMES[line.result.outcome]} at {_clock(line.result.at)}")
+    if line.reported is not None and line.at:
+        said.append(f"last said by the device at {_clock(line.at)}{f' by {LINKS[link]}' if link in LINKS else ''}")
+    words = "; ".join(said)
+    return f"{words[:1].upper()}{words[1:]}." if words else "Nobody has entered it yet."
+
+
+def _clock(at: float) -> str:
+    return time.strftime("%H:%M:%S", time.localtime(at))
 
 
 def show_setting(panel: FormPanel, device_id: str, line: SettingLine, lines: dict[str, SettingLine]) -> None:
@@ -77,7 +108,10 @@ def show_setting(panel: FormPanel, device_id: str, line: SettingLine, lines: dic
         _plan(panel, device_id, line, plan)
     panel.body.addWidget(_Both(line, plan, has, sentence(line, lines, model), device_says(line, lines, model)))
     panel.words("How far this setting has come")
-    panel.body.addWidget(States(states_of(line, model, line.key in s.observed.written.get(device_id, {}))))
+    pushed, ticked = s.observed.written.get(device_id, {}).get(line.key), device.entered.get(line.key)
+    claimed = pushed is not None or (ticked is not None and ticked.value == line.plan)
+    panel.body.addWidget(States(states_of(line, claimed)))
+    panel.words(whence(line, pushed, ticked, link_of(model, line.spec) if model else ""))
     if line.port:
         _dependents(panel, device_id, line.port)
 

@@ -220,6 +220,9 @@ class PatchStation(QWidget):
         entry(menu, "Pack this universe…", self.panel.pack)
         entry(menu, "Next gap that fits", self.next_gap)
         entry(menu, "Name the rig's own columns…", self.list.name_columns)
+        menu.addSeparator()
+        every = list(self._session.rig.fixtures)
+        entry(menu, "Setting card of all fixtures…", lambda: self.open_card(every))
         return menu
 
     def item_menu(self) -> QMenu:
@@ -239,12 +242,21 @@ class PatchStation(QWidget):
         locked = all(self.list.items.locked(k) for k in keys)
         entry(menu, "Unlock" if locked else "Lock", lambda: s.attempt(lock, keys, not locked))
         entry(menu, "Duplicate…", lambda: self.panel.copy(keys))
+        lamps = [k for k in keys if k in s.rig.fixtures]
+        if lamps:
+            entry(menu, "Setting card…", lambda: self.open_card(lamps))
         self.list.add_copying(menu)
         entry(menu, "Pack this universe…", self.panel.pack)
         entry(menu, "Next gap that fits", self.next_gap)
         menu.addSeparator()
         entry(menu, "Remove", lambda: s.attempt(remove_items, keys))
         return menu
+
+    def open_card(self, fixtures: list[str]) -> None:
+        """What to set on lamps by hand, to tick off."""
+        from welvo.app.patch.lamp_card import LampCard
+
+        LampCard(self._session, fixtures, self).exec()
 
     def paste_clipboard(self) -> None:
         """Read the clipboard as a table; what it would do is said first."""

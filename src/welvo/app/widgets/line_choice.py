@@ -2,31 +2,42 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QHBoxLayout
+from PySide6.QtWidgets import QHBoxLayout, QSizePolicy
 
 from welvo.app.network import Network
 from welvo.app.widgets.fields import Choice
-from welvo.app.widgets.painting import button, label, row
+from welvo.app.widgets.painting import label, row
 from welvo.live.serial_line import REHEARSAL, rehearsed, serial_ports
 
 
-def line_row(network: Network, number: int) -> QHBoxLayout:
-    """A row to choose the port of a line; the ports are looked up again on request, as they come and go."""
-    choice = Choice(
-        "The serial port of this computer that this line leaves by. It is kept on this computer, not in the rig.",
-        lambda chosen: network.set_line(number, str(chosen)),
-    )
-    choice.setAccessibleName(f"Serial port of line {number}")
+class LineChoice(Choice):
+    """The serial port of one line. Ports come and go, so they are looked up whenever the list is opened."""
 
-    def fill() -> None:
-        chosen = network.lines.get(str(number), "")
-        options = [("", "none chosen"), *serial_ports()]
-        if rehearsed(number):
-            options.append((f"{REHEARSAL}{number}", f"simulated line {number}"))
+    def __init__(self, network: Network, number: int) -> None:
+        super().__init__(
+            "The serial port of this computer that this line leaves by. It is kept on this computer, not in the rig.",
+            lambda chosen: network.set_line(number, chosen),
+        )
+        self._network, self._number = network, number
+        self.setAccessibleName(f"Serial port of line {number}")
+        self.fill()
+
+    def fill(self) -> None:
+        chosen = self._network.lines.get(str(self._number), "")
+        options = [("", "none chosen"), *((p.name, p.words) for p in serial_ports())]
+        if rehearsed(self._number):
+            options.append((f"{REHEARSAL}{self._number}", f"simulated line {self._number}"))
         if chosen and chosen not in [name for name, _ in options]:
-            options.append((chosen, f"{chosen.rsplit('/', 1)[-1]} · not there"))
-        choice.set_options([(name, words) for name, words in options], chosen)
+            options.append((chosen, f"{chosen.rsplit('/', 1)[-1]}: not there"))
+        self.set_options(options, chosen)
 
-    fill()
-    again = button("Look again", fill, "Looks for ports that were plugged in since.")
-    return row(label("Serial port", quiet=True), choice, again)
+    def showPopup(self) -> None:
+        self.fill()
+        super().showPopup()
+
+
+def line_row(network: Network, number: int) -> QHBoxLayout:
+    """A row to choose the port of a line."""
+    choice = LineChoice(network, number)
+    choice.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+    return row(label(f"Line {number}", quiet=True), 24, choice)

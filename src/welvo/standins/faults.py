@@ -1,0 +1,34 @@
+"""What can be wrong with a simulated device on purpose, and be switched on and off while it runs."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass
+class Faults:
+    """What is wrong with a stand-in on purpose. Each can be switched on and off while it runs."""
+
+    unreachable: bool = False
+    """As if in another sub-net: nothing comes in, nothing goes out."""
+    lossy: int = 0
+    """Every so many-th request is lost; 0: none."""
+    slow: float = 0.0
+    """Seconds before each answer."""
+    refuses: tuple[str, ...] = ()
+    """Full keys of settings that it refuses."""
+    forgets: bool = False
+    """Loses even saved settings at a restart: its memory is worn out."""
+    twin: bool = False
+    """Another device has the same address: two MACs answer in turn."""
+    halts: int = 0
+    """Loses power after so many settings of a write; 0: never."""
+    short: int = 0
+    """LEDs that its first segment lacks, whatever is set."""
+    swapped: bool = False
+    """Puts the first two components out in each other's place, whatever is set."""
+
+
+FAULTS = tuple(Faults.__dataclass_fields__)
+OF_NODES = ("unreachable", "lossy", "slow", "refuses", "twin")
+"""The faults that a node can have: it keeps nothing to forget, and has no strings."""
