@@ -24,6 +24,7 @@ from welvo.formats.rigfile import save
 from welvo.live.status import read_status
 from welvo.patch.path import find_target
 from welvo.rig.base import Refused
+from welvo.rig.edits import plan_setting
 from welvo.runs.bridge import set_right
 from welvo.settings.compare import differing
 from welvo.standins.process import StandIns
@@ -31,15 +32,24 @@ from welvo.standins.process import StandIns
 MOST_CLICKS, MOST_KEYS = 12, 4
 
 
+STATE = """
+["127.0.0.50"]
+instead = "127.0.1.12"
+["127.0.0.31"]
+instead = "127.0.1.31"
+"""
+"""A pixel controller and a node stand at the factory addresses of their models."""
+
+
 @pytest.fixture
 def new(tmp_path: Path, qtbot: QtBot) -> Iterator[Window]:
-    """The gallery with its bridge set right, and a controller that has just come out of its box."""
+    """The gallery with its bridge set right, and two devices that have just come out of their boxes."""
     rig = gallery()
     pen = next(k for k, d in rig.devices.items() if d.name == "PENSTOCK")
     rig, _ = set_right(rig, pen, "6", 2)
     file, state = tmp_path / "rig.welvo", tmp_path / "state.toml"
     save(rig, file)
-    state.write_text('["127.0.0.50"]\ninstead = "127.0.1.12"\n')
+    state.write_text(STATE)
     stand_ins = StandIns(file, state)
     stand_ins.wait_ready()
     window = make_window(Session(rig), Computer(), "127.0.0.1", tmp_path / "own")
@@ -121,6 +131,42 @@ def test_from_a_factory_address_to_the_right_level_behind_its_bridge(
     assert (clicks <= MOST_CLICKS, keys <= MOST_KEYS) == (True, True), (clicks, keys)
 
 
+def test_a_node_is_given_its_address_by_art_net_and_followed(new: Window, qtbot: QtBot) -> None:
+    session = new.session
+    node = next(k for k, d in session.rig.devices.items() if d.ip == "127.0.0.31")
+    told: list[str] = []
+    session.said.connect(lambda words, _: told.append(words))
+    qtbot.waitUntil(lambda: "127.0.1.31" in session.observed.heard, timeout=15_000)
+    mac = session.observed.heard["127.0.1.31"].mac
+    assert any(f.code == "DEV-10" and "127.0.1.31" in f.title for f in session.report.findings)
+    find = FindDevice(session, new.network, node, new)
+    qtbot.waitUntil(lambda: find.search is not None, timeout=15_000)
+    assert find.search and find.search.cause and find.search.cause.code == "factory"
+    assert find.renumber.text() == "Give it 127.0.0.31"
+    find.renumber.click()
+    qtbot.waitUntil(lambda: "SLUICE-N answers at 127.0.0.31 now." in told, timeout=15_000)
+    qtbot.waitUntil(lambda: "127.0.0.31" in session.observed.heard, timeout=5000)
+    assert session.observed.heard["127.0.0.31"].mac == mac
+    assert [e.what for e in session.observed.log if e.device == node][-2:] == [
+        "address 127.0.0.31 sent to 127.0.1.31; it restarts",
+        "SLUICE-N answers at 127.0.0.31 now.",
+    ]
+    find.reject()
+
+
+def test_a_device_that_does_not_come_back_is_said(new: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
+    session, network = new.session, new.network
+    brine = next(k for k, d in session.rig.devices.items() if d.name == "BRINE")
+    told: list[str] = []
+    session.said.connect(lambda words, _: told.append(words))
+    qtbot.waitUntil(lambda: network.listener is not None, timeout=5000)
+    session.edit(plan_setting, brine, "ip", "127.0.0.200")
+    monkeypatch.setattr("welvo.app.network.FOLLOW_FOR", 0.5)
+    network.give_address(brine, "127.0.0.201")  # nobody is at either
+    qtbot.waitUntil(lambda: any("does not answer at 127.0.0.200" in t for t in told), timeout=10_000)
+    assert not network._moving
+
+
 def test_a_rig_is_rehearsed_and_broken_on_purpose(new: Window, qtbot: QtBot) -> None:
     """The stand-ins that `new` started hold the addresses: a second set says so."""
     rehearsal = Rehearsal()
@@ -162,7 +208,7 @@ def test_faults_are_switched_from_the_window(tmp_path: Path, qtbot: QtBot) -> No
         dialog.value.setText("green")
         dialog.on.click()
         qtbot.waitUntil(lambda: read_status("127.0.0.50", 8421)["test"] == "green", timeout=5000)
-        assert "a test pattern was left on (green)" in {r.cells[3] for r in dialog.list.rows.lines}
+        assert "a test pattern was left on green" in {r.cells[3] for r in dialog.list.rows.lines}
         dialog.off.click()
         qtbot.waitUntil(lambda: read_status("127.0.0.50", 8421)["test"] == "", timeout=5000)
         assert not rehearsal.on

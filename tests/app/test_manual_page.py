@@ -12,12 +12,10 @@ from pytestqt.qtbot import QtBot
 from tests.app.conftest import field_of
 from tests.app.test_profiles_station import show
 from welvo.app.profiles import station as profiles
-from welvo.app.screens import drawn_front, front_places, larger, on_picture
+from welvo.app.screens import drawn_front, front_places, on_picture
 from welvo.app.widgets.face_editor import FaceEditor
 from welvo.app.widgets.fields import Field
 from welvo.app.window import Window
-from welvo.checks.checker import check
-from welvo.demo.gallery import gallery
 from welvo.rig.refs import Goto
 
 PAGE_46 = "CH1 Dimmer\nCH2 Dimmer fine\nCH3 Shutter\nCH4 Control\n14 x (red green blue)"
@@ -148,10 +146,3 @@ def test_a_staggered_blinder_with_two_modes_from_its_manual_page(
     assert [f.code for f in own if f.severity != "note"] == []
     print(f"{hand.clicks} clicks, {hand.keys} keys")
     assert hand.clicks <= 22 and hand.keys <= 41
-
-
-def test_the_rig_that_is_shown_from_afar_is_as_sound_as_the_demo() -> None:
-    rig = gallery()
-    grown = larger(rig)
-    assert len(grown.fixtures) - len(rig.fixtures) == 1710 and len(grown.universes) > 120
-    assert check(grown).findings == check(rig).findings

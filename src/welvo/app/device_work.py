@@ -232,7 +232,7 @@ class DeviceWork(QObject):
         for key, r in push.results.items():
             value = say_setting(spec_of(model, key), r.value) if model else ""
             more = f", {r.why}" if r.why else f" for {', '.join(r.needs)}" if r.needs else ""
-            words = f"{say_key(model, key)} {value}: {OUTCOMES[r.outcome]}{more}"
+            words = f"{say_key(model, key)}{f' to {value}' if value else ''}: {OUTCOMES[r.outcome]}{more}"
             observed = observed.note(Event(s.now(), device, key, words))
         done = [ACTS[a] for a in push.acts] if not push.failed else []
         if done:

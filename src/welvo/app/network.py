@@ -43,6 +43,8 @@ MOST_REPLACED = 3
 """So often in one arming; a process that never answers is no output."""
 MOST_STRANGERS = 64
 """Devices that nobody planned and that are asked for their settings at the most."""
+FOLLOW_FOR = 8.0
+"""Seconds beyond its usual restart for which a device is awaited at its new address."""
 SLOW_START = 0.5
 """Seconds for which a port that was just let go may still be held by the process that is ending."""
 
@@ -101,6 +103,8 @@ class Network(QObject):
         self._sent: list[dict[str, Any]] = []
         self._dirty = True
         self._stale = True
+        self._moving: dict[str, tuple[str, str, float]] = {}
+        """Devices that were given another address: their MAC and address before, and until when they are awaited."""
         self._watch = StatusWatch()
         self.work = DeviceWork(session)
         self._frames: dict[str, Frame] = {}
@@ -448,6 +452,7 @@ class Network(QObject):
             if self.engine:
                 self._refresh_streams()
         self.work.tick()
+        self._follow_moves()
         for fault in self._faults():
             self.failed.emit(fault)
         self.ticked.emit()
@@ -585,6 +590,43 @@ class Network(QObject):
         self.session.note_written(device, values, f"pushed {names}")
         QTimer.singleShot(150, self, self.read_again)
         return True
+
+    def give_address(self, device: str, at: str) -> None:
+        """Have a device that was found elsewhere take its planned address by Art-Net; then it is followed there."""
+        rig = self.session.rig
+        d, model = rig.devices[device], model_of(rig, device)
+        if not self.listener or model is None or not d.ip:
+            raise Refused(f"{d.name} has no address yet, or nothing is listened to.")
+        heard = self.listener.heard().get(at)
+        ArtNetLink(self.listener).give_address(model, at, d.ip, str(d.settings.get("mask", "")))
+        self._note(device, "ip", f"address {d.ip} sent to {at}; it restarts")
+        self._moving[device] = (heard.mac if heard else "", at, self.session.now() + model.restart_takes + FOLLOW_FOR)
+
+    def _follow_moves(self) -> None:
+        """Tell what became of devices that were given another address: there, there with another MAC, or silent."""
+        for device, (mac, at, until) in list(self._moving.items()):
+            d = self.session.rig.devices.get(device)
+            heard = self.listener.heard().get(d.ip) if d and self.listener else None
+            now = self.session.now()
+            if d and heard and now - heard.at < 2.0:
+                same = not mac or not heard.mac or heard.mac == mac
+                words = f"{d.name} answers at {d.ip} now" + ("." if same else f", with another MAC than at {at}.")
+                self.session.say(words, "note" if same else "error")
+            elif d and now < until:
+                if self.listener and self._count % 10 == 0:
+                    self.listener.poll_one(d.ip)
+                continue
+            elif d:
+                words = f"{d.name} does not answer at {d.ip} after its new address was sent to {at}. Find it again."
+                self.session.say(words, "error")
+            else:
+                words = ""
+            del self._moving[device]
+            if words:
+                self._note(device, "ip", words)
+
+    def _note(self, device: str, setting: str, words: str) -> None:
+        self.session.observe(log=self.session.observed.note(Event(self.session.now(), device, setting, words)).log)
 
     def identify(self, ip: str, on: bool) -> bool:
         """Let a device blink, or stop it."""

@@ -17,7 +17,7 @@ from welvo.patch.path import Hop, Joint, Path, path
 from welvo.patch.planned import compared
 from welvo.rig.lookup import call, used_by
 from welvo.rig.notation import plural
-from welvo.rig.plan import model_of
+from welvo.rig.plan import model_of, split_owner
 from welvo.rig.protocol import say_wire
 from welvo.rig.refs import Goto
 
@@ -165,6 +165,7 @@ class Ribbon(QWidget):
         label = (
             s.selection.ids[1] if len(s.selection.ids) > 1 else (off[0].port if off else next(iter(device.ports), ""))
         )
+        label = split_owner(label)[0]
         model = model_of(s.rig, device_id)
         serial = model is not None and model.kind == "serial"
         hops = [

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 import sys
 import tempfile
 import time
@@ -14,19 +15,24 @@ from PySide6.QtGui import QColor, QImage, QPainter
 from PySide6.QtWidgets import QApplication, QDialog, QWidget
 
 from welvo.app.computer import Computer
+from welvo.app.devices.find import FindDevice
+from welvo.app.devices.papers import SettingCard
+from welvo.app.devices.rehearse import Rehearsal, RehearseRig
 from welvo.app.main import Demo, make_window
 from welvo.app.patch.laying_form import LayForm
-from welvo.app.profiles.library import Library
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.face_editor import FaceEditor
 from welvo.app.window import Window
-from welvo.formats.wishes import wished
+from welvo.formats.rigfile import save
+from welvo.patch.planned import full_plan
 from welvo.rig import edits
-from welvo.rig.document import Rig, put
-from welvo.rig.lookup import universe_by_number
+from welvo.rig.document import Rig
 from welvo.rig.profile import Spot
 from welvo.rig.refs import Goto
-from welvo.rig.wiring import Device, Port
+from welvo.runs.edits import change_segment
+from welvo.settings.card import tick
+from welvo.settings.compare import differing
+from welvo.standins.process import StandIns
 
 
 def wait(condition: Callable[[], bool] | None = None, seconds: float = 6.0) -> bool:
@@ -111,12 +117,6 @@ def on_picture(dialog: FaceEditor, at: QPointF) -> Spot:
     return Spot(x=b.x + (at.x() / 900 - 0.5) * b.wide, y=b.y + (at.y() / 420 - 0.5) * b.wide * 420 / 900)
 
 
-def _library(w: Window) -> QDialog:
-    dialog = Library(w.session, w)
-    dialog.show()
-    return dialog
-
-
 def _patch(w: Window) -> None:
     w.show_station("Patch")
     w.session.select_items(["f207"])
@@ -131,53 +131,6 @@ def _patch_block(w: Window) -> None:
 
 def _patch_slot(w: Window) -> None:
     w.patch.tapes.set_level("Slot")
-
-
-FAR = (
-    (21, 42, "260 x Bar 9 at 21.1 +40"),
-    (51, 80, "300 x Drop 14 at 51.1 +48"),
-    (90, 101, "500 x Lagoon flood at 90.1 +12"),
-    (110, 120, "220 x Eddy head at 110.1 +24"),
-    (125, 145, "160 x Undertow wash at 125.1"),
-    (160, 176, "180 x Drop 14 at 160.1 +44"),
-    (185, 195, "90 x Bar 9 at 185.30 +56"),
-)
-"""First and last universe, and what stands in them, of halls that the demo rig does not have."""
-
-
-def larger(rig: Rig) -> Rig:
-    """The demo rig with 1,710 more fixtures in universes of their own, fed and given out: it adds no finding."""
-    feeds: list[str] = []
-    for first, last, wish in FAR:
-        for number in range(first, last + 1):
-            if not universe_by_number(rig, number):
-                rig, made = edits.add_universe(rig, number)
-                rig, made = edits.add_feed(rig, made.made[0])
-                feeds += made.ids("feeds")
-        rig, _ = wished(rig, wish)
-    model = rig.devices["d2"].model
-    ports = rig.device_models[model].ports
-    devices = {
-        f"far{n}": Device(
-            name=f"SLUICE-{n + 3}",
-            model=model,
-            ip=f"127.0.1.{n + 1}",
-            ports={label: Port(feed=feed) for label, feed in zip(ports, feeds[n * len(ports) :])},
-        )
-        for n in range(-(-len(feeds) // len(ports)))
-    }
-    return put(rig, "add the far halls", devices=devices)[0]
-
-
-def _patch_field(w: Window) -> None:
-    """The demo rig with a made-up extension, so that there is something to see from afar."""
-    w.patch.tapes.lens = None
-    before, rig = w.session.rig, larger(w.session.rig)
-    parts = ("universes", "feeds", "profiles", "fixtures", "devices")
-    added = {p: {k: v for k, v in getattr(rig, p).items() if k not in getattr(before, p)} for p in parts}
-    w.session.edit(put, "add the far halls", **added)
-    w.session.select_items(["f207"])
-    w.patch.tapes.set_level("Field")
 
 
 def _lay_out(w: Window) -> None:
@@ -200,11 +153,6 @@ def _wires(w: Window) -> None:
     w.patch.show_page("Wires")
 
 
-def _capacity(w: Window) -> None:
-    w.session.select(Selection("universe", ("u4",)))
-    w.patch.show_page("Capacity")
-
-
 def _runs(w: Window) -> None:
     w.patch.show_page("Tapes")
     w.show_station("Runs")
@@ -215,10 +163,6 @@ def _runs_bridge(w: Window) -> None:
     w.runs.pick("6", 2, 0)
 
 
-def _runs_cut(w: Window) -> None:
-    w.runs.pick("7", 0, 130)
-
-
 def _findings(w: Window) -> None:
     w.show_station("Patch")
     w.session.select_items(["f207"])
@@ -227,9 +171,77 @@ def _findings(w: Window) -> None:
     w.drawer.open_finding(next(f for f in w.session.report.findings if f.code == "PATCH-01"))
 
 
+def _penstock(w: Window) -> str:
+    """The pixel controller, with three settings that it does not have as planned."""
+    while w.session.history.undo_label:
+        w.session.undo()
+    found = next(k for k, d in w.session.rig.devices.items() if d.name == "PENSTOCK")
+    w.session.edit(edits.plan_setting, found, "description", "Under the drum")
+    w.session.edit(edits.plan_setting, found, "6.brightness", 60)
+    w.session.edit(change_segment, found, "1", 1, fold=5)
+    w.go(Goto("device", found))
+    return found
+
+
 def _devices(w: Window) -> None:
-    w.drawer.toggle()
-    w.go(Goto("port", "d1", "A"))
+    if w.drawer.isVisible():
+        w.drawer.toggle()
+    _penstock(w)
+    wait(lambda: len(differing(w.devices.settings.lines)) == 3, 8)
+
+
+def _push(w: Window) -> None:
+    """A push of which one setting was refused and two wait."""
+    STAND_INS[0].order("127.0.0.50", "refuses", ["1/2.fold"])
+    found = _penstock(w)
+    wait(seconds=1.5, condition=lambda: False)
+    w.devices.push_all.click()
+    wait(lambda: found in w.session.observed.results and not w.network.work.busy(found), 10)
+    w.session.select(Selection("port", (found, "1/2"), setting="1/2.fold"))
+    wait(seconds=1.5, condition=lambda: False)
+
+
+def _card(w: Window) -> QDialog:
+    s, found = w.session, _penstock(w)
+    plan = full_plan(s.index, found)
+    keys = [k for k in plan if "." not in k]
+    s.edit(tick, found, {k: plan[k] for k in keys}, "Ines", s.now() - 3000)
+    dialog = SettingCard(s, found, w)
+    dialog.show()
+    return dialog
+
+
+def _find(w: Window) -> QDialog:
+    """The same controller as it comes out of its box, at its factory address."""
+    w.set_look("dark", 0)
+    STAND_INS[0].stop()
+    folder = tempfile.mkdtemp(prefix="welvo-screens-")
+    file, state = Path(folder) / "rig.welvo", Path(folder) / "state.toml"
+    save(w.session.rig, file)
+    state.write_text('["127.0.0.50"]\ninstead = "127.0.1.12"\n')
+    STAND_INS[0] = StandIns(file, state)
+    STAND_INS[0].wait_ready()
+    dialog = FindDevice(w.session, w.network, _penstock(w), w)
+    dialog.show()
+    wait(lambda: dialog.search is not None, 15)
+    shutil.rmtree(folder)
+    return dialog
+
+
+def _rehearse(w: Window) -> QDialog:
+    STAND_INS[0].stop()
+    rehearsal = Rehearsal()
+    dialog = RehearseRig(w.session, rehearsal, w)
+    dialog.show()
+    rehearsal.start(w.session.rig, True)
+    STAND_INS[0] = rehearsal.stand_ins  # type: ignore[assignment]
+    STAND_INS[0].wait_ready()
+    rehearsal.fault("127.0.0.50", "refuses", ["6.brightness"])
+    rehearsal.fault("127.0.0.31", "lossy", 3)
+    rehearsal.fault("127.0.0.21", "twin", True)
+    dialog.list.selectRow(len(w.session.rig.devices) - 1)
+    wait(seconds=1.0, condition=lambda: False)
+    return dialog
 
 
 def _bench(w: Window) -> None:
@@ -254,7 +266,6 @@ def _light(w: Window) -> None:
 
 
 def _empty(w: Window) -> None:
-    w.set_look("dark", 0)
     w.session.replace(Rig(), None)
     w.show_station("Patch")
 
@@ -263,23 +274,25 @@ SHOTS: dict[str, Callable[[Window], QWidget | None]] = {
     "profiles": _profiles,
     "try-out": _try_out,
     "face-editor": _face,
-    "library": _library,
     "patch": _patch,
     "patch-block": _patch_block,
     "patch-slot": _patch_slot,
-    "patch-field": _patch_field,
     "patch-lay-out": _lay_out,
     "patch-wires": _wires,
-    "patch-capacity": _capacity,
     "runs": _runs,
     "runs-bridge": _runs_bridge,
-    "runs-cut": _runs_cut,
     "findings": _findings,
     "devices": _devices,
+    "devices-push": _push,
+    "devices-card": _card,
     "bench": _bench,
     "patch-light": _light,
+    "devices-find": _find,
+    "devices-rehearse": _rehearse,
     "empty": _empty,
 }
+STAND_INS: list[StandIns] = []
+"""The stand-ins that run at present."""
 
 
 def main(folder: Path, only: list[str] | None = None, size: tuple[int, int] = (1280, 800)) -> int:
@@ -292,15 +305,14 @@ def main(folder: Path, only: list[str] | None = None, size: tuple[int, int] = (1
     with tempfile.TemporaryDirectory() as state:
         try:
             demo.stand_ins.wait_ready()
+            STAND_INS.append(demo.stand_ins)
             os.environ["XDG_CONFIG_HOME"] = state  # the pictures' own settings, not the user's
             computer = Computer(width=size[0], height=size[1])
             window = make_window(Session(demo.rig), computer, "127.0.0.1", Path(state))
             window.resize(1280, 800)  # the screen that draws may be smaller
             window.show()
             window.network.start()
-            heard = wait(
-                lambda: len(window.session.observed.heard) == 4 and "DEV-02" in window.session.report.codes, 15
-            )
+            heard = wait(lambda: len(window.session.observed.heard) > 3 and "DEV-02" in window.session.report.codes, 15)
             for name, act in SHOTS.items():
                 shown = act(window)
                 window.message.hide()
@@ -311,6 +323,7 @@ def main(folder: Path, only: list[str] | None = None, size: tuple[int, int] = (1
                     shown.close()
             window.shut()
         finally:
+            STAND_INS[0].stop()
             demo.stop()
     return 0 if heard else 1
 

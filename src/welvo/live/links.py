@@ -43,9 +43,21 @@ class ArtNetLink:
         for packet in address_packets(model, heard, values):
             self._listener.send_artnet(packet, ip)
 
+    def give_address(self, model: DeviceModel, at: str, ip: str, mask: str = "") -> None:
+        """Have the device that is found at one address take another one, and restart (ArtIpProg, by unicast)."""
+        if "artnet" not in model.links:
+            raise LinkError(f"{model.name} cannot be set over the network; enter the address on the device.")
+        command = 0x80 | 0x04 | (0x02 if mask else 0)
+        self._listener.send_artnet(artnet.IpProg(command, _four(ip), _four(mask or "0.0.0.0")), at)
+
     def identify(self, ip: str, on: bool) -> None:
         command = artnet.COMMAND_LOCATE if on else artnet.COMMAND_NORMAL
         self._listener.send_artnet(artnet.Address(command=command), ip)
+
+
+def _four(ip: str) -> artnet.Four:
+    a, b, c, d = (int(p) for p in ip.split("."))
+    return a, b, c, d
 
 
 def port_levels(status: dict[str, Any], label: str) -> bytes | None:

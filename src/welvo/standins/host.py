@@ -273,12 +273,10 @@ class Host:
 
     async def _settle(self) -> None:
         """Devices that restarted come back, where their saved address says; ports that changed hear other groups."""
-        waiting: set[PixelDevice] = set()
+        waiting: set[Simulated] = set()
         while True:
             await asyncio.sleep(0.05)
             for node in self.nodes:
-                if not isinstance(node, PixelDevice):
-                    continue
                 if node.clock() < node.silent_until:
                     waiting.add(node)
                 elif node in waiting:
@@ -287,8 +285,8 @@ class Host:
             with contextlib.suppress(OSError):
                 self._join()
 
-    async def _come_back(self, node: PixelDevice) -> None:
-        new = str(node.store.active.get("ip") or node.ip)
+    async def _come_back(self, node: Simulated) -> None:
+        new = node.next_ip
         if new != node.ip and new not in self._by_ip and ipaddress.ip_address(new).is_loopback:
             old, node.ip = node.ip, new
             await self._leave(old)

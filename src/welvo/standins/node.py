@@ -34,6 +34,9 @@ class Node(Receiver):
         self.mac = bytes([0x02, 0x57, *(int(p) for p in ip.split("."))])
         self.faults = Faults()
         self.requests = 0
+        self.silent_until = 0.0
+        self.next_ip = ip
+        """Where it will be after it restarted."""
         self.counter = 0
         self.report = "power-on ok"
         self.identify = False
@@ -55,7 +58,7 @@ class Node(Receiver):
 
     @property
     def silent(self) -> bool:
-        return self.faults.unreachable
+        return self.faults.unreachable or self.clock() < self.silent_until
 
     def take_artnet(self, packet: artnet.Packet, ip: str) -> list[bytes]:
         """What the device answers to one packet, if anything."""
@@ -65,12 +68,22 @@ class Node(Receiver):
                 return []
         if isinstance(packet, artnet.Poll):
             return self.replies()
+        if isinstance(packet, artnet.IpProg):
+            return self._program_ip(packet)
         if isinstance(packet, artnet.Address):
             self._program(packet)
             return self.replies()
         if isinstance(packet, artnet.Dmx):
             self.take_dmx(packet, ip)
         return []
+
+    def _program_ip(self, packet: artnet.IpProg) -> list[bytes]:
+        """Answer with the address it has or will have; a changed one takes a restart, which it makes by itself."""
+        if packet.command & 0x80 and packet.command & 0x04 and "ip" not in self.faults.refuses:
+            self.next_ip = ".".join(str(p) for p in packet.ip)
+            self.silent_until = self.clock() + self.model.restart_takes
+        a, b, c, d = (int(p) for p in self.next_ip.split("."))
+        return [artnet.encode(artnet.IpProgReply((a, b, c, d), (255, 0, 0, 0)))]
 
     @property
     def inputs(self) -> list[Input]:

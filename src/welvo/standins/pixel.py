@@ -353,6 +353,11 @@ class PixelDevice(Receiver):
             self.take_dmx(packet, ip)
         return []
 
+    @property
+    def next_ip(self) -> str:
+        """Where it is after its restart."""
+        return str(self.store.active.get("ip") or self.ip)
+
     def _program_ip(self, packet: artnet.IpProg) -> list[bytes]:
         """Answer with what it has; a changed address takes a restart, which it makes by itself."""
         four = ".".join(str(p) for p in packet.ip)

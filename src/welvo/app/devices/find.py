@@ -11,6 +11,7 @@ from welvo.app.device_work import speaks_http
 from welvo.app.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Dialog
+from welvo.app.widgets.fields import restyle
 from welvo.app.widgets.painting import button, label
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.live.bring_up import RealProbes, Search, Wanted
@@ -28,7 +29,7 @@ class FindDevice(Dialog):
         )
         super().__init__(parent, f"Find {device.name}", note=note, wide=720, high=460)
         self._session, self._network, self._device_id = session, network, device_id
-        heads = (Column("", 26, "mark"), Column("Test", 200), Column("What was found", 460))
+        heads = (Column("", 26, "mark"), Column("Test", 190), Column("What was found", 400))
         self.list = RowList("Tests", heads)
         self.body.addWidget(self.list, 1)
         self.cause = label("", 13, True, wrap=True)
@@ -68,6 +69,9 @@ class FindDevice(Dialog):
         self._future = network.work.find(wanted, probes, [d.ip for d in rig.devices.values() if d.ip])
         self.again.setEnabled(False)
         self.renumber.hide()
+        self.again.setDefault(True)
+        self.again.setProperty("primary", True)
+        restyle(self.again)
         self.say("Testing …")
         self._timer.start()
 
@@ -93,13 +97,22 @@ class FindDevice(Dialog):
         self.advice.setText(cause.put_right if cause else "")
         self.say("")
         device, model = self._session.rig.devices[self._device_id], model_of(self._session.rig, self._device_id)
-        if search.found and model and speaks_http(model):
+        if search.found and model and (speaks_http(model) or "artnet" in model.links):
             self.renumber.setText(f"Give it {device.ip}")
             self.renumber.show()
+            self.renumber.setDefault(True)
+            self.renumber.setProperty("primary", True)
+            self.again.setProperty("primary", False)
+            for b in (self.renumber, self.again):
+                restyle(b)
 
     def _renumber(self) -> None:
         if self.search is None or not self.search.found:
             raise Refused("It was not found anywhere yet.")
         device = self._session.rig.devices[self._device_id]
-        self._network.work.begin(self._device_id, {"ip": device.ip}, ("save", "restart"), at=self.search.found)
+        model = model_of(self._session.rig, self._device_id)
+        if model and speaks_http(model):
+            self._network.work.begin(self._device_id, {"ip": device.ip}, ("save", "restart"), at=self.search.found)
+        else:
+            self._network.give_address(self._device_id, self.search.found)
         self.say(f"Giving it {device.ip}; it restarts, and is silent meanwhile.")

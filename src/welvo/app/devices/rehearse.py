@@ -11,7 +11,7 @@ import tempfile
 from pathlib import Path
 
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Dialog, asked
@@ -28,13 +28,13 @@ from welvo.standins.process import StandIns
 
 FAULTS: dict[str, tuple[str, str, object]] = {
     "unreachable": ("wrong sub-net: cannot be reached", "", False),
-    "lossy": ("loses every so many-th answer", "3", 0),
-    "slow": ("answers after so many seconds", "1.5", 0),
+    "lossy": ("loses one answer of", "3", 0),
+    "slow": ("answers late, by seconds", "1.5", 0),
     "refuses": ("refuses these settings", "6.brightness", []),
     "forgets": ("forgets what was saved at a restart", "", False),
     "twin": ("another device has its address too", "", False),
-    "halts": ("loses power after so many settings of a write", "2", 0),
-    "short": ("its first segments lack so many LEDs", "1", 0),
+    "halts": ("loses power in a write, after", "2", 0),
+    "short": ("first segments shorter, by LEDs", "1", 0),
     "swapped": ("puts two colours out in each other's place", "", False),
     "test": ("a test pattern was left on", "red", ""),
 }
@@ -113,7 +113,7 @@ class RehearseRig(Dialog):
         super().__init__(parent, "Rehearse this rig", note=note, wide=700, high=480)
         self._session, self.rehearsal = session, rehearsal
         self.list = RowList(
-            "Devices", (Column("Device", 150), Column("Address", 110), Column("Simulated", 150), Column("Faults", 260))
+            "Devices", (Column("Device", 140), Column("Address", 110), Column("Simulated", 120), Column("Faults", 200))
         )
         self.body.addWidget(self.list, 1)
         self.fault = Choice("What is to go wrong with the chosen device.", lambda _: self._offer())
@@ -124,6 +124,8 @@ class RehearseRig(Dialog):
         )
         self.on = button("Switch on", self._on, "The chosen device has this fault from now on.")
         self.off = button("Switch off", self._off, "Ends this fault of the chosen device.")
+        self.fault.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.value.setMaximumWidth(110)
         self.body.addLayout(row(label("Fault"), self.fault, self.value, self.on, self.off))
         self.planned = button("Start as planned", lambda: self._start(True), "Every device is set as the plan says.")
         self.factory = button(
@@ -151,13 +153,13 @@ class RehearseRig(Dialog):
             here += local
             state = "no address" if not d.ip else "only 127.x can be" if not local else "yes" if running else "not yet"
             faults = ", ".join(
-                FAULTS[f][0] + ("" if v is True else f" ({', '.join(v) if isinstance(v, list) else v})")
+                FAULTS[f][0] + ("" if v is True else f" {', '.join(v) if isinstance(v, list) else v}")
                 for (ip, f), v in self.rehearsal.on.items()
                 if ip == d.ip
             )
             if model and model.kind == "serial":
                 state = "its lines" if running else "not yet"
-            rows.append(ListRow(d.ip or device_id, (d.name, d.ip or "–", state, faults)))
+            rows.append(ListRow(device_id, (d.name, d.ip or "–", state, faults)))
         chosen = self._chosen()
         self.list.show_lines(rows, chosen)
         for b in (self.on, self.off, self.stop):
@@ -189,7 +191,9 @@ class RehearseRig(Dialog):
         self._switch(FAULTS[str(self.fault.currentData())][2])
 
     def _switch(self, value: object) -> None:
-        if not self._chosen():
-            raise Refused("Choose a device in the list first.")
-        self.rehearsal.fault(self._chosen(), str(self.fault.currentData()), value)
+        device = self._session.rig.devices.get(self._chosen())
+        if device is None or not device.ip:
+            raise Refused("Choose a device with an address in the list first.")
+        self.rehearsal.fault(device.ip, str(self.fault.currentData()), value)
+        self.say("")
         self._fill()

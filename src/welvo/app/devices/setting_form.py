@@ -21,9 +21,10 @@ from welvo.observed.values import Written
 from welvo.rig.edits import plan_setting, who_else
 from welvo.rig.entered import Entered, SettingValue
 from welvo.rig.notation import say_place
-from welvo.rig.plan import link_of, model_of, read_setting, say_setting, setting_key
+from welvo.rig.plan import link_of, model_of, read_setting, say_setting, setting_key, split_owner
 from welvo.rig.protocol import PROTOCOLS, say_wire
 from welvo.rig.wiring import DeviceModel
+from welvo.settings.card import where
 from welvo.settings.compare import SettingLine
 
 SENTENCES = {
@@ -100,7 +101,7 @@ def show_setting(panel: FormPanel, device_id: str, line: SettingLine, lines: dic
     s = panel.session
     device, model = s.rig.devices[device_id], model_of(s.rig, device_id)
     plan, has = said(line, lines)
-    panel.body.addWidget(Title(line.spec.label, f"{device.name}, port {line.port}" if line.port else device.name))
+    panel.body.addWidget(Title(line.spec.label, f"{device.name}, {where(line.port)}" if line.port else device.name))
     panel.words(line.spec.help, quiet=False)
     if line.spec.secret:
         _secret(panel, device_id, line)
@@ -113,7 +114,7 @@ def show_setting(panel: FormPanel, device_id: str, line: SettingLine, lines: dic
     panel.body.addWidget(States(states_of(line, claimed)))
     panel.words(whence(line, pushed, ticked, link_of(model, line.spec) if model else ""))
     if line.port:
-        _dependents(panel, device_id, line.port)
+        _dependents(panel, device_id, split_owner(line.port)[0])
 
 
 def _secret(panel: FormPanel, device_id: str, line: SettingLine) -> None:

@@ -6,9 +6,9 @@ from collections.abc import Callable
 from functools import partial
 from typing import NamedTuple
 
-from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PySide6.QtWidgets import QFrame, QVBoxLayout, QWidget
+from PySide6.QtCore import QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtWidgets import QFrame, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from welvo.app.device_work import OUTCOMES
 from welvo.app.devices.papers import CopyPort
@@ -17,7 +17,7 @@ from welvo.app.session import Selection, Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.fields import Choice
 from welvo.app.widgets.literal import literal
-from welvo.app.widgets.painting import box, button, clear, label, row, text
+from welvo.app.widgets.painting import box, button, clear, fitting, label, row, text, width_of
 from welvo.app.widgets.theme import THEME
 from welvo.patch.planned import compared
 from welvo.rig.document import Rig
@@ -39,7 +39,7 @@ def said(line: SettingLine, lines: dict[str, SettingLine]) -> tuple[str, str]:
 
 
 class SettingRow(QFrame):
-    """One setting. Its buttons name the value they push or plan."""
+    """One setting. Its buttons name the value they push or plan, as far as there is room for it."""
 
     picked = Signal()
 
@@ -74,16 +74,27 @@ class SettingRow(QFrame):
                         f"Makes {has} the plan, as the device has it. Everything that follows from it moves too.",
                     )
                 )
-        self._taken = sum(w.sizeHint().width() + 4 for w in parts if isinstance(w, QWidget))
+        self._acts = [w for w in parts if isinstance(w, QPushButton)]
+        self._whole = [w.text() for w in self._acts]
+        self._wanted = self._taken = sum(w.sizeHint().width() + 4 for w in self._acts)
         made = row(*parts, spacing=4)
         made.setContentsMargins(0, 0, 4, 0)
         self.setLayout(made)
+
+    def resizeEvent(self, e: QResizeEvent) -> None:
+        """Values that there is no room for stand in the row anyway, and in the button's help."""
+        words = standing(self.line)[0]
+        beside = width_of(words, 11) + 8 if words else 0
+        fits = self._wanted + beside <= self.width() - _columns(self.width())[2]
+        for w, whole in zip(self._acts, self._whole):
+            w.setText(whole if fits else whole.partition(" ")[0])
+        self._taken = sum(w.sizeHint().width() + 4 for w in self._acts)
+        super().resizeEvent(e)
 
     def _small(self, words: str, act: Callable[[], object], help_text: str) -> QWidget:
         made = button(words, act, help_text)
         made.setStyleSheet("padding: 0 8px;")
         made.setFixedHeight(28)
-        made.setMaximumWidth(124)
         return made
 
     def paintEvent(self, _: QPaintEvent) -> None:
@@ -97,9 +108,10 @@ class SettingRow(QFrame):
             p.fillRect(QRectF(0, 0, 4, r.height()), THEME.color("error"))
         p.fillRect(QRectF(0, r.bottom() - 1, r.width(), 1), THEME.color("line"))
         h = r.height()
-        size, bold = (16, True) if self._loud else (13, False)
-        token = "text" if self._loud else "quiet"
         at = _columns(r.width())
+        rooms = ((self._plan, at[1] - at[0] - 6), (self._has, at[2] - at[1] - 24))
+        size, bold = (min(fitting(*x) for x in rooms), True) if self._loud else (13, False)
+        token = "text" if self._loud else "quiet"
         text(p, QRectF(10, 0, at[0] - 12, h), self.line.spec.label)
         silent = self.line.mark == "silent"
         text(
@@ -173,7 +185,8 @@ def standing(line: SettingLine) -> tuple[str, str]:
     if line.waits:
         value = line.entered if line.entered is not None else line.saved
         done = "entered" if line.entered is not None else "saved"
-        return f"{say_setting(line.spec, value)} {done}, needs {', '.join(line.waits)}", "warning"
+        what = done if value == line.plan else f"{say_setting(line.spec, value)} {done}"
+        return f"{what}, needs {', '.join(line.waits)}", "warning"
     if r is not None and r.value == line.plan and line.mark != "matches":
         why = f": {r.why}" if r.why else ""
         return f"{OUTCOMES[r.outcome]}{why}", "error" if r.outcome in ("refused", "otherwise") else "warning"
@@ -363,7 +376,9 @@ class Settings(QWidget):
         made = Choice("Which feed this port is planned to put out. Its protocol and universe follow from it.", take)
         made.setAccessibleName(f"Feed of port {port}")
         made.set_options(feed_options(rig), feed)
-        made.setMinimumWidth(200)
+        made.setMinimumWidth(104)
+        made.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        made.setMaximumWidth(260)
         return made
 
     def _pick(self, line: SettingLine) -> None:
@@ -385,6 +400,17 @@ class Settings(QWidget):
             if w.chosen != (w.line.key == wanted):
                 w.chosen = w.line.key == wanted
                 w.update()
+                if w.chosen:
+                    QTimer.singleShot(0, w, partial(_into_view, w))
+
+
+def _into_view(line: SettingRow) -> None:
+    """Scroll the table so that a row is seen, once its place is known."""
+    holder = line.parentWidget()
+    while holder is not None and not isinstance(holder, QScrollArea):
+        holder = holder.parentWidget()
+    if isinstance(holder, QScrollArea):
+        holder.ensureWidgetVisible(line, 0, 90)
 
 
 def feed_options(rig: Rig) -> list[tuple[str, str]]:
