@@ -130,10 +130,12 @@ from welvo.formats.models import shipped
 from welvo.live.bring_up import RealProbes, Wanted, bring_up
 from welvo.live.interfaces import Interface
 from welvo.live.listener import Listener
+import msgspec
 at = Interface("stage0", "10.9.8.7", "255.255.255.0")
-model = shipped()["weir-2"]
+known = shipped()["weir-2"]
+unknown = msgspec.structs.replace(known, factory_ip="")
 found = {}
-def look(name, ip="10.9.8.21", at=at, taken=()):
+def look(name, ip="10.9.8.21", at=at, taken=(), model=unknown):
     listener = Listener(at, poll=False)
     listener.start()
     probes = RealProbes(at, listener.heard, listener.poll_one, lambda: listener.taken)
@@ -149,6 +151,7 @@ try:
     look("no address", at=Interface("stage0", "10.9.8.9", "255.255.255.0"))
     look("other network", "10.9.9.21")
     look("silent")
+    look("as it left the factory", model=known)
     far("ip", "addr", "add", "10.9.8.21/30", "dev", "far0")
     look("wrong mask")
     far("ip", "addr", "flush", "dev", "far0")
@@ -185,5 +188,6 @@ def test_verdicts_on_a_real_network() -> None:
     found = json.loads(done.stdout.splitlines()[-1])
     assert {name: code for name, (code, _) in found.items()} == {
         "unplugged": "no-link", "no address": "no-address", "other network": "other-network", "silent": "silent",
+        "as it left the factory": "factory-beyond",
         "wrong mask": "wrong-mask", "deaf": "deaf", "answers": "", "port taken": "port-taken",
     }, found  # fmt: skip

@@ -1,8 +1,16 @@
-"""What the operator holds on the Bench, and the frames that follow from it."""
+"""What the operator holds on the Bench, and the frames that follow from it.
+
+Layers, each over the one before: the profiles' defaults; what is held by item, by pixel and by raw slot; *only these*,
+which silences what is held elsewhere; a test, which takes its items over while it runs; the master and blackout.
+Movement does not jump: what is held for pan and tilt is where the head is going, and `advance` brings it there.
+"""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
@@ -10,6 +18,7 @@ import numpy.typing as npt
 from welvo.patch.index import BY_PIXEL, Index, Span
 from welvo.patch.slot_words import letters_of
 from welvo.rig.attributes import family_of, word_for
+from welvo.rig.base import Refused
 from welvo.rig.colours import FUNCTIONS
 from welvo.rig.counting import SLOTS
 from welvo.rig.lamp import revealed
@@ -36,18 +45,88 @@ class Fader:
     family: str
 
 
+MOVES = ("Pan", "Tilt")
+"""Functions that are ramped: a head that jumps tears at its belt, and at whoever stands beside it."""
+FASTEST = 0.25
+"""How much of its whole range a head moves in a second at the most."""
+Others = Literal["held", "default", "zero"]
+"""What everything but the chosen items does: what is held for it, its defaults, nothing."""
+
+
+@dataclass
+class Hold:
+    """What is held: functions of items and of single pixels as shares of full, raw slots as levels."""
+
+    functions: dict[tuple[str, str], float] = field(default_factory=dict)
+    pixels: dict[str, dict[tuple[int, str], float]] = field(default_factory=dict)
+    slots: dict[tuple[str, int], int] = field(default_factory=dict)
+
+
 class Levels:
-    """Held values by item and function (0..1 of full), raw slots by universe and address, and what they make."""
+    """Held values by item and function (0..1 of full), by pixel, raw slots by universe and address, and what they
+    make."""
 
     def __init__(self) -> None:
         self.held: dict[tuple[str, str], float] = {}
+        self.pixels: dict[str, dict[tuple[int, str], float]] = {}
+        """By item: values of single pixels, counted from 1 in the order of their slots."""
         self.raw: dict[tuple[str, int], int] = {}
         self.blackout = False
+        self.master = 1.0
+        self.only: frozenset[str] = frozenset()
+        """With items here, only what is held for them counts."""
+        self.others: Others = "held"
+        self.test: Hold | None = None
+        """What a running test holds, and nothing else of `test_items`."""
+        self.test_items: frozenset[str] = frozenset()
+        self.moving: dict[tuple[str, str], float] = {}
+        """Where a head is at present, by item and function, as long as it is not where it is held."""
         self._templates: dict[tuple[int, int, bool, bool], tuple[Mode, npt.NDArray[np.intp], Frame]] = {}
 
-    def hold(self, keys: list[str], function: str, value: float) -> None:
+    def hold(self, keys: Iterable[str], function: str, value: float) -> None:
         for key in keys:
             self.held[key, function] = min(1.0, max(0.0, value))
+
+    def hold_pixels(self, key: str, pixels: Iterable[int], function: str, value: float) -> None:
+        """Hold one function of single pixels of an item, counted from 1."""
+        mine = self.pixels.setdefault(key, {})
+        for n in pixels:
+            mine[n, function] = min(1.0, max(0.0, value))
+
+    def start_test(self, hold: Hold, items: Iterable[str]) -> None:
+        """Have a test take its items over, until `end_test`."""
+        self.test, self.test_items = hold, frozenset(items)
+
+    def end_test(self) -> None:
+        self.test, self.test_items = None, frozenset()
+
+    def only_these(self, keys: Iterable[str], others: Others = "default") -> None:
+        """Let only these items do what is held for them; with none, everything does again."""
+        self.only = frozenset(keys)
+        self.others = others if self.only else "held"
+
+    def move_from(self, index: Index, keys: Iterable[str], function: str) -> bool:
+        """Note where heads are before they are held elsewhere. Gives whether any of them begins to move."""
+        begun = False
+        for key in keys if function in MOVES else ():
+            fixture = index.rig.fixtures.get(key)
+            mode = mode_of(index.rig, fixture) if fixture else None
+            c = next((c for c in mode.channels if function_key(c) == function), None) if mode else None
+            if c and (key, function) not in self.moving:
+                self.moving[key, function] = self.held.get((key, function), c.default / c.top)
+                begun = True
+        return begun
+
+    def advance(self, seconds: float) -> bool:
+        """Let heads go on to where they are held. Gives whether any of them still moves."""
+        step = FASTEST * seconds
+        for place, at in list(self.moving.items()):
+            goal = self.held.get(place)
+            if goal is None or abs(goal - at) <= step:
+                del self.moving[place]
+            else:
+                self.moving[place] = at + (step if goal > at else -step)
+        return bool(self.moving)
 
     def hold_slot(self, universe: str, address: int, level: int) -> None:
         """Hold one raw slot. Raises ValueError for a level outside 0..255 or an address outside 1..512."""
@@ -59,10 +138,16 @@ class Levels:
         """Give back what is held, of some items or altogether; their channels go to their defaults."""
         if keys is None:
             self.held.clear()
+            self.pixels.clear()
             self.raw.clear()
+            self.moving.clear()
+            self.only_these(())
             return
         gone = set(keys)
         self.held = {k: v for k, v in self.held.items() if k[0] not in gone}
+        self.moving = {k: v for k, v in self.moving.items() if k[0] not in gone}
+        for key in gone:
+            self.pixels.pop(key, None)
 
     def zero(self, index: Index, keys: list[str]) -> None:
         """Hold every function of some items at zero; what moves the head stays where it is."""
@@ -92,9 +177,24 @@ class Levels:
 
     def _held(self, defaults_only: bool) -> dict[str, dict[str, float]]:
         functions: dict[str, dict[str, float]] = {}
-        for (key, function), value in {}.items() if defaults_only else self.held.items():
+        if defaults_only:
+            return functions
+        for (key, function), value in self.held.items():
+            if self._counts(key):
+                functions.setdefault(key, {})[function] = self.moving.get((key, function), value)
+        for (key, function), value in self.test.functions.items() if self.test else ():
             functions.setdefault(key, {})[function] = value
         return functions
+
+    def _counts(self, key: str) -> bool:
+        """Whether what is held for an item goes out: not while a test has it, nor beside chosen ones."""
+        return key not in self.test_items and (not self.only or key in self.only)
+
+    def _single(self, key: str) -> dict[tuple[int, str], float]:
+        """What is held for single pixels of an item."""
+        if self.test and key in self.test_items:
+            return self.test.pixels.get(key, {})
+        return self.pixels.get(key, {}) if self._counts(key) else {}
 
     def _frame(self, index: Index, uid: str, functions: dict[str, dict[str, float]], defaults_only: bool) -> Frame:
         rig = index.rig
@@ -135,10 +235,59 @@ class Levels:
                 _pixels(letters_of(index, span), mine, span, found)
         for span, mine in () if dark else driven:  # last: a lamp held by itself, and the element of its pixel as well
             _pixels(letters_of(index, span), mine, span, found)
-        for (universe, address), level_ in {}.items() if defaults_only or dark else self.raw.items():
+        if defaults_only:
+            return found
+        for span in spans if (self.pixels or self.test) and not dark else ():
+            single = self._single(span.item)
+            if single:
+                self._write_single(index, span, single, found)
+        raw = {} if dark or self.only else self.raw
+        for (universe, address), level_ in [*raw.items(), *(self.test.slots.items() if self.test and not dark else ())]:
             if universe == uid:
                 found[address - 1] = level_
+        if self.only and self.others == "zero":
+            chosen = [x for x in spans if x.item in self.only or x.item in self.test_items]
+            kept = np.zeros(SLOTS, bool)
+            for span in chosen:
+                kept[span.first - 1 : min(span.last, SLOTS)] = True
+            found[~kept] = 0
+        if self.master < 1.0:
+            self._dim(index, spans, found)
         return found
+
+    def _write_single(self, index: Index, span: Span, single: dict[tuple[int, str], float], found: Frame) -> None:
+        fixture = index.rig.fixtures.get(span.item)
+        mode = mode_of(index.rig, fixture) if fixture and span.break_no != BY_PIXEL else None
+        if mode:
+            for c in mode.channels:
+                value = single.get((c.pixel, function_key(c))) if c.pixel and c.break_no == span.break_no else None
+                if value is not None:
+                    _write(found, span.first, c, round(value * c.top))
+            return
+        order = letters_of(index, span)
+        for n, letter in enumerate(order):
+            for (pixel, function), value in single.items():
+                at = span.first + (pixel - 1) * len(order) + n - span.offset
+                if function == FUNCTIONS[letter] and span.first <= at <= min(span.last, SLOTS):
+                    found[at - 1] = round(255 * value)
+
+    def _dim(self, index: Index, spans: Iterable[Span], found: Frame) -> None:
+        """Take everything that follows a master down to its share."""
+        for span in spans:
+            fixture = index.rig.fixtures.get(span.item)
+            mode = mode_of(index.rig, fixture) if fixture and span.break_no != BY_PIXEL else None
+            if mode is None:
+                if letters_of(index, span):
+                    part = found[span.first - 1 : min(span.last, SLOTS)]
+                    part[:] = np.rint(part * self.master).astype(np.uint8)
+                continue
+            for c in mode.channels:
+                at = [span.first + slot - 2 for slot in c.slots]
+                if c.break_no == span.break_no and at[-1] < SLOTS and follows_master(mode, c):
+                    value = 0
+                    for n in at:
+                        value = value << 8 | int(found[n])
+                    _write(found, span.first, c, round(value * self.master))
 
     def _template(self, mode: Mode, break_no: int, dark: bool, let_go: bool) -> tuple[npt.NDArray[np.intp], Frame]:
         """Offsets within a break and the levels of what nobody holds there; kept for as long as the mode lives."""
@@ -171,9 +320,45 @@ def goes_dark(c: Channel) -> bool:
     return c.master == "yes" or (c.master == "auto" and family_of(c.function) in DARK)
 
 
+def follows_master(mode: Mode, c: Channel) -> bool:
+    """Whether the master takes a channel down: as its profile says, else its intensity, or its colours where a lamp
+    has no intensity of its own."""
+    if c.master != "auto":
+        return c.master == "yes"
+    if any(family_of(x.function) == "intensity" for x in mode.channels):
+        return family_of(c.function) == "intensity"
+    return family_of(c.function) == "colour"
+
+
 def released(c: Channel) -> int:
     """The value of a channel when output is given back."""
     return c.default if c.release is None else c.release
+
+
+def reveal(index: Index, key: str) -> dict[str, float]:
+    """What makes an item visible in one act: as `light_up`, and what moves it goes to the middle of its range."""
+    found = light_up(index, key)
+    fixture = index.rig.fixtures.get(key)
+    mode = mode_of(index.rig, fixture) if fixture else None
+    for c in mode.channels if mode else ():
+        if c.function in MOVES:
+            found[function_key(c)] = 0.5
+    return found
+
+
+def spread(keys: list[str], first: float, last: float, how: str = "first to last") -> dict[str, float]:
+    """A value for each of a selection: from `first` to `last` along it, from its centre out, or `first` on every 2nd,
+    3rd … and `last` on the others. Raises Refused for another word."""
+    n = len(keys)
+    if how == "first to last":
+        return {k: first + (last - first) * i / max(1, n - 1) for i, k in enumerate(keys)}
+    if how == "centre out":
+        half = (n - 1) / 2
+        return {k: first + (last - first) * abs(i - half) / max(0.5, half) for i, k in enumerate(keys)}
+    m = re.fullmatch(r"every (\d+)(?:st|nd|rd|th)?", how.strip())
+    if m and int(m[1]) > 0:
+        return {k: first if i % int(m[1]) == 0 else last for i, k in enumerate(keys)}
+    raise Refused(f"“{how}” is no spread. Write first to last, centre out, or every 2nd.")
 
 
 def light_up(index: Index, key: str) -> dict[str, float]:

@@ -1,0 +1,372 @@
+"""Test cycles: what to send one step after the other, and what must be seen at each.
+
+A step is a whole state of the items under test, not a change to the one before: it can be held, left out, gone back to.
+Each says first what should happen in the light, so that whoever stands there can say what happens instead.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from welvo.bench.levels import Hold, faders, function_key, light_up
+from welvo.bench.picking import pixels_in
+from welvo.patch.along import piece_name
+from welvo.patch.index import BY_PIXEL, Index
+from welvo.patch.slot_words import letters_of, slot_word
+from welvo.rig.attributes import family_of, word_for
+from welvo.rig.base import Refused
+from welvo.rig.colours import FUNCTIONS
+from welvo.rig.counting import SLOTS
+from welvo.rig.lookup import call, mode_of
+from welvo.rig.notation import plural, say_place
+
+MOST_STEPS = 20_000
+COLOURS = ("ColorAdd_R", "ColorAdd_G", "ColorAdd_B", "ColorAdd_W")
+
+
+@dataclass(frozen=True)
+class Step:
+    """One state of the items: its name, what must be seen, what is held, and which item it is about where it is one."""
+
+    words: str
+    see: str
+    hold: Hold = field(default_factory=Hold)
+    item: str = ""
+
+
+KINDS: dict[str, tuple[str, str]] = {
+    "components": ("every component alone", "Each emitter of each lamp by itself: what is dead, and what is swapped."),
+    "colours": ("red, green, blue, white, off", "Whole colours over everything: orders that differ stand out."),
+    "all on": ("all on", "Everything at full, then off: what stays dark or stays lit."),
+    "ramp": ("ramp", "From dark to full in 16 steps: flicker, steps, a curve that is not the same."),
+    "slots": ("slot by slot", "Each slot of the lamp alone at full: what reacts to it."),
+    "pixels": ("pixel by pixel", "One pixel after the other: order, count, fold."),
+    "ends": (
+        "first and last pixels",
+        "The first pixel of each segment green, the last red: where a cable begins and ends.",
+    ),
+    "numbers": ("blink numbers", "Each lamp blinks its own number, digit by digit: which lamp is which."),
+    "burn-in": ("burn-in", "All on, white, then each colour: pixels that are stuck or die when they get warm."),
+}
+"""What each is called, and what it finds. The halving search stands by itself: its next step depends on an answer."""
+
+
+def steps(index: Index, kind: str, keys: list[str]) -> list[Step]:
+    """The steps of a cycle over some items. Raises Refused when there is nothing to test."""
+    if not keys:
+        raise Refused("Pick what is to be tested first.")
+    makers: dict[str, Callable[[Index, list[str]], list[Step]]] = {
+        "components": _components,
+        "colours": _colours,
+        "all on": _all_on,
+        "ramp": _ramp,
+        "slots": _slots,
+        "pixels": _pixels,
+        "ends": _ends,
+        "numbers": _numbers,
+        "burn-in": _burn_in,
+    }
+    if kind not in makers:
+        raise Refused(f"There is no cycle “{kind}”; there are {', '.join(makers)}.")
+    found = makers[kind](index, keys)
+    if not found:
+        raise Refused("Nothing of what is picked has anything that this cycle could show.")
+    if len(found) > MOST_STEPS:
+        raise Refused(f"That would be {len(found)} steps; pick less.")
+    return found
+
+
+def _capital(words: str) -> str:
+    return words[:1].upper() + words[1:]
+
+
+def _open(index: Index, keys: list[str], colour: bool = False) -> dict[tuple[str, str], float]:
+    """What lets light out of the items without giving it a colour: dimmer and shutter."""
+    found: dict[tuple[str, str], float] = {}
+    for key in keys:
+        if key in index.rig.elements:
+            continue
+        for function, value in light_up(index, key).items():
+            if colour or family_of(function) in ("intensity", "shutter"):
+                found[key, function] = value
+    return found
+
+
+def _of_colour(index: Index, keys: list[str]) -> dict[str, list[tuple[str, str]]]:
+    """By function: which items have it as an emitter, in order."""
+    found: dict[str, list[tuple[str, str]]] = {}
+    for key in keys:
+        for f in faders(index, [key]):
+            if f.family == "colour" and f.function.startswith("ColorAdd"):
+                found.setdefault(f.function, []).append((key, f.function))
+    return found
+
+
+def _dark(index: Index, keys: list[str]) -> dict[tuple[str, str], float]:
+    """All emitters of the items at zero: what a step wants lit comes on top."""
+    return {place: 0.0 for places in _of_colour(index, keys).values() for place in places}
+
+
+def _components(index: Index, keys: list[str]) -> list[Step]:
+    emitters, shut = _of_colour(index, keys), _dark(index, keys)
+    found = []
+    for function, places in emitters.items():
+        word = word_for(function)
+        hold = Hold({**shut, **_open(index, keys), **dict.fromkeys(places, 1.0)})
+        found.append(Step(_capital(word), f"{plural(len(places), 'item')} in {word.lower()}, the rest dark.", hold))
+    plain = [k for k in keys if not any(p[0] == k for places in emitters.values() for p in places)]
+    if plain:
+        hold = Hold({**shut, **_open(index, plain)})
+        found.append(Step("Dimmer", f"{plural(len(plain), 'item')} without colours of their own at full.", hold))
+    return [*found, Step("Off", "All of them dark.", _zero(index, keys))]
+
+
+def _zero(index: Index, keys: list[str]) -> Hold:
+    return Hold({(k, f.function): 0.0 for k in keys for f in faders(index, [k]) if f.family in ("intensity", "colour")})
+
+
+def _colours(index: Index, keys: list[str]) -> list[Step]:
+    shut, out = _dark(index, keys), _open(index, keys)
+    emitters = _of_colour(index, keys)
+    found = []
+    for function in COLOURS[:3]:
+        if function in emitters:
+            word = word_for(function)
+            hold = Hold({**shut, **out, **dict.fromkeys(emitters[function], 1.0)})
+            found.append(Step(_capital(word), f"Everything is {word.lower()}; what is not has another order.", hold))
+    mixed = {p: 1.0 for f in COLOURS[:3] for p in emitters.get(f, ())}
+    white = dict.fromkeys(emitters.get("ColorAdd_W", ()), 1.0)
+    own = {k for k, _ in white}
+    hold = Hold({**shut, **out, **{p: v for p, v in mixed.items() if p[0] not in own}, **white})
+    if mixed or white:
+        found.append(Step("White", "Everything is white: by its own white, or by red, green and blue.", hold))
+    return [*found, Step("Off", "All of them dark.", _zero(index, keys))] if found else []
+
+
+def _all_on(index: Index, keys: list[str]) -> list[Step]:
+    on = _lit(index, keys)
+    return [Step("On", f"{plural(len(keys), 'item')} at full.", on), Step("Off", "All dark.", _zero(index, keys))]
+
+
+def _lit(index: Index, keys: list[str], level: float = 1.0) -> Hold:
+    """Items at a level: by their dimmer, or by their colours where they have none."""
+    functions: dict[tuple[str, str], float] = {}
+    for key in keys:
+        mine = light_up(index, key)
+        dims = [f for f in mine if family_of(f) == "intensity"]
+        for function, value in mine.items():
+            scaled = function in dims or (not dims and family_of(function) == "colour")
+            functions[key, function] = value * level if scaled else value
+    return Hold(functions)
+
+
+def _ramp(index: Index, keys: list[str]) -> list[Step]:
+    found = []
+    for n in range(17):
+        percent = round(100 * n / 16)
+        found.append(Step(f"{percent} %", f"All at {percent} %, evenly, without flicker.", _lit(index, keys, n / 16)))
+    return found
+
+
+def _slots(index: Index, keys: list[str]) -> list[Step]:
+    found = []
+    for key in keys:
+        for span in index.spans(key):
+            number = index.rig.universes[span.universe].number
+            mine = {(span.universe, a): 0 for a in range(span.first, min(span.last, SLOTS) + 1)}
+            for address in range(span.first, min(span.last, SLOTS) + 1):
+                what = slot_word(index, span, address)
+                within = span.offset + address - span.first + 1
+                found.append(
+                    Step(
+                        f"{call(index.rig, key)} slot {within} · {say_place(number, address)}",
+                        f"{_capital(what)}: this alone reacts.",
+                        Hold(slots={**mine, (span.universe, address): 255}),
+                        key,
+                    )
+                )
+    return found
+
+
+def _pixel_white(index: Index, key: str, pixels: dict[int, float], colour: str = "") -> dict[tuple[int, str], float]:
+    """Values of single pixels: white, or one colour (a function)."""
+    functions = _pixel_functions(index, key)
+    wanted = [colour] if colour in functions else [f for f in functions if f in COLOURS[:3]] or list(functions)
+    return {(n, f): level for n, level in pixels.items() for f in wanted}
+
+
+def _pixel_functions(index: Index, key: str) -> tuple[str, ...]:
+    span, fixture = index.place(key), index.rig.fixtures.get(key)
+    if fixture and not (span and span.break_no == BY_PIXEL):
+        mode = mode_of(index.rig, fixture)
+        names = [function_key(c) for c in mode.channels if c.pixel] if mode else []
+        return tuple(dict.fromkeys(n for n in names if family_of(n) in ("colour", "intensity")))
+    element = index.rig.elements.get(key)
+    order = letters_of(index, span) if span else element.order if element else ""
+    return tuple(FUNCTIONS[x] for x in order)
+
+
+def _pixels(index: Index, keys: list[str]) -> list[Step]:
+    found = []
+    for key in keys:
+        many = pixels_in(index, key)
+        base = Hold({**_dark(index, [key]), **_open(index, [key])})
+        for n in range(1, many + 1):
+            hold = Hold(base.functions, {key: _pixel_white(index, key, {n: 1.0})})
+            found.append(Step(f"{call(index.rig, key)} pixel {n}", f"Pixel {n} of {many} alone.", hold, key))
+    return found
+
+
+def _ends(index: Index, keys: list[str]) -> list[Step]:
+    """Of each item, and of each segment on a cable: its first pixel green, its last red."""
+    functions: dict[tuple[str, str], float] = {}
+    pixels: dict[str, dict[tuple[int, str], float]] = {}
+    named = []
+    for key in keys:
+        many = pixels_in(index, key)
+        if not many:
+            continue
+        functions |= {**_dark(index, [key]), **_open(index, [key])}
+        places: dict[int, str] = {}
+        for _, piece in index.cables.on_runs(key):
+            if piece.key == key and piece.leds:
+                first = piece.segment.first or 1
+                places.setdefault(first, COLOURS[1])
+                places[min(many, first + piece.pixels - 1)] = COLOURS[0]
+                named.append(piece_name(index.rig, piece))
+        if not places:
+            places = {1: COLOURS[1], many: COLOURS[0]}
+        mine: dict[tuple[int, str], float] = {}
+        for n, colour in places.items():
+            mine |= _pixel_white(index, key, {n: 1.0}, colour)
+        pixels[key] = mine
+    if not pixels:
+        return []
+    see = f"{plural(len(pixels), 'item')}: the first pixel green, the last red, each segment by itself."
+    return [Step("First and last", see, Hold(functions, pixels)), Step("Off", "All dark.", _zero(index, keys))]
+
+
+def _numbers(index: Index, keys: list[str]) -> list[Step]:
+    """Each lamp blinks the digits of its number: a long light before each digit, then as many short ones; ten for 0.
+
+    All lamps begin together, so that one look tells neighbours apart.
+    """
+    rig = index.rig
+    patterns: dict[str, list[bool]] = {}
+    for key in keys:
+        if key in rig.fixtures:
+            beats: list[bool] = []
+            for digit in str(rig.fixtures[key].number):
+                beats += [True, True, True, False, False]
+                beats += [True, False] * (int(digit) or 10)
+                beats += [False, False]
+            patterns[key] = beats
+    longest = max(map(len, patterns.values()), default=0)
+    found = []
+    for n in range(longest):
+        lit = [k for k, beats in patterns.items() if n < len(beats) and beats[n]]
+        dark = [k for k in patterns if k not in lit]
+        hold = Hold({**_zero(index, dark).functions, **_lit(index, lit).functions})
+        see = "Each lamp blinks its number: a long light before each digit, then short ones; ten of them are a 0."
+        found.append(Step(f"beat {n + 1} of {longest}", see, hold))
+    return found
+
+
+def _burn_in(index: Index, keys: list[str]) -> list[Step]:
+    colours = _colours(index, keys)
+    see = "Everything at full for minutes: what dies when it gets warm, what flickers."
+    on = Step("All on", see, _lit(index, keys))
+    back = Step("Off", "All dark: what still glows is stuck.", _zero(index, keys))
+    return [on, *[s for s in colours if s.words != "Off"], back]
+
+
+@dataclass
+class Cycle:
+    """A cycle in progress. `speed` is steps a second; `tick` moves it on, unless it is held."""
+
+    steps: list[Step]
+    speed: float = 1.0
+    at: int = 0
+    held: bool = False
+    repeat: bool = True
+    _since: float = 0.0
+
+    @property
+    def step(self) -> Step:
+        return self.steps[self.at]
+
+    def forward(self) -> None:
+        self._go(1)
+
+    def back(self) -> None:
+        self._go(-1)
+
+    def _go(self, by: int) -> None:
+        self._since = 0.0
+        to = self.at + by
+        self.at = to % len(self.steps) if self.repeat else min(len(self.steps) - 1, max(0, to))
+
+    def set_speed(self, speed: float) -> None:
+        """Steps a second. Raises Refused outside 0.02 to 25."""
+        if not 0.02 <= speed <= 25:
+            raise Refused("A speed is 0.02 to 25 steps a second.")
+        self.speed = speed
+
+    def tick(self, seconds: float) -> bool:
+        """Time went by. Gives whether another step begins."""
+        if self.held:
+            return False
+        self._since += seconds
+        if self._since * self.speed < 1.0:
+            return False
+        self._go(1)
+        return True
+
+    @property
+    def items(self) -> frozenset[str]:
+        """Every item that any of its steps touches."""
+        found: set[str] = set()
+        for s in self.steps:
+            found |= {k for k, _ in s.hold.functions} | set(s.hold.pixels) | ({s.item} if s.item else set())
+        return frozenset(found)
+
+
+@dataclass(frozen=True)
+class Halving:
+    """A search for the slot a lamp answers on: half of what is possible is lit, and the answer keeps one half.
+
+    `possible` are starts of stretches, as (universe id, address); `asked` is the half that is lit now.
+    """
+
+    possible: tuple[tuple[str, int], ...]
+
+    @property
+    def asked(self) -> tuple[tuple[str, int], ...]:
+        return self.possible[: (len(self.possible) + 1) // 2]
+
+    def answered(self, lit: bool) -> Halving:
+        half = len(self.asked)
+        return Halving(self.possible[:half] if lit else self.possible[half:])
+
+    @property
+    def left(self) -> int:
+        """How many more answers are needed at the most."""
+        return max(0, (len(self.possible) - 1).bit_length())
+
+    def step(self, index: Index) -> Step:
+        lit = dict.fromkeys(self.asked, 255)
+        dark = dict.fromkeys(self.possible[len(self.asked) :], 0)
+        numbers = index.rig.universes
+        a, b = self.asked[0], self.asked[-1]
+        words = f"{say_place(numbers[a[0]].number, a[1])} to {say_place(numbers[b[0]].number, b[1])}"
+        see = f"Does the lamp react? {plural(len(self.possible), 'slot')} are possible, {self.left} answers to go."
+        return Step(words, see, Hold(slots={**dark, **lit}))
+
+
+def halving(index: Index, universes: list[str]) -> Halving:
+    """Begin to look for a lamp that answers somewhere in these universes. Raises Refused for none."""
+    places = [(u, a) for u in universes for a in range(1, index.rig.universes[u].size + 1)]
+    if not places:
+        raise Refused("Choose the universes in which it may answer.")
+    return Halving(tuple(places))
