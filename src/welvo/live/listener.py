@@ -10,11 +10,14 @@ import selectors
 import socket
 import threading
 import time
+from collections import deque
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
+from welvo.formats.pcap import Datagram
 from welvo.live.groups import Groups
 from welvo.live.interfaces import Interface, port_taken
+from welvo.live.recording import Recorder, destination
 from welvo.live.worker import Faults, Worker
 from welvo.observed.values import Heard, HeardPort, SourceSeen
 from welvo.protocols import artnet, sacn
@@ -58,6 +61,11 @@ class _Source:
     window: float = 0.0
     counted: int = 0
     sync: int = 0
+    usual: float = 0.0
+    jitter: float = 0.0
+    gap: float = 0.0
+    lost: int = 0
+    disordered: int = 0
 
 
 @dataclass
@@ -105,6 +113,9 @@ class Listener:
         self._groups = Groups(interface, self._selector)
         self._worker = Worker("listener", self._run, self.faults)
         self._next_poll = 0.0
+        self._recorder: Recorder | None = None
+        self.ended: deque[tuple[float, int, str]] = deque(maxlen=50)
+        """Streams that ended properly: when, the sACN universe, the source's name."""
         self.noise = 0
         self.last_noise = ""
         self.packets = 0
@@ -212,6 +223,10 @@ class Listener:
     def take(self, raw: bytes, ip: str, now: float) -> None:
         """One datagram. What is no proper packet is counted as noise and changes nothing else."""
         self.packets += 1
+        recorder = self._recorder
+        if recorder:
+            to, port = destination(raw, self.interface.ip, self.interface.broadcast)
+            recorder.take(Datagram(now, ip, port, to, port, raw))
         try:
             if raw[:8] == artnet.IDENTIFIER:
                 self._take_artnet(artnet.decode(raw), ip, now)
@@ -243,8 +258,11 @@ class Listener:
             key = f"{ip}/{packet.physical}"
             old = self._sources.get(("artnet", packet.address, key))
             if old and now - old.at <= ART_LOST and not artnet.accepts(old.sequence, packet.sequence):
+                old.disordered += 1
                 return
             source = self._count("artnet", packet.address, key, "", ip, 100, packet.slots, now)
+            if packet.sequence and source.sequence:  # 0 is “no sequence”, and is never counted through
+                source.lost += _missed((packet.sequence - source.sequence) % 255 or 255)
             source.sequence = packet.sequence
 
     def _forget_devices(self, now: float) -> None:
@@ -297,11 +315,15 @@ class Listener:
         with self._lock:
             old = self._sources.get(where)
             if old and now - old.at <= sacn.DATA_LOSS and not sacn.accepts(old.sequence, packet.sequence):
+                old.disordered += 1
                 return
             if packet.terminated:
-                self._sources.pop(where, None)
+                if self._sources.pop(where, None):
+                    self.ended.append((now, packet.universe, packet.name))
                 return
         source = self._count("sacn", packet.universe, key, packet.name, ip, packet.priority, packet.slots, now)
+        if source.sequence is not None:
+            source.lost += _missed((packet.sequence - source.sequence) % 256 or 256)
         source.sequence, source.sync = packet.sequence, packet.sync
 
     def _take_list(self, packet: sacn.Discovery, ip: str, now: float) -> None:
@@ -333,6 +355,14 @@ class Listener:
                 _shrink(self._sources, MOST_SOURCES)
                 source = _Source(protocol, wire, key, name, ip, priority, now, now, levels, window=now)
                 self._sources[protocol, wire, key] = source
+            else:
+                since = now - source.at
+                source.gap = max(source.gap, since)
+                if source.usual:
+                    source.jitter += (abs(since - source.usual) - source.jitter) / 16
+                    source.usual += (since - source.usual) / 16
+                else:
+                    source.usual = since
             source.name, source.ip, source.priority = name, ip, priority
             source.at, source.levels = now, levels
             source.frames += 1
@@ -410,7 +440,24 @@ class Listener:
         else:
             own = s.ip == self.interface.ip and bool(self._own_cids)
         rate = 0.0 if preview else round(_rate(s, now), 1)
-        return SourceSeen(s.protocol, s.wire, s.key, s.name, s.ip, s.priority, rate, own, s.at, preview, s.sync)
+        of = (s.protocol, s.wire, s.key, s.name, s.ip, s.priority, rate, own, s.at, preview, s.sync)
+        return SourceSeen(*of, s.frames, s.jitter, max(s.gap, now - s.at), s.lost, s.disordered)
+
+    def universe(self, protocol: str, wire: int, now: float) -> list[tuple[SourceSeen, bytes]]:
+        """Every source of one wire universe with what it sends."""
+        with self._lock:
+            mine = [s for s in self._sources.values() if (s.protocol, s.wire) == (protocol, wire)]
+            return [(self._seen(s, now), s.levels) for s in mine]
+
+    def count_anew(self) -> None:
+        """Forget what was lost and how long the silences were, to see whether it is still so."""
+        with self._lock:
+            for s in self._sources.values():
+                s.gap, s.lost, s.disordered, s.jitter = 0.0, 0, 0, 0.0
+
+    def record(self, recorder: Recorder | None) -> None:
+        """Have every datagram kept from now on; None: no more."""
+        self._recorder = recorder
 
     def source_levels(self, protocol: str, wire: int, key: str) -> bytes | None:
         """The levels that one source sends, whatever the others do."""
@@ -433,6 +480,11 @@ def _shrink(sources: dict[tuple[str, int, str], _Source], most: int) -> None:
     if len(sources) >= most:
         for where in sorted(sources, key=lambda known: sources[known].at)[: max(1, most // 10)]:
             del sources[where]
+
+
+def _missed(step: int) -> int:
+    """Frames left out between two sequence numbers; a step of half the circle or more is a new beginning."""
+    return step - 1 if step < 128 else 0
 
 
 def _newest(pages: dict[int, tuple[artnet.PollReply, float]]) -> float:

@@ -102,6 +102,16 @@ class SourceSeen(msgspec.Struct, frozen=True):
     """Whether it sends for preview only: no receiver shows its levels (E1.31, 6.2.6)."""
     sync: int = 0
     """The synchronization universe its levels wait for; 0: none."""
+    frames: int = 0
+    """How many were heard since it began."""
+    jitter: float = 0.0
+    """By how many seconds the time between two frames differs from the usual, on average."""
+    gap: float = 0.0
+    """The longest silence between two frames, in seconds."""
+    lost: int = 0
+    """Sequence numbers that never came."""
+    disordered: int = 0
+    """Frames that came behind a newer one, and were left out."""
 
 
 class Written(msgspec.Struct, frozen=True):

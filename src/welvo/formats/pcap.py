@@ -1,0 +1,160 @@
+"""Capture files of network tools: UDP datagrams over IPv4, written as pcap and read from pcap or pcapng.
+
+Written files hold bare IP packets (link type 101), so that no addresses of network cards have to be made up. Reading
+goes by the link type; what is no whole UDP datagram over IPv4 is counted and left out. Bounds are looked at before
+anything is taken from a file: it may come from anywhere.
+"""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Iterable, Iterator
+from typing import NamedTuple
+
+from welvo.formats.files import RigFileError
+
+RAW_IP = 101
+MOST_PACKET = 1 << 18
+MAGIC_US, MAGIC_NS = 0xA1B2C3D4, 0xA1B23C4D
+NG = b"\x0a\x0d\x0d\x0a"
+_LINK = {0: 4, 1: 14, 12: 0, 101: 0, 108: 4, 113: 16, 228: 0, 276: 20}
+"""Octets before the IP packet, by link type."""
+
+
+class Datagram(NamedTuple):
+    """One UDP datagram: when it was seen (seconds since the epoch), from whom, to whom, and what was in it."""
+
+    at: float
+    source: str
+    source_port: int
+    to: str
+    port: int
+    payload: bytes
+
+
+def header() -> bytes:
+    """How a written file begins."""
+    return struct.pack("<IHHiIII", MAGIC_US, 2, 4, 0, 0, 65535, RAW_IP)
+
+
+def record(d: Datagram) -> bytes:
+    """One datagram as it stands in a written file."""
+    udp = struct.pack(">HHHH", d.source_port, d.port, 8 + len(d.payload), 0) + d.payload
+    head = struct.pack(">BBHHHBBH4s4s", 0x45, 0, 20 + len(udp), 0, 0, 64, 17, 0, _four(d.source), _four(d.to))
+    head = head[:10] + struct.pack(">H", _checksum(head)) + head[12:]
+    whole = head + udp
+    seconds, micros = divmod(round(d.at * 1e6), 1_000_000)
+    return struct.pack("<IIII", seconds & 0xFFFFFFFF, micros, len(whole), len(whole)) + whole
+
+
+def dumps(datagrams: Iterable[Datagram]) -> bytes:
+    return header() + b"".join(map(record, datagrams))
+
+
+def _four(ip: str) -> bytes:
+    return bytes(int(p) for p in ip.split("."))
+
+
+def _checksum(head: bytes) -> int:
+    total: int = sum(struct.unpack(f">{len(head) // 2}H", head))
+    while total >> 16:
+        total = (total & 0xFFFF) + (total >> 16)
+    return ~total & 0xFFFF
+
+
+def loads(data: bytes, name: str = "capture") -> tuple[list[Datagram], int]:
+    """The datagrams of a file, and how many packets were left out. Raises RigFileError for what is no capture."""
+    if data[:4] == NG:
+        packets = _read_ng(data, name)
+    elif len(data) >= 24:
+        packets = _read_classic(data, name)
+    else:
+        raise RigFileError(f"{name} is no capture file (pcap or pcapng).")
+    found, left = [], 0
+    for at, link, raw in packets:
+        datagram = _udp(at, link, raw)
+        if datagram is None:
+            left += 1
+        else:
+            found.append(datagram)
+    return found, left
+
+
+def _read_classic(data: bytes, name: str) -> Iterator[tuple[float, int, bytes]]:
+    for order in "<>":
+        (magic,) = struct.unpack(order + "I", data[:4])
+        if magic in (MAGIC_US, MAGIC_NS):
+            break
+    else:
+        raise RigFileError(f"{name} is no capture file (pcap or pcapng).")
+    tick = 1e-6 if magic == MAGIC_US else 1e-9
+    link = struct.unpack(order + "I", data[20:24])[0] & 0x0FFFFFFF
+    at = 24
+    while at + 16 <= len(data):
+        seconds, part, size, _ = struct.unpack(order + "IIII", data[at : at + 16])
+        if size > MOST_PACKET:
+            raise RigFileError(f"{name} is damaged: a packet of {size} octets at octet {at}.")
+        raw = data[at + 16 : at + 16 + size]
+        if len(raw) < size:
+            return  # cut off while it was written: what is whole counts
+        yield seconds + part * tick, link, raw
+        at += 16 + size
+
+
+def _read_ng(data: bytes, name: str) -> Iterator[tuple[float, int, bytes]]:
+    order, at = "<", 0
+    links: list[tuple[int, float]] = []
+    while at + 12 <= len(data):
+        if data[at : at + 4] == NG:
+            order = "<" if data[at + 8 : at + 12] == b"\x4d\x3c\x2b\x1a" else ">"
+            links = []
+        kind, size = struct.unpack(order + "II", data[at : at + 8])
+        if size < 12 or size % 4 or size > MOST_PACKET + 64:
+            raise RigFileError(f"{name} is damaged: a block of {size} octets at octet {at}.")
+        body = data[at + 8 : at + size - 4]
+        if len(body) < size - 12:
+            return
+        if kind == 1 and len(body) >= 8:
+            links.append((struct.unpack(order + "H", body[:2])[0], _resolution(body[8:], order)))
+        elif kind == 6 and len(body) >= 20:
+            which, high, low, caught = struct.unpack(order + "IIII", body[:16])
+            if which < len(links) and caught <= len(body) - 20:
+                link, tick = links[which]
+                yield (high << 32 | low) * tick, link, body[20 : 20 + caught]
+        at += size
+
+
+def _resolution(options: bytes, order: str) -> float:
+    """Seconds of one tick of an interface's clock, from its options; microseconds when it does not say."""
+    at = 0
+    while at + 4 <= len(options):
+        code, size = struct.unpack(order + "HH", options[at : at + 4])
+        if code == 9 and size == 1 and at + 4 < len(options):
+            value = options[at + 4]
+            return 2.0 ** -(value & 0x7F) if value & 0x80 else 10.0**-value
+        if code == 0:
+            break
+        at += 4 + (size + 3 & ~3)
+    return 1e-6
+
+
+def _udp(at: float, link: int, raw: bytes) -> Datagram | None:
+    skip = _LINK.get(link)
+    if skip is None:
+        return None
+    if link == 1 and raw[12:14] == b"\x81\x00":
+        skip += 4
+    ip = raw[skip:]
+    if len(ip) < 28 or ip[0] >> 4 != 4 or ip[9] != 17:
+        return None
+    size = (ip[0] & 15) * 4
+    if struct.unpack(">H", ip[6:8])[0] & 0x3FFF:
+        return None  # a fragment
+    udp = ip[size:]
+    if size < 20 or len(udp) < 8:
+        return None
+    source_port, port, length, _ = struct.unpack(">HHHH", udp[:8])
+    if not 8 <= length <= len(udp):
+        return None
+    source, to = (".".join(map(str, ip[n : n + 4])) for n in (12, 16))
+    return Datagram(at, source, source_port, to, port, udp[8:length])

@@ -1,0 +1,216 @@
+"""Recordings of the wire: datagrams as they were heard, kept as a capture file; and what receivers had at any moment.
+
+A recording is the capture itself, so that network tools read it and their captures play back. To say what the wire was
+like at a moment, all frames up to it are gone through once; marks every few seconds keep a jump short.
+"""
+
+from __future__ import annotations
+
+import bisect
+import threading
+from collections import deque
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from welvo.formats import pcap
+from welvo.formats.files import RigFileError, read_bytes, shown_name, write_atomic
+from welvo.formats.pcap import Datagram
+from welvo.observed.values import SourceSeen
+from welvo.observed.wire import TIMEOUTS, Takes, merged
+from welvo.protocols import artnet, sacn
+from welvo.protocols.wire import WireError
+from welvo.rig.protocol import Protocol
+
+MOST_OCTETS = 1 << 30
+"""The largest file that is read."""
+MOST_KEPT = 512 << 20
+"""Octets that a running recording keeps at the most; then it ends, and says so."""
+MARK_EVERY = 5.0
+
+Wire = tuple[Protocol, int]
+"""Protocol and number."""
+
+
+@dataclass(frozen=True)
+class Frame:
+    """One frame of levels. `ended` closes the stream of its source."""
+
+    at: float
+    wire: Wire
+    source: str
+    name: str
+    ip: str
+    priority: int
+    levels: bytes
+    preview: bool = False
+    ended: bool = False
+
+
+class Recorder:
+    """Takes datagrams from the listener's thread until it is full. `taken` and `octets` may be read at any time."""
+
+    def __init__(self, most: int = MOST_KEPT) -> None:
+        self.octets = 0
+        self.full = False
+        self._most = most
+        self._kept: deque[Datagram] = deque()
+        self._lock = threading.Lock()
+
+    @property
+    def taken(self) -> int:
+        return len(self._kept)
+
+    def take(self, datagram: Datagram) -> None:
+        with self._lock:
+            if self.octets + len(datagram.payload) > self._most:
+                self.full = True
+                return
+            self.octets += len(datagram.payload)
+            self._kept.append(datagram)
+
+    def recording(self) -> Recording:
+        with self._lock:
+            return Recording(list(self._kept))
+
+
+@dataclass
+class _Mark:
+    """Every source's newest frame at a moment; `n` frames came before it."""
+
+    n: int
+    newest: dict[tuple[Wire, str], Frame]
+
+
+@dataclass
+class Recording:
+    """Datagrams in order of time, and the frames in them. Times are seconds from the first one."""
+
+    datagrams: list[Datagram]
+    left_out: int = 0
+    frames: list[Frame] = field(default_factory=list)
+    _times: list[float] = field(default_factory=list)
+    _marks: list[_Mark] = field(default_factory=list)
+
+    def __post_init__(self) -> None:
+        self.datagrams = sorted(self.datagrams, key=lambda d: d.at)
+        self.begun = self.datagrams[0].at if self.datagrams else 0.0
+        for d in self.datagrams:
+            frame = frame_of(d, d.at - self.begun)
+            if frame:
+                self.frames.append(frame)
+        self._times = [f.at for f in self.frames]
+        newest: dict[tuple[Wire, str], Frame] = {}
+        due = 0.0
+        for n, f in enumerate(self.frames):
+            if f.at >= due:
+                self._marks.append(_Mark(n, dict(newest)))
+                due = f.at + MARK_EVERY
+            _take(newest, f)
+
+    @property
+    def seconds(self) -> float:
+        return self.datagrams[-1].at - self.begun if self.datagrams else 0.0
+
+    @property
+    def wires(self) -> list[Wire]:
+        return sorted({f.wire for f in self.frames})
+
+    def sources_at(self, at: float) -> dict[Wire, list[tuple[SourceSeen, bytes]]]:
+        """Whom a receiver would hear at a moment, with their levels; who is silent for too long is gone."""
+        until = bisect.bisect_right(self._times, at)
+        known = bisect.bisect_right([m.n for m in self._marks], until) - 1
+        newest: dict[tuple[Wire, str], Frame] = {}
+        begin = 0
+        if known >= 0:
+            begin, newest = self._marks[known].n, dict(self._marks[known].newest)
+        for f in self.frames[begin:until]:
+            _take(newest, f)
+        found: dict[Wire, list[tuple[SourceSeen, bytes]]] = {}
+        for (wire, key), f in newest.items():
+            if at - f.at <= TIMEOUTS[wire[0]]:
+                seen = SourceSeen(
+                    wire[0],
+                    wire[1],
+                    key,
+                    f.name,
+                    f.ip,
+                    f.priority,
+                    0.0,
+                    False,
+                    self.begun + f.at,
+                    f.preview,
+                )
+                found.setdefault(wire, []).append((seen, f.levels))
+        return found
+
+    def levels_at(self, at: float, takes: Takes = "highest") -> dict[Wire, bytes]:
+        """What receivers get at a moment, by wire universe."""
+        return {wire: merged(sources, takes).levels for wire, sources in self.sources_at(at).items()}
+
+    def save(self, path: Path) -> None:
+        """Raises RigFileError when it cannot be written."""
+        write_atomic(path, pcap.dumps(self.datagrams))
+
+
+def _take(newest: dict[tuple[Wire, str], Frame], f: Frame) -> None:
+    if f.ended:
+        newest.pop((f.wire, f.source), None)
+    else:
+        newest[f.wire, f.source] = f
+
+
+def load(path: Path) -> Recording:
+    """Read a capture. Raises RigFileError for what is none."""
+    datagrams, left = pcap.loads(read_bytes(path, MOST_OCTETS, "a capture"), shown_name(path))
+    found = Recording(datagrams, left)
+    if not found.frames:
+        raise RigFileError(f"{shown_name(path)} holds no frame of sACN or Art-Net.")
+    return found
+
+
+def frame_of(d: Datagram, at: float) -> Frame | None:
+    """The levels in a datagram; None for anything else."""
+    try:
+        if d.payload[:8] == artnet.IDENTIFIER:
+            packet = artnet.decode(d.payload)
+            if isinstance(packet, artnet.Dmx):
+                key = f"{d.source}/{packet.physical}"
+                return Frame(at, ("artnet", packet.address), key, "", d.source, 100, packet.slots)
+            return None
+        found = sacn.decode(d.payload)
+    except WireError:
+        return None
+    if not isinstance(found, sacn.Data) or found.start_code:
+        return None
+    return Frame(
+        at,
+        ("sacn", found.universe),
+        found.cid.hex(),
+        found.name,
+        d.source,
+        found.priority,
+        found.slots,
+        found.preview,
+        found.terminated,
+    )
+
+
+def destination(payload: bytes, own: str, broadcast: str) -> tuple[str, int]:
+    """Where a datagram that was heard was most likely sent: the socket it came from does not always say."""
+    if payload[:8] == artnet.IDENTIFIER:
+        return own, artnet.PORT
+    try:
+        found = sacn.decode(payload)
+    except WireError:
+        return own, sacn.PORT
+    universe = found.universe if isinstance(found, sacn.Data) else sacn.DISCOVERY_UNIVERSE
+    return sacn.group(universe), sacn.PORT
+
+
+def in_use(frames: Iterable[Frame]) -> dict[Wire, tuple[int, ...]]:
+    """Slots (from 1) of each wire universe that are ever above zero."""
+    lit: dict[Wire, set[int]] = {}
+    for f in frames:
+        lit.setdefault(f.wire, set()).update(n for n, level in enumerate(f.levels, 1) if level)
+    return {wire: tuple(sorted(slots)) for wire, slots in lit.items()}

@@ -1,0 +1,117 @@
+"""Recording what is heard, and what receivers had at any moment of it; and what the listener counts of each source."""
+
+from __future__ import annotations
+
+import random
+from pathlib import Path
+
+import pytest
+
+from welvo.formats.files import RigFileError
+from welvo.formats.pcap import Datagram
+from welvo.live.interfaces import Interface
+from welvo.live.listener import Listener
+from welvo.live.recording import Recorder, Recording, in_use, load
+from welvo.protocols import artnet, sacn
+
+CID = bytes(range(16))
+LO = Interface("lo", "127.0.0.1", "255.0.0.0")
+
+
+def data(sequence: int, *levels: int, universe: int = 3, cid: bytes = CID, **more: object) -> bytes:
+    return sacn.encode(sacn.Data(cid, universe, bytes(levels), "Desk", sequence=sequence, **more))  # type: ignore[arg-type]
+
+
+def at(seconds: float, payload: bytes, ip: str = "127.0.0.5") -> Datagram:
+    return Datagram(1000.0 + seconds, ip, 5568, "239.255.0.3", 5568, payload)
+
+
+def test_what_receivers_had_at_any_moment(tmp_path: Path) -> None:
+    other = bytes(range(16, 32))
+    recording = Recording(
+        [
+            at(1.0, data(1, 50, 60)),
+            at(0.0, data(0, 10, 20)),
+            at(2.0, data(0, 5, 99, cid=other)),
+            at(2.5, artnet.encode(artnet.Dmx(4, bytes((7, 8)), 1))),
+            at(3.0, data(2, 0, 0, options=sacn.TERMINATED)),
+            at(3.1, b"noise"),
+        ]
+    )
+    assert recording.seconds == pytest.approx(3.1) and recording.wires == [("artnet", 4), ("sacn", 3)]
+    assert recording.levels_at(-1) == {}
+    assert recording.levels_at(0.5)["sacn", 3] == b"\x0a\x14"
+    assert recording.levels_at(2.2)["sacn", 3] == bytes((50, 99)) and recording.levels_at(2.2, "latest")[
+        "sacn", 3
+    ] == bytes((5, 99))
+    assert recording.levels_at(3.05)["sacn", 3] == bytes((5, 99))  # the first one ended
+    assert recording.levels_at(4.9) == {("artnet", 4): bytes((7, 8))}  # the other one is gone for receivers by then
+    assert in_use(recording.frames) == {("sacn", 3): (1, 2), ("artnet", 4): (1, 2)}
+    file = tmp_path / "x.pcap"
+    recording.save(file)
+    assert load(file).frames == recording.frames and load(file).left_out == 0
+
+
+def test_jumps_give_what_going_through_gives() -> None:
+    chance = random.Random(3)
+    datagrams = [
+        at(t / 20, data(t % 256, *(chance.randint(0, 255) for _ in range(4)), universe=chance.randint(1, 3)))
+        for t in range(800)
+    ]
+    whole = Recording(datagrams)
+    for _ in range(60):
+        moment = chance.uniform(0, 42)
+        shorter = Recording([d for d in datagrams if d.at - 1000.0 <= moment])
+        assert whole.levels_at(moment) == shorter.levels_at(moment)
+
+
+def test_a_file_without_frames_is_said(tmp_path: Path) -> None:
+    file = tmp_path / "x.pcap"
+    Recording([at(0, b"noise")]).save(file)
+    with pytest.raises(RigFileError, match="no frame of sACN or Art-Net"):
+        load(file)
+    file.write_bytes(b"nothing of the kind")
+    with pytest.raises(RigFileError, match="no capture file"):
+        load(file)
+
+
+def test_the_listener_keeps_what_it_hears_until_it_is_full() -> None:
+    listener = Listener(LO, poll=False)
+    try:
+        recorder = Recorder(most=len(data(0, 1)) * 3)
+        listener.record(recorder)
+        for n in range(5):
+            listener.take(data(n, n), "127.0.0.5", 1000.0 + n)
+        listener.record(None)
+        listener.take(data(6, 9), "127.0.0.5", 1006.0)
+        assert recorder.taken == 3 and recorder.full
+        frames = recorder.recording().frames
+        assert [f.levels for f in frames] == [b"\0", b"\x01", b"\x02"] and frames[0].ip == "127.0.0.5"
+    finally:
+        listener.close()
+
+
+def test_lost_late_and_silent_are_counted() -> None:
+    listener = Listener(LO, poll=False)
+    try:
+        now = 1000.0
+        for n in (0, 1, 2, 5, 6, 4, 7):  # two never came in time, one came late
+            now += 0.025
+            listener.take(data(n, 1), "127.0.0.5", now)
+        now += 1.5
+        listener.take(data(8, 1), "127.0.0.5", now)
+        ((seen, levels),) = listener.universe("sacn", 3, now)
+        assert (seen.frames, seen.lost, seen.disordered, levels) == (7, 2, 1, b"\x01")
+        assert seen.gap == pytest.approx(1.5) and seen.jitter > 0.01
+        listener.count_anew()
+        listener.take(data(9, 1), "127.0.0.5", now + 0.025)
+        ((seen, _),) = listener.universe("sacn", 3, now + 0.025)
+        assert (seen.lost, seen.disordered) == (0, 0) and seen.gap < 0.1
+        for sequence in (254, 255, 1, 3):  # Art-Net goes from 255 to 1
+            listener.take(artnet.encode(artnet.Dmx(4, b"\0\0", sequence)), "127.0.0.6", now)
+        ((seen, _),) = listener.universe("artnet", 4, now)
+        assert seen.lost == 1
+        listener.take(data(10, 1, options=sacn.TERMINATED), "127.0.0.5", now + 0.05)
+        assert [e[1:] for e in listener.ended] == [(3, "Desk")]
+    finally:
+        listener.close()
