@@ -36,6 +36,10 @@ def profile(name: str, chart: str, tint: int = 0) -> Profile:
 
 @pytest.fixture
 def rig() -> Rig:
+    return small_rig()
+
+
+def small_rig() -> Rig:
     """Two universes, a head of 8 slots, a bar of 14 (one dimmer, shutter, 4 × RGB), a ribbon and a node on sACN.
 
     101 stands on 1.001–008, 102 on 1.009–016, 201 on 2.001–014; the ribbon of 10 RGB pixels on 2.101–130.

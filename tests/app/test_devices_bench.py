@@ -60,6 +60,9 @@ class Ears:
     def levels(self, protocol: str, network: int) -> None:
         return None
 
+    def universe(self, protocol: str, wire: int, now: float) -> list[Any]:
+        return []
+
     def own(self, cid: bytes) -> None: ...
     def poll(self) -> None: ...
     def join(self, universes: list[int]) -> None: ...

@@ -5,7 +5,8 @@ from msgspec.structs import replace
 
 from tests.conftest import profile
 from welvo.bench.levels import Levels, faders, light_up
-from welvo.bench.why import held_dark, why_dark
+from welvo.bench.why import Cause, Look, held_dark, why
+from welvo.checks.checker import check
 from welvo.demo.gallery import gallery
 from welvo.observed.values import NOTHING
 from welvo.patch.index import Index
@@ -109,10 +110,18 @@ def test_a_fixture_past_the_end_of_its_universe_drives_only_slots_that_are_there
     assert Levels().frames(Index(late))["u1"][508:].tolist() == [128, 0, 128, 0]
 
 
-def cause(rig: Rig, levels: Levels, key: str, armed: bool = True) -> str:
+def asked(rig: Rig, levels: Levels, key: str, armed: bool = True) -> Cause:
     index = Index(rig)
     chain = path(index, NOTHING, of_item(index, key), 0.0, "", armed)
-    return why_dark(index, levels, key, chain, armed).sentence
+
+    def meant(universe: str) -> bytes:
+        return levels.frame(index, universe).tobytes()
+
+    return why(Look(index, NOTHING, 0.0, key, chain, check(rig), levels, armed, meant=meant))
+
+
+def cause(rig: Rig, levels: Levels, key: str, armed: bool = True) -> str:
+    return asked(rig, levels, key, armed).sentence
 
 
 def test_why_a_thing_is_dark_begins_at_the_level(rig: Rig) -> None:
@@ -163,10 +172,9 @@ def test_a_universe_that_is_not_in_use_is_the_cause_of_darkness(rig: Rig) -> Non
     made, change = edits.change_show(rig, "", "", name="Matinee", universes_off=("u1",))
     key = change.made[0]
     made, _ = edits.set_show(made, key)
-    index, levels = Index(made), Levels()
+    levels = Levels()
     for function in ("Dimmer", "Shutter1"):
         levels.hold(["a"], function, 1.0)
-    cause = why_dark(index, levels, "a", path(index, NOTHING, of_item(index, "a"), 0.0, "255", True), True)
-    assert (
-        cause.sentence == "Its universe is switched off in the use “Matinee”: nothing of it is sent." and cause.hop == 1
-    )
+    found = asked(made, levels, "a")
+    assert found.sentence == "Its universe is switched off in the use “Matinee”: nothing of it is sent."
+    assert found.hop == 1

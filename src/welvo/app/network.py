@@ -33,8 +33,10 @@ from welvo.patch.planned import full_plan
 from welvo.rig.base import Refused
 from welvo.rig.document import Change
 from welvo.rig.entered import SettingValue
+from welvo.rig.lookup import feeds_of
 from welvo.rig.notation import plural
 from welvo.rig.plan import model_of, say_setting, split_key
+from welvo.rig.protocol import PROTOCOLS
 from welvo.settings.artnet import TakenAlong, whole_pages
 
 REPLACE_AFTER = 2.0
@@ -102,6 +104,7 @@ class Network(QObject):
         self.engine: EngineProcess | None = None
         self._sent: list[dict[str, Any]] = []
         self._dirty = True
+        self._moved_at = 0.0
         self._stale = True
         self._moving: dict[str, tuple[str, str, float]] = {}
         """Devices that were given another address: their MAC and address before, and until when they are awaited."""
@@ -216,6 +219,7 @@ class Network(QObject):
         if self.listener:
             self.listener.own(self.engine.cid.bytes)
         self._dirty = True
+        self._moved_at = time.monotonic()
         self._write()
         self._sent = specs
         self.engine.set_streams(specs)
@@ -365,6 +369,7 @@ class Network(QObject):
     def touch(self) -> None:
         """Levels changed: they go out with the next flush."""
         self._dirty = self._stale = True
+        self._moved_at = time.monotonic()
         if not self.engine:
             self.ticked.emit()
 
@@ -518,6 +523,18 @@ class Network(QObject):
                 if found is not None:
                     return found
         return None
+
+    def sources_on(self, universe: str) -> list[tuple[SourceSeen, bytes]]:
+        """Who sends on the wire universe of a universe's first feed that has a number, with what."""
+        rig = self.session.rig
+        feed = next(
+            (f for f in map(rig.feeds.get, feeds_of(rig, universe)) if f and PROTOCOLS[f.protocol].numbered), None
+        )
+        return self.listener.universe(feed.protocol, feed.wire, time.time()) if feed and self.listener else []
+
+    def stood_for(self) -> float:
+        """Seconds since levels were changed or output was armed."""
+        return time.monotonic() - self._moved_at
 
     def port_gives(self, device: str, label: str) -> bytes | None:
         """What a port was last seen to put out, not older than two seconds."""

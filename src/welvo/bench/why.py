@@ -1,98 +1,675 @@
-"""Why an item is dark: the first hop on its way that keeps light from it, in one sentence."""
+"""Why an item is dark, wrong or flickering: its path walked from the sender to the lamp, with facts at each station.
+
+Every station has a test of its own that looks only at what is known there and says nothing when it knows nothing. They
+are asked in the order in which light travels, so that of two faults the one nearer the sender comes first: what lies
+behind it cannot be judged before it is put right. Levels are read from the very frame that goes out (or, where somebody
+else sends, from what is heard on the wire), not from what was meant, so that blackout, master and tests count too.
+
+Findings of the checks are taken in at their station: whatever the plan itself says is wrong on the way is a cause.
+"""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
 
-from welvo.bench.levels import Levels, function_key
-from welvo.patch.index import Index
+from welvo.bench.levels import Levels, function_key, turned
+from welvo.checks.checker import Report
+from welvo.checks.registry import Finding, Fix
+from welvo.observed.values import Observed, SourceSeen
+from welvo.observed.wire import TIMEOUTS, called, rivals
+from welvo.patch.fixture_card import woken
+from welvo.patch.index import BY_PIXEL, Index, Span
 from welvo.patch.path import NOT_LEAVING, Path
+from welvo.patch.planned import compared
+from welvo.patch.slot_words import letters_of
 from welvo.rig.attributes import family_of, word_for
-from welvo.rig.colours import FUNCTIONS
-from welvo.rig.lookup import call, mode_of
+from welvo.rig.counting import SLOTS
+from welvo.rig.lookup import bench_sender, call, feeds_of, mode_of
+from welvo.rig.plan import model_of, say_key, say_setting, split_owner
+from welvo.rig.profile import Channel
+from welvo.rig.protocol import PROTOCOLS, say_wire
+from welvo.rig.refs import NOWHERE, Goto
+from welvo.settings.artnet import heard_port
+from welvo.settings.compare import SettingLine, is_live
+
+FrameOf = Callable[[str], bytes | None]
+STAGES = (
+    "master",
+    "patch",
+    "level",
+    "use",
+    "feed",
+    "armed",
+    "leaving",
+    "wire",
+    "device",
+    "test pattern",
+    "port",
+    "settings",
+    "run",
+    "output",
+    "line",
+    "lamp",
+)
+"""Where a cause can lie, in the order in which light travels."""
+HOP_OF = {
+    "master": "level",
+    "level": "level",
+    "patch": "universe",
+    "use": "universe",
+    "feed": "feed",
+    "armed": "level",
+    "leaving": "feed",
+    "wire": "feed",
+    "device": "device",
+    "test pattern": "device",
+    "port": "port",
+    "settings": "port",
+    "run": "port",
+    "output": "port",
+    "line": "line",
+    "lamp": "lamp",
+}
+LIGHT_KEYS = frozenset(
+    ("mode", "size", "packs", "brightness", "protocol", "universe", "slot", "slots", "segments", "chip", "order")
+    + ("pixels", "nulls", "fold", "reverse", "group", "gamma", "merge")
+)
+"""Settings that change what leaves a port; a name or a gateway does not."""
 
 
 @dataclass(frozen=True)
 class Cause:
-    """`hop` is the number of the hop on the path that is at fault; -1 when none of them is known to be."""
+    """`hop` is the number of the hop on the path that is at fault; -1 when none of them is known to be. `proof` is what
+    shows it, `do` what puts it right, `goto` where."""
 
     sentence: str
     hop: int = -1
     certain: bool = True
+    stage: str = ""
+    code: str = ""
+    proof: str = ""
+    do: str = ""
+    goto: Goto = NOWHERE
+    finding: Finding | None = None
+
+    @property
+    def fixes(self) -> tuple[Fix, ...]:
+        return self.finding.fixes if self.finding else ()
 
 
-def held_dark(index: Index, levels: Levels, key: str) -> str:
-    """What the held levels themselves keep dark: a dimmer at zero, a closed shutter, no colour. Empty when nothing."""
+@dataclass(frozen=True)
+class Look:
+    """Everything that is known when the question is asked.
+
+    `levels` is what the Bench holds, None where nobody is at a Bench (the command line). `meant` gives the frame that
+    goes out for a universe, `wire` what is heard there, `port` what the item's port puts out as DMX. `sources` are
+    those of the item's wire universe. `listening` says whether anything is listened to at all.
+    """
+
+    index: Index
+    observed: Observed
+    now: float
+    key: str
+    chain: Path
+    report: Report
+    levels: Levels | None = None
+    armed: bool = False
+    trouble: str = ""
+    borrowed: frozenset[str] = frozenset()
+    meant: FrameOf = lambda _: None
+    wire: FrameOf = lambda _: None
+    port: bytes | None = None
+    sources: tuple[tuple[SourceSeen, bytes], ...] = ()
+    listening: bool = True
+    settled: bool = True
+    """Whether levels have stood long enough that a difference on the way is one."""
+
+    @property
+    def universe(self) -> str:
+        span = self.index.place(self.key)
+        return span.universe if span else ""
+
+    @property
+    def own(self) -> bool:
+        """Whether it is the Bench that sends the item's levels."""
+        rig = self.index.rig
+        bench = bench_sender(rig)
+        feeds = feeds_of(rig, self.universe)
+        mine = any(rig.feeds[f].sender == bench for f in feeds) or self.universe in self.borrowed
+        return self.levels is not None and (mine or not feeds)
+
+    @property
+    def frame(self) -> FrameOf:
+        return self.meant if self.own else self.wire
+
+    @property
+    def port_ref(self) -> tuple[str, str]:
+        """Device id and label of the port on the way; empty where there is none."""
+        hop = next((h for h in self.chain.hops if h.role == "port"), None)
+        return (hop.goes_to.id, hop.goes_to.port) if hop else ("", "")
+
+
+def diagnose(look: Look) -> list[Cause]:
+    """Every cause that is known, the one nearest to the sender first; empty when nothing is wrong up to the lamp."""
+    found: list[Cause] = []
+    for test in _TESTS:
+        found += test(look)
+    found.sort(key=lambda c: STAGES.index(c.stage))
+    roles = [h.role for h in look.chain.hops]
+    return [replace(c, hop=_hop(roles, HOP_OF[c.stage])) for c in found]
+
+
+def why(look: Look) -> Cause:
+    """The first cause, or what is left to look at when none is known."""
+    found = diagnose(look)
+    if found:
+        return found[0]
+    return Cause(
+        "Nothing up to the port is at fault. Look at the lamp: power, its own address and mode, the cable behind "
+        "the port.",
+        len(look.chain.hops) - 1,
+        certain=False,
+    )
+
+
+def _hop(roles: list[str], role: str) -> int:
+    if role in roles:
+        return roles.index(role)
+    order = ["level", "universe", "feed", "device", "port", "line", "lamp"]
+    behind = [n for n, r in enumerate(roles) if r in order and order.index(r) <= order.index(role)]
+    return behind[-1] if behind else 0
+
+
+# ---- the level
+
+
+def channel_values(index: Index, key: str, frame_of: FrameOf) -> Iterator[tuple[Channel, int]]:
+    """Channels of a fixture with the values that a frame has for them, as far as it is known."""
     fixture = index.rig.fixtures.get(key)
-    if fixture is None:
-        element = index.rig.elements.get(key)
-        if element is None or element.kind == "block":
+    mode = mode_of(index.rig, fixture) if fixture else None
+    for span in index.spans(key) if mode else ():
+        frame = frame_of(span.universe)
+        for c in mode.channels if mode and frame is not None else ():
+            at = [span.first + slot - 2 for slot in c.slots]
+            if c.break_no == span.break_no and frame is not None and at and max(at) < min(len(frame), SLOTS):
+                yield c, int.from_bytes(bytes(frame[n] for n in at), "big")
+
+
+def dark_by(index: Index, key: str, frame_of: FrameOf) -> str:
+    """What the levels themselves keep dark: a dimmer at zero, a closed shutter, no colour. Empty when nothing."""
+    rig = index.rig
+    span = index.place(key)
+    element = rig.elements.get(key)
+    if element or (span and span.break_no == BY_PIXEL):
+        if element and element.kind == "block":
             return ""
-        on = any(levels.held.get((key, FUNCTIONS[x]), 0.0) > 0 for x in element.order)
-        return "" if on else "All its components are at 0."
-    mode = mode_of(index.rig, fixture)
-    if mode is None:
-        return ""
+        return _pixels_dark(index, key, frame_of)
     colours, lit = 0, 0
-    for c in mode.channels:
-        held = levels.held.get((key, function_key(c)))
-        value = c.default if held is None else round(held * c.top)
-        family = family_of(c.function)
-        if c.function == "Dimmer" and not c.pixel and value == 0:
+    names: dict[str, None] = {}
+    for c, value in channel_values(index, key, frame_of):
+        function = c.function
+        if function == "Dimmer" and not c.pixel and value == 0:
             return "Its dimmer is at 0."
-        if c.function == "Shutter1":
+        if function == "Shutter1":
             inside = next((r for r in c.ranges if r.first <= value <= r.last), None)
             if inside and inside.does == "closed":
                 return f"Its shutter stands at {value}, “{inside.name}”."
             if not c.ranges and value == 0:
                 return "Its shutter is at 0, and the profile does not say what that means."
-        if family == "colour" and c.function.startswith("ColorAdd"):
+        if family_of(function) == "colour" and function.startswith("ColorAdd"):
             colours, lit = colours + 1, lit + (value > 0)
+            names[word_for(function)] = None
     if colours and not lit:
-        names = dict.fromkeys(word_for(c.function) for c in mode.channels if c.function.startswith("ColorAdd"))
         return f"All its colours are at 0: {', '.join(list(names)[:5])}."
     return ""
 
 
-def why_dark(index: Index, levels: Levels, key: str, chain: Path, armed: bool) -> Cause:
-    """The first cause along the path, from the level to the lamp."""
-    who = call(index.rig, key)
-    if levels.blackout:
-        return Cause("Blackout is on: intensity, colour and shutter go out as 0.", 0)
-    dark = held_dark(index, levels, key)
+def _pixels_dark(index: Index, key: str, frame_of: FrameOf) -> str:
+    known = False
+    for span in index.spans(key):
+        frame = frame_of(span.universe)
+        if frame is None:
+            continue
+        known = known or bool(letters_of(index, span))
+        if any(frame[span.first - 1 : min(span.last, len(frame))]):
+            return ""
+    return "All its components are at 0." if known else ""
+
+
+def held_dark(index: Index, levels: Levels, key: str) -> str:
+    """What is held on the Bench itself keeps dark; an item without an address is judged by what is held for it."""
+    if index.spans(key):
+        return dark_by(index, key, lambda uid: levels.frame(index, uid).tobytes())
+    return ""
+
+
+def _level(look: Look) -> Iterator[Cause]:
+    levels = look.levels
+    goto = Goto("bench", look.key)
+    if levels is not None and look.own:
+        who = call(look.index.rig, look.key)
+        if levels.blackout:
+            words = "Blackout is on: intensity, colour and shutter go out as 0."
+            yield Cause(words, stage="master", code="blackout", do="Take the blackout away.", goto=goto)
+            return
+        if levels.master == 0:
+            words = "The master is at 0: whatever follows it goes out as 0."
+            yield Cause(words, stage="master", code="master", do="Raise the master.", goto=goto)
+            return
+        if levels.only and look.key not in levels.only and look.key not in levels.test_items:
+            words = f"Only others are driven: {who} is not among them."
+            yield Cause(words, stage="master", code="only", do="Let everything go out again.", goto=goto)
+            return
+    if look.own and not look.index.spans(look.key):
+        return  # nothing goes out for it; that is the patch's fault, said there
+    dark = dark_by(look.index, look.key, look.frame)
     if dark:
-        return Cause(dark, 0)
-    roles = [h.role for h in chain.hops]
+        testing = levels is not None and look.key in levels.test_items
+        more = "A test cycle holds it." if testing else ""
+        do = "End the test." if testing else "Light it up." if look.own else "Raise it at whoever sends."
+        yield Cause(dark, stage="level", code="dark", proof=more, do=do, goto=goto)
+    strobe = _strobe(look)
+    if strobe:
+        yield Cause(strobe, stage="level", code="strobe", do="Open the shutter.", goto=goto)
+
+
+def _strobe(look: Look) -> str:
+    for c, value in channel_values(look.index, look.key, look.frame):
+        for r in c.ranges:
+            if r.first <= value <= r.last and r.does in ("strobe", "pulse", "random"):
+                return f"Its {word_for(c.function)} stands at {value}, “{r.name}”: it flickers on purpose."
+    return ""
+
+
+# ---- the plan
+
+
+_FINDINGS: tuple[tuple[str, str], ...] = (
+    ("PATCH-17", "lamp"),
+    ("PATCH-11", "lamp"),
+    ("PATCH-", "patch"),
+    ("FEED-", "feed"),
+    ("USE-", "use"),
+    ("OUT-", "leaving"),
+    ("WIRE-01", "port"),
+    ("WIRE-", "wire"),
+    ("DEV-12", "test pattern"),
+    ("DEV-04", "settings"),
+    ("DEV-11", "settings"),
+    ("DEV-", "device"),
+    ("RUN-24", "settings"),
+    ("RUN-", "run"),
+    ("LINE-", "line"),
+    ("PWR-", "line"),
+)
+SPARED = frozenset({"DEV-02", "DEV-03", "DEV-04", "DEV-11", "DEV-13", "WIRE-01", "WIRE-02", "WIRE-03", "WIRE-05"})
+"""Findings whose facts a test of its own looks at."""
+ONLY_ERRORS = ("PATCH-", "RUN-", "LINE-", "PWR-", "FEED-")
+"""Of these, warnings and notes say what may be better, not why light is missing …"""
+WORTH = frozenset({"PATCH-17", "PATCH-11", "PATCH-03", "RUN-18", "RUN-23", "PWR-02", "PWR-04", "FEED-14", "LINE-02"})
+"""… but for these."""
+
+
+def stage_of(code: str) -> str:
+    return next(stage for begins, stage in _FINDINGS if code.startswith(begins))
+
+
+def _findings(look: Look) -> Iterator[Cause]:
+    """What the checks say of this item, its universe, its feed, its port or its device."""
+    device, label = look.port_ref
+    feeds = set(feeds_of(look.index.rig, look.universe)) if look.universe else set()
+    for f in look.report.findings:
+        if f.code in SPARED or not any(f.code.startswith(b) for b, _ in _FINDINGS):
+            continue
+        if f.severity != "error" and f.code.startswith(ONLY_ERRORS) and f.code not in WORTH:
+            continue
+        if f.severity == "note" and f.code != "WIRE-04":
+            continue
+        if _about(f, look, device, label, feeds):
+            do = f.fixes[0].label if f.fixes else ""
+            stage = stage_of(f.code)
+            if f.code == "PATCH-01" and not _spoiled(look):
+                stage = "lamp"  # worth knowing; what this lamp gets is what is meant for it all the same
+            yield Cause(f"{f.title}.", stage=stage, code=f.code, proof=f.reason, do=do, goto=f.goes_to, finding=f)
+
+
+def _spoiled(look: Look) -> bool:
+    """Whether something else writes other levels onto the slots of a lamp than are held for it."""
+    levels, fixture = look.levels, look.index.rig.fixtures.get(look.key)
+    if levels is None or fixture is None or not look.own or look.key in levels.test_items:
+        return True
+    for c, value in channel_values(look.index, look.key, look.frame):
+        function, _ = turned(fixture, function_key(c), 0.0)
+        held = levels.held.get((look.key, function))
+        if (look.key, function) in levels.moving:
+            continue
+        if held is None and family_of(c.function) not in ("intensity", "shutter"):
+            continue  # a zoom or a wheel that stands elsewhere makes nothing dark
+        want = c.default if held is None else round(turned(fixture, function_key(c), held)[1] * c.top)
+        if value != want and not (fixture.turns and held is None):
+            return True
+    return False
+
+
+def _about(f: Finding, look: Look, device: str, label: str, feeds: set[str]) -> bool:
+    if look.key in f.items:
+        return True
+    if f.items and f.code.startswith("PATCH-"):
+        return False
+    kind, key = f.goes_to.kind, f.goes_to.id
+    if kind == "device":
+        return bool(device) and key == device and f.code.startswith(("DEV-", "RUN-22"))
+    if kind in ("port", "run"):
+        return bool(device) and (key, f.goes_to.port) == (device, label)
+    if kind == "feed":
+        rig = look.index.rig
+        other = rig.feeds.get(key)
+        mine = {(rig.feeds[f].protocol, rig.feeds[f].wire) for f in feeds}
+        return key in feeds or (f.code == "FEED-01" and other is not None and (other.protocol, other.wire) in mine)
+    if kind == "universe":
+        return bool(look.universe) and key == look.universe and f.code.startswith("FEED-")
+    return False
+
+
+def _patch(look: Look) -> Iterator[Cause]:
+    roles = [h.role for h in look.chain.hops]
+    who = call(look.index.rig, look.key)
     if roles[-1] == "universe":
-        return Cause(f"{who} has no address, so no level ever reaches it.", len(roles) - 1)
-    use = index.rig.uses.get(index.rig.use)
-    if use and any(j.word == "not in use" for j in chain.joints):
-        return Cause(f"Its universe is switched off in the use “{use.name}”: nothing of it is sent.", 1)
-    if not armed:
-        return Cause("Output is not armed: nothing leaves this computer.", 0)
-    for n, joint in enumerate(chain.joints):
-        nxt = chain.hops[n + 1]
-        if joint.mark == "differs":
-            return Cause(_difference(chain, n, who), n + 1)
-        if joint.word in ("no feed", "nobody takes it", "silent", "not heard"):
-            return Cause(f"{nxt.role.capitalize()}: {nxt.fact or joint.word}.", n + 1)
-    return Cause(
-        "Nothing up to the port is at fault. Look at the lamp: power, its own address and mode, the cable behind "
-        "the port.",
-        len(roles) - 1,
-        certain=False,
-    )
+        words = f"{who} has no address, so no level ever reaches it."
+        yield Cause(
+            words, stage="patch", code="no address", do="Give it an address in Patch.", goto=Goto("patch", look.key)
+        )
+    use = look.index.rig.uses.get(look.index.rig.use)
+    if use and any(j.word == "not in use" for j in look.chain.joints):
+        words = f"Its universe is switched off in the use “{use.name}”: nothing of it is sent."
+        yield Cause(
+            words,
+            stage="use",
+            code="use",
+            do="Switch it on under Senders, or end the use.",
+            goto=Goto("use", look.index.rig.use),
+        )
 
 
-def _difference(chain: Path, n: int, who: str) -> str:
-    """The joint behind hop n in words."""
-    joint, before, after = chain.joints[n], chain.hops[n], chain.hops[n + 1]
-    if after.role == "port" and joint.takes.startswith("takes"):
-        feed = next((h.value for h in chain.hops if h.role == "feed"), joint.sends)
-        return f"Port {after.value} {joint.takes}. Your levels for {who} go out as {feed}."
-    if joint.takes == NOT_LEAVING:
-        return f"{after.value} does not leave this computer: {joint.word}."
-    if after.role == "device":
-        return f"The feed goes {joint.sends}; {after.value} is at {joint.takes}."
-    sides = f": {joint.sends}, {joint.takes}" if joint.sends else ""
-    return f"{before.role.capitalize()} {before.value} and {after.role} {after.value} differ{sides}."
+# ---- from the feed to the wire
+
+
+def _feed(look: Look) -> Iterator[Cause]:
+    rig = look.index.rig
+    if not look.universe:
+        return
+    feeds = feeds_of(rig, look.universe)
+    number = rig.universes[look.universe].number
+    if not feeds:
+        words = f"Feed: nothing carries this universe. Universe {number} has no feed."
+        yield Cause(
+            words, stage="feed", code="no feed", do="Add a feed in Patch.", goto=Goto("universe", look.universe)
+        )
+        return
+    if look.levels is not None and not look.own and any(k == look.key for k, _ in look.levels.held):
+        sender = rig.senders[rig.feeds[feeds[0]].sender].name
+        words = f"Universe {number} is fed by {sender}, not by the Bench: what you hold does not go out."
+        yield Cause(
+            words, stage="feed", code="not ours", do="Borrow the universe on the Bench.", goto=Goto("bench", look.key)
+        )
+
+
+def _armed(look: Look) -> Iterator[Cause]:
+    if look.own and not look.armed:
+        words = "Output is not armed: nothing leaves this computer."
+        yield Cause(
+            words, stage="armed", code="armed", do="Arm with the switch in the head.", goto=Goto("bench", look.key)
+        )
+    elif look.own and look.trouble:
+        words = f"{look.trouble[:1].upper()}{look.trouble[1:]}."
+        yield Cause(
+            words, stage="leaving", code="trouble", do="Choose an interface under Output.", goto=Goto("bench", "")
+        )
+    elif look.own:
+        for n, joint in enumerate(look.chain.joints):
+            if joint.takes == NOT_LEAVING:
+                hop = look.chain.hops[n + 1]
+                words = f"{hop.value} does not leave this computer: {joint.word}."
+                yield Cause(words, stage="leaving", code="stuck", proof=joint.word, goto=hop.goes_to)
+
+
+def _wire(look: Look) -> Iterator[Cause]:
+    """Who sends on the wire universe of the item, and whether that is what was meant."""
+    rig = look.index.rig
+    feeds = [rig.feeds[f] for f in feeds_of(rig, look.universe)] if look.universe else []
+    feeds = [f for f in feeds if PROTOCOLS[f.protocol].numbered]
+    if not look.listening or not feeds or (look.own and not look.armed):
+        return
+    seen = [s for s, _ in look.sources if not s.preview]
+    feed = feeds[0]
+    wire = say_wire(feed.protocol, feed.wire)
+    goto = Goto("feed", next(k for k, f in rig.feeds.items() if f is feed))
+    heard_here = feed.to in ("multicast", "broadcast")
+    if not look.own and not seen and heard_here:
+        sender = rig.senders[feed.sender].name
+        preview = any(s.preview for s, _ in look.sources)
+        words = f"{sender} sends {wire} for preview only." if preview else f"Nobody sends {wire}: {sender} is silent."
+        yield Cause(
+            words, stage="wire", code="preview" if preview else "silent sender", goto=goto, do=f"Start {sender}."
+        )
+        return
+    above = [s for s in seen if not s.own and PROTOCOLS[s.protocol].has_priority and s.priority > feed.priority]
+    if above:
+        s = max(above, key=lambda s: s.priority)
+        mine = "the Bench" if look.own else rig.senders[feed.sender].name
+        rank = f"priority {s.priority}: receivers follow it, not {mine} ({feed.priority})"
+        words = f"{called(s)} sends {wire} too, at {rank}."
+        if look.own or (rig.senders[feed.sender].name != s.name):
+            proof = f"Heard at {s.rate:.0f} frames a second."
+            yield Cause(words, stage="wire", code="overridden", proof=proof, do=f"Close {called(s)}.", goto=goto)
+    leading = rivals(seen)
+    if leading and not all(s.own for s in leading):
+        others = [s for s in leading if not s.own] if any(s.own for s in leading) else list(leading)
+        names = " and ".join(called(s) for s in others[:3])
+        words = (
+            f"{names} {'send' if len(others) > 1 else 'sends'} {wire} too, at the same rank: receivers merge, or jump."
+        )
+        yield Cause(words, stage="wire", code="rival", do=f"Close {called(others[0])}.", goto=goto)
+    for s in seen:
+        limit = TIMEOUTS.get(s.protocol, 2.5)
+        if s.gap > limit:
+            who = "The Bench" if s.own else called(s)
+            words = f"{who} was silent for {s.gap:.1f} s on {wire}: receivers lose it after {limit:g} s."
+            yield Cause(words, stage="wire", code="gap", do="Send it all the time, or with keep-alive.", goto=goto)
+        if s.lost > 0.02 * max(50, s.frames):
+            words = f"{s.lost} of {s.frames + s.lost} frames of {wire} were lost on the way: it flickers or stutters."
+            yield Cause(words, stage="wire", code="lost", do="Look at the switch and the wireless way.", goto=goto)
+    if look.own and look.settled and not above and not leading:
+        yield from _not_as_meant(look, wire, goto)
+
+
+def _not_as_meant(look: Look, wire: str, goto: Goto) -> Iterator[Cause]:
+    for span in look.index.spans(look.key):
+        if span.universe != look.universe:
+            continue
+        meant, heard = look.meant(span.universe), look.wire(span.universe)
+        cut = slice(span.first - 1, min(span.last, SLOTS))
+        if meant is not None and heard is not None and meant[cut] != heard[cut][: len(meant[cut])]:
+            n = (
+                next(i for i, (a, b) in enumerate(zip(meant[cut], heard[cut])) if a != b)
+                if len(heard) > cut.start
+                else 0
+            )
+            words = f"Other levels are on the wire than were meant: slot {span.first + n} of {wire}."
+            yield Cause(words, stage="wire", code="other levels", goto=goto, do="See on the Wire page who sends there.")
+            return
+
+
+# ---- the device
+
+
+def _device(look: Look) -> Iterator[Cause]:
+    roles = [h.role for h in look.chain.hops]
+    for n, joint in enumerate(look.chain.joints):
+        hop = look.chain.hops[n + 1]
+        if hop.role != "device":
+            continue
+        if joint.word == "nobody takes it":
+            words = "Device: no port takes this feed."
+            yield Cause(
+                words, stage="device", code="no port", do="Give the feed to a port in Devices.", goto=hop.goes_to
+            )
+        elif joint.mark == "differs" and joint.takes != NOT_LEAVING:
+            words = f"The feed goes {joint.sends}; {hop.value} is at {joint.takes}."
+            yield Cause(
+                words, stage="device", code="sent elsewhere", do="Send it to the device's address.", goto=hop.goes_to
+            )
+        elif joint.word in ("silent", "not heard") and look.listening:
+            words = f"Device: {hop.fact or joint.word}."
+            do = "Find it… in Devices tests why."
+            yield Cause(
+                words, stage="device", code="silent", proof=f"{hop.value} does not answer.", do=do, goto=hop.goes_to
+            )
+    if "port" not in roles:
+        return
+    device, label = look.port_ref
+    rig = look.index.rig
+    lines = compared(look.index, look.observed, device, look.now)
+    yield from _port(look, device, label, lines)
+    yield from _settings(look, device, label, lines)
+    said = look.observed.said.get(rig.devices[device].ip)
+    if said and said.test and look.now - said.at < 10:
+        words = f"{rig.devices[device].name} shows its on-board test “{said.test}” instead of what is sent."
+        yield Cause(
+            words, stage="test pattern", code="test", do="End the test in Devices.", goto=Goto("device", device)
+        )
+
+
+def _port(look: Look, device: str, label: str, lines: list[SettingLine]) -> Iterator[Cause]:
+    rig = look.index.rig
+    goto = Goto("port", device, label)
+    name = rig.devices[device].name
+    finding = next((f for f in look.report.findings if f.code == "WIRE-01" and f.goes_to == goto), None)
+    off = [
+        x
+        for x in lines
+        if x.mark == "differs" and split_owner(x.port)[0] == label and x.spec.key in ("universe", "protocol")
+    ]
+    for joint, hop in zip(look.chain.joints, look.chain.hops[1:]):
+        if hop.role == "port" and joint.mark == "differs":
+            feed = next((h.value for h in look.chain.hops if h.role == "feed"), joint.sends)
+            if joint.takes.startswith("takes"):
+                words = f"Port {hop.value} {joint.takes}. Your levels for {call(rig, look.key)} go out as {feed}."
+                yield Cause(
+                    words, stage="port", code="other universe", goto=goto, do=f"Push it to {name}.", finding=finding
+                )
+            else:
+                words = f"{name} port {label}: {joint.takes}."
+                yield Cause(
+                    words, stage="port", code="port", goto=goto, do="Look at the port in Devices.", finding=finding
+                )
+            return
+    if off:
+        x = off[0]
+        words = f"{say_key_of(look, device, x)}."
+        yield Cause(words, stage="port", code="other universe", goto=goto, do=f"Push it to {name}.", finding=finding)
+        return
+    heard = look.observed.heard.get(rig.devices[device].ip)
+    if heard and is_live(heard, look.now) and any(p.merging for p in heard.ports if p.output):
+        model = model_of(rig, device)
+        port = heard_port(model, heard, label) if model else None
+        if port and port.merging:
+            words = f"Two sources meet at port {label} of {name}: it merges them."
+            yield Cause(words, stage="port", code="merging", goto=goto, do="Close the one that should not send.")
+
+
+def say_key_of(look: Look, device: str, x: SettingLine) -> str:
+    """`Brightness of port 6 is 80 % on PENSTOCK, the plan says 100 %`."""
+    rig = look.index.rig
+    model = model_of(rig, device)
+    has = "not set" if x.reported is None else say_setting(x.spec, x.reported)
+    what = say_key(model, x.key)
+    name, plan = rig.devices[device].name, say_setting(x.spec, x.plan)
+    return f"{what[:1].upper()}{what[1:]} is {has} on {name}, the plan says {plan}"
+
+
+def _settings(look: Look, device: str, label: str, lines: list[SettingLine]) -> Iterator[Cause]:
+    """What the device has otherwise than planned, of what changes this item's light."""
+    mine = _segments_before(look, device, label)
+    by_subject = {f.subject: f for f in look.report.findings if f.code == "DEV-04"}
+    for x in lines:
+        if x.mark != "differs" or x.spec.key not in LIGHT_KEYS or x.spec.key in ("universe", "protocol"):
+            continue
+        owner, number = split_owner(x.port)
+        if owner not in ("", label) or (number and number not in mine):
+            continue
+        words = f"{say_key_of(look, device, x)}."
+        finding = by_subject.get(f"{device}/{x.key}")
+        yield Cause(
+            words,
+            stage="settings",
+            code=x.key,
+            proof="The device says so itself.",
+            do="Push the plan's value.",
+            goto=Goto("port", device, label) if owner else Goto("device", device),
+            finding=finding,
+        )
+
+
+def _segments_before(look: Look, device: str, label: str) -> set[int]:
+    """The segments of the port up to the one the item is on, from 1: a wrong count of any of them moves it."""
+    on = [
+        p.n for stream, p in look.index.cables.on_runs(look.key) if (stream.device_id, stream.label) == (device, label)
+    ]
+    return set(range(1, max(on) + 2)) if on else set()
+
+
+def _output(look: Look) -> Iterator[Cause]:
+    """What was seen to leave the port, held against what was sent there."""
+    if look.own and not (look.armed and look.settled):
+        return
+    for n, joint in enumerate(look.chain.joints):
+        hop = look.chain.hops[n + 1]
+        if hop.role in ("segment", "bridge", "converter") and joint.mark == "differs":
+            words = f"{hop.role.capitalize()} {hop.value}: {joint.sends}, {joint.takes}."
+            yield Cause(
+                words, stage="output", code="output", proof="The device tells what leaves its port.", goto=hop.goes_to
+            )
+            return
+    device, label = look.port_ref
+    span = look.index.place(look.key)
+    wire = look.wire(look.universe) if look.universe else None
+    if device and span and wire is not None and look.port is not None and not look.index.cables.on_runs(look.key):
+        cut = _of(span)
+        if look.port[cut] != wire[cut]:
+            at = next((i for i, (a, b) in enumerate(zip(wire[cut], look.port[cut])) if a != b), 0)
+            name = look.index.rig.devices[device].name
+            gives, sent = look.port[cut][at], wire[cut][at]
+            words = f"Port {label} of {name} puts out {gives} on slot {span.first + at}, sent was {sent}."
+            yield Cause(
+                words, stage="output", code="output", goto=Goto("port", device, label), do="Look for a second source."
+            )
+
+
+def _of(span: Span) -> slice:
+    return slice(span.first - 1, min(span.last, SLOTS))
+
+
+# ---- the lamp
+
+
+def _lamp(look: Look) -> Iterator[Cause]:
+    if look.key not in look.index.rig.fixtures or any(f.code == "PATCH-17" for f in look.report.findings):
+        return
+    for step in woken(look.index, look.key):
+        words = f"{step.number} was set to {step.was}, the plan says {step.value}."
+        yield Cause(words, stage="lamp", code="set before", do="Set it anew.", goto=Goto("item", look.key))
+
+
+_TESTS: tuple[Callable[[Look], Iterator[Cause]], ...] = (
+    _level,
+    _patch,
+    _feed,
+    _armed,
+    _wire,
+    _device,
+    _output,
+    _findings,
+    _lamp,
+)

@@ -6,7 +6,7 @@ from PySide6.QtCore import QRectF
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
-from welvo.app.live_path import chain_of
+from welvo.app.live_path import chain_of, look_at
 from welvo.app.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import marks
@@ -14,7 +14,7 @@ from welvo.app.widgets.fixes import run_fix
 from welvo.app.widgets.painting import button, clear, label, text
 from welvo.app.widgets.panels import Panel, Title
 from welvo.app.widgets.theme import THEME
-from welvo.bench.why import why_dark
+from welvo.bench.why import diagnose, why
 from welvo.patch.path import of_item
 from welvo.rig.lookup import call
 
@@ -64,12 +64,9 @@ class BenchPanel(Panel):
                 self.nothing()
             return
         chain = chain_of(s, network, of_item(s.index, key))
-        cause = why_dark(s.index, network.levels, key, chain, network.armed)
-        fixes = (
-            [x for f in s.report.findings if key in f.items and f.code == "WIRE-01" for x in f.fixes[:1]]
-            if cause.hop > 0
-            else []
-        )
+        causes = diagnose(look_at(s, network, key, chain))
+        cause = causes[0] if causes else why(look_at(s, network, key, chain))
+        fixes = list(cause.fixes[:2])
         hops: list[tuple[str, str, str]] = []
         broken = False
         for n, hop in enumerate(chain.hops):
@@ -79,7 +76,7 @@ class BenchPanel(Panel):
             elif broken:
                 mark = "unknown"
             hops.append((mark, hop.role.capitalize(), f"{hop.value} · {hop.fact}" if hop.fact else hop.value))
-        state = (key, cause, hops, [x.label for x in fixes], THEME.name, THEME.step)
+        state = (key, causes[:4], hops, [x.label for x in fixes], THEME.name, THEME.step)
         if state == self._state:
             return
         self._state = state
@@ -96,7 +93,11 @@ class BenchPanel(Panel):
                     primary=True,
                 )
             )
-        if cause.sentence.startswith("Output is not armed"):
-            self.body.addWidget(label("Arm with the switch in the head, or Output › Arm.", 11, quiet=True, wrap=True))
+        if cause.proof:
+            self.body.addWidget(label(cause.proof, 11, wrap=True))
+        if cause.do:
+            self.body.addWidget(label(cause.do, 13, wrap=True))
+        for other in causes[1:4]:
+            self.body.addWidget(label(f"Then: {other.sentence}", 11, quiet=True, wrap=True))
         self.body.addWidget(Hops(hops))
         self.body.addStretch(1)
