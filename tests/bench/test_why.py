@@ -210,8 +210,11 @@ def pairs() -> list[tuple[Fault, Fault]]:
         world = dmx_world()
         f.act(world)
         stage[f] = next((STAGES.index(c.stage) for c in world.causes()), -1)
+    masked = ("two on the same slots", "dark")  # what is held wins over what lies there and is not held
     found = [
-        (a, b) for a, b in itertools.permutations(ON_DMX, 2) if stage[a] < stage[b] and not {a.name, b.name} & spared
+        (a, b)
+        for a, b in itertools.permutations(ON_DMX, 2)
+        if stage[a] < stage[b] and not {a.name, b.name} & spared and (a.name, b.code) != masked
     ]
     return random.Random(14).sample(found, 40)
 

@@ -159,6 +159,10 @@ class Session(QObject):
                 self.say(change.note, "warning")
         return change
 
+    def amend(self, part: str, entries: dict[str, Any]) -> None:
+        """Set entries of a part that is no plan: the test record. Undo leaves it; saving and recovery take it along."""
+        self._follow(self.history.amend(part, entries))
+
     def _follow(self, change: Change) -> None:
         many = len(change.ids("fixtures")) + len(change.ids("elements"))
         if many > MANY:

@@ -13,6 +13,7 @@ from welvo.rig.door import check_entries, check_field, entry_type
 from welvo.rig.patched import Element, Fixture, Group, Share, Waiver
 from welvo.rig.profile import Profile
 from welvo.rig.runs import PixelType, Supply
+from welvo.rig.tested import TestRecord
 from welvo.rig.wiring import Device, DeviceModel, Feed, Sender, Show, Universe
 
 FORMAT = 6
@@ -47,6 +48,8 @@ class Rig(Value, frozen=True, kw_only=True):
     shares: dict[str, Share] = {}
     groups: dict[str, Group] = {}
     waivers: dict[str, Waiver] = {}
+    tests: dict[str, TestRecord] = {}
+    """The test record by subject (`item/f1`, `port/d1/6`). Undo leaves it as it is."""
     uses: dict[str, Show] = {}
     use: str = ""
     """Which of `uses` is in force; empty: everything is used."""
@@ -71,6 +74,7 @@ PARTS = (
     "shares",
     "groups",
     "waivers",
+    "tests",
     "uses",
 )
 

@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
-from welvo.rig.document import Change, Edit, Rig
+from typing import Any
+
+from msgspec.structs import replace
+
+from welvo.rig.document import Change, Edit, Rig, put
 
 
 class History:
@@ -32,6 +36,15 @@ class History:
         del self._past[: -self._depth]
         self._future.clear()
         self.rig = rig
+
+    def amend(self, part: str, entries: dict[str, Any]) -> Change:
+        """Set entries of a part in the present rig and in every one before and after it: it is no step to undo."""
+        rig, change = put(self.rig, "record", **{part: entries})
+        mapping = getattr(rig, part)
+        self._past = [(replace(r, **{part: mapping}), c) for r, c in self._past]
+        self._future = [(replace(r, **{part: mapping}), c) for r, c in self._future]
+        self.rig = rig
+        return change
 
     def undo(self) -> Change | None:
         """Go back one edit; gives the change that says what is different now."""

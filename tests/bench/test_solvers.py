@@ -1,0 +1,105 @@
+"""Solvers: a mistake is made up, the sights it gives are told one by one, and it must be what is left."""
+
+from __future__ import annotations
+
+import random
+from typing import Any
+
+import pytest
+
+from welvo.bench.solvers import (
+    Laid,
+    Sight,
+    Solver,
+    colour_order,
+    fold_and_direction,
+    start_address,
+    substitution,
+    universe_base,
+    which_device,
+)
+from welvo.demo.gallery import gallery
+from welvo.patch.index import Index
+from welvo.rig.base import Refused
+from welvo.rig.document import Rig
+
+
+def solve(solver: Solver[Any], real: Any) -> tuple[Solver[Any], int]:
+    """Tell what a real case shows, always for the test that decides most, until nothing tells more."""
+    asked = 0
+    while solver.next_test:
+        test = solver.next_test
+        before = len(solver.left)
+        solver = solver.after(test, solver.predict(real, test))
+        asked += 1
+        assert len(solver.left) < before
+    return solver, asked
+
+
+@pytest.mark.parametrize("sent, most", [("RGB", 2), ("RGBW", 3)])
+def test_two_or_three_sights_tell_a_colour_order(sent: str, most: int) -> None:
+    solver = colour_order(sent)
+    for real in solver.possible:
+        solved, asked = solve(solver, real)
+        assert solved.left == (real,) and asked <= most and solved.verdict == f"It is {real}."
+    assert solver.predict("GRB", "slot 1") == "green"
+
+
+def test_a_lamp_is_found_by_lighting_slots(rig: Rig) -> None:
+    index = Index(rig)
+    solver = start_address(index, "a")
+    assert solver.possible[:4] == (1, 2, 11, 101)  # what slips make of address 1, before all others
+    for real in (1, 2, 33, 257, 500):
+        solved, asked = solve(solver, real)
+        assert real in solved.left and asked <= 14
+    solved, _ = solve(solver, 2)
+    assert solved.left == (2,)
+    with pytest.raises(Refused, match="lamp with an address"):
+        start_address(index, "e")
+
+
+def test_counting_from_nought_or_one_shows_in_one_or_two_sights() -> None:
+    solver = universe_base([1, 2, 3])
+    for real in solver.possible:
+        solved, asked = solve(solver, real)
+        assert solved.left == (real,) and asked <= 2
+    off = solver.after("universe 2", "the port set to 3")
+    assert "one more than the sender" in off.verdict
+
+
+def test_folds_and_ends_of_a_string() -> None:
+    solver = fold_and_direction(60, [8])
+    chance = random.Random(4)
+    for real in chance.sample(list(solver.possible), 8):
+        solved, asked = solve(solver, real)
+        shows = [tuple(solver.predict(x, t) for t in solver.tests) for x in solved.left]
+        assert real in solved.left and len(set(shows)) == 1 and asked <= 4
+    assert solver.predict(Laid(8, False), "pixel 9") == "place 16"  # the second row runs back
+    assert solver.predict(Laid(0, True), "pixel 1") == "place 60"
+    assert solver.predict(Laid(8, False), "pixel 57") == "place 60"  # the last row is short, and runs back
+    with pytest.raises(Refused, match="one pixel"):
+        fold_and_direction(1)
+
+
+def test_devices_are_told_apart_by_what_they_take() -> None:
+    index = Index(gallery())
+    named = {d.name: k for k, d in index.rig.devices.items()}
+    solver = which_device(index, [named[n] for n in ("SLUICE-N", "SLUICE-S", "BRINE", "PENSTOCK")])
+    solved, _ = solve(solver, named["PENSTOCK"])
+    assert solved.verdict == "It is PENSTOCK."
+
+
+def test_sights_are_taken_back_and_contradictions_said() -> None:
+    solver = colour_order("RGB").after("slot 1", "red").after("slot 2", "red")
+    assert solver.left == () and solver.verdict.startswith("No single mistake")
+    solver = solver.without("slot 2")
+    assert solver.sights == (Sight("slot 1", "red"),) and solver.left == ("RGB", "RBG")
+    assert solver.verdict == "2 possibilities left: RGB, RBG."
+    assert solver.after("slot 1", "green").left == ("GRB", "GBR")  # seen again, otherwise
+    assert solver.answers("slot 2") == {"green": 1, "blue": 1}
+    with pytest.raises(Refused, match="no test"):
+        solver.after("slot 9", "red")
+
+
+def test_a_plain_pixel_in_a_bridges_place() -> None:
+    assert substitution([255, 0, 128], "GRB") == ["green at 255", "red at 0", "blue at 128"]
