@@ -10,21 +10,21 @@ from msgspec.structs import replace
 
 from tests.conftest import small_rig
 from welvo.bench.levels import Levels, reveal
+from welvo.bench.seeing import chain, port_for
 from welvo.bench.why import Cause, Look, diagnose
 from welvo.checks.checker import check
 from welvo.demo.gallery import gallery
 from welvo.observed.values import Heard, HeardPort, Observed, Said, SourceSeen
 from welvo.observed.wire import merged
 from welvo.patch.index import Index
-from welvo.patch.path import of_item, on_cable, path
+from welvo.patch.path import of_item
 from welvo.patch.planned import full_plan
 from welvo.protocols import artnet, sacn
 from welvo.rig.document import Rig
 from welvo.rig.lookup import bench_sender, feeds_of
-from welvo.rig.plan import feed_reaches, port_of_fixture, ports_taking
+from welvo.rig.plan import feed_reaches
 from welvo.rig.wiring import Feed
 from welvo.runs.bridge import set_right
-from welvo.runs.leaving import proof as seen_leaving
 from welvo.standins.host import attached
 from welvo.standins.node import Node
 from welvo.standins.pixel import PixelDevice
@@ -102,7 +102,7 @@ class World:
                 found.append((replace(seen, frames=500, gap=o.gap, lost=o.lost), bytes((o.level,)) * 512))
         return found
 
-    def wire(self, universe: str) -> bytes | None:
+    def on_wire(self, universe: str) -> bytes | None:
         for fid in feeds_of(self.rig, universe):
             feed = self.rig.feeds[fid]
             found = merged(self.sources(feed.protocol, feed.wire)).levels
@@ -130,6 +130,27 @@ class World:
                         device.take_dmx(artnet.Dmx(wire, levels, 0), f"{seen.ip[:-1]}{n}")
 
     # ---- what is seen
+
+    def level(self, universe: str, address: int) -> int:
+        return int(self.levels.frame(Index(self.rig), universe)[address - 1])
+
+    def _device(self, device: str) -> Node | PixelDevice | None:
+        found = self.devices.get(self.rig.devices[device].ip)
+        return None if found is None or found.ip in self.silent else found
+
+    def port_gives(self, device: str, label: str) -> bytes | None:
+        node = self._device(device)
+        if not isinstance(node, Node):
+            return None
+        return next((p.levels(self.now) for p in node.ports if p.label == label), None)
+
+    def port_leaves(self, device: str, label: str) -> tuple[bytes, list[dict[str, object]]] | None:
+        found = self._device(device)
+        return (found.octets(label), found.behind(label)) if isinstance(found, PixelDevice) else None
+
+    def sources_on(self, universe: str) -> list[tuple[SourceSeen, bytes]]:
+        feed = next((self.rig.feeds[f] for f in feeds_of(self.rig, universe)), None)
+        return self.sources(feed.protocol, feed.wire) if feed else []
 
     def observed(self) -> Observed:
         heard, said = {}, {}
@@ -162,40 +183,22 @@ class World:
         target = of_item(index, self.key)
         span = index.place(self.key)
         uid = span.universe if span else ""
-        frame = self.levels.frame(index, uid).tobytes() if uid else b""
-        proof, port = None, None
-        on = on_cable(index, target) if uid else None
-        wire = self.wire(uid) if uid else None
-        if on:
-            device = self.devices.get(self.rig.devices[on[0].device_id].ip)
-            if isinstance(device, PixelDevice) and device.ip not in self.silent:
-                sent = wire[target.address - 1] if wire else None
-                octets, behind = device.octets(on[0].label), device.behind(on[0].label)
-                proof = seen_leaving(index.cables, on, octets, behind, sent)
-        elif uid:
-            listed = port_of_fixture(self.rig, self.key) if self.key in self.rig.fixtures else None
-            ports = [listed[:2]] if listed else [p for f in feeds_of(self.rig, uid) for p in ports_taking(self.rig, f)]
-            for device_id, label in ports[:1]:
-                node = self.devices.get(self.rig.devices[device_id].ip)
-                if isinstance(node, Node) and node.ip not in self.silent:
-                    port = next((p.levels(self.now) for p in node.ports if p.label == label), None)
-        level = str(frame[target.address - 1]) if uid and target.address else ""
-        chain = path(index, observed, target, self.now, level, self.armed, proof=proof)
-        feed = next((self.rig.feeds[f] for f in feeds_of(self.rig, uid)), None) if uid else None
+        at = port_for(self.rig, uid, self.key) if uid else None
+        chain_ = chain(index, observed, self.now, self, target, self.armed)
         return Look(
             index=index,
             observed=observed,
             now=self.now,
             key=self.key,
-            chain=chain,
+            chain=chain_,
             report=check(self.rig, observed, self.now),
             levels=self.levels if bench else None,
             armed=self.armed,
             trouble=self.trouble if self.armed else "",
             meant=lambda u: self.levels.frame(index, u).tobytes(),
-            wire=self.wire,
-            port=port,
-            sources=tuple(self.sources(feed.protocol, feed.wire)) if feed else (),
+            wire=self.on_wire,
+            port=self.port_gives(*at) if at else None,
+            sources=tuple(self.sources_on(uid)) if uid else (),
         )
 
     def causes(self, bench: bool = True) -> list[Cause]:

@@ -4,32 +4,20 @@ from __future__ import annotations
 
 from welvo.app.network import Network
 from welvo.app.session import Session
+from welvo.bench.seeing import chain, port_for
 from welvo.bench.why import Look
-from welvo.patch.path import Path, Target, of_item, on_cable, path
-from welvo.rig.lookup import feeds_of
-from welvo.rig.plan import port_of_fixture, ports_taking
-from welvo.runs.leaving import proof as seen_leaving
-
-
-def port_for(session: Session, universe: str, key: str) -> tuple[str, str] | None:
-    """Device id and label of the port that puts out an item's levels: its own line's, else its universe's."""
-    rig = session.rig
-    on = port_of_fixture(rig, key) if key in rig.fixtures else None
-    if on:
-        return on[0], on[1]
-    return next((p for fid in feeds_of(rig, universe) for p in ports_taking(rig, fid)), None)
-
+from welvo.patch.path import Path, Target, of_item
 
 SETTLE = 0.6
 """Seconds after a change of levels in which a difference on the way is none yet: packets take their time."""
 
 
-def look_at(session: Session, network: Network, key: str, chain: Path | None = None) -> Look:
+def look_at(session: Session, network: Network, key: str, known: Path | None = None) -> Look:
     """Everything that is known about why an item is dark or wrong."""
     index = session.index
     span = index.place(key)
     uid = span.universe if span else ""
-    port = port_for(session, uid, key) if uid else None
+    port = port_for(session.rig, uid, key) if uid else None
 
     def meant(universe: str) -> bytes | None:
         frame = network.frame(universe)
@@ -40,7 +28,7 @@ def look_at(session: Session, network: Network, key: str, chain: Path | None = N
         observed=session.observed,
         now=session.now(),
         key=key,
-        chain=chain or chain_of(session, network, of_item(index, key)),
+        chain=known or chain_of(session, network, of_item(index, key)),
         report=session.report,
         levels=network.levels,
         armed=network.armed,
@@ -56,22 +44,4 @@ def look_at(session: Session, network: Network, key: str, chain: Path | None = N
 
 
 def chain_of(session: Session, network: Network, target: Target, which_feed: int = 0) -> Path:
-    level, lamp = "", ""
-    proof = None
-    if target.universe and target.address:
-        frame = network.frame(target.universe)
-        if frame is not None:
-            level = str(int(frame[target.address - 1]))
-        port = port_for(session, target.universe, target.key)
-        given = network.port_gives(*port) if port else None
-        if given is not None and target.address <= 512:
-            lamp = f"port gives {given[target.address - 1]}"
-        on = on_cable(session.index, target)
-        leaves = network.port_leaves(on[0].device_id, on[0].label) if on else None
-        if on and leaves is not None:
-            wire = network.on_wire(target.universe)
-            sent = wire[target.address - 1] if wire and target.address <= len(wire) else None
-            proof = seen_leaving(session.index.cables, on, *leaves, sent)
-    return path(
-        session.index, session.observed, target, session.now(), level, network.armed, lamp, which_feed, proof=proof
-    )
+    return chain(session.index, session.observed, session.now(), network, target, network.armed, which_feed)

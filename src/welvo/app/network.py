@@ -515,6 +515,11 @@ class Network(QObject):
 
     # ---- looking
 
+    def level(self, universe: str, address: int) -> int | None:
+        """What is meant for one slot."""
+        frame = self.frame(universe)
+        return None if frame is None else int(frame[address - 1])
+
     def on_wire(self, universe: str) -> bytes | None:
         """Levels heard on the wire of the Bench's feed of a universe."""
         for feed in self.session.rig.feeds.values():

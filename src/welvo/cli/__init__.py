@@ -15,6 +15,7 @@ from typing import Annotated, Any
 import typer
 
 from welvo.cli.base import AsJson, InterfaceIp, RigFile, app, fail, interface_at, load_rig
+from welvo.cli.benching import cycle  # noqa: F401  (importing registers the command)
 from welvo.cli.cabling import runs  # noqa: F401  (likewise)
 from welvo.cli.devicing import devices  # noqa: F401  (likewise)
 from welvo.cli.patching import patch  # noqa: F401  (importing registers the command)

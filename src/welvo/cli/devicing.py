@@ -6,7 +6,7 @@ import asyncio
 import contextlib
 import json
 import time
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -28,10 +28,11 @@ Password = Annotated[
 
 
 @contextlib.contextmanager
-def _listening(where: Interface) -> Iterator[Listener]:
+def listening(where: Interface, universes: Iterable[int] = ()) -> Iterator[Listener]:
+    """A listener on an interface, for as long as it is needed; what is in its way is said."""
     from welvo.live.listener import Listener
 
-    listener = Listener(where)
+    listener = Listener(where, universes)
     for problem in listener.problems:
         typer.echo(f"welvo: {problem}", err=True)
     listener.start()
@@ -41,7 +42,7 @@ def _listening(where: Interface) -> Iterator[Listener]:
         listener.close()
 
 
-def _observe(rig: Rig, where: Interface, listener: Listener, seconds: float, password: str = "") -> Observed:
+def observe(rig: Rig, where: Interface, listener: Listener, seconds: float, password: str = "") -> Observed:
     """What answers within some seconds, and what those that can be asked say of their settings."""
     from welvo.observed.values import Observed
 
@@ -102,8 +103,8 @@ def devices(
     from welvo.rig.plan import device_at, say_key, say_setting
 
     rig, where = load_rig(file), interface_at(interface)
-    with _listening(where) as listener:
-        observed = _observe(rig, where, listener, seconds, password)
+    with listening(where) as listener:
+        observed = observe(rig, where, listener, seconds, password)
     index, now = Index(rig), time.time()
     rows: list[dict[str, Any]] = []
     for device_id, d in rig.devices.items():
@@ -189,8 +190,8 @@ def push(
     if unknown:
         fail(f"Nothing is planned for “{unknown[0]}” of {d.name}.")
     results: dict[str, dict[str, Any]] = {}
-    with _listening(where) as listener:
-        observed = _observe(rig, where, listener, seconds, password)
+    with listening(where) as listener:
+        observed = observe(rig, where, listener, seconds, password)
         lines = compared(index, observed, device_id, time.time())
         keys = settings or [x.key for x in lines if x.mark == "differs" and x.spec.writable]
         web = {k: plan[k] for k in keys if (s := spec_of(model, k)) and link_of(model, s) == "http"}
@@ -214,7 +215,7 @@ def push(
                 time.sleep(0.5)
                 listener.poll()
                 time.sleep(1.0)
-                after = compared(index, _observe(rig, where, listener, 0.2, password), device_id, time.time())
+                after = compared(index, observe(rig, where, listener, 0.2, password), device_id, time.time())
                 marks = {x.key: x for x in after}
                 for k, v in rest.items():
                     same = k in marks and marks[k].reported == v
@@ -310,7 +311,7 @@ def bring_up_(
         fail(f"There is no shipped model “{model}”. There are {', '.join(shipped())}.")
     mac = str(device.settings.get("mac", "")) if device else ""
     others = [d.ip for d in planned.devices.values() if d.ip] if planned else []
-    with _listening(where) as listener:
+    with listening(where) as listener:
         probes = RealProbes(where, listener.heard, listener.poll_one, lambda: listener.taken)
         search = asyncio.run(bring_up(Wanted(ip, known, mac, password), probes, others))
     cause = search.cause

@@ -12,7 +12,6 @@ from PySide6.QtWidgets import QGridLayout, QScrollArea, QWidget
 from welvo.app.bench.faders import FOOT, HIGHEST, TOP, FaderBank
 from welvo.app.bench.panel import BenchPanel
 from welvo.app.commands import said_keys
-from welvo.app.live_path import port_for
 from welvo.app.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import marks
@@ -22,6 +21,7 @@ from welvo.app.widgets.painting import CENTRE, button, clear, column, label, row
 from welvo.app.widgets.theme import THEME
 from welvo.bench.borrowing import choose, lent, say_borrowed
 from welvo.bench.levels import light_up
+from welvo.bench.seeing import port_for
 from welvo.patch.path import find_target
 from welvo.patch.slot_words import channel_words, slot_word
 from welvo.rig.base import Refused
@@ -470,7 +470,7 @@ class BenchStation(QWidget):
             self._meant, self._meant_at = meant, time.monotonic()
         whole = network.on_wire(span.universe)
         on_wire = whole[cut] if whole is not None else None
-        port = port_for(s, span.universe, span.item)
+        port = port_for(s.rig, span.universe, span.item)
         given = network.port_gives(*port) if port else None
         gives = given[cut] if given is not None else None
         name = f"port {port[1]} gives" if port else "port gives"

@@ -1,0 +1,336 @@
+"""`welvo why`, `cycle`, `record` and `play`: testing, watching the wire and asking why, without a window."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import time
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from welvo.cli.base import AsJson, InterfaceIp, RigFile, app, fail, interface_at, load_rig
+from welvo.cli.devicing import Password, Seconds, listening, observe
+
+if TYPE_CHECKING:
+    from welvo.live.listener import Listener
+    from welvo.observed.values import SourceSeen
+    from welvo.rig.document import Rig
+
+Capture = Annotated[Path, typer.Argument(help="A capture file (pcap; pcapng is read too).", show_default=False)]
+Universes = Annotated[str, typer.Option(help="sACN universes to join as multicast, such as 1-8,20.")]
+
+
+class _Sight:
+    """What can be seen from a command: the wire, and the outputs of devices that tell them."""
+
+    def __init__(self, rig: Rig, listener: Listener) -> None:
+        self._rig, self._listener = rig, listener
+        self._pages: dict[str, dict[str, Any] | None] = {}
+
+    def level(self, universe: str, address: int) -> int | None:
+        heard = self.on_wire(universe)
+        return heard[address - 1] if heard and address <= len(heard) else None
+
+    def sources_on(self, universe: str) -> list[tuple[SourceSeen, bytes]]:
+        from welvo.rig.lookup import feeds_of
+        from welvo.rig.protocol import PROTOCOLS
+
+        feeds = [self._rig.feeds[f] for f in feeds_of(self._rig, universe)]
+        feed = next((f for f in feeds if PROTOCOLS[f.protocol].numbered), None)
+        return self._listener.universe(feed.protocol, feed.wire, time.time()) if feed else []
+
+    def on_wire(self, universe: str) -> bytes | None:
+        from welvo.observed.wire import merged
+
+        return merged(self.sources_on(universe)).levels or None
+
+    def _page(self, device: str) -> dict[str, Any] | None:
+        from welvo.live.links import LinkError
+        from welvo.live.status import read_status
+        from welvo.rig.plan import model_of
+
+        if device not in self._pages:
+            self._pages[device] = None
+            model, ip = model_of(self._rig, device), self._rig.devices[device].ip
+            if model and model.status_port and ip and self._listener.interface.holds(ip):
+                with contextlib.suppress(LinkError):
+                    self._pages[device] = read_status(ip, model.status_port)
+        return self._pages[device]
+
+    def port_gives(self, device: str, label: str) -> bytes | None:
+        from welvo.live.links import port_levels
+
+        page = self._page(device)
+        return port_levels(page, label) if page else None
+
+    def port_leaves(self, device: str, label: str) -> tuple[bytes, list[dict[str, Any]]] | None:
+        from welvo.live.links import port_octets
+
+        page = self._page(device)
+        return port_octets(page, label) if page else None
+
+
+@app.command("why")
+def why_(
+    file: RigFile,
+    target: Annotated[str, typer.Argument(help="What is dark or wrong: a number, NAME/PIXEL, an address.")],
+    interface: InterfaceIp = "127.0.0.1",
+    seconds: Seconds = 3.0,
+    password: Password = "",
+    as_json: AsJson = False,
+) -> None:
+    """Say why something is dark, wrong or flickering: the first cause from the sender to the lamp. Nothing is sent but
+    questions. Exit code 1 when there is a cause."""
+    from welvo.bench.questions import behind_the_facts, questions
+    from welvo.bench.seeing import chain, port_for
+    from welvo.bench.why import Look, diagnose
+    from welvo.checks.checker import check
+    from welvo.patch.index import Index
+    from welvo.patch.path import find_target
+    from welvo.rig.base import Refused
+
+    rig = load_rig(file)
+    index = Index(rig)
+    try:
+        asked = find_target(index, target)
+    except Refused as e:
+        fail(str(e))
+    if not asked.key:
+        fail(f"Nothing is patched at {asked.label}; ask for a lamp or an element.")
+    where = interface_at(interface)
+    with listening(where, [f.wire for f in rig.feeds.values() if f.protocol == "sacn"]) as listener:
+        observed = observe(rig, where, listener, seconds, password)
+        sight = _Sight(rig, listener)
+        now = time.time()
+        port = port_for(rig, asked.universe, asked.key) if asked.universe else None
+        found = chain(index, observed, now, sight, asked, False)
+        look = Look(
+            index=index,
+            observed=observed,
+            now=now,
+            key=asked.key,
+            chain=found,
+            report=check(rig, observed, now),
+            wire=sight.on_wire,
+            port=sight.port_gives(*port) if port else None,
+            sources=tuple(sight.sources_on(asked.universe)) if asked.universe else (),
+        )
+        causes = diagnose(look)
+    left = questions(index, asked.key)[0] if not causes else None
+    if as_json:
+        rows = [{"stage": c.stage, "code": c.code, "what": c.sentence, "proof": c.proof, "do": c.do} for c in causes]
+        said = {"target": found.target, "causes": rows, "next_question": left.words if left else None}
+        typer.echo(json.dumps(said, indent=1, ensure_ascii=False))
+    elif causes:
+        for n, c in enumerate(causes):
+            typer.echo(f"{'' if n == 0 else 'then: '}{c.sentence}")
+            for more in (c.proof, c.do) if n == 0 else ():
+                if more:
+                    typer.echo(f"  {more}")
+    else:
+        typer.echo("Nothing up to the port is at fault. What may be wrong behind it:")
+        for p in behind_the_facts(index, asked.key).possible:
+            typer.echo(f"  {p.words}: {p.do}")
+    raise typer.Exit(1 if causes else 0)
+
+
+@app.command()
+def record(
+    file: Capture,
+    interface: InterfaceIp = "127.0.0.1",
+    universes: Universes = "1-16",
+    seconds: Annotated[float, typer.Option(help="How long to record, at most one hour.", min=0.1, max=3600)] = 10.0,
+) -> None:
+    """Record what is heard of sACN and Art-Net into a capture file that network tools read."""
+    from welvo.formats.files import RigFileError
+    from welvo.live.recording import Recorder
+    from welvo.rig.base import Refused
+    from welvo.rig.notation import read_numbers
+
+    try:
+        wanted = read_numbers(universes)
+    except Refused as e:
+        fail(str(e))
+    recorder = Recorder()
+    with listening(interface_at(interface), wanted) as listener:
+        listener.record(recorder)
+        end = time.monotonic() + seconds
+        with contextlib.suppress(KeyboardInterrupt):
+            while time.monotonic() < end and not recorder.full:
+                time.sleep(min(0.1, max(0.0, end - time.monotonic())))
+        listener.record(None)
+    recording = recorder.recording()
+    try:
+        recording.save(file)
+    except RigFileError as e:
+        fail(str(e))
+    if recorder.full:
+        typer.echo("welvo: the recording was full and ended early", err=True)
+    typer.echo(f"{len(recording.datagrams)} packets of {recording.seconds:.1f} s, {len(recording.wires)} universes")
+
+
+@app.command()
+def play(
+    file: Capture,
+    send: Annotated[bool, typer.Option("--send", help="Send it; without, it is only told.")] = False,
+    interface: InterfaceIp = "127.0.0.1",
+    at: Annotated[float | None, typer.Option(help="Tell the levels at this second.", min=0, show_default=False)] = None,
+    to: Annotated[str, typer.Option(help="Send to this address; sACN goes as multicast without.")] = "",
+    speed: Annotated[float, typer.Option(help="How fast, 1 as it was.", min=0.05, max=20)] = 1.0,
+    as_json: AsJson = False,
+) -> None:
+    """Tell what a capture holds, the levels at a moment, or send it again from this computer."""
+    from welvo.formats.files import RigFileError
+    from welvo.live.recording import in_use, load
+    from welvo.rig.protocol import say_wire
+
+    try:
+        recording = load(file)
+    except RigFileError as e:
+        fail(str(e))
+    if at is not None:
+        levels = recording.levels_at(at)
+        if as_json:
+            typer.echo(json.dumps({say_wire(*w): list(v) for w, v in sorted(levels.items())}, ensure_ascii=False))
+            return
+        for wire, frame in sorted(levels.items()):
+            lit = [f"{n}={v}" for n, v in enumerate(frame, 1) if v]
+            typer.echo(
+                f"{say_wire(*wire):12} {' '.join(lit[:16])}{' …' if len(lit) > 16 else ''}" if lit else "all at 0"
+            )
+        return
+    slots = in_use(recording.frames)
+    rows: list[dict[str, Any]] = [
+        {
+            "wire": say_wire(*wire),
+            "frames": sum(f.wire == wire for f in recording.frames),
+            "sources": sorted({f.name or f.ip for f in recording.frames if f.wire == wire}),
+            "slots": len(slots[wire]),
+        }
+        for wire in recording.wires
+    ]
+    if as_json:
+        said = {"seconds": round(recording.seconds, 3), "packets": len(recording.datagrams), "universes": rows}
+        typer.echo(json.dumps(said, indent=1, ensure_ascii=False))
+    else:
+        typer.echo(
+            f"{recording.seconds:.1f} s, {len(recording.datagrams)} packets, {recording.left_out} of another kind"
+        )
+        for r in rows:
+            typer.echo(f"{r['wire']:12} {r['frames']:6} frames  {r['slots']:3} slots lit  {', '.join(r['sources'])}")
+    if send:
+        _send(recording, interface_at(interface), to, speed)
+
+
+def _send(recording: Any, where: Any, to: str, speed: float) -> None:
+    """Send the levels that receivers had, as one source of this computer's own."""
+    from welvo.live.engine import EngineError, EngineProcess
+    from welvo.protocols import sacn
+    from welvo.rig.base import Refused
+    from welvo.rig.notation import read_ip
+
+    wires = recording.wires
+    try:
+        target = read_ip(to) if to else ""
+    except Refused as e:
+        fail(str(e))
+    if not target and any(protocol == "artnet" for protocol, _ in wires):
+        fail("It holds Art-Net: say with --to which device it goes to.")
+    specs = [
+        {
+            "id": f"{protocol} {wire}",
+            "row": n,
+            "protocol": protocol,
+            "wire": wire,
+            "to": [target or sacn.group(wire)],
+            "priority": 100,
+            "rate": 44,
+            "rule": "change",
+        }
+        for n, (protocol, wire) in enumerate(wires)
+    ]
+    try:
+        engine = EngineProcess(where.ip, len(wires), "Welvo play")
+    except EngineError as e:
+        fail(str(e))
+    try:
+        begun = time.monotonic()
+        first = True
+        with contextlib.suppress(KeyboardInterrupt):
+            while (now := (time.monotonic() - begun) * speed) <= recording.seconds:
+                levels = recording.levels_at(now)
+                engine.write(b"".join(levels.get(w, b"")[:512].ljust(512, b"\0") for w in wires))
+                if first:
+                    engine.set_streams(specs)
+                    first = False
+                time.sleep(0.02)
+        sent = engine.status()
+    finally:
+        engine.stop()
+    typer.echo(f"{sent.get('sent', 0)} packets sent, {sent.get('errors', 0)} not taken by the network")
+
+
+@app.command()
+def cycle(
+    file: RigFile,
+    kind: Annotated[str, typer.Argument(help="Which cycle: components, colours, ramp, pixels, numbers …")],
+    of: Annotated[str, typer.Option(help="What to test, such as 203–207, ribbon, universe 3.", show_default=False)],
+    send: Annotated[bool, typer.Option("--send", help="Send it; without, the steps are only listed.")] = False,
+    interface: InterfaceIp = "127.0.0.1",
+    speed: Annotated[float, typer.Option(help="Steps a second.", min=0.02, max=25)] = 1.0,
+    rounds: Annotated[int, typer.Option(help="How often it is gone through.", min=1, max=1000)] = 1,
+    as_json: AsJson = False,
+) -> None:
+    """Go through a test cycle over some lamps by the Bench's own feeds, or list its steps."""
+    from welvo.bench.cycles import Cycle, steps
+    from welvo.bench.picking import pick
+    from welvo.patch.index import Index
+    from welvo.rig.base import Refused
+
+    rig = load_rig(file)
+    index = Index(rig)
+    try:
+        picked = pick(index, of)
+        keys = list(dict.fromkeys([*picked.items, *(k for k, _ in picked.pixels)]))
+        walk = Cycle(steps(index, kind, keys), speed, repeat=rounds > 1)
+    except Refused as e:
+        fail(str(e))
+    if as_json:
+        typer.echo(json.dumps([{"step": s.words, "see": s.see} for s in walk.steps], indent=1, ensure_ascii=False))
+    elif not send:
+        for s in walk.steps:
+            typer.echo(f"{s.words:28} {s.see}")
+    if send:
+        _run(rig, index, walk, keys, interface_at(interface), rounds)
+
+
+def _run(rig: Rig, index: Any, walk: Any, keys: Sequence[str], where: Any, rounds: int) -> None:
+    from welvo.bench.levels import Levels
+    from welvo.live.engine import EngineError, EngineProcess
+    from welvo.live.output import rows_of, streams
+
+    specs = streams(rig, where, {}, {}, index)
+    if not specs:
+        fail("No universe of this rig has a feed from the Bench.")
+    levels = Levels()
+    rows = rows_of(rig)
+    try:
+        engine = EngineProcess(where.ip, len(rows), "Welvo cycle")
+    except EngineError as e:
+        fail(str(e))
+    try:
+        with contextlib.suppress(KeyboardInterrupt):
+            for n in range(rounds * len(walk.steps)):
+                levels.start_test(walk.step.hold, keys)
+                frames = levels.frames(index)
+                engine.write(b"".join(frames[uid].tobytes() for uid in rows))
+                if n == 0:
+                    engine.set_streams(specs)
+                typer.echo(f"{walk.step.words:28} {walk.step.see}")
+                time.sleep(1 / walk.speed)
+                walk.forward()
+    finally:
+        engine.stop()

@@ -1,0 +1,131 @@
+"""`welvo why`, `record`, `play` and `cycle` over simulated devices, as somebody at a terminal uses them."""
+
+from __future__ import annotations
+
+import json
+import threading
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from typer.testing import CliRunner
+
+from tests.conftest import small_rig
+from welvo.cli import app
+from welvo.demo.gallery import gallery
+from welvo.formats.rigfile import save
+from welvo.live.engine import EngineProcess
+from welvo.live.recording import load
+from welvo.standins.process import StandIns
+
+run = CliRunner().invoke
+
+
+@pytest.fixture
+def rehearsed(tmp_path: Path) -> Iterator[Path]:
+    """The gallery with everything as planned, but one port of a node on another universe."""
+    file, state = tmp_path / "rig.welvo", tmp_path / "state.toml"
+    save(gallery(), file)
+    state.write_text('["127.0.0.21"]\nplanned = true\n["127.0.0.21".A]\nuniverse = 9\n')
+    stand_ins = StandIns(file, state, as_planned=True)
+    stand_ins.wait_ready()
+    yield file
+    stand_ins.stop()
+
+
+@pytest.fixture
+def sender() -> Iterator[None]:
+    """Somebody who sends universes 3 and 206, all at full."""
+    engine = EngineProcess("127.0.0.1", 2, "Desk")
+    engine.write(b"\xff" * 1024)
+    spec = {"protocol": "sacn", "priority": 100, "rate": 44, "rule": "always"}
+    engine.set_streams(
+        [{"id": str(w), "row": n, "wire": w, "to": [f"239.255.0.{w}"], **spec} for n, w in enumerate((3, 206))]
+    )
+    yield
+    engine.stop()
+
+
+def test_why_names_the_cause_and_what_to_do(rehearsed: Path, sender: None) -> None:
+    found = run(app, ["why", str(rehearsed), "207", "--seconds", "1.5", "--json"])
+    said = json.loads(found.stdout)
+    assert found.exit_code == 1 and said["target"] == "207"
+    ports = [c for c in said["causes"] if c["stage"] == "port"]
+    assert ports and ports[0]["what"].startswith("Port A takes 9.") and "Push" in ports[0]["do"]
+    words = run(app, ["why", str(rehearsed), "207", "--seconds", "1"])
+    assert words.exit_code == 1 and "Port A takes 9." in words.stdout
+    for wrong, why in (("999", "no fixture 999"), ("12.1", "Nothing is patched at 12.001")):
+        refused = run(app, ["why", str(rehearsed), wrong, "--seconds", "0.2"])
+        assert refused.exit_code != 0 and why in refused.output
+
+
+def test_recorded_told_and_played_again(tmp_path: Path, sender: None) -> None:
+    file = tmp_path / "wire.pcap"
+    done = run(app, ["record", str(file), "--universes", "3,206", "--seconds", "1"])
+    assert done.exit_code == 0 and "2 universes" in done.stdout
+    recording = load(file)
+    assert recording.wires == [("sacn", 3), ("sacn", 206)] and len(recording.frames) > 60
+    told = json.loads(run(app, ["play", str(file), "--json"]).stdout)
+    assert [(u["wire"], u["slots"], u["sources"]) for u in told["universes"]] == [
+        ("sACN 3", 512, ["Desk"]),
+        ("sACN 206", 512, ["Desk"]),
+    ]
+    at = json.loads(run(app, ["play", str(file), "--at", "0.5", "--json"]).stdout)
+    assert at["sACN 3"] == [255] * 512
+    assert "1=255" in run(app, ["play", str(file), "--at", "0.5"]).stdout
+
+
+def test_a_capture_is_sent_by_a_source_of_its_own(tmp_path: Path) -> None:
+    engine = EngineProcess("127.0.0.1", 1, "Desk")
+    file = tmp_path / "wire.pcap"
+    try:
+        engine.write(b"\x63" * 512)
+        spec = {"id": "x", "row": 0, "wire": 77, "to": ["239.255.0.77"], "protocol": "sacn", "rate": 44}
+        engine.set_streams([{**spec, "priority": 100, "rule": "always"}])
+        run(app, ["record", str(file), "--universes", "77", "--seconds", "0.8"])
+    finally:
+        engine.stop()
+    time.sleep(0.2)
+    heard = tmp_path / "again.pcap"
+    listening = threading.Thread(
+        target=lambda: run(app, ["record", str(heard), "--universes", "77", "--seconds", "1.6"])
+    )
+    listening.start()
+    time.sleep(0.4)
+    sent = run(app, ["play", str(file), "--send"])
+    listening.join()
+    assert sent.exit_code == 0 and "0 not taken by the network" in sent.stdout
+    frames = load(heard).frames
+    assert {f.name for f in frames} == {"Welvo play"} and bytes(frames[0].levels) == b"\x63" * 512
+    assert frames[-1].ended  # and it ended properly
+
+
+def test_a_cycle_is_listed_and_sent(tmp_path: Path) -> None:
+    file = tmp_path / "rig.welvo"
+    save(small_rig(), file)
+    listed = run(app, ["cycle", str(file), "colours", "--of", "ribbon"])
+    assert listed.exit_code == 0 and listed.stdout.startswith("Red ")
+    ramp = json.loads(run(app, ["cycle", str(file), "ramp", "--of", "101", "--json"]).stdout)
+    assert ramp[0]["step"] == "0 %"
+    heard = tmp_path / "wire.pcap"
+    listening = threading.Thread(target=lambda: run(app, ["record", str(heard), "--universes", "1", "--seconds", "2"]))
+    listening.start()
+    time.sleep(0.4)
+    done = run(app, ["cycle", str(file), "all on", "--of", "101", "--send", "--speed", "2"])
+    listening.join()
+    assert done.exit_code == 0
+    dimmers = [f.levels[4] for f in load(heard).frames if f.wire == ("sacn", 1)]
+    assert dimmers[0] == 255 and dimmers[-1] == 0
+    for wrong, why in ((["disco"], "no cycle"), (["ramp", "x"], "is nothing here")):
+        refused = run(app, ["cycle", str(file), wrong[0], "--of", wrong[-1] if len(wrong) > 1 else "101"])
+        assert refused.exit_code != 0 and why in refused.output
+
+
+def test_what_cannot_be_recorded_or_played_is_said(tmp_path: Path) -> None:
+    junk = tmp_path / "junk.pcap"
+    junk.write_bytes(b"nothing of the kind, whatever it says")
+    assert "no capture file" in run(app, ["play", str(junk)]).output
+    assert run(app, ["play", str(tmp_path / "none.pcap")]).exit_code != 0
+    assert run(app, ["record", str(tmp_path / "no" / "such" / "x.pcap"), "--seconds", "0.1"]).exit_code != 0
+    assert "is no number" in run(app, ["record", str(junk), "--universes", "many"]).output
