@@ -27,7 +27,7 @@ def test_what_is_typed_is_picked(rig: Rig) -> None:
     found = pick(index, "201/2, 201/3-4, ribbon/1–10, 1.5, 2.100–2.103, 1.5")
     assert found.pixels == (("c", (2, 3, 4)), ("e", tuple(range(1, 11))))
     assert found.slots == (("u1", 5), ("u2", 100), ("u2", 101), ("u2", 102), ("u2", 103)) and not found.items
-    assert pick(index, " ").empty
+    assert pick(index, " ").empty and pick(index, "101 201").items == ("a", "c")
     assert [pixels_in(index, k) for k in ("a", "c", "e")] == [0, 4, 10]
     penstock = pick(Index(gallery()), "on PENSTOCK 6").items
     assert len(penstock) > 5
@@ -39,7 +39,7 @@ def test_what_is_typed_is_picked(rig: Rig) -> None:
         ("999", "no fixture 999"),
         ("102-101", "runs backwards"),
         ("9.1", "no universe 9"),
-        ("1.513", "run from 1 to 512"),
+        ("1.513", "no address 513"),
         ("1.1–2.5", "crosses universes"),
         ("201/5", "has 4 pixels"),
         ("101/1", "has no pixels"),
@@ -106,9 +106,9 @@ def test_heads_are_brought_to_where_they_are_held(rig: Rig) -> None:
         passed += 0.02
         assert frame(levels, rig)[0] <= 255
     assert frame(levels, rig)[0] == 255 and passed == pytest.approx((1 - start / 255) / FASTEST, abs=0.05)
-    levels.move_from(index, ["a"], "Pan")
+    assert levels.from_rest(index) and frame(levels, rig)[0] == start  # armed anew, it begins where it stands
     levels.release()
-    assert not levels.moving
+    assert not levels.moving and not levels.from_rest(index)
 
 
 def test_a_test_takes_its_items_over_and_gives_them_back(rig: Rig) -> None:

@@ -105,6 +105,7 @@ class Network(QObject):
         self._sent: list[dict[str, Any]] = []
         self._dirty = True
         self._moved_at = 0.0
+        self._advanced_at = time.monotonic()
         self._stale = True
         self._moving: dict[str, tuple[str, str, float]] = {}
         """Devices that were given another address: their MAC and address before, and until when they are awaited."""
@@ -220,6 +221,8 @@ class Network(QObject):
             self.listener.own(self.engine.cid.bytes)
         self._dirty = True
         self._moved_at = time.monotonic()
+        if self.levels.from_rest(self.session.index):
+            self.session.say("Heads move now, slowly. Keep clear of them.", "warning")
         self._write()
         self._sent = specs
         self.engine.set_streams(specs)
@@ -396,6 +399,13 @@ class Network(QObject):
         return self._frames.get(universe)
 
     def _write(self) -> None:
+        if self.levels.moving:
+            now = time.monotonic()
+            self.levels.advance(min(0.1, now - self._advanced_at))
+            self._advanced_at = now
+            self._dirty = self._stale = True
+        else:
+            self._advanced_at = time.monotonic()
         if not self.engine or not self._dirty:
             return
         frames = self.frames()
@@ -456,6 +466,9 @@ class Network(QObject):
             self._ask()
             if self.engine:
                 self._refresh_streams()
+        if self.levels.moving and not self.engine:
+            self.levels.advance(self._tick.interval() / 1000)
+            self._dirty = self._stale = True
         self.work.tick()
         self._follow_moves()
         for fault in self._faults():

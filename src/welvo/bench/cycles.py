@@ -9,16 +9,15 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-from welvo.bench.levels import Hold, faders, function_key, light_up
+from welvo.bench.levels import Hold, faders, light_up, pixel_functions
 from welvo.bench.picking import pixels_in
 from welvo.patch.along import piece_name
-from welvo.patch.index import BY_PIXEL, Index
-from welvo.patch.slot_words import letters_of, slot_word
+from welvo.patch.index import Index
+from welvo.patch.slot_words import slot_word
 from welvo.rig.attributes import family_of, word_for
 from welvo.rig.base import Refused
-from welvo.rig.colours import FUNCTIONS
 from welvo.rig.counting import SLOTS
-from welvo.rig.lookup import call, mode_of
+from welvo.rig.lookup import call
 from welvo.rig.notation import plural, say_place
 
 MOST_STEPS = 20_000
@@ -197,14 +196,7 @@ def _pixel_white(index: Index, key: str, pixels: dict[int, float], colour: str =
 
 
 def _pixel_functions(index: Index, key: str) -> tuple[str, ...]:
-    span, fixture = index.place(key), index.rig.fixtures.get(key)
-    if fixture and not (span and span.break_no == BY_PIXEL):
-        mode = mode_of(index.rig, fixture)
-        names = [function_key(c) for c in mode.channels if c.pixel] if mode else []
-        return tuple(dict.fromkeys(n for n in names if family_of(n) in ("colour", "intensity")))
-    element = index.rig.elements.get(key)
-    order = letters_of(index, span) if span else element.order if element else ""
-    return tuple(FUNCTIONS[x] for x in order)
+    return tuple(n for n in pixel_functions(index, key) if family_of(n) in ("colour", "intensity"))
 
 
 def _pixels(index: Index, keys: list[str]) -> list[Step]:

@@ -21,7 +21,7 @@ from welvo.rig.attributes import family_of, word_for
 from welvo.rig.base import Refused
 from welvo.rig.colours import FUNCTIONS
 from welvo.rig.counting import SLOTS
-from welvo.rig.lamp import revealed
+from welvo.rig.lamp import physical, revealed
 from welvo.rig.lookup import mode_of
 from welvo.rig.patched import Fixture
 from welvo.rig.profile import Channel, Mode
@@ -79,6 +79,8 @@ class Levels:
         self.test: Hold | None = None
         """What a running test holds, and nothing else of `test_items`."""
         self.test_items: frozenset[str] = frozenset()
+        self.playback: dict[str, bytes] = {}
+        """By universe: whole frames of a recording that stand in place of what is held there."""
         self.moving: dict[tuple[str, str], float] = {}
         """Where a head is at present, by item and function, as long as it is not where it is held."""
         self._templates: dict[tuple[int, int, bool, bool], tuple[Mode, npt.NDArray[np.intp], Frame]] = {}
@@ -116,6 +118,15 @@ class Levels:
                 self.moving[key, function] = self.held.get((key, function), c.default / c.top)
                 begun = True
         return begun
+
+    def from_rest(self, index: Index) -> bool:
+        """Let every head begin at its default, where it stands before anything is sent. Gives whether one moves."""
+        for key, function in [place for place in self.held if place[1] in MOVES]:
+            held = self.held.pop((key, function))
+            self.moving.pop((key, function), None)
+            self.move_from(index, [key], function)
+            self.held[key, function] = held
+        return self.advance(0.0)
 
     def advance(self, seconds: float) -> bool:
         """Let heads go on to where they are held. Gives whether any of them still moves."""
@@ -241,6 +252,9 @@ class Levels:
             single = self._single(span.item)
             if single:
                 self._write_single(index, span, single, found)
+        if uid in self.playback and not dark:
+            played = np.frombuffer(self.playback[uid][:SLOTS].ljust(SLOTS, b"\0"), np.uint8)
+            found[:] = played
         raw = {} if dark or self.only else self.raw
         for (universe, address), level_ in [*raw.items(), *(self.test.slots.items() if self.test and not dark else ())]:
             if universe == uid:
@@ -432,3 +446,54 @@ def faders(index: Index, keys: list[str]) -> list[Fader]:
                     word = word_for(c.function, c.name or "?")
                     found[name] = Fader(name, word, c.short, len(c.slots), c.top, c.default, family_of(c.function))
     return list(found.values())
+
+
+def having(index: Index, keys: Iterable[str]) -> dict[str, int]:
+    """How many of a selection have each function; lamps of one mode are looked at once."""
+    found: dict[str, int] = {}
+    known: dict[tuple[str, str], list[str]] = {}
+    for key in keys:
+        fixture = index.rig.fixtures.get(key)
+        kind = (fixture.profile, fixture.mode) if fixture else ("", key)
+        if kind not in known:
+            known[kind] = [f.function for f in faders(index, [key])]
+        for function in known[kind]:
+            found[function] = found.get(function, 0) + 1
+    return found
+
+
+def pixel_functions(index: Index, key: str) -> tuple[str, ...]:
+    """The functions that each pixel of an item has of its own."""
+    span, fixture = index.place(key), index.rig.fixtures.get(key)
+    if fixture and not (span and span.break_no == BY_PIXEL):
+        mode = mode_of(index.rig, fixture)
+        return tuple(dict.fromkeys(function_key(c) for c in mode.channels if c.pixel)) if mode else ()
+    element = index.rig.elements.get(key)
+    order = letters_of(index, span) if span else element.order if element else ""
+    return tuple(FUNCTIONS[x] for x in order)
+
+
+def read_value(index: Index, key: str, function: str, text: str) -> float:
+    """`128`, `50 %` or `45°` for one function of an item, as a share of full. Raises Refused."""
+    t = text.strip().replace(",", ".")
+    m = re.fullmatch(r"(-?\d+(?:\.\d+)?)\s*(%|°|deg|degrees)?", t)
+    if not m:
+        raise Refused(f"“{text.strip()}” is no value. Write 128, 50 %, or 45° for what has degrees.")
+    number, unit = float(m[1]), m[2] or ""
+    fixture = index.rig.fixtures.get(key)
+    mode = mode_of(index.rig, fixture) if fixture else None
+    c = next((c for c in mode.channels if function_key(c) == function), None) if mode else None
+    if unit == "%":
+        share = number / 100
+    elif unit:
+        low, high = (physical(c, 0), physical(c, c.top)) if c else (None, None)
+        if low is None or high is None or low == high:
+            raise Refused("The profile does not say how many degrees that is.")
+        share = (number - low) / (high - low)
+        if not 0 <= share <= 1:
+            raise Refused(f"It reaches {low:g}° to {high:g}°.")
+    else:
+        share = number / (c.top if c else 255)
+    if not 0 <= share <= 1:
+        raise Refused(f"That is outside 0 to {c.top if c else 255}, or 0 to 100 %.")
+    return share

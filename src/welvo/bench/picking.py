@@ -48,7 +48,8 @@ def pick(index: Index, text: str) -> Picked:
     items: dict[str, None] = {}
     pixels: dict[str, dict[int, None]] = {}
     slots: dict[tuple[str, int], None] = {}
-    for part in (p.strip() for p in re.split(r"[,;]", text.replace("–", "-"))):
+    parts = [p.strip() for p in re.split(r"[,;]", text.replace("–", "-"))]
+    for part in (x for p in parts for x in (p.split() if re.fullmatch(r"[\d\s-]+", p) else [p])):
         if part:
             _one(index, part, items, pixels, slots)
         if len(items) + len(slots) + sum(map(len, pixels.values())) > MOST:
@@ -74,7 +75,7 @@ def _one(
             raise Refused(f"There is no universe {m[1]} in this rig.")
         first, last = _range(part, m[2], m[4])
         if not 1 <= first <= last <= SLOTS:
-            raise Refused(f"“{part}”: slots run from 1 to {SLOTS}.")
+            raise Refused(f"There is no address {last if last > SLOTS else first}: slots run from 1 to {SLOTS}.")
         slots |= dict.fromkeys((uid, n) for n in range(first, last + 1))
     elif m := re.fullmatch(r"(.+?)\s*/\s*(\d+)\s*(?:-\s*(\d+))?", part):
         key = called(rig, m[1])

@@ -106,6 +106,17 @@ def standing(index: Index, of: str) -> Standing:
     return last.result if last.facts == facts(index, of) else "woken"
 
 
+_known: tuple[Rig | None, dict[str, Standing]] = (None, {})
+
+
+def standings(index: Index) -> dict[str, Standing]:
+    """How everything stands that was ever tested. Worked out once for each rig: tapes ask for it at every painting."""
+    global _known
+    if _known[0] is not index.rig:
+        _known = (index.rig, {of: standing(index, of) for of in index.rig.tests})
+    return _known[1]
+
+
 def lines(index: Index, subjects: Iterable[str]) -> list[Line]:
     rig = index.rig
     return [Line(of, named(rig, of), newest(rig, of), standing(index, of)) for of in subjects if exists(rig, of)]

@@ -96,7 +96,7 @@ class Solver(Generic[T]):
             words = self.ends.format(self.say(left[0]))
             return f"{words[:1].upper()}{words[1:]}."
         names = ", ".join(self.say(p) for p in left[:4])
-        return f"{plural(len(left), 'possibility', 'possibilities')} left: {names}{' …' if len(left) > 4 else ''}."
+        return f"{plural(len(left), 'possibility', 'possibilities')} left: {names}{' …' if len(left) > 4 else '.'}"
 
 
 def _word(letter: str) -> str:

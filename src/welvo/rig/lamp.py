@@ -262,7 +262,7 @@ def drive(mode: Mode, rgb: tuple[float, float, float], brightness: float, held: 
             if not opened:
                 warnings.append(f"The profile does not say where the {word_for(c.function)} is open; full is a guess.")
         elif c.function in EMITTERS:
-            levels[n] = round(_share(c.function, rgb, white, functions) * scale * c.top)
+            levels[n] = round(emitter_share(c.function, rgb, white, functions) * scale * c.top)
         elif c.function in ("ColorSub_C", "ColorSub_M", "ColorSub_Y"):
             part = rgb[("ColorSub_C", "ColorSub_M", "ColorSub_Y").index(c.function)]
             levels[n] = round((1 - part) * c.top)
@@ -298,7 +298,7 @@ def revealed(mode: Mode) -> dict[int, int]:
     return levels
 
 
-def _share(function: str, rgb: tuple[float, float, float], white: float, functions: set[str]) -> float:
+def emitter_share(function: str, rgb: tuple[float, float, float], white: float, functions: set[str]) -> float:
     """One emitter's part of a colour: primaries as they are, white what all three have, the rest where they help."""
     r, g, b = rgb
     primaries = {"ColorAdd_R": r, "ColorAdd_G": g, "ColorAdd_B": b}

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QWidget
 from welvo.app.session import Session
 from welvo.app.widgets.painting import CENTRE, box, fitting, text
 from welvo.app.widgets.theme import LIGHT, THEME
-from welvo.bench.levels import Fader, Levels, faders, function_key
+from welvo.bench.levels import Fader, Levels, faders, function_key, having, pixel_functions
 from welvo.rig.document import Rig
 from welvo.rig.lookup import mode_of
 
@@ -34,13 +34,21 @@ class FaderBank(QWidget):
     back."""
 
     moved = Signal()
+    heads = Signal()
+    """Heads begin to move."""
+    asked = Signal(int)
+    """A value is to be typed for this fader."""
 
     def __init__(self, session: Session, levels: Levels) -> None:
         super().__init__()
         self._session = session
         self._levels = levels
         self.keys: list[str] = []
+        self.pixels: dict[str, tuple[int, ...]] = {}
+        """Items of which single pixels are driven, and which."""
         self.faders: list[Fader] = []
+        self.having: dict[str, int] = {}
+        """How many of the items have each function."""
         self.current = 0
         self._typed = ""
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -54,9 +62,14 @@ class FaderBank(QWidget):
     def track(self) -> int:
         return max(LOWEST, min(HIGHEST, self.height() - TOP - FOOT))
 
-    def show_items(self, keys: list[str]) -> None:
-        self.keys = keys
-        self.faders = faders(self._session.index, keys)
+    def show_items(self, keys: list[str], pixels: dict[str, tuple[int, ...]] | None = None) -> None:
+        index = self._session.index
+        self.keys, self.pixels = keys, pixels or {}
+        self.faders = faders(index, keys)
+        if self.pixels:
+            mine = {f for k in self.pixels for f in pixel_functions(index, k)}
+            self.faders = [f for f in self.faders if f.function in mine]
+        self.having = having(index, keys) if len(keys) > 1 else {}
         self.current = min(self.current, max(0, len(self.faders) - 1))
         self.setMinimumWidth(64 * len(self.faders))
         self.updateGeometry()
@@ -68,12 +81,17 @@ class FaderBank(QWidget):
 
     def _state(self, fader: Fader) -> tuple[float, bool, bool]:
         """Share of full, whether it is held, whether the items disagree."""
-        held = [self._levels.held.get((k, fader.function)) for k in self.keys]
+        held = [self._held(k, fader.function) for k in self.keys]
         mine = [h for h in held if h is not None]
         if not mine:
             return fader.default / fader.top, False, False
-        same = self._levels.value(self.keys, fader.function)
-        return (same if same is not None else mine[0]), True, same is None and len(set(mine)) > 1
+        return mine[0], True, len(set(mine)) > 1
+
+    def _held(self, key: str, function: str) -> float | None:
+        if key in self.pixels:
+            single = self._levels.pixels.get(key, {})
+            return next((single[n, function] for n in self.pixels[key] if (n, function) in single), None)
+        return self._levels.held.get((key, function))
 
     def paintEvent(self, _: QPaintEvent) -> None:
         p = QPainter(self)
@@ -125,6 +143,10 @@ class FaderBank(QWidget):
                     held,
                     CENTRE,
                 )
+            many = self.having.get(fader.function, len(self.keys))
+            if many < len(self.keys):
+                of = f"{many} of {len(self.keys)}"
+                text(p, QRectF(r.left(), TOP - 12, r.width(), 12), of, "quiet", 11, align=CENTRE)
             light = LIGHT.get(fader.function)
             if light:
                 p.setPen(QPen(THEME.color("edge"), 1))
@@ -138,9 +160,18 @@ class FaderBank(QWidget):
                 box(p, track, None, "line", 3, 1, dashed=True)
 
     def hold(self, n: int, value: float) -> None:
-        self._levels.hold(self.keys, self.faders[n].function, value)
+        function = self.faders[n].function
+        if self._levels.move_from(self._session.index, self.keys, function):
+            self.heads.emit()
+        self._levels.hold([k for k in self.keys if k not in self.pixels], function, value)
+        for key, pixels in self.pixels.items():
+            self._levels.hold_pixels(key, pixels, function, value)
         self.update()
         self.moved.emit()
+
+    def mouseDoubleClickEvent(self, e: QMouseEvent) -> None:
+        if self.faders and e.position().y() < TOP - 8:
+            self.asked.emit(self.current)
 
     def _drag(self, y: float) -> None:
         self.hold(self.current, 1.0 - (y - TOP) / self.track)
@@ -165,6 +196,8 @@ class FaderBank(QWidget):
         """Let one function go back to its default."""
         for k in self.keys:
             self._levels.held.pop((k, self.faders[n].function), None)
+            for pixel in self.pixels.get(k, ()):
+                self._levels.pixels.get(k, {}).pop((pixel, self.faders[n].function), None)
         self.update()
         self.moved.emit()
 
@@ -183,6 +216,8 @@ class FaderBank(QWidget):
             self.hold(self.current, 0.0)
         elif key == Qt.Key.Key_End:
             self.hold(self.current, 1.0)
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.asked.emit(self.current)
         elif key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             self.give_back(self.current)
         elif e.text() and e.text() in "0123456789" and plain:

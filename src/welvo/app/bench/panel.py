@@ -2,18 +2,24 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import QRectF
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
+from welvo.app.bench.solving import KINDS as SOLVERS
+from welvo.app.bench.solving import Solving, fitting
 from welvo.app.live_path import chain_of, look_at
 from welvo.app.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.fixes import run_fix
-from welvo.app.widgets.painting import button, clear, label, text
+from welvo.app.widgets.painting import button, clear, label, row, text
 from welvo.app.widgets.panels import Panel, Title
 from welvo.app.widgets.theme import THEME
+from welvo.bench.questions import behind_the_facts, questions
+from welvo.bench.solvers import Sight
 from welvo.bench.why import diagnose, why
 from welvo.patch.path import of_item
 from welvo.rig.lookup import call
@@ -49,6 +55,8 @@ class BenchPanel(Panel):
     def __init__(self, session: Session, network: Network) -> None:
         super().__init__(session, network)
         self._state: object = None
+        self._answers: dict[str, tuple[Sight, ...]] = {}
+        """What was answered for each item, where facts end."""
         for signal in (session.selection_changed, session.observed_changed, network.ticked, network.armed_changed):
             signal.connect(self.refresh)
         session.changed.connect(lambda _: self.refresh())
@@ -76,7 +84,8 @@ class BenchPanel(Panel):
             elif broken:
                 mark = "unknown"
             hops.append((mark, hop.role.capitalize(), f"{hop.value} · {hop.fact}" if hop.fact else hop.value))
-        state = (key, causes[:4], hops, [x.label for x in fixes], THEME.name, THEME.step)
+        known = self._answers.get(key, ())
+        state = (key, causes[:4], hops, [x.label for x in fixes], known, THEME.name, THEME.step)
         if state == self._state:
             return
         self._state = state
@@ -95,9 +104,54 @@ class BenchPanel(Panel):
             )
         if cause.proof:
             self.body.addWidget(label(cause.proof, 11, wrap=True))
-        if cause.do:
+        if cause.do and not fixes:
             self.body.addWidget(label(cause.do, 13, wrap=True))
         for other in causes[1:4]:
             self.body.addWidget(label(f"Then: {other.sentence}", 11, quiet=True, wrap=True))
+        if not causes and network.armed:
+            self._ask(key)
+        offers = [
+            button(words, partial(self._solve, kind, key), help_text)
+            for kind, (words, help_text) in SOLVERS.items()
+            if kind in fitting(s.index, key)
+        ]
+        self.body.addWidget(label("Find out by light", 11, quiet=True))
+        for n in range(0, len(offers), 2):
+            self.body.addLayout(row(*offers[n : n + 2], None, spacing=4))
         self.body.addWidget(Hops(hops))
         self.body.addStretch(1)
+
+    def _ask(self, key: str) -> None:
+        """Where facts end: one question, chosen for what its answer decides; what is left, and what to do."""
+        index = self.session.index
+        solver = behind_the_facts(index, key)
+        for sight in self._answers.get(key, ()):
+            solver = solver.after(sight.test, sight.seen)
+        asked = {q.name: q for q in questions(index, key)}
+        test = solver.next_test
+        if test and len(solver.left) > 1:
+            self.body.addWidget(label(asked[test].words, 13, True, wrap=True))
+            for answer in asked[test].answers:
+                left = solver.after(test, answer).left
+                words = "Then: " + ("; ".join(p.words for p in left[:3]) or "none of these") + "."
+                self.body.addWidget(button(answer, partial(self._answer, key, test, answer), words))
+        self.body.addWidget(label(solver.verdict, 13, len(solver.left) == 1, wrap=True))
+        if len(solver.left) == 1:
+            self.body.addWidget(label(solver.left[0].do, 13, wrap=True))
+        for sight in solver.sights:
+            back = button(
+                "Take back", partial(self._take_back, key, sight.test), "This answer does not count any more."
+            )
+            self.body.addLayout(row(label(f"{sight.test}: {sight.seen}", 11, quiet=True, wrap=True), None, back))
+
+    def _answer(self, key: str, test: str, seen: str) -> None:
+        kept = tuple(a for a in self._answers.get(key, ()) if a.test != test)
+        self._answers[key] = (*kept, Sight(test, seen))
+        self.refresh()
+
+    def _take_back(self, key: str, test: str) -> None:
+        self._answers[key] = tuple(a for a in self._answers.get(key, ()) if a.test != test)
+        self.refresh()
+
+    def _solve(self, kind: str, key: str) -> None:
+        Solving(self.session, self.network, kind, key, self, self.network.touch).exec()

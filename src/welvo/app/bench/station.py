@@ -4,31 +4,45 @@ from __future__ import annotations
 
 import re
 import time
+from functools import partial
 
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QGridLayout, QScrollArea, QWidget
+from PySide6.QtWidgets import QGridLayout, QPushButton, QScrollArea, QStackedWidget, QWidget
 
+from welvo.app.bench.cycle_page import CyclePage
 from welvo.app.bench.faders import FOOT, HIGHEST, TOP, FaderBank
+from welvo.app.bench.holding import HeldList, HoldColour, Spread
 from welvo.app.bench.panel import BenchPanel
+from welvo.app.bench.record_page import RecordPage
+from welvo.app.bench.wire_page import WirePage
 from welvo.app.commands import said_keys
 from welvo.app.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import marks
+from welvo.app.widgets.dialogs import ask_line
 from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Field
 from welvo.app.widgets.painting import CENTRE, button, clear, column, label, row, text
 from welvo.app.widgets.theme import THEME
 from welvo.bench.borrowing import choose, lent, say_borrowed
-from welvo.bench.levels import light_up
+from welvo.bench.levels import light_up, read_value, reveal
+from welvo.bench.picking import Picked, pick
 from welvo.bench.seeing import port_for
 from welvo.patch.path import find_target
 from welvo.patch.slot_words import channel_words, slot_word
 from welvo.rig.base import Refused
-from welvo.rig.lookup import call, fixtures_by_number, profile_of, universe_by_number, universes_in_order
-from welvo.rig.notation import plural, read_numbers, read_place, say_numbers, say_place
+from welvo.rig.document import Rig
+from welvo.rig.lookup import call, profile_of, universes_in_order
+from welvo.rig.notation import plural, say_numbers, say_place
 from welvo.rig.refs import Goto
 
+PAGES = {
+    "Drive": "Faders, colours and single slots.",
+    "Test": "Cycles that go step by step, with what must be seen.",
+    "Wire": "What is really there, from all senders; recordings.",
+    "Tested": "What was tested, when, by whom, with which result.",
+}
 SETTLE = 0.4
 """Seconds after a change of levels in which the rows are not held against each other: packets take their time."""
 CELL = 34
@@ -110,13 +124,18 @@ class BenchStation(QWidget):
         self._meant: bytes | None = None
         self._raw_here = self._raw_value = ""
         self._offered: object = None
+        self.pixels: dict[str, tuple[int, ...]] = {}
+        """Items of which single pixels are driven, and which."""
+        self._typed_pixels = ""
+        self._kept_for: tuple[str, ...] = ()
+        self._warned = False
         self.pick = Field(
             "Picks what you drive: numbers and ranges such as 203, 205–207, an address such as 3.150, or an "
             "element's name. Sends nothing.",
             self._picked,
         )
         self.pick.setPlaceholderText("203, 205–207")
-        self.pick.setFixedWidth(196)
+        self.pick.setFixedWidth(170)
         self.pick.setAccessibleName("Pick")
         self._what = label("", 11, quiet=True)
         self.light_up = button(
@@ -137,20 +156,42 @@ class BenchStation(QWidget):
             strong=True,
         )
         self.blackout.setCheckable(True)
-        bar = row(
-            label("Bench", 16, True),
-            8,
-            self.pick,
-            self._what,
-            None,
-            self.light_up,
-            self.zero,
-            self.release,
-            self.blackout,
+        self.reveal = button(
+            "Reveal",
+            self._reveal,
+            "Makes it visible in one act: open, white, no strobe, in the middle of its movement.",
         )
+        self.only = button(
+            "Only these", self._only_these, "Everything else goes to its default, until you press it again."
+        )
+        self.only.setCheckable(True)
+        self.colour = button("Colour…", self._colour, "One colour or colour temperature for all that is picked.")
+        self.spread = button("Spread…", self._spread, "Spreads a function over the selection.")
+        self.held = button("Held…", self._held_list, "Lists everything that is held, each with its release.")
+        self.master = Field("The master: everything that follows it goes out at this share.", self._master_typed)
+        self.master.setFixedWidth(54)
+        self.master.setAccessibleName("Master")
+        self.master.set_value("100 %")
+        self.pages: dict[str, QPushButton] = {}
+        segments: list[QWidget | int | None] = []
+        for name, help_text in PAGES.items():
+            b = button(name, partial(self.show_page, name), help_text)
+            b.setCheckable(True)
+            b.setProperty("segment", True)
+            self.pages[name] = b
+            segments.append(b)
+        self._title = label("Bench", 16, True)
+        bar = row(self._title, 4, row_of(segments), 4, self.pick, self._what, None, self.blackout)
         bar.setContentsMargins(16, 8, 16, 8)
+        acts = row(
+            self.light_up, self.reveal, self.zero, self.colour, self.spread, self.only, None,
+            label("Master", 11, quiet=True), self.master, self.held, self.release, spacing=4,
+        )  # fmt: skip
+        acts.setContentsMargins(16, 0, 16, 4)
         self.bank = FaderBank(session, network.levels)
         self.bank.moved.connect(self._moved)
+        self.bank.heads.connect(self._heads_move)
+        self.bank.asked.connect(self._ask_value)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setWidget(self.bank)
@@ -168,15 +209,15 @@ class BenchStation(QWidget):
         self._mark = marks.MarkLabel("unknown", 12)
         self._sentence = label("", 11, wrap=True)
         self.raw_place = Field(
-            "A universe and address such as 3.150: the slot to hold, whatever is patched there. A wrong one moves "
-            "another lamp.",
+            "A universe and address such as 3.150, or 3.150–160: what is to be held, whatever is patched there. A "
+            "wrong one moves another lamp.",
             self._raw_place_typed,
         )
         self.raw_place.setFixedWidth(84)
         self.raw_place.setPlaceholderText("3.150")
         self.raw_place.setAccessibleName("Slot")
         self.raw_level = Field(
-            "The level for that slot, 0 to 255 or a percentage such as 50 %. It wins over the faders until you "
+            "The level for these slots, 0 to 255 or a percentage such as 50 %. It wins over the faders until you "
             "release all.",
             self._raw_level_typed,
         )
@@ -185,8 +226,10 @@ class BenchStation(QWidget):
         self.raw_level.setAccessibleName("Level")
         self._raw_words = label("", 11, quiet=True)
         hold = button("Hold slot", self._hold_raw, "Holds the slot at the level until you release all.")
+        whole = column(spacing=0)
+        whole.addLayout(bar)
         body = column(spacing=4)
-        body.addLayout(bar)
+        body.addLayout(acts)
         self._faders = QWidget()
         inside = column(spacing=4)
         title = row(
@@ -251,7 +294,19 @@ class BenchStation(QWidget):
         raw.setContentsMargins(16, 8, 16, 12)
         body.addLayout(raw)
         body.addStretch(0)
-        self.setLayout(body)
+        drive = QWidget()
+        drive.setLayout(body)
+        self.cycles = CyclePage(session, network)
+        self.wire = WirePage(session, network)
+        self.record = RecordPage(session)
+        self.stack = QStackedWidget()
+        for page in (drive, self.cycles, self.wire, self.record):
+            self.stack.addWidget(page)
+        whole.addWidget(self.stack, 1)
+        self.setLayout(whole)
+        self.cycles.changed.connect(self.tick)
+        self.page = "Drive"
+        self.show_page("Drive")
         self.panel = BenchPanel(session, network)
         session.selection_changed.connect(self.refresh)
         session.changed.connect(lambda _: self.refresh())
@@ -314,21 +369,44 @@ class BenchStation(QWidget):
         if not t:
             s.select_items([])
             return True
-        if re.fullmatch(r"[\d\s,;–-]+", t):
-            s.select_items(fixtures_by_number(s.rig, read_numbers(t)))
-        else:
-            found = find_target(s.index, t)
-            if not found.key:
-                self.raw_place.setText(say_place(s.rig.universes[found.universe].number, found.address))
-                self.raw_place.commit()
-                raise Refused(f"Nothing is patched at {found.label}; it stands under Slot instead.")
-            s.select_items([found.key], found.break_no)
-        self._show_pick()
+        try:
+            picked = pick(s.index, t)
+        except Refused:
+            if re.search(r"[,;–-]", t):
+                raise
+            found = find_target(s.index, t)  # also what the jump box knows: a running number, a slot within an item
+            picked = Picked((found.key,)) if found.key else Picked(slots=((found.universe, found.address),))
+        if picked.slots and not (picked.items or picked.pixels):
+            self._pick_slots(picked)
+            return True
+        self.pixels = dict(picked.pixels)
+        self._typed_pixels = t if picked.pixels else ""
+        keys = list(dict.fromkeys([*picked.items, *self.pixels]))
+        self._kept_for = tuple(keys)
+        s.select_items(keys)
+        self.refresh()
         return True
+
+    def _pick_slots(self, picked: Picked) -> None:
+        """Slots go to the line below; a single one with something patched there picks that too."""
+        s = self._session
+        here = s.index.at(*picked.slots[0]) if len(picked.slots) == 1 else ()
+        self.raw_place.set_value(_say_slots(s.rig, picked))
+        self.raw_place.commit()
+        if here and here[0].item:
+            s.select_items([here[0].item], max(0, here[0].break_no))
+            self._show_pick()
+        elif len(picked.slots) == 1:
+            number = s.rig.universes[picked.slots[0][0]].number
+            where = say_place(number, picked.slots[0][1])
+            raise Refused(f"Nothing is patched at {where}; it stands under Slot instead.")
 
     def forget(self) -> None:
         """Another rig: nothing picked or typed for the former one stays."""
         self._network.borrowed = frozenset()
+        self.cycles.stop()
+        self.wire.forget()
+        self.pixels, self._typed_pixels = {}, ""
         for line in (self.pick, self.raw_place, self.raw_level, self.borrowed):
             line.set_value("")
             line.revert()
@@ -340,6 +418,9 @@ class BenchStation(QWidget):
     def _show_pick(self) -> None:
         """The picked numbers as one would type them."""
         s = self._session
+        if self._typed_pixels:
+            self.pick.set_value(self._typed_pixels)
+            return
         numbers = sorted(s.rig.fixtures[k].number for k in self.keys if k in s.rig.fixtures)
         words = [say_numbers(numbers)] if numbers else []
         words += [s.rig.elements[k].name for k in self.keys if k in s.rig.elements]
@@ -348,6 +429,8 @@ class BenchStation(QWidget):
     def refresh(self) -> None:
         s = self._session
         keys = self.keys
+        if self.pixels and s.selection.ids != self._kept_for:
+            self.pixels, self._typed_pixels = {}, ""  # something else was picked elsewhere
         self._show_pick()
         lending = bool(lent(s.rig))
         self.borrowed.setVisible(lending)
@@ -366,9 +449,11 @@ class BenchStation(QWidget):
         self._nothing.setVisible(not keys)
         if not keys:
             self._offer()
-        for b in (self.light_up, self.zero):
+        for b in (self.light_up, self.zero, self.reveal, self.colour, self.spread):
             b.setEnabled(bool(keys))
-        self.bank.show_items(keys)
+        self.only.setEnabled(bool(keys) or bool(self._network.levels.only))
+        self.bank.show_items(keys, self.pixels)
+        self.cycles.show_step()
         self._slots()
         self.tick()
 
@@ -404,6 +489,63 @@ class BenchStation(QWidget):
                 self._network.levels.hold([key], function, level)
         self._after()
 
+    def _reveal(self) -> None:
+        for key in self.keys:
+            for function, level in reveal(self._session.index, key).items():
+                if self._network.levels.move_from(self._session.index, [key], function):
+                    self._heads_move()
+                self._network.levels.hold([key], function, level)
+        self._after()
+
+    def _heads_move(self) -> None:
+        """The first movement of a run is said: somebody may stand beside it."""
+        if self._network.armed and not self._warned:
+            self._warned = True
+            self._session.say("Heads move now, slowly. Keep clear of them.", "warning")
+
+    def _only_these(self) -> None:
+        on = self.only.isChecked() and bool(self.keys)
+        self._network.levels.only_these(self.keys if on else ())
+        self._after()
+
+    def _colour(self) -> None:
+        HoldColour(self._session, self._network, self.keys, self, self._after).exec()
+
+    def _spread(self) -> None:
+        Spread(self._session, self._network, self.keys, self.bank.faders, self, self._after).exec()
+
+    def _held_list(self) -> None:
+        HeldList(self._session, self._network, self, self._after).exec()
+
+    def _ask_value(self, n: int) -> None:
+        fader = self.bank.faders[n]
+        words = f"{fader.word[:1].upper()}{fader.word[1:]}"
+
+        def take(typed: str) -> None:
+            self.bank.hold(n, read_value(self._session.index, self.keys[0], fader.function, typed))
+
+        question = "A value, a percentage or degrees: 128, 50 %, 45°."
+        ask_line(self, words, question, take, go="Hold")
+
+    def _master_typed(self, typed: str) -> object:
+        m = re.fullmatch(r"\s*(\d+(?:[.,]\d+)?)\s*%?\s*", typed)
+        if not m or not 0 <= float(m[1].replace(",", ".")) <= 100:
+            raise Refused("The master is 0 to 100 %.")
+        self._network.levels.master = float(m[1].replace(",", ".")) / 100
+        self.master.set_value(f"{100 * self._network.levels.master:g} %")
+        self._after()
+        return True
+
+    def show_page(self, name: str) -> None:
+        """Drive, Test, Wire or Tested."""
+        self.page = name
+        for key, b in self.pages.items():
+            b.setChecked(key == name)
+        self.stack.setCurrentIndex(list(PAGES).index(name))
+        self.tick()
+        if name == "Wire":
+            self.wire.tick(fresh=True)
+
     def _zero(self) -> None:
         self._network.levels.zero(self._session.index, self.keys)
         self._after()
@@ -423,15 +565,14 @@ class BenchStation(QWidget):
 
     def _raw_place_typed(self, typed: str) -> None:
         if typed.strip():
-            number, address = read_place(typed)
-            uid = universe_by_number(self._session.rig, number)
-            if not uid:
-                raise Refused(f"There is no universe {number} in this rig.")
-            here = self._session.index.at(uid, address)
             index = self._session.index
-            self._raw_here = (
-                " and ".join(f"{index.call(x.key)} · {slot_word(index, x, address)}" for x in here[:2])
-                or "nothing patched there"
+            slots = pick(index, typed).slots
+            if not slots:
+                raise Refused(f"“{typed.strip()}” is no slot. Write 3.150, or 3.150–160.")
+            here = index.at(*slots[0])
+            first = " and ".join(f"{index.call(x.key)} · {slot_word(index, x, slots[0][1])}" for x in here[:2])
+            self._raw_here = (f"{len(slots)} slots, the first: " if len(slots) > 1 else "") + (
+                first or "nothing patched there"
             )
         else:
             self._raw_here = ""
@@ -449,15 +590,26 @@ class BenchStation(QWidget):
         if not place or not level:
             self._session.say("Say which slot and at what level, such as 3.150 at 255.", "warning")
             return
-        number, address = read_place(place)
-        self._network.levels.hold_slot(universe_by_number(self._session.rig, number), address, read_level(level))
+        for uid, address in pick(self._session.index, place).slots:
+            self._network.levels.hold_slot(uid, address, read_level(level))
         self._after()
 
     # ---- looking
 
     def tick(self) -> None:
-        self.blackout.setChecked(self._network.levels.blackout)
-        if not self.isVisible() or not self.keys:
+        levels = self._network.levels
+        self.blackout.setChecked(levels.blackout)
+        self.only.setChecked(bool(levels.only))
+        self.only.setText(f"Only {len(levels.only)}" if levels.only else "Only these")
+        count = len(levels.held) + len(levels.raw) + sum(map(len, levels.pixels.values()))
+        self.held.setText(f"Held {count}…" if count else "Held…")
+        if not self._network.armed:
+            self._warned = False
+        if not self.isVisible():
+            return
+        if self.page == "Wire":
+            self.wire.tick()
+        if not self.keys or self.page != "Drive":
             return
         s, network, span = self._session, self._network, self._span
         if span is None:
@@ -558,9 +710,31 @@ class BenchStation(QWidget):
         self.tick()
 
     def restyle(self) -> None:
+        self._title.setVisible(not THEME.step)  # larger text needs the room; the rail says it too
         self.panel.restyle()
         self.refresh()
         self.panel.refresh()
+
+
+def row_of(widgets: list[QWidget | int | None]) -> QWidget:
+    """Buttons of one kind, close together."""
+    made = QWidget()
+    inside = row(*widgets, spacing=0)
+    inside.setContentsMargins(0, 0, 0, 0)
+    made.setLayout(inside)
+    return made
+
+
+def _say_slots(rig: Rig, picked: Picked) -> str:
+    """Slots the way they are typed: `3.150–160`."""
+    found: list[str] = []
+    for uid, address in picked.slots:
+        number = rig.universes[uid].number
+        if found and found[-1].startswith(f"{number}.") and int(re.split(r"[.–]", found[-1])[-1]) == address - 1:
+            found[-1] = f"{found[-1].split('–')[0]}–{address}"
+        else:
+            found.append(f"{number}.{address:03d}")
+    return ", ".join(found)
 
 
 def read_level(typed: str) -> int:

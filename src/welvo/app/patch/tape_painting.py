@@ -18,6 +18,7 @@ from welvo.app.widgets import marks
 from welvo.app.widgets.painting import CENTRE, text, width_of
 from welvo.app.widgets.theme import LIGHT, THEME
 from welvo.app.widgets.tints import body, code_of, kind_name, spine, tint_of
+from welvo.bench.record import standings
 from welvo.patch.index import Clash, Index, Span
 from welvo.patch.slot_words import channel_words
 from welvo.rig.attributes import family_of
@@ -127,6 +128,7 @@ def paint_tape(
     clashes = index.clashes(universe, 200)
     combs = _combs(index, blocks, pp, focus) if level is FIT else {}
     done: set[int] = set()
+    tested = standings(index) if rig.tests else {}
     for n, block in enumerate(blocks):
         s = block.span
         x, w = (s.first - 1) * pp - x0, (min(s.last, SLOTS) - s.first + 1) * pp
@@ -171,11 +173,21 @@ def paint_tape(
             _title(p, index, block, y, *_label_room(s, clashes, pp, x0, width))
         if len(block.spans) > 1:
             _share_outline(p, r)
+        if tested and level is not FIELD:
+            how = tested.get(f"item/{s.item}", "")
+            if how:
+                mark_tested(p, how, min(r.right(), width) - 9, r.top() + 2)
     if lanes > 1 and level is not FIELD:
         _overlays(p, index, blocks, pp, x0, width, top, level)
     _clashes(p, clashes, blocks, pp, x0, width, top, level)
     if level is SLOT:
         _slot_ruler(p, index, blocks, pp, x0, width, size)
+
+
+def mark_tested(p: QPainter, how: str, x: float, y: float) -> None:
+    """The mark of what was tested: passed, failed, or to be looked at again."""
+    p.fillRect(QRectF(x - 1, y - 1, 9, 9), THEME.color("field"))
+    marks.draw(p, {"passed": "matches", "failed": "differs"}.get(how, "claimed"), x, y, 7)
 
 
 def _reserve(p: QPainter, r: QRectF, level: Level) -> None:
