@@ -92,7 +92,16 @@ def node_model() -> DeviceModel:
     )  # fmt: skip
 
 
-ON_THE_NETWORK = {"live", "demo", "standins", "cli", "test_live.py", "test_bring_up_window.py", "test_secrets.py"}
+ON_THE_NETWORK = {
+    "live",
+    "demo",
+    "standins",
+    "cli",
+    "test_live.py",
+    "test_bring_up_window.py",
+    "test_secrets.py",
+    "test_five_faults.py",
+}
 """Folders and files whose tests use sockets on loopback."""
 
 

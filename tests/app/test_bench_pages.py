@@ -248,8 +248,8 @@ def test_the_wire_shows_whose_each_slot_is_and_what_changed(bench: Window, qtbot
     page._pick(("sacn", 1))
     assert page.cells.levels[:2] == b"\x05\x09" and page.cells.owners[:2] == (0, 1)
     assert "both send sACN 1" in page.said.text() and len(page.sources.rows.lines) == 2
-    rows = {r.cells[0]: r.cells for r in page.list.rows.lines}
-    assert rows["sACN 1"][2] == "2 · rivals" and rows["Art 0/0/2"][2] == "–"
+    rows = {r.cells[1]: r.cells for r in page.list.rows.lines}
+    assert (rows["sACN 1"][0], rows["sACN 1"][3]) == ("error", "2") and rows["Art 0/0/2"][3] == "–"
     page._say_slot(2)
     assert page.said.text().startswith("Slot 2: 9, from Two. 101 · pan")
     page.hold.click()

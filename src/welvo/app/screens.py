@@ -14,6 +14,7 @@ from PySide6.QtCore import QBuffer, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter
 from PySide6.QtWidgets import QApplication, QDialog, QWidget
 
+from welvo.app.bench.solving import Solving
 from welvo.app.computer import Computer
 from welvo.app.devices.find import FindDevice
 from welvo.app.devices.papers import SettingCard
@@ -23,10 +24,10 @@ from welvo.app.patch.laying_form import LayForm
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.face_editor import FaceEditor
 from welvo.app.window import Window
+from welvo.bench.record import recorded, subject
 from welvo.formats.rigfile import save
 from welvo.patch.planned import full_plan
 from welvo.rig import edits
-from welvo.rig.document import Rig
 from welvo.rig.profile import Spot
 from welvo.rig.refs import Goto
 from welvo.runs.edits import change_segment
@@ -85,14 +86,6 @@ def _profiles(w: Window) -> None:
     w.profiles.ruler.pick(0, 8)
 
 
-def _try_out(w: Window) -> None:
-    w.session.select(Selection("profile", ("p2",)))
-    w.profiles.ruler.pick(0, 6)
-    w.profiles.tryout.to_highlight()
-    w.profiles.tryout.show_colour(QColor("dodgerblue"))
-    w.profiles.ruler.pick(0, 6)
-
-
 def _face(w: Window) -> QDialog:
     w.session.select(Selection("profile", ("p5",)))
     dialog = FaceEditor(w.profiles.mode, None, w)  # type: ignore[arg-type]
@@ -124,15 +117,6 @@ def _patch(w: Window) -> None:
     w.patch.tapes.toggle_lens("u3", 145)
 
 
-def _patch_block(w: Window) -> None:
-    w.patch.tapes.lens = None
-    w.patch.tapes.set_level("Block")
-
-
-def _patch_slot(w: Window) -> None:
-    w.patch.tapes.set_level("Slot")
-
-
 def _lay_out(w: Window) -> None:
     while w.session.history.undo_label:
         w.session.undo()
@@ -147,13 +131,8 @@ def _lay_out(w: Window) -> None:
     form.update_preview()
 
 
-def _wires(w: Window) -> None:
-    w.patch.panel.close_form()
-    w.session.select(Selection("feed", ("w8",)))
-    w.patch.show_page("Wires")
-
-
 def _runs(w: Window) -> None:
+    w.patch.panel.close_form()
     w.patch.show_page("Tapes")
     w.show_station("Runs")
     w.runs.pick("2", 1, 18)
@@ -256,6 +235,63 @@ def _bench(w: Window) -> None:
     wait(seconds=2.0, condition=lambda: False)
 
 
+def _bench_test(w: Window) -> None:
+    w.session.select_items([f"f{n}" for n in range(601, 609)])
+    w.bench.show_page("Test")
+    w.bench.cycles.begin("components")
+    w.bench.cycles.step(1)
+
+
+def _bench_wire(w: Window) -> None:
+    w.bench.cycles.stop()
+    w.bench.show_page("Wire")
+    w.bench.wire.tick(fresh=True)
+    w.bench.wire._pick(("sacn", 6))
+    wait(seconds=1.5, condition=lambda: False)
+
+
+def _bench_compared(w: Window) -> None:
+    """Two seconds are recorded, in which lamps are raised, and the end is held against the beginning."""
+    page = w.bench.wire
+    page.record.click()
+    wait(seconds=1.2, condition=lambda: False)
+    for n in range(601, 609):
+        w.network.levels.hold([f"f{n}"], "Dimmer", 0.6)
+    w.network.touch()
+    wait(seconds=1.2, condition=lambda: False)
+    page.record.click()
+    page._pick(("sacn", 7))
+    page.slider.setValue(600)
+    page.hold.click()
+    page.slider.setValue(page.slider.maximum())
+    wait(seconds=1.2, condition=lambda: False)
+
+
+def _bench_solver(w: Window) -> QDialog:
+    w.bench.wire.to_live()
+    w.bench.show_page("Drive")
+    dialog = Solving(w.session, w.network, "address", "f601", w, w.network.touch)
+    for seen in ("nothing", "it reacts", "nothing"):
+        dialog._answer(dialog.solver.next_test, seen)
+    dialog.show()
+    return dialog
+
+
+def _bench_tested(w: Window) -> None:
+    """Tests of the first lamps: most passed, one failed, and one that was moved since."""
+    s = w.session
+    w.network.disarm()
+    w.network.levels.release()
+    for result, numbers in (("passed", [*range(101, 111), 305, 306, 307]), ("failed", [111]), ("passed", [112])):
+        of = [subject("item", f"f{n}") for n in numbers if f"f{n}" in s.rig.fixtures]
+        s.amend("tests", recorded(s.index, of, result, "every component alone", "Ines", s.now()))  # type: ignore[arg-type]
+    s.edit(edits.move, "f112", 0, "u1", 461)
+    s.select_items(["f111"])
+    w.show_station("Patch")
+    w.patch.tapes.lens = None
+    w.patch.tapes.set_level("Fit")
+
+
 def _light(w: Window) -> None:
     w.network.disarm()
     w.network.levels.release()
@@ -265,20 +301,11 @@ def _light(w: Window) -> None:
     w.patch.tapes.toggle_lens("u3", 145)
 
 
-def _empty(w: Window) -> None:
-    w.session.replace(Rig(), None)
-    w.show_station("Patch")
-
-
 SHOTS: dict[str, Callable[[Window], QWidget | None]] = {
     "profiles": _profiles,
-    "try-out": _try_out,
     "face-editor": _face,
     "patch": _patch,
-    "patch-block": _patch_block,
-    "patch-slot": _patch_slot,
     "patch-lay-out": _lay_out,
-    "patch-wires": _wires,
     "runs": _runs,
     "runs-bridge": _runs_bridge,
     "findings": _findings,
@@ -286,10 +313,14 @@ SHOTS: dict[str, Callable[[Window], QWidget | None]] = {
     "devices-push": _push,
     "devices-card": _card,
     "bench": _bench,
+    "bench-test": _bench_test,
+    "bench-wire": _bench_wire,
+    "bench-compared": _bench_compared,
+    "bench-solver": _bench_solver,
+    "bench-tested": _bench_tested,
     "patch-light": _light,
     "devices-find": _find,
     "devices-rehearse": _rehearse,
-    "empty": _empty,
 }
 STAND_INS: list[StandIns] = []
 """The stand-ins that run at present."""

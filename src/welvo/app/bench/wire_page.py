@@ -41,9 +41,11 @@ class WirePage(QWidget):
         self._wires: list[Wire] = []
         self._listed_at = 0.0
         self._played_at = 0.0
-        self.list = RowList("Universes", (Column("Wire", 66), Column("Universe", 86), Column("Sources", 50)))
+        self.list = RowList(
+            "Universes", (Column("", 24, "mark"), Column("Wire", 74), Column("Universe", 84), Column("From", 36))
+        )
         self.list.picked.connect(self._pick)
-        self.list.setFixedWidth(212)
+        self.list.setFixedWidth(226)
         self.cells, self.rows = Cells(), Rows()
         self.rows.picked.connect(lambda n: self._pick(self._wires[n]))
         self.cells.picked.connect(self._say_slot)
@@ -180,10 +182,9 @@ class WirePage(QWidget):
         for w in self._wires:
             mine = [s for s, _ in heard.get(w, [])]
             worst = judged(mine)
-            words = str(len(mine)) if mine else "–"
-            if worst and worst[0][0] == "error":
-                words += " · rivals"
-            rows.append(ListRow(w, (say_wire(*w), self._name(w), words), (w, w[1], -len(mine)), not mine))
+            mark = "error" if worst and worst[0][0] == "error" else "matches" if mine else "silent"
+            cells = (mark, say_wire(*w), self._name(w), str(len(mine)) if mine else "–")
+            rows.append(ListRow(w, cells, (mark, w, w[1], -len(mine)), not mine))
         self.list.show_lines(rows, self.wire)
         if self.wire is None and self._wires:
             self.wire = next((w for w in self._wires if heard.get(w)), self._wires[0])
