@@ -339,6 +339,7 @@ def main() -> int:
     from output import output
     from patching import patching, tapes
     from window import whole
+    from wire import wire
 
     parts = {
         "core": core,
@@ -350,6 +351,7 @@ def main() -> int:
         "runs": lambda: cables(say, best),
         "output": lambda: output(say, asked.seconds),
         "devices": lambda: devices(say),
+        "wire": lambda: wire(say, asked.seconds),
     }
     for name, part in parts.items():
         if asked.only in ("", name):

@@ -14,10 +14,12 @@ from pytestqt.qtbot import QtBot
 from tests.app.conftest import Recorder, answer, hear
 from welvo.app.bench.holding import HeldList, HoldColour, Spread
 from welvo.app.bench.solving import Solving, fitting, hold_for
+from welvo.app.session import Selection
 from welvo.app.widgets.painting import clear
 from welvo.app.window import Window
 from welvo.bench.levels import read_value
 from welvo.bench.questions import LAMP_QUESTIONS, behind_the_facts
+from welvo.bench.record import recorded
 from welvo.formats.pcap import Datagram
 from welvo.live.recording import Recording
 from welvo.live.worker import Faults
@@ -368,3 +370,21 @@ def test_where_facts_end_one_question_is_asked_and_answers_are_taken_back(bench:
     assert any("It has no power." in w.text() for w in panel.findChildren(type(bench.bench._what)))
     panel._take_back("a", "life")
     assert panel._answers["a"] == ()
+
+
+def test_what_was_tested_is_marked_on_the_tapes_and_the_riser(runs: Window, qtbot: QtBot) -> None:
+    s = runs.session
+    pen = next(k for k, d in s.rig.devices.items() if d.name == "PENSTOCK")
+    runs.show_station("Runs")
+    s.select(Selection("device", (pen,)))
+    QApplication.processEvents()
+    riser = runs.runs.riser.grab().toImage()
+    runs.show_station("Patch")
+    QApplication.processEvents()
+    tapes = runs.patch.tapes.grab().toImage()
+    s.amend("tests", recorded(s.index, ["item/f101", f"port/{pen}/1"], "passed", "x", "Ann", 1.0))
+    QApplication.processEvents()
+    assert runs.patch.tapes.grab().toImage() != tapes
+    runs.show_station("Runs")
+    QApplication.processEvents()
+    assert runs.runs.riser.grab().toImage() != riser

@@ -8,9 +8,11 @@ from typing import Any
 import pytest
 
 from welvo.bench.solvers import (
+    BEHIND,
     Laid,
     Sight,
     Solver,
+    bridge_slots,
     colour_order,
     fold_and_direction,
     start_address,
@@ -101,5 +103,17 @@ def test_sights_are_taken_back_and_contradictions_said() -> None:
         solver.after("slot 9", "red")
 
 
-def test_a_plain_pixel_in_a_bridges_place() -> None:
-    assert substitution([255, 0, 128], "GRB") == ["green at 255", "red at 0", "blue at 128"]
+def test_a_plain_pixel_in_a_bridges_place_tells_the_side() -> None:
+    rig = gallery()
+    index = Index(rig)
+    solver = substitution(index, "f534")
+    assert solver.predict(BEHIND, "red") in ("red", "dim red")
+    assert solver.after("red", solver.predict(BEHIND, "red")).verdict == f"It is {BEHIND}."
+    assert "before the bridge" in solver.after("blue", "another colour, or nothing").verdict
+    slots = bridge_slots(index, "f534", (1, 2, 3))
+    assert list(slots.values()) == [1, 2, 3] and len({u for u, _ in slots}) == 1
+    first = min(a for _, a in slots)
+    assert any(s.first == first for s in index.on(next(iter(slots))[0]))  # where the bridge's stretch begins
+    with pytest.raises(Refused, match="behind a bridge"):
+        substitution(index, "f207")
+    assert bridge_slots(index, "f207", (1,)) == {}

@@ -115,3 +115,32 @@ def test_lost_late_and_silent_are_counted() -> None:
         assert [e[1:] for e in listener.ended] == [(3, "Desk")]
     finally:
         listener.close()
+
+
+def test_packets_like_the_last_one_are_taken_as_if_they_were_looked_at_whole() -> None:
+    """The short way and the long one give the same, whatever comes: losses, late ones, ends, silences, other fields."""
+    chance = random.Random(11)
+    short, long = Listener(LO, poll=False), Listener(LO, poll=False)
+    long._like_the_last = lambda *_: False  # type: ignore[method-assign]
+    try:
+        now, sequence = 1000.0, 0
+        for n in range(3000):
+            now += chance.choice([0.02, 0.025, 0.03, 0.3] + [3.0] * (n % 97 == 0))
+            sequence += chance.choice([1, 1, 1, 1, 2, 3, 0, -1, -5, 100])
+            more = chance.choice(
+                [{}] * 30 + [{"priority": 120}, {"options": sacn.TERMINATED}, {"sync": 9}, {"options": 0x80}]
+            )
+            raw = data(sequence % 256, chance.randint(0, 255), 7, universe=chance.choice([3, 3, 4]), **more)
+            if n % 211 == 0:
+                raw = raw[:-1] if n % 2 else raw[:125] + b"\x17" + raw[126:]
+            for listener in (short, long):
+                listener.take(raw, "127.0.0.5" if n % 50 else "127.0.0.6", now)
+            if n % 20 == 0:
+                assert [short.universe("sacn", u, now) for u in (3, 4)] == [
+                    long.universe("sacn", u, now) for u in (3, 4)
+                ]
+                assert short.sources(now) == long.sources(now)
+        assert short.noise == long.noise and list(short.ended) == list(long.ended)
+    finally:
+        short.close()
+        long.close()

@@ -47,6 +47,8 @@ MOST_STRANGERS = 64
 """Devices that nobody planned and that are asked for their settings at the most."""
 FOLLOW_FOR = 8.0
 """Seconds beyond its usual restart for which a device is awaited at its new address."""
+FLUSH = 4
+"""Milliseconds within which a change of levels is handed to the streaming process."""
 SLOW_START = 0.5
 """Seconds for which a port that was just let go may still be held by the process that is ending."""
 
@@ -106,7 +108,9 @@ class Network(QObject):
         self._dirty = True
         self._moved_at = 0.0
         self._advanced_at = time.monotonic()
+        self._write_from = 0.0
         self._stale = True
+        self._gathered: tuple[SourceSeen, ...] = ()
         self._moving: dict[str, tuple[str, str, float]] = {}
         """Devices that were given another address: their MAC and address before, and until when they are awaited."""
         self._watch = StatusWatch()
@@ -114,7 +118,7 @@ class Network(QObject):
         self._frames: dict[str, Frame] = {}
         self._tick = QTimer(self, interval=100)
         self._tick.timeout.connect(self._on_tick)
-        self._flush = QTimer(self, interval=20)
+        self._flush = QTimer(self, interval=FLUSH)
         self._flush.timeout.connect(self._write)
         self._count = 0
         session.changed.connect(self._on_change)
@@ -406,13 +410,16 @@ class Network(QObject):
             self._dirty = self._stale = True
         else:
             self._advanced_at = time.monotonic()
-        if not self.engine or not self._dirty:
+        begun = time.monotonic()
+        if not self.engine or not self._dirty or begun < self._write_from:
             return
         frames = self.frames()
         rows = rows_of(self.session.rig)
         if len(rows) == self.engine.rows:
             self.engine.write(b"".join(frames[uid].tobytes() for uid in rows))
         self._dirty = False
+        now = time.monotonic()
+        self._write_from = now + 2 * (now - begun)  # of a large rig: a third of the window's time at the most
 
     # ---- changes and ticks
 
@@ -457,12 +464,14 @@ class Network(QObject):
         self._look_at_interface()
         self._look_at_output()
         if self.listener and self._count % 3 == 0:
+            self._gathered = tuple(self._sources())
+        elif self.listener and self._count % 3 == 1:  # of a thousand sources each of the two takes its time
             said = dict(self.session.observed.said)
             for ip, told in list(self._watch.said.items()):
                 if ip not in said or told.at > said[ip].at:  # what a push read back may be newer
                     said[ip] = told
             at = f"{self.interface.ip}/{self.interface.mask}"
-            self.session.observe(heard=self.listener.heard(), sources=tuple(self._sources()), said=said, network=at)
+            self.session.observe(heard=self.listener.heard(), sources=self._gathered, said=said, network=at)
             self._ask()
             if self.engine:
                 self._refresh_streams()

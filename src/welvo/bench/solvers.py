@@ -14,14 +14,16 @@ from dataclasses import dataclass, replace
 from itertools import permutations
 from typing import Generic, TypeVar
 
-from welvo.patch.cable import Stream
+from welvo.patch.cable import Piece, Stream, place_in
 from welvo.patch.index import Index
 from welvo.patch.set_on import set_on
 from welvo.rig.attributes import word_for
 from welvo.rig.base import Refused
 from welvo.rig.colours import FUNCTIONS
 from welvo.rig.counting import SLOTS
+from welvo.rig.lookup import universe_by_number
 from welvo.rig.notation import plural
+from welvo.runs.bridge import substitute
 
 T = TypeVar("T", bound=Hashable)
 
@@ -228,6 +230,42 @@ def _streams(index: Index, device: str) -> list[Stream]:
     return [s for ref, s in index.cables.streams.items() if ref[0] == device]
 
 
-def substitution(levels: Sequence[int], order: str = "RGB") -> list[str]:
-    """What a plain pixel in a bridge's place shows for the first levels behind it: which component at how much."""
-    return [f"{_word(letter)} at {level}" for letter, level in zip(order, levels)]
+PRIMARIES = {"red": (255, 0, 0), "green": (0, 255, 0), "blue": (0, 0, 255)}
+
+
+def substitution(index: Index, key: str) -> Solver[str]:
+    """A plain pixel is put in the place of the bridge that an item hangs behind: what it shows tells on which side the
+    fault is. Raises Refused where there is no bridge."""
+    found = bridge_of(index, key)
+    if found is None:
+        raise Refused("That works for what hangs behind a bridge.")
+    stream, piece = found
+
+    def predict(side: str, test: str) -> str:
+        shown = substitute(index.cables, stream, piece, PRIMARIES[test]).word
+        return shown if side == BEHIND else "another colour, or nothing"
+
+    sides = (BEHIND, "before the bridge: what leaves the controller is not what was sent")
+    question = "Put a plain RGB pixel in the bridge's place. What does it show?"
+    return Solver(question, sides, tuple(PRIMARIES), predict, lambda side: side)
+
+
+BEHIND = "the bridge, or what is behind it: up to there everything is right"
+
+
+def bridge_of(index: Index, key: str) -> tuple[Stream, Piece] | None:
+    """The bridge that an item hangs behind, in its port's stream."""
+    on = index.cables.on_runs(key)
+    return next(((s, p) for s, p in on if p.segment.kind == "bridge" and key in p.segment.fixtures), None)
+
+
+def bridge_slots(index: Index, key: str, levels: Sequence[int]) -> dict[tuple[str, int], int]:
+    """Levels for the first slots of the bridge that an item hangs behind, by universe id and address."""
+    found = bridge_of(index, key)
+    slots: dict[tuple[str, int], int] = {}
+    for n, level in enumerate(levels, 1) if found else ():
+        place = place_in(found[1].parts, n) if found else None
+        uid = universe_by_number(index.rig, place[0]) if place else ""
+        if place and uid:
+            slots[uid, place[1]] = level
+    return slots

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from functools import partial
 
 from welvo.checks.registry import Context, Fix, Found, rule
-from welvo.observed.values import SILENT_AFTER, Heard, HeardPort, Said, SourceSeen
+from welvo.observed.values import SILENT_AFTER, Heard, HeardPort, Said
 from welvo.patch.planned import compared, full_plan
 from welvo.rig.addresses import differing_part, same_network, say_network
 from welvo.rig.edits import plan_setting
@@ -412,13 +412,11 @@ def port_differs(ctx: Context, device_id: str) -> Iterator[Found]:
     live=True,
 )
 def two_sources(ctx: Context, _: str) -> Iterator[Found]:
-    by_wire: dict[tuple[str, int], list[int]] = {}
-    for n, s in enumerate(ctx.observed.sources):
-        if not s.preview:
-            by_wire.setdefault((s.protocol, s.wire), []).append(n)
-    for (protocol, wire), which in sorted(by_wire.items()):
-        sources = [ctx.observed.sources[n] for n in which]
-        top = max(s.priority for s in sources)
+    for (protocol, wire), seen in ctx.sources_by_wire.items():
+        if len(seen) < 2:
+            continue
+        sources = [s for s in seen if not s.preview]
+        top = max((s.priority for s in sources), default=0)
         rivals = sorted((s for s in sources if s.priority == top), key=lambda s: (not s.own, s.name, s.ip))
         if len(rivals) < 2:
             continue
@@ -431,13 +429,6 @@ def two_sources(ctx: Context, _: str) -> Iterator[Found]:
             where=say_wire(protocol, wire),
             goes_to=Goto("wire", protocol, place=wire),
         )
-
-
-def _seen_wires(ctx: Context) -> dict[tuple[Protocol, int], list[SourceSeen]]:
-    found: dict[tuple[Protocol, int], list[SourceSeen]] = {}
-    for s in ctx.observed.sources:
-        found.setdefault((s.protocol, s.wire), []).append(s)
-    return found
 
 
 def _on_wire(protocol: Protocol, wire: int, title: str, reason: str, facts: dict[str, str | int]) -> Found:
@@ -465,7 +456,7 @@ def _on_wire(protocol: Protocol, wire: int, title: str, reason: str, facts: dict
     live=True,
 )
 def preview_only(ctx: Context, _: str) -> Iterator[Found]:
-    for (protocol, wire), sources in sorted(_seen_wires(ctx).items()):
+    for (protocol, wire), sources in ctx.sources_by_wire.items():
         if all(s.preview for s in sources):
             names = " and ".join(f"{s.name or 'a source'} ({s.ip})" for s in sources[:3])
             yield _on_wire(
@@ -489,7 +480,7 @@ def preview_only(ctx: Context, _: str) -> Iterator[Found]:
     live=True,
 )
 def waits_for_sync(ctx: Context, _: str) -> Iterator[Found]:
-    for (protocol, wire), sources in sorted(_seen_wires(ctx).items()):
+    for (protocol, wire), sources in ctx.sources_by_wire.items():
         waiting = [s for s in sources if s.sync and not s.own]
         if waiting:
             s = waiting[0]
@@ -517,7 +508,7 @@ def waits_for_sync(ctx: Context, _: str) -> Iterator[Found]:
 def listens_for_nothing(ctx: Context, _: str) -> Iterator[Found]:
     if not ctx.observed.listening:
         return
-    sent = {(f.protocol, f.wire) for f in ctx.rig.feeds.values()} | set(_seen_wires(ctx))
+    sent = {(f.protocol, f.wire) for f in ctx.rig.feeds.values()} | set(ctx.sources_by_wire)
     for ip, heard in sorted(ctx.observed.heard.items()):
         if not is_live(heard, ctx.now):
             continue

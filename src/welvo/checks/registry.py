@@ -7,13 +7,13 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, Literal, NamedTuple
 
-from welvo.observed.values import Observed
+from welvo.observed.values import Observed, SourceSeen
 from welvo.patch.cable import Stream
 from welvo.patch.index import Index, Taker
 from welvo.patch.traffic import Traffic, traffic, traffic_facts
 from welvo.patch.wires import ports_by_feed
 from welvo.rig.document import Change, Edit, Rig
-from welvo.rig.protocol import PROTOCOLS
+from welvo.rig.protocol import PROTOCOLS, Protocol
 from welvo.rig.refs import NOWHERE, Goto, PortRef, to_run
 from welvo.rig.wiring import Feed, Port
 from welvo.runs.claims import Claim
@@ -134,6 +134,14 @@ class Context:
         elif "_traffic_before" in self.__dict__:
             made.__dict__["_traffic_before"] = self.__dict__["_traffic_before"]
         return made
+
+    @cached_property
+    def sources_by_wire(self) -> dict[tuple[Protocol, int], list[SourceSeen]]:
+        """Who is heard on each number on the wire, in order of protocol and number."""
+        found: dict[tuple[Protocol, int], list[SourceSeen]] = {}
+        for s in self.observed.sources:
+            found.setdefault((s.protocol, s.wire), []).append(s)
+        return dict(sorted(found.items()))
 
     @cached_property
     def claims(self) -> dict[str, dict[int, list[Claim]]]:

@@ -19,10 +19,11 @@ import signal
 import socket
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any, Protocol
 
 from welvo.live.frames import SLOTS, Frames
+from welvo.live.mass import Mass, possible
 from welvo.protocols import artnet, ddp, sacn
 
 if TYPE_CHECKING:
@@ -85,12 +86,8 @@ class FeedStream:
         self.sent = 0
         self.wrong = "" if self.targets else NOBODY
 
-    def tick(self, number: int, levels: bytes, now: float) -> int:
-        """Send the packet if one is due; gives how many targets the network did not take it for.
-
-        `number` is that of the frame `levels` belong to. One method on purpose, without calls: it runs for every
-        packet that leaves.
-        """
+    def due(self, number: int, levels: bytes, now: float) -> bool:
+        """Make the packet ready if one is due. `number` is that of the frame `levels` belong to."""
         if number != self.seen:
             self.seen = number
             new = levels[self.first : self.behind]
@@ -101,12 +98,18 @@ class FeedStream:
         if self.repeats:
             self.repeats -= 1
         elif not self.always and (self.bare or now - self.last_sent < KEEP_ALIVE):
-            return 0
+            return False
         sequence = self.sequence
         self.packet[self.sequence_at] = sequence
         self.sequence = sequence + 1 if sequence < 255 else self.wraps_to
         self.last_sent = now
         self.sent += 1
+        return True
+
+    def tick(self, number: int, levels: bytes, now: float) -> int:
+        """Send the packet if one is due; gives how many targets the network did not take it for."""
+        if not self.due(number, levels, now):
+            return 0
         failed = 0
         for target in self.targets:
             try:
@@ -272,6 +275,8 @@ class Engine:
         self.clock = clock
         self.artnet_fd = artnet_fd
         self.streams: dict[str, Stream] = {}
+        self.masses: dict[int, list[Mass]] = {}
+        """By place in the heap: groups that leave in one call."""
         self.lines: dict[str, Line] = {}
         """The lines that are open, by serial port."""
         self.heap: list[tuple[float, int, float, list[Stream]]] = []
@@ -366,6 +371,7 @@ class Engine:
                 due = self.start + n / phases / rate
                 self.heap.append((due, len(self.heap), 1.0 / rate, streams[n::phases]))
         heapq.heapify(self.heap)
+        self.masses = {order: made for _, order, _, group in self.heap if (made := self.mass(group))}
         self.say(
             {
                 "streams": len(fresh),
@@ -374,6 +380,15 @@ class Engine:
                     [due - self.start, period, [s.spec["id"] for s in group]] for due, _, period, group in self.heap
                 ],
             }
+        )
+
+    def mass(self, group: Sequence[Stream]) -> list[Mass]:
+        """A group as calls that send many packets at once; empty where that is not possible, or not worth it."""
+        feeds = [s for s in group if isinstance(s, FeedStream)]
+        by_socket = [(self.udp, [s for s in feeds if s.sacn]), (self.art, [s for s in feeds if not s.sacn])]
+        whole = len(feeds) == len(group) and all(possible(sock, mine) for sock, mine in by_socket if mine)
+        return (
+            [Mass(sock, mine) for sock, mine in by_socket if mine and isinstance(sock, socket.socket)] if whole else []
         )
 
     def line(self, spec: dict[str, Any], others: dict[str, Stream]) -> Line | None:
@@ -495,8 +510,13 @@ class Engine:
             due, order, period, group = heapq.heappop(self.heap)
             self.late = max(self.late, now - due)
             before = sum(stream.sent for stream in group) if group[0].sync else 0
-            for stream in group:
-                self.errors += stream.tick(number, levels, now)
+            masses = self.masses.get(order)
+            if masses is None:
+                for stream in group:
+                    self.errors += stream.tick(number, levels, now)
+            else:
+                for mass in masses:
+                    self.errors += mass.tick(number, levels, now)
             if group[0].sync and sum(stream.sent for stream in group) > before:
                 self.release(group[0])
             following = due + period

@@ -15,10 +15,14 @@ from welvo.app.widgets.painting import button, clear, column, label, row
 from welvo.bench.levels import Hold, reveal
 from welvo.bench.picking import pixels_in
 from welvo.bench.solvers import (
+    PRIMARIES,
     Solver,
+    bridge_of,
+    bridge_slots,
     colour_order,
     fold_and_direction,
     start_address,
+    substitution,
     universe_base,
     which_device,
 )
@@ -34,6 +38,7 @@ KINDS = {
     "order": ("Colour order…", "Which colour shows for which slot: two or three sights tell the order."),
     "address": ("Address…", "At which address it answers, by lighting a few slots."),
     "lies": ("Fold and ends…", "How the string lies: where it turns back, and at which end data comes in."),
+    "bridge": ("Plain pixel…", "A plain pixel in the bridge's place tells on which side of the bridge the fault is."),
     "base": ("From 0 or 1…", "Whether sender and device count universes from the same number."),
     "device": ("Which device…", "Which of the planned devices this one is, by what it shows."),
 }
@@ -45,6 +50,7 @@ def fitting(index: Index, key: str) -> list[str]:
     found = ["order"] if many and len(_letters(index, key)) > 2 else []
     found += ["address"] if key in index.rig.fixtures and index.spans(key) and not index.cables.on_runs(key) else []
     found += ["lies"] if many > 1 and key in index.rig.elements else []
+    found += ["bridge"] if bridge_of(index, key) else []
     return [*found, "base"] + (["device"] if len(index.rig.devices) > 1 else [])
 
 
@@ -63,6 +69,8 @@ def solver_for(index: Index, kind: str, key: str) -> Solver[Any]:
         return start_address(index, key)
     if kind == "lies":
         return fold_and_direction(pixels_in(index, key), [rig.elements[key].fold] if rig.elements[key].fold else [])
+    if kind == "bridge":
+        return substitution(index, key)
     if kind == "device":
         return which_device(index, list(rig.devices))
     span = index.place(key)
@@ -84,6 +92,8 @@ def hold_for(index: Index, kind: str, key: str, test: str) -> tuple[Hold, list[s
         _, first, _, last = test.split(" ")
         slots = {(span.universe, a): 255 if int(first) <= a <= int(last) else 0 for a in range(1, 513)}
         return Hold(slots=slots), index.items_on(span.universe)
+    if kind == "bridge":
+        return Hold(slots=bridge_slots(index, key, PRIMARIES[test])), [key]
     if kind == "lies":
         n = int(test.partition(" ")[2])
         return Hold(pixels={key: {(n, f): 1.0 for f in (FUNCTIONS[x] for x in _letters(index, key))}}), [key]

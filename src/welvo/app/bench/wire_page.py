@@ -22,7 +22,7 @@ from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.formats.files import RigFileError
 from welvo.live.recording import Recorder, Recording, Wire, load
 from welvo.observed.values import SourceSeen
-from welvo.observed.wire import judged, merged
+from welvo.observed.wire import judged, merged, rivals
 from welvo.patch.slot_words import slot_word
 from welvo.rig.base import Refused
 from welvo.rig.notation import plural
@@ -39,7 +39,9 @@ class WirePage(QWidget):
         self.recorder: Recorder | None = None
         self.recording: Recording | None = None
         self._wires: list[Wire] = []
-        self._listed_at = 0.0
+        self._listed: object = None
+        self._rows: list[ListRow] = []
+        self._named: tuple[object, object, dict[Wire, str]] = (None, None, {})
         self._played_at = 0.0
         self.list = RowList(
             "Universes", (Column("", 24, "mark"), Column("Wire", 74), Column("Universe", 84), Column("From", 36))
@@ -111,6 +113,9 @@ class WirePage(QWidget):
         self.setLayout(body)
         self._clock = QTimer(self, interval=40)
         self._clock.timeout.connect(self._on_clock)
+        self._lister = QTimer(self, interval=500)  # apart from the levels, so that neither waits for the other
+        self._lister.timeout.connect(lambda: self._list() if self.isVisible() else None)
+        self._lister.start()
         self._player.hide()
         self.save.setEnabled(False)
 
@@ -136,13 +141,20 @@ class WirePage(QWidget):
     def at(self) -> float:
         return self.slider.value() / 1000
 
-    def _name(self, wire: Wire) -> str:
+    def _names(self) -> dict[Wire, str]:
+        """What each number on the wire is in the rig."""
         rig = self._session.rig
-        feed = next((f for f in rig.feeds.values() if (f.protocol, f.wire) == wire), None)
-        if feed is None or feed.universe not in rig.universes:
-            return "not in the rig"
-        u = rig.universes[feed.universe]
-        return f"{u.number} {u.name}".strip()
+        if self._named[0] is not rig.feeds or self._named[1] is not rig.universes:
+            found = {}
+            for f in rig.feeds.values():
+                u = rig.universes.get(f.universe)
+                if u and (f.protocol, f.wire) not in found:
+                    found[f.protocol, f.wire] = f"{u.number} {u.name}".strip()
+            self._named = (rig.feeds, rig.universes, found)
+        return self._named[2]
+
+    def _name(self, wire: Wire) -> str:
+        return self._names().get(wire, "not in the rig")
 
     def _pick(self, wire: object) -> None:
         if isinstance(wire, tuple):
@@ -157,9 +169,7 @@ class WirePage(QWidget):
         """Show what is there now; only while it is looked at."""
         if not self.isVisible():
             return
-        now = time.monotonic()
-        if fresh or now - self._listed_at > 0.5:
-            self._listed_at = now
+        if fresh:
             self._list()
         if self.all.isChecked():
             heard = self._all_heard()
@@ -178,19 +188,28 @@ class WirePage(QWidget):
         heard = self._all_heard()
         planned = {(f.protocol, f.wire) for f in self._session.rig.feeds.values() if f.protocol in NUMBERED}
         self._wires = sorted(planned | set(heard), key=lambda w: (w[0] != "sacn", w[1]))
-        rows = []
-        for w in self._wires:
-            mine = [s for s, _ in heard.get(w, [])]
-            worst = judged(mine)
-            mark = "error" if worst and worst[0][0] == "error" else "matches" if mine else "silent"
-            cells = (mark, say_wire(*w), self._name(w), str(len(mine)) if mine else "–")
-            rows.append(ListRow(w, cells, (mark, w, w[1], -len(mine)), not mine))
-        self.list.show_lines(rows, self.wire)
+        names = self._names()
+        now = (self._wires, names, [(len(heard.get(w, ())), self._lead(heard.get(w, []))) for w in self._wires])
+        if now != self._listed:
+            self._listed = now
+            rows = []
+            for w, (count, rivals_) in zip(self._wires, now[2]):
+                mark = "error" if rivals_ else "matches" if count else "silent"
+                cells = (mark, say_wire(*w), names.get(w, "not in the rig"), str(count) if count else "–")
+                rows.append(ListRow(w, cells, (mark, w, w[1], -count), not count))
+            self._rows = rows
+            self.list.show_lines(self._rows, self.wire)
+        elif self.list.currentIndex().row() < 0 and self.wire:
+            self.list.show_lines(self._rows, self.wire)
         if self.wire is None and self._wires:
             self.wire = next((w for w in self._wires if heard.get(w)), self._wires[0])
         silent = sum(w not in heard for w in self._wires)
         total = "in the recording" if self.recording else "on the wire"
         self.note.setText(f"{plural(len(heard), 'universe')} {total}, {silent} silent")
+
+    def _lead(self, mine: Heard) -> bool:
+        """Whether several sources lead on one universe."""
+        return len(mine) > 1 and bool(rivals([s for s, _ in mine]))
 
     def _tell(self, mine: Heard, levels: bytes) -> None:
         assert self.wire is not None
@@ -342,7 +361,7 @@ class WirePage(QWidget):
 
     def _moved_to(self) -> None:
         self._moment()
-        self._listed_at = 0.0
+        self._list()
         self.tick()
 
     def _moment(self) -> None:

@@ -176,18 +176,12 @@ def paint_tape(
         if tested and level is not FIELD:
             how = tested.get(f"item/{s.item}", "")
             if how:
-                mark_tested(p, how, min(r.right(), width) - 9, r.top() + 2)
+                marks.tested(p, how, min(r.right(), width) - 9, r.top() + 2)
     if lanes > 1 and level is not FIELD:
         _overlays(p, index, blocks, pp, x0, width, top, level)
     _clashes(p, clashes, blocks, pp, x0, width, top, level)
     if level is SLOT:
         _slot_ruler(p, index, blocks, pp, x0, width, size)
-
-
-def mark_tested(p: QPainter, how: str, x: float, y: float) -> None:
-    """The mark of what was tested: passed, failed, or to be looked at again."""
-    p.fillRect(QRectF(x - 1, y - 1, 9, 9), THEME.color("field"))
-    marks.draw(p, {"passed": "matches", "failed": "differs"}.get(how, "claimed"), x, y, 7)
 
 
 def _reserve(p: QPainter, r: QRectF, level: Level) -> None:

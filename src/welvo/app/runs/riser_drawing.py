@@ -24,6 +24,7 @@ from welvo.app.widgets.literal import visible
 from welvo.app.widgets.painting import CENTRE, LEFT, RIGHT, box, text, width_of
 from welvo.app.widgets.theme import THEME
 from welvo.app.widgets.tints import tint_of
+from welvo.bench.record import standings
 from welvo.patch.cable import Piece, Stream
 from welvo.rig.abilities import ability
 from welvo.rig.notation import thousands
@@ -106,7 +107,8 @@ class RiserDrawing(QWidget):
                 self.courses[label] = course_of(stream)
         for label in [x for x in self.courses if x not in streams]:
             del self.courses[label]
-        shown = (device_id, len(streams), self._session.rig.devices.get(device_id), self._session.report, THEME.name)
+        rig = self._session.rig
+        shown = (device_id, len(streams), rig.devices.get(device_id), self._session.report, id(rig.tests), THEME.name)
         fresh = not same or shown != self._shown or any(self._of.get(k) is not v for k, v in streams.items())
         self.device_id, self._of, self.chosen = device_id, streams, chosen
         self._shown = shown
@@ -244,6 +246,7 @@ class RiserDrawing(QWidget):
         """The labels on the bar and the loads under it, one kind of shape after the other: fonts change twice in
         all."""
         worst = self._worst()
+        tested = standings(self._session.index) if self._session.rig.tests else {}
         heads = [self._head(label) for label in labels]
         narrow = self.column(labels[0]).width() < NARROW if labels else False
         bold, small = THEME.font(11 if narrow else 13, True), THEME.font(11)
@@ -259,7 +262,10 @@ class RiserDrawing(QWidget):
                 p.drawLine(QPointF(c.left() + 6, 17), QPointF(c.right() - 6, 17))
             if label in worst and narrow:  # many ports: the mark stands where the load has no room
                 marks.draw(p, worst[label], c.center().x() - 5, 32, 10)
-            elif label in worst:
+            how = tested.get(f"port/{self.device_id}/{label}", "")
+            if how and not narrow:
+                marks.tested(p, how, c.center().x() - min(room, c.width()) / 2 - 12, 12)
+            if label in worst and not narrow:
                 marks.draw(p, worst[label], c.center().x() + min(room, c.width()) / 2 + 3, 11, 11)
         p.setFont(small)
         grounds: list[QRectF] = []

@@ -203,3 +203,9 @@ def padlock(p: QPainter, x: float, y: float, color: QColor) -> None:
     p.drawArc(QRectF(x + 1.6, y, 4.8, 6), 0, 180 * 16)
     p.fillRect(QRectF(x, y + 3.5, 8, 6), color)
     p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+
+
+def tested(p: QPainter, how: str, x: float, y: float) -> None:
+    """The mark of what was tested: passed, failed, or to be looked at again."""
+    p.fillRect(QRectF(x - 1, y - 1, 9, 9), THEME.color("field"))
+    draw(p, {"passed": "matches", "failed": "differs"}.get(how, "claimed"), x, y, 7)
