@@ -217,6 +217,8 @@ class TapeFrame(QAbstractScrollArea):
         all_anew = bool(change.ids("profiles") or change.ids("shares") or change.ids("universes"))
         if all_anew:
             touched |= self._cache.keys() | self._block_cache.keys()
+        if change.ids("tests"):
+            touched |= self._cache.keys()  # the marks of what was tested
         lanes: dict[str, int | None] = {}
         for uid in touched:
             self._cache.pop(uid, None)
