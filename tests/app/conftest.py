@@ -2,6 +2,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -22,6 +23,7 @@ from welvo.formats import rigfile
 from welvo.live.engine import EngineState
 from welvo.observed.values import Heard, HeardPort
 from welvo.rig.document import Rig
+from welvo.standins.process import StandIns
 
 
 @pytest.fixture(autouse=True)
@@ -29,6 +31,28 @@ def own_folders(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """Settings and journals of a test stay in its folder."""
     for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME"):
         monkeypatch.setenv(name, str(tmp_path / "home"))
+
+
+@contextmanager
+def beside_stand_ins(rig: Rig, state: str, folder: Path) -> Iterator[tuple[Window, StandIns]]:
+    """A real window that listens, over a rig whose devices are simulated as a state (TOML) says."""
+    file, as_is = folder / "rig.welvo", folder / "state.toml"
+    rigfile.save(rig, file)
+    as_is.write_text(state)
+    stand_ins = StandIns(file, as_is)
+    stand_ins.wait_ready()
+    window = make_window(Session(rig), Computer(), "127.0.0.1", folder / "own")
+    window.may_leave = lambda: True  # type: ignore[method-assign]
+    window.show()
+    window.network.start()
+    try:
+        yield window, stand_ins
+    finally:
+        window.shut()
+        stand_ins.stop()
+        window.close()
+        window.deleteLater()
+        QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
 
 
 @pytest.fixture

@@ -231,6 +231,9 @@ class Wire:
     def own(self, cid: bytes) -> None: ...
     def join(self, universes: list[int]) -> None: ...
     def count_anew(self) -> None: ...
+    def own_drops(self) -> int:
+        return 7
+
     def levels(self, protocol: str, wire: int) -> None: ...
     def close(self) -> None: ...
 
@@ -249,6 +252,7 @@ def test_the_wire_shows_whose_each_slot_is_and_what_changed(bench: Window, qtbot
     bench.bench.show_page("Wire")
     page._pick(("sacn", 1))
     assert page.cells.levels[:2] == b"\x05\x09" and page.cells.owners[:2] == (0, 1)
+    assert page.note.text().endswith("; 7 packets lost in this computer")
     assert "both send sACN 1" in page.said.text() and len(page.sources.rows.lines) == 2
     rows = {r.cells[1]: r.cells for r in page.list.rows.lines}
     assert (rows["sACN 1"][0], rows["sACN 1"][3]) == ("error", "2") and rows["Art 0/0/2"][3] == "–"

@@ -8,26 +8,23 @@ from pathlib import Path
 
 import aiohttp  # noqa: F401  what the device jobs need; importing it takes a while, which is no part of the job
 import pytest
-from PySide6.QtCore import QEvent, Qt
-from PySide6.QtWidgets import QApplication, QPushButton, QWidget
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from welvo.app.computer import Computer
+from tests.app.conftest import beside_stand_ins
 from welvo.app.devices.find import FindDevice
 from welvo.app.devices.rehearse import Rehearsal, RehearseRig, read_value
 from welvo.app.live_path import chain_of
-from welvo.app.main import make_window
 from welvo.app.session import Selection, Session
 from welvo.app.window import Window
 from welvo.demo.gallery import gallery
-from welvo.formats.rigfile import save
 from welvo.live.status import read_status
 from welvo.patch.path import find_target
 from welvo.rig.base import Refused
 from welvo.rig.edits import plan_setting
 from welvo.runs.bridge import set_right
 from welvo.settings.compare import differing
-from welvo.standins.process import StandIns
 
 MOST_CLICKS, MOST_KEYS = 12, 4
 
@@ -47,23 +44,10 @@ def new(tmp_path: Path, qtbot: QtBot) -> Iterator[Window]:
     rig = gallery()
     pen = next(k for k, d in rig.devices.items() if d.name == "PENSTOCK")
     rig, _ = set_right(rig, pen, "6", 2)
-    file, state = tmp_path / "rig.welvo", tmp_path / "state.toml"
-    save(rig, file)
-    state.write_text(STATE)
-    stand_ins = StandIns(file, state)
-    stand_ins.wait_ready()
-    window = make_window(Session(rig), Computer(), "127.0.0.1", tmp_path / "own")
-    window.may_leave = lambda: True  # type: ignore[method-assign]
-    window.show()
-    window.network.start()
-    window.show_station("Devices")
-    window.session.select(Selection("device", (pen,)))
-    yield window
-    window.shut()
-    stand_ins.stop()
-    window.close()
-    window.deleteLater()
-    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+    with beside_stand_ins(rig, STATE, tmp_path) as (window, _):
+        window.show_station("Devices")
+        window.session.select(Selection("device", (pen,)))
+        yield window
 
 
 def test_from_a_factory_address_to_the_right_level_behind_its_bridge(

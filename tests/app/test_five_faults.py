@@ -10,18 +10,16 @@ from pathlib import Path
 
 import aiohttp  # noqa: F401  importing it takes a while, which is no part of the job
 import pytest
-from PySide6.QtCore import QEvent, Qt
-from PySide6.QtWidgets import QApplication, QPushButton
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QPushButton
 from pytestqt.qtbot import QtBot
 
-from welvo.app.computer import Computer
+from tests.app.conftest import beside_stand_ins
 from welvo.app.live_path import look_at
-from welvo.app.main import make_window
-from welvo.app.session import Session
 from welvo.app.window import Window
 from welvo.bench.why import diagnose
 from welvo.demo.gallery import gallery
-from welvo.formats.rigfile import save
+from welvo.live.engine import EngineProcess
 from welvo.rig.lookup import called
 from welvo.runs.bridge import set_right
 from welvo.standins.process import StandIns
@@ -50,22 +48,9 @@ def hidden(tmp_path: Path, qtbot: QtBot) -> Iterator[tuple[Window, StandIns]]:
     rig = gallery()
     pen = next(k for k, d in rig.devices.items() if d.name == "PENSTOCK")
     rig, _ = set_right(rig, pen, "6", 2)
-    file, state = tmp_path / "rig.welvo", tmp_path / "state.toml"
-    save(rig, file)
-    state.write_text(STATE)
-    stand_ins = StandIns(file, state)
-    stand_ins.wait_ready()
-    window = make_window(Session(rig), Computer(), "127.0.0.1", tmp_path / "own")
-    window.may_leave = lambda: True  # type: ignore[method-assign]
-    window.show()
-    window.network.start()
-    window.show_station("Bench")
-    yield window, stand_ins
-    window.shut()
-    stand_ins.stop()
-    window.close()
-    window.deleteLater()
-    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+    with beside_stand_ins(rig, STATE, tmp_path) as (window, stand_ins):
+        window.show_station("Bench")
+        yield window, stand_ins
 
 
 def test_five_hidden_faults_with_the_bench_alone(hidden: tuple[Window, StandIns], qtbot: QtBot) -> None:
@@ -129,8 +114,6 @@ def test_five_hidden_faults_with_the_bench_alone(hidden: tuple[Window, StandIns]
 
     # 4: somebody else sends the same universe
     ask("ribbon")
-    from welvo.live.engine import EngineProcess
-
     laptop = EngineProcess("127.0.0.1", 1, "Forgotten laptop")
     try:
         spec = {"id": "x", "row": 0, "protocol": "sacn", "wire": 5, "to": ["239.255.0.5"], "rate": 44, "rule": "always"}

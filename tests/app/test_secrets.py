@@ -9,21 +9,18 @@ from pathlib import Path
 import aiohttp  # noqa: F401  importing it takes a while, which is no part of what is waited for
 import msgspec
 import pytest
-from PySide6.QtCore import QEvent, Qt
-from PySide6.QtWidgets import QApplication
+from PySide6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
-from tests.app.conftest import field_of
-from welvo.app.computer import Computer, load_passwords, passwords_file, save_passwords
-from welvo.app.main import make_window
-from welvo.app.session import Selection, Session
+from tests.app.conftest import beside_stand_ins, field_of
+from welvo.app.computer import load_passwords, passwords_file, save_passwords
+from welvo.app.session import Selection
 from welvo.app.window import Window
 from welvo.formats.models import shipped
 from welvo.formats.rigfile import save
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
 from welvo.rig.edits import add_device, plan_setting
-from welvo.standins.process import StandIns
 
 PASSWORD, KEY = "moon-jelly-7", "lagoon-key-31"
 IP = "127.0.0.77"
@@ -37,23 +34,10 @@ def rig_with_drifter() -> Rig:
 def guarded(tmp_path: Path, qtbot: QtBot) -> Iterator[Window]:
     """A wireless controller that asks for a password."""
     rig = rig_with_drifter()
-    file, state = tmp_path / "rig.welvo", tmp_path / "state.toml"
-    save(rig, file)
-    state.write_text(f'["{IP}"]\npassword = "{PASSWORD}"\n')
-    stand_ins = StandIns(file, state)
-    stand_ins.wait_ready()
-    window = make_window(Session(rig), Computer(), "127.0.0.1", tmp_path / "own")
-    window.may_leave = lambda: True  # type: ignore[method-assign]
-    window.show()
-    window.network.start()
-    window.show_station("Devices")
-    window.session.select(Selection("device", (next(iter(rig.devices)),)))
-    yield window
-    window.shut()
-    stand_ins.stop()
-    window.close()
-    window.deleteLater()
-    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+    with beside_stand_ins(rig, f'["{IP}"]\npassword = "{PASSWORD}"\n', tmp_path) as (window, _):
+        window.show_station("Devices")
+        window.session.select(Selection("device", (next(iter(rig.devices)),)))
+        yield window
 
 
 def test_a_password_opens_a_device_and_a_secret_goes_there_alone(

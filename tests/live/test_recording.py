@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import random
+import socket
 from pathlib import Path
 
 import pytest
 
 from welvo.formats.files import RigFileError
 from welvo.formats.pcap import Datagram
-from welvo.live.interfaces import Interface
+from welvo.live.interfaces import Interface, dropped_by
 from welvo.live.listener import Listener
 from welvo.live.recording import Recorder, Recording, in_use, load
 from welvo.protocols import artnet, sacn
@@ -144,3 +145,23 @@ def test_packets_like_the_last_one_are_taken_as_if_they_were_looked_at_whole() -
     finally:
         short.close()
         long.close()
+
+
+def test_what_is_lost_in_this_computer_is_counted_apart(tmp_path: Path) -> None:
+    listener = Listener(LO, poll=False)
+    try:
+        assert listener.own_drops() == 0
+        assert listener._acn
+        listener._acn.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 2048)
+        with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as out:
+            out.bind(("127.0.0.1", 0))
+            for n in range(200):  # nobody takes them: the listener was not started
+                out.sendto(data(n % 256, 1), ("127.0.0.1", 5568))
+        assert 100 < listener.own_drops() < 200
+        listener.count_anew()
+        assert listener.own_drops() == 0
+    finally:
+        listener.close()
+    table = tmp_path / "udp"
+    table.write_text("head\nnonsense\n")
+    assert dropped_by({1}, str(table)) == 0 == dropped_by({1}, str(tmp_path / "none"))

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import contextlib
 import fcntl
 import ipaddress
 import socket
 import struct
 from dataclasses import dataclass
+from pathlib import Path
 
 from welvo.rig.addresses import same_network
 
@@ -102,3 +104,14 @@ def port_taken(ip: str, port: int) -> str:
         f"The {ROLES.get(port, 'UDP')} port (UDP {port}) on {ip} is taken{holder or ' by another program'}. "
         f"End that program, or choose another interface."
     )
+
+
+def dropped_by(inodes: set[int], table: str = "/proc/net/udp") -> int:
+    """Datagrams that the kernel had for some sockets and had to drop, because they were not taken in time."""
+    total = 0
+    with contextlib.suppress(OSError, ValueError, IndexError):
+        for line in Path(table).read_text("ascii").splitlines()[1:]:
+            parts = line.split()
+            if int(parts[9]) in inodes:
+                total += int(parts[12])
+    return total

@@ -6,6 +6,7 @@ It also owns the program's one socket on UDP 6454, polls for nodes and sends Art
 from __future__ import annotations
 
 import contextlib
+import os
 import selectors
 import socket
 import threading
@@ -16,7 +17,7 @@ from dataclasses import dataclass
 
 from welvo.formats.pcap import Datagram
 from welvo.live.groups import Groups
-from welvo.live.interfaces import Interface, port_taken
+from welvo.live.interfaces import Interface, dropped_by, port_taken
 from welvo.live.mass import AT_ONCE, Gather
 from welvo.live.recording import Recorder, destination
 from welvo.live.worker import Faults, Worker
@@ -129,6 +130,7 @@ class Listener:
         self._next_poll = 0.0
         self._alike: dict[bytes, _Source] = {}
         """sACN sources by CID and universe, for packets that are like the last one."""
+        self._dropped_before = 0
         self._recorder: Recorder | None = None
         self.ended: deque[tuple[float, int, str]] = deque(maxlen=50)
         """Streams that ended properly: when, the sACN universe, the source's name."""
@@ -525,11 +527,20 @@ class Listener:
             mine = [s for s in self._sources.values() if (s.protocol, s.wire) == (protocol, wire)]
             return [(self._seen(s, now), s.frame()) for s in mine]
 
+    def own_drops(self) -> int:
+        """Datagrams that reached this computer and were lost in it, since the listener began or it was counted anew."""
+        inodes = set()
+        for key in list(self._selector.get_map().values()):
+            with contextlib.suppress(OSError):
+                inodes.add(os.fstat(key.fd).st_ino)
+        return max(0, dropped_by(inodes) - self._dropped_before)
+
     def count_anew(self) -> None:
         """Forget what was lost and how long the silences were, to see whether it is still so."""
         with self._lock:
             for s in self._sources.values():
                 s.gap, s.lost, s.disordered, s.jitter = 0.0, 0, 0, 0.0
+        self._dropped_before += self.own_drops()
 
     def record(self, recorder: Recorder | None) -> None:
         """Have every datagram kept from now on; None: no more."""

@@ -81,7 +81,7 @@ class WirePage(QWidget):
         self.onto = button("Onto the wire", self._onto, "Sends the recording by the Bench's own feeds, while armed.")
         self.onto.setCheckable(True)
         self.title = label("", 13, True)
-        self.note = label("", 11, quiet=True)
+        self.note = label("", 11, quiet=True, wrap=True)
         self.sources = RowList(
             "Sources",
             (
@@ -205,7 +205,10 @@ class WirePage(QWidget):
             self.wire = next((w for w in self._wires if heard.get(w)), self._wires[0])
         silent = sum(w not in heard for w in self._wires)
         total = "in the recording" if self.recording else "on the wire"
-        self.note.setText(f"{plural(len(heard), 'universe')} {total}, {silent} silent")
+        listener = self._network.listener
+        drops = listener.own_drops() if listener and not self.recording else 0
+        mine = f"; {drops} packets lost in this computer" if drops else ""
+        self.note.setText(f"{plural(len(heard), 'universe')} {total}, {silent} silent{mine}")
 
     def _lead(self, mine: Heard) -> bool:
         """Whether several sources lead on one universe."""
