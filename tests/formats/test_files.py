@@ -205,7 +205,7 @@ def test_the_archives_of_format_5_keep_their_pictures(rig: Rig) -> None:
     with_picture = replace(rig, pictures={"k%41": Picture(name="k")})
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w") as z:
-        z.writestr("rig.json", to_json(with_picture, pictures=False).replace(b'"format": 6', b'"format": 5'))
+        z.writestr("rig.json", to_json(with_picture, pictures=False).replace(b'"format": 7', b'"format": 5'))
         z.writestr("pictures/k%41", b"picture")
     assert loads(buffer.getvalue()).pictures["k%41"].data == b"picture"
 
@@ -395,7 +395,7 @@ def test_a_real_stick_is_saved_to_twice(rig: Rig, tmp_path: Path) -> None:
         assert load(folder / "hall.welvo").name == "Second" and load(folder / "hall.welvo~").name == "Test rig"
     finally:
         subprocess.run(["umount", str(folder)], check=False)
-    assert rigfile.FORMAT == 6
+    assert rigfile.FORMAT == 7
 
 
 def test_a_refusal_names_the_backup_only_where_it_can_be_opened(rig: Rig, tmp_path: Path) -> None:

@@ -27,7 +27,7 @@ def test_a_saved_rig_opens_as_the_same_values(rig: Rig, tmp_path: Path) -> None:
         assert load(tmp_path / name) == whole
     with zipfile.ZipFile(tmp_path / "a.welvo") as z:
         assert set(z.namelist()) == {"rig.json", "pictures/=k"}
-        assert z.read("rig.json").startswith(b'{\n "format": 6,\n "name": "Drift Gallery"')  # readable, format first
+        assert z.read("rig.json").startswith(b'{\n "format": 7,\n "name": "Drift Gallery"')  # readable, format first
     assert loads(dumps(rig)) == rig and loads(b"\xef\xbb\xbf" + to_json(rig)) == rig
 
 

@@ -17,6 +17,7 @@ import typer
 from welvo.cli.base import AsJson, InterfaceIp, RigFile, app, fail, interface_at, load_rig
 from welvo.cli.benching import cycle  # noqa: F401  (importing registers the command)
 from welvo.cli.cabling import runs  # noqa: F401  (likewise)
+from welvo.cli.comparing import diff  # noqa: F401  (likewise)
 from welvo.cli.devicing import devices  # noqa: F401  (likewise)
 from welvo.cli.patching import patch  # noqa: F401  (importing registers the command)
 

@@ -100,12 +100,21 @@ def names_quoted(raw: dict[str, Any]) -> dict[str, Any]:
     return raw
 
 
+def versions_and_scenes(raw: dict[str, Any]) -> dict[str, Any]:
+    """Format 6 → 7: named versions, scenes and the ground of positions came in, some as entries of the ZIP.
+
+    Nothing that format 6 could say is said otherwise now; the number keeps an older program from dropping them.
+    """
+    return raw
+
+
 STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     1: places_from_text,
     2: more_to_say,
     3: runs_in_full,
     4: one_alphabet,
     5: names_quoted,
+    6: versions_and_scenes,
 }
 """From which format each step leads to the next."""
 

@@ -40,6 +40,8 @@ from welvo.rig.references import broken
 RIG_ENTRY = "rig.json"
 MOST_FILE = 256 * 2**20
 BOUNDS = Bounds("a rig", 256 * 2**20, 64 * 2**20, 4096, lambda inside: inside == RIG_ENTRY)
+OWN_ENTRIES = ("pictures", "versions", "scenes")
+"""Parts of the rig whose `data` stands in entries of the ZIP of their own."""
 NAMES_QUOTED_SINCE = 6
 """From this format on, the names of the ZIP's entries hold ids in a form that no id can break."""
 
@@ -105,7 +107,9 @@ def read_rig(data: bytes, name: str = "the file") -> Opened:
             name,
             BOUNDS,
             "is damaged ({why}).",
-            lambda inside: inside == RIG_ENTRY or inside.startswith(("pictures/", "kept/")),
+            lambda inside: (
+                inside == RIG_ENTRY or inside.startswith(tuple(f"{kind}/" for kind in (*OWN_ENTRIES, "kept")))
+            ),
         )
         if RIG_ENTRY not in entries:
             raise RigFileError(f"{name} is a ZIP without {RIG_ENTRY}; it is no rig.")
@@ -158,14 +162,14 @@ def opened_from_plain(raw: Any, name: str = "the file", entries: dict[str, bytes
 
 
 def _by_id(entries: dict[str, bytes], quoted: bool) -> dict[tuple[str, ...], bytes]:
-    """The ZIP's own entries by kind and ids: (`pictures`, id) and (`kept`, profile, name)."""
+    """The ZIP's own entries by kind and ids: (`pictures`, id) and the like, and (`kept`, profile, name)."""
     found: dict[tuple[str, ...], bytes] = {}
     for name, data in entries.items():
         kind, _, rest = name.partition("/")
         if quoted:
             found[kind, *(unquote(part[1:]) for part in rest.split("/"))] = data
         else:
-            found[(kind, rest) if kind == "pictures" else (kind, *rest.split("/", 1))] = data
+            found[(kind, *rest.split("/", 1)) if kind == "kept" else (kind, rest)] = data
     return found
 
 
@@ -175,14 +179,17 @@ def _entry_name(kind: str, *ids: str) -> str:
 
 
 def _with_files(rig: Rig, files: dict[tuple[str, ...], bytes]) -> Rig:
-    """Put the ZIP's own entries back: pictures, and files of imported fixture types."""
-    shown = {k: replace(p, data=files.get(("pictures", k), p.data)) for k, p in rig.pictures.items()}
+    """Put the ZIP's own entries back: pictures and the like, and files of imported fixture types."""
+    parts = {
+        part: {k: replace(v, data=files.get((part, k), v.data)) for k, v in getattr(rig, part).items()}
+        for part in OWN_ENTRIES
+    }
     kept: dict[str, dict[str, bytes]] = {}
     for ids, data in files.items():
         if ids[0] == "kept" and len(ids) == 3:
             kept.setdefault(ids[1], {})[ids[2]] = data
     profiles = {pid: replace(p, kept={**p.kept, **kept[pid]}) if pid in kept else p for pid, p in rig.profiles.items()}
-    return replace(rig, pictures=shown, profiles=profiles)
+    return replace(rig, profiles=profiles, **parts)
 
 
 def _locate(raw: dict[str, Any], error: str) -> tuple[str, str]:
@@ -222,7 +229,8 @@ def to_json(rig: Rig, pictures: bool = True) -> bytes:
     value = rig
     if not pictures:
         bare = {k: replace(p, kept={}) if p.kept else p for k, p in rig.profiles.items()}
-        value = replace(rig, pictures={k: replace(p, data=b"") for k, p in rig.pictures.items()}, profiles=bare)
+        parts = {part: {k: replace(v, data=b"") for k, v in getattr(rig, part).items()} for part in OWN_ENTRIES}
+        value = replace(rig, profiles=bare, **parts)
     plain = to_plain(value)
     ordered = {"format": FORMAT, "name": rig.name, **{k: v for k, v in plain.items() if k not in ("format", "name")}}
     return msgspec.json.format(msgspec.json.encode(ordered), indent=1)
@@ -233,8 +241,9 @@ def dumps(rig: Rig) -> bytes:
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
         archive.writestr(RIG_ENTRY, to_json(rig, pictures=False))
-        for key, picture in rig.pictures.items():
-            archive.writestr(_entry_name("pictures", key), picture.data)
+        for part in OWN_ENTRIES:
+            for key, entry in getattr(rig, part).items():
+                archive.writestr(_entry_name(part, key), entry.data)
         for pid, profile in rig.profiles.items():
             for name, data in profile.kept.items():
                 archive.writestr(_entry_name("kept", pid, name), data)

@@ -10,6 +10,7 @@ import numpy.typing as npt
 from welvo.patch.cable import Cables, Piece, Stream
 from welvo.rig.colours import straight
 from welvo.rig.document import Rig
+from welvo.rig.lookup import call
 from welvo.rig.patched import Element
 from welvo.rig.runs import Segment
 
@@ -101,13 +102,17 @@ def components_of(rig: Rig, piece: Piece) -> str:
 
 def piece_name(rig: Rig, piece: Piece) -> str:
     """What a segment is called: its own name, its item's, or what it is."""
-    s = piece.segment
+    return segment_name(rig, piece.segment, piece.key)
+
+
+def segment_name(rig: Rig, s: Segment, key: str) -> str:
+    """The same of a segment by itself; `key` is the item it is made of."""
     if s.name:
         return s.name
-    element = rig.elements.get(piece.key)
+    element = rig.elements.get(key)
     if element:
         return element.name
-    fixture = rig.fixtures.get(piece.key)
+    fixture = rig.fixtures.get(key)
     if fixture:
         return str(fixture.number)
     return {
@@ -117,6 +122,16 @@ def piece_name(rig: Rig, piece: Piece) -> str:
         "line": "DMX line",
         "lamps": "lamps",
     }.get(s.kind, "pixels")
+
+
+def say_run(rig: Rig, run: tuple[Segment, ...]) -> str:
+    """What is attached, in cable order: `ribbon, 6 null, bridge 60 (201, 202)`."""
+    said = []
+    for s in run:
+        lamps = [call(rig, f) for f in s.fixtures]
+        few = ", ".join(lamps[:4]) + (f" … {lamps[-1]}" if len(lamps) > 4 else "")
+        said.append(segment_name(rig, s, s.element) + (f" ({few})" if lamps else ""))
+    return ", ".join(said) or "nothing attached"
 
 
 def part_name(rig: Rig, piece: Piece) -> str:

@@ -13,11 +13,17 @@ from welvo.rig.door import check_entries, check_field, entry_type
 from welvo.rig.patched import Element, Fixture, Group, Share, Waiver
 from welvo.rig.profile import Profile
 from welvo.rig.runs import PixelType, Supply
+from welvo.rig.scene import Ground, Scene
 from welvo.rig.tested import TestRecord
+from welvo.rig.versions import Version
 from welvo.rig.wiring import Device, DeviceModel, Feed, Sender, Show, Universe
 
-FORMAT = 6
+FORMAT = 7
 """The number of the file format this version writes."""
+
+
+HANG_POINT = "Hang point"
+"""The column that says what a lamp hangs on: a bar, a truss; a scene's `Position`."""
 
 
 class Picture(Value, frozen=True, kw_only=True):
@@ -50,13 +56,17 @@ class Rig(Value, frozen=True, kw_only=True):
     waivers: dict[str, Waiver] = {}
     tests: dict[str, TestRecord] = {}
     """The test record by subject (`item/f1`, `port/d1/6`). Undo leaves it as it is."""
+    versions: dict[str, Version] = {}
+    scenes: dict[str, Scene] = {}
     uses: dict[str, Show] = {}
     use: str = ""
     """Which of `uses` is in force; empty: everything is used."""
-    columns: tuple[str, ...] = ("Hang point", "Circuit", "Use")
+    columns: tuple[str, ...] = (HANG_POINT, "Circuit", "Use")
     """The rig's own columns of the list; fixtures hold their values in `fields`."""
     line_metres: Annotated[float, Meta(gt=0, le=1e4)] = 300.0
     """How long a DMX line may be here before it is worth a finding."""
+    ground: Ground | None = None
+    """The picture that positions are drawn over."""
 
 
 PARTS = (
@@ -75,6 +85,8 @@ PARTS = (
     "groups",
     "waivers",
     "tests",
+    "versions",
+    "scenes",
     "uses",
 )
 

@@ -60,6 +60,8 @@ class Fixture(Value, frozen=True, kw_only=True):
     fields: dict[str, str] = {}
     spot: tuple[float, float, float] | None = None
     note: str = ""
+    uuid: str = ""
+    """Its name in scenes (MVR); empty: it never was in one."""
     entered: dict[str, Entered] = {}
     """What was ticked off on its setting card: `mode`, `address`, `address 2` for its second break …"""
 
