@@ -7,7 +7,8 @@ from pathlib import Path
 
 import pytest
 
-from welvo.app.widgets.theme import TOKENS, contrast, oklch_hex, tint_hex, weave
+from welvo.app.widgets.theme import TOKENS, contrast
+from welvo.rig.tints import oklch_hex, tint_hex, weave
 
 APP = Path(__file__).parents[2] / "src" / "welvo" / "app"
 DUSK = (

@@ -14,7 +14,6 @@ from welvo.app.widgets.fields import Field
 from welvo.app.widgets.forms import Form, Picked, Said, Subject, Ticked, Together, Typed
 from welvo.app.widgets.painting import button, label, row
 from welvo.app.widgets.panels import FormPanel, Title
-from welvo.app.widgets.tints import kind_name, tint_of
 from welvo.patch import table
 from welvo.patch.adding import patch_series
 from welvo.patch.arrange import swap_items
@@ -23,6 +22,7 @@ from welvo.rig.lookup import call, mode_of, profile_of
 from welvo.rig.notation import plural, say_place
 from welvo.rig.patched import Element, Fixture
 from welvo.rig.readers import Number, Order, Words
+from welvo.rig.tints import kind_name, tint_of
 from welvo.runs.edits import set_pixels
 
 ADDRESS_HELP = (

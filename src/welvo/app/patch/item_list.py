@@ -29,12 +29,13 @@ from welvo.app.widgets.fields import Field
 from welvo.app.widgets.painting import LEFT, RIGHT, text
 from welvo.app.widgets.tables import AnyIndex, Column, ListModel, ListView
 from welvo.app.widgets.theme import THEME
-from welvo.app.widgets.tints import spine, tint_of
+from welvo.app.widgets.tints import spine
 from welvo.checks.registry import SEVERITIES
 from welvo.patch import spreadsheet, table
 from welvo.patch.planned import compared
 from welvo.rig.document import Change
 from welvo.rig.edits import lock, remove_items, set_columns
+from welvo.rig.tints import tint_of
 from welvo.rig.wiring import Device
 from welvo.settings.compare import SettingLine
 

@@ -17,12 +17,13 @@ from PySide6.QtGui import QColor, QPainter, QPen
 from welvo.app.widgets import marks
 from welvo.app.widgets.painting import CENTRE, text, width_of
 from welvo.app.widgets.theme import LIGHT, THEME
-from welvo.app.widgets.tints import body, code_of, kind_name, spine, tint_of
+from welvo.app.widgets.tints import body, spine
 from welvo.bench.record import standings
 from welvo.patch.index import Clash, Index, Span
 from welvo.patch.slot_words import channel_words
 from welvo.rig.attributes import family_of
 from welvo.rig.counting import SLOTS
+from welvo.rig.tints import code_of, kind_name, tint_of
 
 
 @dataclass(frozen=True)

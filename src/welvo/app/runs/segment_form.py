@@ -15,7 +15,6 @@ from welvo.app.widgets.face_editor import FaceEditor
 from welvo.app.widgets.forms import Form, Picked, Row, Said, Subject, Ticked, Together, Typed, with_preview
 from welvo.app.widgets.painting import button, label, row
 from welvo.app.widgets.panels import Rows, Title
-from welvo.app.widgets.tints import tint_of
 from welvo.formats.models import shipped_pixels
 from welvo.patch.along import piece_name
 from welvo.patch.cable import Piece, Stream
@@ -28,6 +27,7 @@ from welvo.rig.profile import Break, Channel, Mode
 from welvo.rig.readers import Number, Order, Percent, Words
 from welvo.rig.refs import SegmentRef
 from welvo.rig.runs import PixelType, Segment
+from welvo.rig.tints import tint_of
 from welvo.runs.bridge import worth
 from welvo.runs.consequences import pushed
 from welvo.runs.edits import (

@@ -1,47 +1,12 @@
-"""The tint of a fixture or element: which one it has, and the spine and body that are drawn in it."""
+"""Spine and body that items are drawn in."""
 
 from __future__ import annotations
 
 from PySide6.QtCore import QRectF
 from PySide6.QtGui import QColor, QPainter
 
-from welvo.app.widgets.theme import NO_TINT, THEME, weave
-from welvo.rig.document import Rig
-from welvo.rig.refs import SegmentRef
-
-
-def tint_of(rig: Rig, key: str | SegmentRef) -> int:
-    """The number of a tint; a segment that takes slots has none of its own."""
-    if isinstance(key, SegmentRef):
-        return NO_TINT
-    fixture = rig.fixtures.get(key)
-    if fixture:
-        profile = rig.profiles.get(fixture.profile)
-        return profile.tint if profile else 0
-    element = rig.elements.get(key)
-    return element.tint if element else 0
-
-
-def code_of(rig: Rig, key: str | SegmentRef) -> str:
-    if isinstance(key, SegmentRef):
-        return ""
-    fixture = rig.fixtures.get(key)
-    if fixture:
-        profile = rig.profiles.get(fixture.profile)
-        return profile.code if profile else ""
-    element = rig.elements.get(key)
-    return element.code if element else ""
-
-
-def kind_name(rig: Rig, key: str | SegmentRef) -> str:
-    if isinstance(key, SegmentRef):
-        return "slots for no lamp"
-    fixture = rig.fixtures.get(key)
-    if fixture:
-        profile = rig.profiles.get(fixture.profile)
-        return profile.name if profile else "?"
-    element = rig.elements.get(key)
-    return f"{element.pixels} px {element.order}" if element and element.kind != "block" else "slots"
+from welvo.app.widgets.theme import THEME
+from welvo.rig.tints import weave
 
 
 def spine(p: QPainter, x: float, y: float, h: float, k: int, color: QColor) -> None:
