@@ -190,7 +190,7 @@ def test_copied_rows_come_back_through_the_paste_dialog(window: Window, qtbot: Q
     assert text.splitlines()[0].startswith("No.\tName") and len(text.splitlines()) == 3
     dialog = PasteRows(window.session, text, window)
     assert "0 new, 0 changed, 2 as they are" in dialog.saying.text() and not dialog.go.isEnabled()
-    dialog.text.setPlainText(text.replace("4.411", "10.001").replace("504", "904") + "x\n")
+    dialog.text.setPlainText(text.replace("\t4\t411\t", "\t10\t1\t").replace("504", "904") + "x\n")
     assert (
         "1 new, 1 changed" in dialog.saying.text()
         and "1 row left out" in dialog.saying.text()

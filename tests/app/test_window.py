@@ -563,7 +563,7 @@ def test_splits_are_kept_for_each_station(window: Window, make: Callable[[Rig], 
 def test_files_that_are_dropped_open_or_say_what_they_are_not(window: Window, tmp_path: Path) -> None:
     rig = window.session.rig
     window.take_files([tmp_path / "photo.jpg"])
-    assert "photo.jpg is no rig (.welvo, .json) and no profile" in window.message.words
+    assert "photo.jpg is no rig (.welvo, .json), no profile" in window.message.words
     chart = tmp_path / "Moss 4.txt"
     chart.write_text("dimmer, red, green, blue")
     window.take_files([chart])

@@ -14,7 +14,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from typing import Any
 
-STATIONS = ("Profiles", "Patch", "Runs", "Devices", "Bench")
+STATIONS = ("Profiles", "Patch", "Runs", "Devices", "Bench", "Sheets")
 """In the order of the work; Alt and the place goes there."""
 PATCH_PAGES = {
     "Tapes": "Every universe as a tape of its slots, and the list of all items.",
@@ -72,6 +72,21 @@ FILE = (
     Command("demo", "File", "Open the Drift Gallery (demo)", lambda w: w.open_demo and w.open_demo()),
     Command("save", "File", "Save", lambda w: w.save_soon(), ("Ctrl+S",), line=True),
     Command("save-as", "File", "Save as…", lambda w: w.save_as(), ("Ctrl+Shift+S",)),
+    Command(
+        "import",
+        "File",
+        "Import…",
+        lambda w: w.import_dialog(),
+        help="A table of fixtures (CSV, XLSX, ODS), a scene (MVR), or a fixture type (GDTF).",
+        line=True,
+    ),
+    Command("export", "File", "Export a list…", lambda w: w.export_list(), help="Any list as CSV, XLSX or ODS."),
+    Command(
+        "export-scene", "File", "Export a scene…", lambda w: w.export_scene(), help="The rig as MVR, with GDTF in it."
+    ),
+    Command(
+        "print", "File", "Print…", lambda w: w.print_sheet(), ("Ctrl+P",), "Prints the sheet that is shown.", line=True
+    ),
     Command("rename", "File", "Rename the rig…", lambda w: w.rename(), help="What this installation is called."),
     Command("quit", "File", "Quit", lambda w: w.close(), ("Ctrl+Q",), line=True),
 )

@@ -29,6 +29,10 @@ class Computer(msgspec.Struct, kw_only=True):
     """How each station's parts share its height, in pixels, by its name."""
     lines: dict[str, Annotated[str, Meta(max_length=4096)]] = {}
     """The serial port of each DMX line, by the line's number."""
+    sheets: dict[str, dict[str, Annotated[str, Meta(max_length=4096)]]] = {}
+    """What was chosen for each sheet, by its key; under an empty key what is chosen for all of them."""
+    mappings: dict[str, dict[str, Annotated[str, Meta(max_length=4096)]]] = {}
+    """How the columns and the names of tables were understood, by their headings."""
     quiet: bool = False
     """Whether nothing at all leaves before arming."""
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import gc
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Literal
 
@@ -58,6 +58,19 @@ class Selection:
         return self.ids[0] if self.ids else ""
 
 
+@dataclass(frozen=True)
+class Since:
+    """What has changed since a version, for those who draw it: how by item, and where items stood before, as (first,
+    last, what it is called) by universe."""
+
+    name: str = ""
+    kinds: dict[str, str] = field(default_factory=dict)
+    before: dict[str, tuple[tuple[int, int, str], ...]] = field(default_factory=dict)
+
+
+NOT_COMPARED = Since()
+
+
 class Session(QObject):
     """Edits come in through `edit`; `changed` carries the Change of every edit, undo and redo."""
 
@@ -68,6 +81,7 @@ class Session(QObject):
     said = Signal(str, str)
     done = Signal(str)
     """What was just done, where undoing it is to be offered beside the words."""
+    since_changed = Signal()
     working = Signal(str)
     """Before an edit of very many is followed: what is going to take a moment."""
     about_to_act = Signal()
@@ -85,6 +99,8 @@ class Session(QObject):
         self.history = History(rig)
         self.index = Index(rig)
         self.checker = Checker(self.index, self.observed, self.now())
+        self.since = NOT_COMPARED
+        """What the rig is compared with, as far as it is shown elsewhere than in its list."""
         self.followed = Followed(frozenset(rig.universes), frozenset())
         """Universes and items that the last edit touched."""
         self.selection = Selection()
@@ -248,6 +264,12 @@ class Session(QObject):
         self.path, self.stamp = path, stamp
         self.history.saved = rig
         self.changed.emit(Change("save", {}))
+
+    def show_since(self, since: Since) -> None:
+        """Show on tapes and lists what has changed since a version; NOT_COMPARED shows nothing."""
+        if since is not self.since:
+            self.since = since
+            self.since_changed.emit()
 
     # ---- observing
 

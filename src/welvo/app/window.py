@@ -77,8 +77,9 @@ if TYPE_CHECKING:
     from welvo.app.devices.station import DevicesStation
     from welvo.app.profiles.station import ProfilesStation
     from welvo.app.runs.station import RunsStation
+    from welvo.app.sheets.station import SheetsStation
 
-    Station = ProfilesStation | PatchStation | RunsStation | DevicesStation | BenchStation
+    Station = ProfilesStation | PatchStation | RunsStation | DevicesStation | BenchStation | SheetsStation
 
 
 class Window(QWidget):
@@ -221,6 +222,24 @@ class Window(QWidget):
         self._enter(made)
         return made
 
+    @cached_property
+    def sheets(self) -> SheetsStation:
+        from welvo.app.sheets.station import SheetsStation
+
+        made = SheetsStation(self.session, self.network, self.computer)
+        self.on_close.append(made.close_all)
+        self._enter(made)
+        return made
+
+    def print_sheet(self) -> None:
+        """Show the sheet that was chosen last; from there it is printed."""
+        shown = self.station == "Sheets"
+        self.show_station("Sheets")
+        if shown:
+            self.sheets.print()
+        else:
+            self.session.say("This is the sheet that is chosen; Ctrl+P again prints it.")
+
     @property
     def stations(self) -> dict[str, Station]:
         """All stations by name; those that nobody has looked at yet are built by it."""
@@ -230,6 +249,7 @@ class Window(QWidget):
             "Runs": self.runs,
             "Devices": self.devices,
             "Bench": self.bench,
+            "Sheets": self.sheets,
         }
 
     @property
@@ -245,6 +265,7 @@ class Window(QWidget):
             "Runs": ("riser", "attach", "box"),
             "Devices": ("pairs", "add"),
             "Bench": ("bank", "pick"),
+            "Sheets": ("list", "preview"),
         }[self.station]
         found = (getattr(shown, name) for name in wanted)
         usable = (w for w in found if w.isVisible() and w.isEnabled() and w.focusPolicy() != Qt.FocusPolicy.NoFocus)
@@ -510,11 +531,15 @@ class Window(QWidget):
         """Open a rig, take profiles into the rig; of anything else is said what it is not."""
         rigs = [f for f in files if f.suffix.lower() in (".welvo", ".json")]
         profiles = [f for f in files if f.suffix.lower() in (".gdtf", ".csv", ".txt")]
-        others = [f for f in files if f not in rigs and f not in profiles]
+        tables = [f for f in files if f.suffix.lower() in (".xlsx", ".ods", ".mvr")]
+        others = [f for f in files if f not in rigs and f not in profiles and f not in tables]
         if others:
             name = visible(others[0].name)
-            self.session.say(f"{name} is no rig (.welvo, .json) and no profile (.gdtf, .csv, .txt).", "warning")
-        elif len(rigs) > 1 or (rigs and profiles):
+            words = f"{name} is no rig (.welvo, .json), no profile (.gdtf, .csv, .txt), no table and no scene."
+            self.session.say(words, "warning")
+        elif tables and len(files) == 1:
+            guarded(self, self.import_file, tables[0])
+        elif len(rigs) > 1 or tables or (rigs and profiles):
             self.session.say("Drop one rig, or profiles for the one that is open.", "warning")
         elif rigs:
             if self.may_leave():
@@ -524,6 +549,38 @@ class Window(QWidget):
 
             for file in profiles:
                 guarded(self, import_profile, self.session, file)
+
+    def import_dialog(self) -> None:
+        kinds = "What can be imported (*.csv *.xlsx *.ods *.mvr *.gdtf);;All files (*)"
+        name, _ = QFileDialog.getOpenFileName(self, "Import", self._folder(), kinds)
+        if name:
+            self.import_file(Path(name))
+
+    def import_file(self, path: Path) -> None:
+        """A table, a scene or a fixture type into the rig that is open. Raises Refused for what cannot be read."""
+        kind = path.suffix.lower()
+        if kind == ".gdtf":
+            from welvo.app.profiles.library import import_profile
+
+            import_profile(self.session, path)
+        elif kind == ".mvr":
+            from welvo.app.patch.scenes import ImportScene
+
+            ImportScene(self.session, path, self).exec()
+        else:
+            from welvo.app.patch.import_table import ImportTable
+
+            ImportTable(self.session, self.computer, path, self).exec()
+
+    def export_list(self) -> None:
+        from welvo.app.patch.export import ask_export
+
+        ask_export(self.session, self)
+
+    def export_scene(self) -> None:
+        from welvo.app.patch.scenes import ask_export_scene
+
+        ask_export_scene(self.session, self)
 
     def open_file(self, path: Path) -> bool:
         """Open a file in place of the present rig; what cannot be opened changes nothing."""
@@ -823,6 +880,9 @@ class Window(QWidget):
         self.patch.tapes.set_level(level)
 
     def zoom_step(self, by: int) -> None:
+        if self.station == "Sheets":
+            self.sheets.zoom(by)
+            return
         if self.station == "Runs":
             self.runs.opened.zoom(1.5 if by > 0 else 1 / 1.5)
         else:

@@ -111,7 +111,7 @@ def _unpack(data: bytes, name: str) -> dict[str, bytes]:
     return files
 
 
-def parse_xml(data: bytes, name: str) -> Any:
+def parse_xml(data: bytes, name: str, entry: str = DESCRIPTION) -> Any:
     """The root element, without entities, network or huge trees. Raises RigFileError."""
     from lxml import etree
 
@@ -121,11 +121,9 @@ def parse_xml(data: bytes, name: str) -> Any:
     try:
         root = etree.fromstring(data, parser)
     except (etree.XMLSyntaxError, ValueError) as e:
-        raise RigFileError(f"{name}: {DESCRIPTION} is damaged: {str(e)[:160]}.") from e
+        raise RigFileError(f"{name}: {entry} is damaged: {str(e)[:160]}.") from e
     if root.getroottree().docinfo.internalDTD is not None:
-        raise RigFileError(
-            f"{name}: {DESCRIPTION} declares entities or a document type; that is never needed, and refused."
-        )
+        raise RigFileError(f"{name}: {entry} declares entities or a document type; that is never needed, and refused.")
     return root
 
 

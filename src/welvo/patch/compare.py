@@ -230,6 +230,8 @@ def _said(old: Index, new: Index, part: str, key: str, t: Touch) -> tuple[Kind, 
     if part == "feeds" and field == "wire":
         a, b = old.rig.feeds[key], new.rig.feeds[key]
         return "re-planned", "on the wire", say_wire(a.protocol, a.wire), say_wire(b.protocol, b.wire)
+    if field == "members":
+        return "changed", "members", _say_members(old.rig, t.before), _say_members(new.rig, t.after)
     kind: Kind = "re-planned" if part in _PLANNED else "changed"
     return kind, " ".join(t.path).replace("_", " "), *_both(t)
 
@@ -254,6 +256,10 @@ def _said_device(old: Index, new: Index, key: str, t: Touch) -> tuple[Kind, str,
         return "changed", "snapshots" if path[0] == "snapshots" else f"tick of {' '.join(path[1:])}", *_both(t)
     words = f"{' '.join(inner).replace('_', ' ')}{f' of port {label}' if label else ''}"
     return "re-planned", words, *_both(t)
+
+
+def _say_members(rig: Rig, value: Any) -> str:
+    return _plain(tuple(call(rig, k) for k in value)) if isinstance(value, tuple) else _plain(value)
 
 
 def _run(value: Any) -> tuple[Any, ...]:

@@ -16,6 +16,8 @@ class Scene(Value, frozen=True, kw_only=True):
 
     name: str
     data: bytes = b""
+    taken: tuple[str, ...] = ()
+    """UUIDs of its fixtures that came into the rig: one of them that is gone was taken out here."""
 
 
 class Ground(Value, frozen=True, kw_only=True):

@@ -81,7 +81,7 @@ def _patch(
         if not listing:
             yield Words("There is nothing in the patch yet.")
             return
-        yield Words(f"{plural(len(listing.rows), 'item')}.")
+        yield Words(f"{plural(len(set(listing.ids)), 'item')}.")
         shown_group = by if by in has else ""
         yield from _grouped(listing, wanted, shown_group, by in (c.columns or ()))
 

@@ -189,7 +189,7 @@ def _story(blocks: Sequence[Block], room: float, high: float, progress: Progress
         def draw(self) -> None:
             self.canv.__dict__["bare"] = False
 
-    heading = ParagraphStyle("heading", fontName=BOLD, fontSize=12, leading=15, spaceAfter=3, keepWithNext=1)
+    heading = ParagraphStyle("heading", fontName=BOLD, fontSize=12, leading=15, spaceAfter=3)
     beside = f'<font name="{REGULAR}" size="9" color="#404040">\u00a0\u00a0\u00a0'
     plain = ParagraphStyle("plain", fontName=REGULAR, fontSize=9, leading=12, spaceAfter=4)
     story: list[Any] = []
@@ -210,7 +210,7 @@ def _story(blocks: Sequence[Block], room: float, high: float, progress: Progress
             if b.page and not fresh:
                 story.append(PageBreak())
             elif not fresh:
-                story += [Spacer(0, 4 * MM), CondPageBreak(30 * MM)]
+                story += [Spacer(0, 4 * MM), CondPageBreak(38 * MM)]
             more = f"{beside}{escape(printable(b.beside))}</font>" if b.beside else ""
             story.append(Paragraph(f"{escape(printable(b.words, True))}{more}", heading))
         elif isinstance(b, Words):

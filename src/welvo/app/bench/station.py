@@ -23,7 +23,7 @@ from welvo.app.widgets import marks
 from welvo.app.widgets.dialogs import ask_line
 from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Field
-from welvo.app.widgets.painting import CENTRE, button, clear, column, label, row, text
+from welvo.app.widgets.painting import CENTRE, button, clear, column, label, row, text, touching
 from welvo.app.widgets.theme import THEME
 from welvo.bench.borrowing import choose, lent, say_borrowed
 from welvo.bench.levels import light_up, read_value, reveal
@@ -181,7 +181,7 @@ class BenchStation(QWidget):
             self.pages[name] = b
             segments.append(b)
         self._title = label("Bench", 16, True)
-        bar = row(self._title, 4, row_of(segments), 4, self.pick, self._what, None, self.blackout)
+        bar = row(self._title, 4, touching(segments), 4, self.pick, self._what, None, self.blackout)
         bar.setContentsMargins(16, 8, 16, 8)
         acts = row(
             self.light_up, self.reveal, self.zero, self.colour, self.spread, self.only, None,
@@ -714,15 +714,6 @@ class BenchStation(QWidget):
         self.panel.restyle()
         self.refresh()
         self.panel.refresh()
-
-
-def row_of(widgets: list[QWidget | int | None]) -> QWidget:
-    """Buttons of one kind, close together."""
-    made = QWidget()
-    inside = row(*widgets, spacing=0)
-    inside.setContentsMargins(0, 0, 0, 0)
-    made.setLayout(inside)
-    return made
 
 
 def _say_slots(rig: Rig, picked: Picked) -> str:

@@ -9,8 +9,8 @@ from welvo.app.widgets.dialogs import WishDialog
 from welvo.app.widgets.fields import set_help
 from welvo.app.widgets.moves import Moves
 from welvo.app.widgets.painting import clear, column
-from welvo.patch import spreadsheet, table
-from welvo.rig.notation import plural, say_place
+from welvo.patch import spreadsheet
+from welvo.rig.notation import plural
 
 EXAMPLE = "No.\tName\tProfile\tMode\tUniverse\tAddress\n101\tKelp 1\tBar 9\t38 slot\t1\t1"
 
@@ -53,19 +53,12 @@ class PasteRows(WishDialog):
         words = [f"{len(found.new)} new, {len(found.changed)} changed, {found.same} as they are."]
         if found.unread:
             words.append(f"Not read: {', '.join(found.unread[:6])}.")
-        if found.refused:
-            words.append(f"{plural(len(found.refused), 'row')} left out:")
-        shown = []
-        for r in found.refused[:8]:
-            where, _, why = r.partition(": ")
-            shown.append((where, "", why))
-        for fid in (*found.new, *found.changed)[: 10 - len(shown)]:
-            f = found.rig.fixtures[fid]
-            old = table.cell(self._session.index, fid, "first") or "new"
-            place = f.place(0)
-            uni = found.rig.universes.get(place.universe)
-            new = f"{say_place(uni.number, place.address)} {f.name}" if uni and place.address else f.name
-            shown.append((str(f.number), old, new))
+        refused = found.of("refused")
+        if refused:
+            words.append(f"{plural(len(refused), 'row')} left out:")
+        shown = [(f"row {r.n}", "", r.why) for r in refused[:8]]
+        for r in (*found.of("new"), *found.of("changed"))[: 10 - len(shown)]:
+            shown.append((r.who, r.before or "new", r.after))
         if shown:
             self._rows.addWidget(Moves(shown, 10))
         count = len(found.new) + len(found.changed)

@@ -26,7 +26,7 @@ from welvo.app.patch.tapes import Tapes
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Choice, CommandLine, Line, set_help
-from welvo.app.widgets.painting import RIGHT, box, button, column, entry, label, row, text
+from welvo.app.widgets.painting import RIGHT, box, button, column, entry, label, row, text, touching
 from welvo.app.widgets.painting import menu as popup_menu
 from welvo.app.widgets.start import Start
 from welvo.app.widgets.theme import THEME
@@ -84,10 +84,10 @@ class PatchStation(QWidget):
             self.filter, "Shows only rows of the list with this word. Hides the others; nothing is changed.   Ctrl+F"
         )
         self.filter.textChanged.connect(self.list.items.set_filter)
-        self._zooms = row_of(zooms)
+        self._zooms = touching(zooms)
         self._title = label("Patch", 16, True)
         self._title.setVisible(not THEME.step)  # larger text needs the room; the rail says it too
-        bar = row(self._title, 4, row_of(pages), 4, self.add, self.lay, self.more, None, self._zooms, spacing=6)
+        bar = row(self._title, 4, touching(pages), 4, self.add, self.lay, self.more, None, self._zooms, spacing=6)
         bar.setContentsMargins(16, 8, 16, 8)
         self.group = Choice(
             "Selects the items of a group. A group keeps its items through renumbering and moving.",
@@ -404,10 +404,3 @@ class _EmptyTapes(EmptyPage):
         for n in range(3):
             text(p, QRectF(16, 12 + 26 * n, 24, 20), str(n + 1), "line", 16, True, RIGHT)
             box(p, QRectF(272, 12 + 26 * n, self.width() - 296, 20), None, "line", 0, 1, dashed=True)
-
-
-def row_of(widgets: list[QWidget | int | None]) -> QWidget:
-    """Widgets without gaps between them, as one."""
-    made = QWidget()
-    made.setLayout(row(*widgets, spacing=0))
-    return made

@@ -85,6 +85,7 @@ class TapeFrame(QAbstractScrollArea):
         session.changed.connect(self._on_change)
         session.selection_changed.connect(self._on_selection)
         session.observed_changed.connect(self.viewport().update)
+        session.since_changed.connect(self.restyle)
 
     # ---- geometry
 

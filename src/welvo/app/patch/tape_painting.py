@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
+from welvo.app.session import NOT_COMPARED, Since
 from welvo.app.widgets import marks
 from welvo.app.widgets.painting import CENTRE, text, width_of
 from welvo.app.widgets.theme import LIGHT, THEME
@@ -104,6 +105,7 @@ def paint_tape(
     width: float,
     focus: frozenset[str] = frozenset(),
     known: tuple[list[Block], int] | None = None,
+    since: Since = NOT_COMPARED,
 ) -> None:
     """Draw one universe in a device of `width` with slot 1 at −x0; lanes below one another from y = 0."""
     rig = index.rig
@@ -126,6 +128,9 @@ def paint_tape(
         kept = QRectF((first - 1) * pp - x0, top, (last - first + 1) * pp, level.lane)
         if kept.right() > 0 and kept.left() < width:
             _reserve(p, kept, level)
+    for first, last, who in since.before.get(universe, ()):
+        if (last - 1) * pp - x0 > 0 and (first - 1) * pp - x0 < width:
+            _stood_here(p, QRectF((first - 1) * pp - x0, top, (last - first + 1) * pp, level.lane), who, level)
     clashes = index.clashes(universe, 200)
     combs = _combs(index, blocks, pp, focus) if level is FIT else {}
     done: set[int] = set()
@@ -174,6 +179,8 @@ def paint_tape(
             _title(p, index, block, y, *_label_room(s, clashes, pp, x0, width))
         if len(block.spans) > 1:
             _share_outline(p, r)
+        if s.item in since.kinds:
+            marks.since(p, since.kinds[s.item], r.left(), r.top(), min(r.width(), 14.0), level is FIELD)
         if tested and level is not FIELD:
             how = tested.get(f"item/{s.item}", "")
             if how:
@@ -194,6 +201,17 @@ def _reserve(p: QPainter, r: QRectF, level: Level) -> None:
     p.drawRect(r.adjusted(0.5, 0.5, -0.5, -0.5))
     if level is not FIELD and r.width() > width_of("reserve", 11) + 8:
         text(p, r.adjusted(5, 0, 0, 0), "reserve", "quiet", 11)
+
+
+def _stood_here(p: QPainter, r: QRectF, who: str, level: Level) -> None:
+    """Where something stood in the version that is compared: an empty dashed place, with who it was."""
+    pen = QPen(THEME.color("note"), 1)
+    pen.setStyle(Qt.PenStyle.DotLine)
+    p.setPen(pen)
+    p.setBrush(Qt.BrushStyle.NoBrush)
+    p.drawRect(r.adjusted(0.5, 0.5, -0.5, -0.5))
+    if level is not FIELD and r.width() > width_of(f"was {who}", 11) + 6:
+        text(p, r.adjusted(4, 0, 0, 0), f"was {who}", "note", 11)
 
 
 def _label_room(span: Span, clashes: list[Clash], pp: float, x0: float, width: float) -> tuple[float, float]:

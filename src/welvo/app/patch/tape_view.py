@@ -163,7 +163,9 @@ class TapeView(TapeFrame):
             found.setDevicePixelRatio(ratio)
             found.fill(Qt.GlobalColor.transparent)
             q = QPainter(found)
-            paint_tape(q, self._session.index, uid, pp, x0, width, self._focus(), self._blocks(uid))
+            paint_tape(
+                q, self._session.index, uid, pp, x0, width, self._focus(), self._blocks(uid), self._session.since
+            )
             q.end()
             self._cache[uid] = found
         return found

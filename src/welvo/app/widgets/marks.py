@@ -141,6 +141,28 @@ class MarkLabel(QWidget):
         draw(p, self.mark, 1, 1, self._size)
 
 
+def since(p: QPainter, kind: str, x: float, y: float, wide: float, small: bool) -> None:
+    """A corner that says what has changed since the version that is compared: a plus where it is new, an arrow where
+    it moved, a bare corner for anything else."""
+    p.save()
+    p.setRenderHint(QPainter.RenderHint.Antialiasing)
+    p.setPen(Qt.PenStyle.NoPen)
+    p.setBrush(THEME.color("note"))
+    side = min(wide, 7.0 if small else 13.0)
+    p.drawPolygon(QPolygonF([QPointF(x, y), QPointF(x + side, y), QPointF(x, y + side)]))
+    if not small and side > 10:
+        p.setPen(QPen(THEME.color("field"), 1.4))
+        at = QPointF(x + 4, y + 4)
+        if kind in ("added", "re-addressed"):
+            p.drawLine(at + QPointF(-2.5, 0), at + QPointF(2.5, 0))
+        if kind == "added":
+            p.drawLine(at + QPointF(0, -2.5), at + QPointF(0, 2.5))
+        elif kind == "re-addressed":
+            p.drawLine(at + QPointF(2.5, 0), at + QPointF(0.5, -2))
+            p.drawLine(at + QPointF(2.5, 0), at + QPointF(0.5, 2))
+    p.restore()
+
+
 def station_icon(p: QPainter, name: str, x: float, y: float, color: QColor) -> None:
     """The drawn sign of a station in a 24 × 18 device."""
     p.save()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import lru_cache
 
 from PySide6.QtCore import QRectF, Qt, QTimer
@@ -143,6 +143,13 @@ def row(*widgets: QWidget | int | None, spacing: int = 8) -> QHBoxLayout:
             made.addSpacing(w)
         else:
             made.addWidget(w)
+    return made
+
+
+def touching(widgets: Sequence[QWidget | int | None]) -> QWidget:
+    """Widgets without gaps between them, as one."""
+    made = QWidget()
+    made.setLayout(row(*widgets, spacing=0))
     return made
 
 

@@ -49,6 +49,7 @@ from welvo.app.widgets.painting import menu as popup_menu
 from welvo.app.widgets.refusals import guarded, inform
 from welvo.app.widgets.theme import THEME
 from welvo.formats.files import write_atomic
+from welvo.formats.workbooks import SUFFIXES, table_bytes
 from welvo.rig.notation import natural, plural
 
 AnyIndex = QModelIndex | QPersistentModelIndex
@@ -355,7 +356,7 @@ class ListView(QTableView):
     def add_copying(self, menu: QMenu) -> None:
         menu.addAction("Copy rows", self.copy_rows).setEnabled(bool(self.chosen()))
         menu.addAction("Copy the whole list", partial(self.copy_rows, whole=True))
-        menu.addAction("Export as CSV…", self.export)
+        menu.addAction("Export…", self.export)
 
     def _offer(self, at: QPoint) -> None:
         self.row_menu().popup(self.viewport().mapToGlobal(at))
@@ -386,15 +387,24 @@ class ListView(QTableView):
     def export(self) -> None:
         """Ask for a file and write the whole list into it."""
         start = str(Path.home() / f"{self.accessibleName()}.csv")
-        name, _ = QFileDialog.getSaveFileName(self, "Export the list", start, "CSV table (*.csv)")
+        kinds = ";;".join(f"{words} (*{suffix})" for suffix, words in SUFFIXES.items())
+        name, _ = QFileDialog.getSaveFileName(self, "Export the list", start, kinds)
         if name:
             guarded(self, self.export_to, Path(name))
 
     def export_to(self, path: Path) -> None:
-        """Write all rows that are shown. Raises Refused when the file cannot be written."""
+        """Write all rows that are shown, as CSV, XLSX or ODS. Raises Refused when the file cannot be written."""
         path = path if path.suffix else path.with_suffix(".csv")
-        data = written(self.as_cells(self.listed.ids), ",").encode()
-        wait_for(lambda: write_atomic(path, data, keep=True))
+        titles, *rows = self.as_cells(self.listed.ids)
+        numbers = [
+            n for n, t in enumerate(titles) if any(h.title == t and h.kind == "number" for h in self.listed.heads)
+        ]
+
+        def work() -> None:
+            data = table_bytes(path.suffix, self.accessibleName(), titles, rows, numbers)
+            write_atomic(path, data, keep=True)
+
+        wait_for(work)
         inform(self, f"{plural(len(self.listed.ids), 'row')} written to {path.name}.")
 
     def keyPressEvent(self, e: QKeyEvent) -> None:

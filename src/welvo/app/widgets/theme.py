@@ -34,6 +34,8 @@ LIGHT = {a.key: a.light for a in ATTRIBUTES if a.key.startswith("ColorAdd_") and
 """Colours of actual light: content, not tokens; always drawn with an outline. An emitter without a softer one here is
 drawn in its attribute's."""
 
+PAPER = QColor("white")
+"""What sheets are printed on: content, in both themes."""
 SIZES = (11, 13, 16, 22)
 
 

@@ -1,0 +1,287 @@
+"""What is chosen for a sheet, beside its pages. What is chosen once is chosen for the next time on this computer."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QFileDialog, QScrollArea, QSizePolicy, QWidget
+
+from welvo.app.computer import Computer
+from welvo.app.disk import wait_for
+from welvo.app.session import Session
+from welvo.app.widgets.fields import Choice, Field, Tick
+from welvo.app.widgets.forms import field_row
+from welvo.app.widgets.literal import menu_words
+from welvo.app.widgets.painting import button, clear, column, label, menu, row
+from welvo.formats.files import read_bytes
+from welvo.formats.versions import in_time
+from welvo.rig.base import Refused
+from welvo.rig.document import Picture, put
+from welvo.rig.readers import whole
+from welvo.sheets.catalogue import SHEETS, Sheet, choices_about, columns_of, groupings
+from welvo.sheets.lists import Material
+from welvo.sheets.paper import PAPERS, STOCKS, Choices, read_stock
+
+COMMON = ("paper", "header", "decimal", "day")
+"""What is chosen for all sheets at once."""
+LOGO = "logo"
+"""The id under which the logo travels with the rig, among its pictures."""
+DAYS = {"%Y-%m-%d": "2027-01-15", "%d.%m.%Y": "15.01.2027", "%d/%m/%Y": "15/01/2027", "%m/%d/%Y": "01/15/2027"}
+MOST_LOGO = 4 * 2**20
+
+
+class ChoicesPanel(QWidget):
+    """Emits `changed` when anything else is wanted than before."""
+
+    changed = Signal()
+
+    def __init__(self, session: Session, computer: Computer) -> None:
+        super().__init__()
+        self._session, self._computer = session, computer
+        self.key = next(iter(SHEETS))
+        self.about = ""
+        self.since = ""
+        self.only_selected = False
+        self._fields: dict[str, QWidget] = {}
+        self._lines = column((16, 12, 16, 12), 8)
+        inner = QWidget()
+        inner.setLayout(self._lines)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setWidget(inner)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        outer = column(spacing=0)
+        outer.addWidget(area)
+        self.setLayout(outer)
+        self._acts: tuple[tuple[str, Callable[[], object], str], ...] = ()
+
+    @property
+    def sheet(self) -> Sheet:
+        return SHEETS[self.key]
+
+    def get(self, name: str, default: str = "") -> str:
+        """What was chosen, for this sheet or for all."""
+        return self._computer.sheets.get("" if name in COMMON else self.key, {}).get(name, default)
+
+    def take(self, name: str, value: str) -> None:
+        of = "" if name in COMMON else self.key
+        kept = {**self._computer.sheets.get(of, {}), name: value}
+        self._computer.sheets = {**self._computer.sheets, of: {k: v for k, v in kept.items() if v}}
+        self._computer.save()
+        self.changed.emit()
+
+    # ---- what the pages are made with
+
+    def choices(self) -> Choices:
+        """Everything as it is chosen. Raises Refused for a stock that can no longer be read."""
+        picture = self._session.rig.pictures.get(LOGO)
+        turned = self.get("turned")
+        known = {k for k, _ in (*columns_of(self._material(), self.sheet), *groupings(self._material()))}
+        items: tuple[str, ...] = ()
+        if self.only_selected and self._session.selection.kind == "item":
+            items = self._session.selection.ids
+        first = self.get("first label", "1")
+        return Choices(
+            paper=self.get("paper", "A4") if self.get("paper", "A4") in PAPERS else "A4",
+            landscape=None if not turned else turned == "landscape",
+            of=self.about if self.sheet.about else "",
+            sort=self.get("sort") if self.get("sort") in known else "",
+            group=self.get("group") if self.get("group") in known else "",
+            columns=tuple(c for c in self.get("columns").split("\t") if c in known),
+            header=self.get("header"),
+            logo=picture.data if picture else b"",
+            decimal=self.get("decimal", ".") or ".",
+            day=self.get("day") if self.get("day") in DAYS else next(iter(DAYS)),
+            stock=read_stock(self.get("stock") or next(iter(STOCKS))),
+            first_label=int(first) if first.isdecimal() else 1,
+            cut_marks=bool(self.get("cut marks")),
+            items=items,
+        )
+
+    def _material(self) -> Material:
+        return Material(self._session.index, self._session.observed, self._session.now())
+
+    # ---- the fields
+
+    def set_acts(self, *acts: tuple[str, Callable[[], object], str]) -> None:
+        self._acts = acts
+
+    def show_sheet(self, key: str) -> None:
+        self.key = key
+        self.fill()
+
+    def fill(self) -> None:
+        """Build the fields for the sheet that is shown."""
+        clear(self._lines)
+        self._fields = {}
+        sheet, rig = self.sheet, self._session.rig
+        self._lines.addWidget(label(sheet.title, 16, True, wrap=True))
+        self._lines.addWidget(label(sheet.help, 11, quiet=True, wrap=True))
+        first, *others = self._acts
+        self._lines.addWidget(button(first[0], first[1], first[2], primary=True))
+        self._lines.addLayout(row(*(button(*a) for a in others)))
+        if sheet.about:
+            options = [("", "all of them"), *choices_about(rig, sheet.about)]
+            if self.about not in dict(options):
+                self.about = ""
+            self._choice("Of", "Only one of them, or all.", options, self.about, self._take_about)
+        if sheet.key == "changes" or rig.versions:
+            versions = [(v, rig.versions[v].name) for v in reversed(in_time(rig))]
+            if versions:
+                if self.since not in dict(versions):
+                    self.since = versions[0][0]
+                self._choice("Changes since", "The version that changes are counted from.", versions, self.since,
+                             self._take_since)  # fmt: skip
+        if sheet.key == "labels":
+            self._labels()
+        m = self._material()
+        shown = columns_of(m, sheet)
+        if shown:
+            orders = [("", "the sheet's own"), *shown]
+            self._choice(
+                "Sorted by", "The column that decides the order.", orders, self.get("sort"), self._taker("sort")
+            )
+            if sheet.key in ("patch", "numbers", "positions", "circuits"):
+                splits = [("", "as the sheet is meant"), *groupings(m)]
+                self._choice("Split by", "Each value of it gets a table of its own.", splits, self.get("group"),
+                             self._taker("group"))  # fmt: skip
+            said = self._say_columns(shown)
+            which = button(said, lambda: self._pick_columns(shown), "Which columns are printed.")
+            which.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+            self._lines.addLayout(field_row("Columns", which))
+        self._tick("Only what is selected", "Prints only the items that are selected in Patch.", self.only_selected,
+                   self._take_only)  # fmt: skip
+        if sheet.key != "labels":
+            self._choice("Paper", "The size of the paper.", [(p, p) for p in PAPERS], self.get("paper", "A4"),
+                         self._taker("paper"))  # fmt: skip
+            ways = [("", "as it fits best"), ("portrait", "upright"), ("landscape", "lying")]
+            self._choice("Turned", "Which way the paper lies.", ways, self.get("turned"), self._taker("turned"))
+            self._line("Header", "A line under the title of each page, such as the venue. Empty: the rig's name.",
+                       self.get("header"), self._taker("header"))  # fmt: skip
+            marks = [(".", "2.5"), (",", "2,5")]
+            self._choice("Numbers", "How a fraction is written. Addresses are always 3.045.", marks,
+                         self.get("decimal", "."), self._taker("decimal"))  # fmt: skip
+            self._choice("Dates", "How a date is written.", list(DAYS.items()), self.get("day"), self._taker("day"))
+            there = LOGO in rig.pictures
+            words = "A picture at the head of each page. It is kept in the rig."
+            acts: list[Any] = [button("Logo…", self.ask_logo, words)]
+            if there:
+                acts.append(button("Without logo", self.drop_logo, "Takes the logo out of the rig."))
+            self._lines.addLayout(row(*acts, None))
+        self._lines.addStretch(1)
+
+    def _labels(self) -> None:
+        self._choice("Stock", "The sheet of labels, by its measures.", [(s, s) for s in STOCKS] + (
+            [] if self.get("stock", next(iter(STOCKS))) in STOCKS else [(self.get("stock"), "as typed")]
+        ), self.get("stock", next(iter(STOCKS))), self._taker("stock"))  # fmt: skip
+        self._line(
+            "Measures", "Another stock: 63.5 x 38.1, 3 x 7 on A4, left 7.2, top 15.1, step 66 x 38.1. Millimetres.",
+            "" if self.get("stock", next(iter(STOCKS))) in STOCKS else self.get("stock"), self._take_stock,
+        )  # fmt: skip
+        self._line("First label", "The first free label of the sheet in the printer, row by row from 1.",
+                   self.get("first label", "1"), self._take_first)  # fmt: skip
+        self._tick("Cut marks", "Prints the corners of each label, for paper that is cut.", bool(self.get("cut marks")),
+                   lambda on: self.take("cut marks", "yes" if on else ""))  # fmt: skip
+
+    def _taker(self, name: str) -> Callable[[str], object]:
+        return lambda value: self.take(name, value)
+
+    def _choice(
+        self, words: str, help_text: str, options: list[tuple[str, str]], value: str, take: Callable[[str], object]
+    ) -> None:
+        made = Choice(help_text, take)
+        made.setAccessibleName(words)
+        made.set_options(options, value)
+        self._fields[words] = made
+        self._lines.addLayout(field_row(words, made))
+
+    def _line(self, words: str, help_text: str, value: str, take: Callable[[str], object]) -> None:
+        made = Field(help_text, take)
+        made.setAccessibleName(words)
+        made.set_value(value)
+        self._fields[words] = made
+        self._lines.addLayout(field_row(words, made))
+        self._lines.addWidget(made.refusal)
+
+    def _tick(self, words: str, help_text: str, on: bool, take: Callable[[bool], object]) -> None:
+        made = Tick(words, help_text, take)
+        made.setAccessibleName(words)
+        made.setChecked(on)
+        self._fields[words] = made
+        self._lines.addWidget(made)
+
+    # ---- taking
+
+    def _take_about(self, key: str) -> None:
+        self.about = key
+        self.changed.emit()
+
+    def _take_since(self, key: str) -> None:
+        self.since = key
+        self.changed.emit()
+
+    def _take_only(self, on: bool) -> None:
+        self.only_selected = on
+        self.changed.emit()
+
+    def _take_first(self, typed: str) -> None:
+        count = read_stock(self.get("stock") or next(iter(STOCKS))).count
+        self.take("first label", str(whole(typed, 1, count)))
+
+    def _take_stock(self, typed: str) -> None:
+        stock = read_stock(typed).name if typed.strip() else next(iter(STOCKS))
+        self.take("stock", stock)
+        self.fill()
+
+    def _say_columns(self, shown: list[tuple[str, str]]) -> str:
+        chosen = [c for c in self.get("columns").split("\t") if c in dict(shown)]
+        return f"{len(chosen)} of {len(shown)}" if chosen else "as the sheet is meant"
+
+    def _pick_columns(self, shown: list[tuple[str, str]]) -> None:
+        chosen = [c for c in self.get("columns").split("\t") if c] or list(self.sheet.columns) or [k for k, _ in shown]
+        popup = menu(self)
+        for key, words in shown:
+            act = popup.addAction(menu_words(words))
+            act.setCheckable(True)
+            act.setChecked(key in chosen)
+            act.triggered.connect(lambda on, key=key: self.set_column(key, on))
+        popup.addSeparator()
+        popup.addAction("As the sheet is meant", self.usual_columns)
+        popup.popup(self.mapToGlobal(self.rect().center()))
+
+    def usual_columns(self) -> None:
+        self.take("columns", "")
+        self.fill()
+
+    def set_column(self, key: str, on: bool) -> None:
+        """Print a column, or leave it out. The last one stays."""
+        keys = [k for k, _ in columns_of(self._material(), self.sheet)]
+        chosen = [c for c in self.get("columns").split("\t") if c] or list(self.sheet.columns) or keys
+        wanted = [k for k in keys if (k in chosen or k == key) and (on or k != key)]
+        if not wanted:
+            raise Refused("A sheet needs one column at least.")
+        self.take("columns", "\t".join(wanted))
+        self.fill()
+
+    def ask_logo(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "A logo", str(Path.home()), "Pictures (*.png *.jpg *.jpeg)")
+        if name:
+            self.set_logo(Path(name))
+
+    def set_logo(self, path: Path) -> None:
+        """Keep a picture in the rig as its logo. Raises Refused for what is no picture, or a very large one."""
+        data = wait_for(lambda: read_bytes(path, MOST_LOGO, "a picture"))
+        if not data.startswith((b"\x89PNG\r\n", b"\xff\xd8\xff")):
+            raise Refused(f"{path.name} is no PNG or JPEG.")
+        media = "image/png" if data.startswith(b"\x89PNG") else "image/jpeg"
+        self._session.edit(put, "set the logo", pictures={LOGO: Picture(name=path.name, media=media, data=data)})
+        self.fill()
+        self.changed.emit()
+
+    def drop_logo(self) -> None:
+        self._session.edit(put, "take the logo out", pictures={LOGO: None})
+        self.fill()
+        self.changed.emit()

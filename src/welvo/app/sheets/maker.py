@@ -1,0 +1,111 @@
+"""Makes sheets out of the window's way: one thread, the newest wish, with progress, and stopped when nobody waits.
+
+A sheet is made from values: the rig as it is at the moment of the wish, with an index of its own, so that edits go on
+meanwhile and nothing is half of one rig and half of another.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from threading import Event
+
+from PySide6.QtCore import QObject, Signal
+
+from welvo.app.disk import Newest
+from welvo.app.session import Session
+from welvo.checks.checker import Report
+from welvo.formats.versions import latest, unpack
+from welvo.live.worker import Faults
+from welvo.observed.values import Observed
+from welvo.patch.compare import compare
+from welvo.patch.index import Index
+from welvo.rig.base import Refused
+from welvo.rig.document import Rig
+from welvo.rig.versions import Version
+from welvo.sheets.catalogue import make_pdf
+from welvo.sheets.lists import Material
+from welvo.sheets.paper import Choices
+from welvo.sheets.pdf import Stopped
+
+
+@dataclass(frozen=True)
+class Wish:
+    """Which sheet, of what."""
+
+    key: str
+    choices: Choices
+    rig: Rig
+    observed: Observed
+    report: Report
+    now: float
+    since: Version | None
+
+    @classmethod
+    def of(cls, session: Session, key: str, choices: Choices, since: str = "") -> Wish:
+        rig = session.rig
+        version = rig.versions.get(since) or latest(rig)
+        return cls(key, choices, rig, session.observed, session.report, session.now(), version)
+
+    def material(self) -> Material:
+        index = Index(self.rig)
+        since = None
+        if self.since is not None:
+            since = (self.since.name, tuple(compare(Index(unpack(self.since, self.rig)), index)))
+        return Material(index, self.observed, self.now, self.report, since)
+
+
+class Maker(QObject):
+    """`made` carries the wish and its PDF, `failed` the wish and why there is none, `told` how far it is."""
+
+    made = Signal(object, bytes)
+    failed = Signal(object, str)
+    told = Signal(int, int)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.faults = Faults()
+        self._newest = Newest("making sheets", self.faults)
+        self._stop = Event()
+
+    def make(self, wish: Wish) -> None:
+        """Make a sheet; one that is being made is given up."""
+        self._stop.set()
+        stop = self._stop = Event()
+        self._newest.put(lambda: self._run(wish, stop))
+
+    def stop(self) -> None:
+        self._stop.set()
+
+    def settle(self, seconds: float) -> bool:
+        return self._newest.settle(seconds)
+
+    def close(self) -> None:
+        self._stop.set()
+        self._newest.stop(2.0)
+
+    def _run(self, wish: Wish, stop: Event) -> None:
+        if stop.is_set():
+            return
+        last = -1
+
+        def progress(done: int, of: int) -> None:
+            nonlocal last
+            if stop.is_set():
+                raise Stopped
+            percent = 100 * done // max(1, of)
+            if percent != last:
+                last = percent
+                self.told.emit(done, of)
+
+        try:
+            data = make_pdf(wish.material(), wish.key, wish.choices, progress)
+        except Stopped:
+            return
+        except Refused as e:
+            self.failed.emit(wish, str(e))
+        except Exception as e:  # whatever it is, the station says it instead of waiting for ever
+            self.faults.note("making sheets", e)
+            self.failed.emit(wish, f"The sheet could not be made: {e}.")
+        else:
+            if not stop.is_set():
+                self.made.emit(wish, data)

@@ -1,0 +1,244 @@
+"""Writes a rig as a scene (MVR, DIN SPEC 15801), around what the scenes held that it came from.
+
+Each fixture is written into the node that carries its UUID, and only what is different there; a new one gets a node in
+the layer its column names. A node whose fixture was taken out of the rig goes; one that never came in stays.
+"""
+
+from __future__ import annotations
+
+import io
+import re
+import zipfile
+from typing import Any
+
+import numpy as np
+
+from welvo.formats.archive import unpack
+from welvo.formats.gdtf_write import dumps_gdtf
+from welvo.formats.mvr import (
+    BOUNDS,
+    IDENTITY,
+    SCENE,
+    Matrix,
+    _text,
+    addresses_of,
+    combined,
+    matrix_of,
+    names_of,
+    number_of,
+    scene_root,
+    scene_uuid,
+    spot_of,
+    walk,
+)
+from welvo.formats.mvr_take import CLASS, LAYER
+from welvo.patch.index import Index
+from welvo.rig.document import HANG_POINT, Rig
+from welvo.rig.edits import packed
+from welvo.rig.lookup import mode_of
+from welvo.rig.notation import plural
+from welvo.rig.patched import Fixture
+
+OWN_LAYER = "Rig"
+
+
+def dumps_mvr(index: Index) -> tuple[bytes, list[str]]:
+    """The bytes of an `.mvr`, and what could not be said in it. Raises RigFileError when a kept scene is damaged."""
+    from lxml import etree
+
+    rig = index.rig
+    doubts: list[str] = []
+    root, files = _base(rig)
+    writer = _Writer(index, root)
+    specs = _types(rig, files, doubts)
+    nodes = {(n.get("uuid") or "").upper(): (n, outer) for n, _, outer in walk(root)}
+    taken = {u for s in rig.scenes.values() for u in s.taken}
+    mine = set()
+    for key in sorted(rig.fixtures, key=lambda k: rig.fixtures[k].number):
+        fixture = rig.fixtures[key]
+        uuid = fixture.uuid or scene_uuid("fixture", key)
+        mine.add(uuid)
+        node, outer = nodes.get(uuid, (None, IDENTITY))
+        if node is None:
+            node, outer = writer.new(uuid, fixture), IDENTITY
+        writer.write(node, outer, key, fixture, specs)
+    for uuid, (node, _) in nodes.items():
+        if uuid in taken and uuid not in mine:
+            node.getparent().remove(node)
+    if rig.elements:
+        doubts.append(f"{plural(len(rig.elements), 'element')} of pixels are no fixtures, and are not in the scene.")
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        etree.indent(root)
+        _put(archive, SCENE, etree.tostring(root, xml_declaration=True, encoding="UTF-8"))
+        for name, data in files.items():
+            _put(archive, name, data)
+    return out.getvalue(), doubts
+
+
+def _put(archive: zipfile.ZipFile, name: str, data: bytes) -> None:
+    entry = zipfile.ZipInfo(name, (2000, 1, 1, 0, 0, 0))  # the same rig gives the same bytes
+    entry.compress_type = zipfile.ZIP_DEFLATED
+    archive.writestr(entry, data)
+
+
+def _base(rig: Rig) -> tuple[Any, dict[str, bytes]]:
+    """The scenes the rig came from as one, and their other files."""
+    from lxml import etree
+
+    root: Any = None
+    files: dict[str, bytes] = {}
+    for kept in rig.scenes.values():
+        entries = unpack(kept.data, kept.name, BOUNDS, "is damaged ({why}).", lambda inside: True)
+        one = scene_root(entries, kept.name)
+        entries.pop(SCENE)
+        for name, data in entries.items():
+            files.setdefault(name, data)
+        if root is None:
+            root = one
+            continue
+        for part in ("AUXData", "Layers"):
+            for node in one.iterfind(f"Scene/{part}/*"):
+                known = {n.get("uuid") for n in root.iterfind(f"Scene/{part}/*")}
+                if node.get("uuid") not in known:
+                    _child(root.find("Scene"), part).append(node)
+    if root is None:
+        root = etree.Element("GeneralSceneDescription", verMajor="1", verMinor="6")
+        etree.SubElement(root, "Scene")
+    root.set("provider", "Welvo")
+    scene = root.find("Scene")
+    aux, layers = _child(scene, "AUXData"), _child(scene, "Layers")
+    scene.insert(0, aux)
+    scene.insert(1, layers)
+    return root, files
+
+
+def _types(rig: Rig, files: dict[str, bytes], doubts: list[str]) -> dict[str, str]:
+    """The fixture types in use, written along; their names in the archive by profile."""
+    specs: dict[str, str] = {}
+    for pid in dict.fromkeys(f.profile for f in rig.fixtures.values()):
+        profile = rig.profiles[pid]
+        plain = (re.sub(r"[^\w .-]", "-", w) for w in (profile.maker or "Unknown", profile.name))
+        stem = "@".join(plain)
+        name, n = f"{stem}.gdtf", 1
+        while name in specs.values():
+            n += 1
+            name = f"{stem} {n}.gdtf"
+        data, said = dumps_gdtf(packed(rig, profile))
+        doubts += [f"{profile.name}: {d}" for d in said[:2]]
+        files[name] = data
+        specs[pid] = name
+    return specs
+
+
+def _child(node: Any, tag: str) -> Any:
+    from lxml import etree
+
+    found = node.find(tag)
+    return found if found is not None else etree.SubElement(node, tag)
+
+
+class _Writer:
+    def __init__(self, index: Index, root: Any) -> None:
+        self._index, self._root = index, root
+        self._layers: dict[str, Any] = {}
+        for layer in root.iterfind("Scene/Layers/Layer"):
+            self._layers.setdefault(layer.get("name") or "", layer)
+        self._positions = {v: k for k, v in reversed(names_of(root, "Position").items())}
+        self._classes = {v: k for k, v in reversed(names_of(root, "Class").items())}
+        self._positions_by_id = names_of(root, "Position")
+        self._classes_by_id = names_of(root, "Class")
+
+    def new(self, uuid: str, fixture: Fixture) -> Any:
+        """A node for a fixture that no scene knows yet, in the layer that its column names."""
+        from lxml import etree
+
+        name = fixture.fields.get(LAYER, "") or OWN_LAYER
+        layer = self._layers.get(name)
+        if layer is None or not np.allclose(matrix_of(layer), IDENTITY):
+            layer = etree.SubElement(
+                self._root.find("Scene/Layers"), "Layer", name=name, uuid=scene_uuid("layer", name)
+            )
+            self._layers[name] = layer
+        return etree.SubElement(_child(layer, "ChildList"), "Fixture", uuid=uuid, name=fixture.name)
+
+    def write(self, node: Any, outer: Matrix, key: str, fixture: Fixture, specs: dict[str, str]) -> None:
+        rig = self._index.rig
+        if (node.get("name") or "").strip() != fixture.name:
+            node.set("name", fixture.name)
+        self._place(node, outer, fixture)
+        self._aux(node, "Classing", "Class", fixture.fields.get(CLASS, ""), self._classes, self._classes_by_id)
+        mode = mode_of(rig, fixture)
+        _set(node, "GDTFSpec", specs[fixture.profile])
+        _set(node, "GDTFMode", mode.name if mode else "")
+        self._aux(node, "Position", "Position", fixture.fields.get(HANG_POINT, ""), self._positions,
+                  self._positions_by_id)  # fmt: skip
+        for tag, turn in (("DMXInvertPan", "pan inverted"), ("DMXInvertTilt", "tilt inverted")):
+            if (turn in fixture.turns) != (_text(node, tag).lower() == "true"):
+                _set(node, tag, "true" if turn in fixture.turns else "false")
+        if number_of(node) != fixture.number:
+            _set(node, "FixtureID", str(fixture.number))
+            _set(node, "FixtureIDNumeric", str(fixture.number))
+        if not _text(node, "UnitNumber"):
+            _set(node, "UnitNumber", "0")
+        self._addresses(node, key)
+
+    def _place(self, node: Any, outer: Matrix, fixture: Fixture) -> None:
+        own = matrix_of(node)
+        if fixture.spot is None:
+            return
+        if node.find("Matrix") is not None and np.allclose(spot_of(combined(own, outer)), fixture.spot, atol=2e-3):
+            return
+        try:
+            offset = (np.array(fixture.spot) * 1000 - outer[3]) @ np.linalg.inv(outer[:3])
+        except np.linalg.LinAlgError:
+            return  # what it stands in is squeezed flat; where it hangs cannot be said in there
+        made = np.vstack([own[:3], offset])
+        _set(node, "Matrix", "".join("{" + ",".join(f"{v:.6f}" for v in line) + "}" for line in made), first=True)
+
+    def _aux(self, node: Any, tag: str, kind: str, name: str, by_name: dict[str, str], by_id: dict[str, str]) -> None:
+        """A reference to a position or a class by its name, which is made where the scene has none."""
+        from lxml import etree
+
+        if by_id.get(_text(node, tag).upper(), "") == name:
+            return
+        if not name:
+            gone = node.find(tag)
+            if gone is not None:
+                node.remove(gone)
+            return
+        uuid = by_name.get(name)
+        if uuid is None:
+            uuid = by_name[name] = scene_uuid(kind.lower(), name)
+            by_id[uuid] = name
+            etree.SubElement(self._root.find("Scene/AUXData"), kind, uuid=uuid, name=name)
+        _set(node, tag, uuid)
+
+    def _addresses(self, node: Any, key: str) -> None:
+        from lxml import etree
+
+        rig = self._index.rig
+        wanted = tuple(
+            (n, rig.universes[s.universe].number, s.first)
+            for n, s in enumerate(s for s in self._index.spans(key) if s.break_no >= 0)
+        )
+        present = addresses_of(node, [])
+        if [p[1:] for p in present] == [w[1:] for w in wanted]:
+            return
+        holder = _child(node, "Addresses")
+        for old in holder.findall("Address"):
+            holder.remove(old)
+        for n, universe, address in wanted:
+            made = etree.SubElement(holder, "Address", attrib={"break": str(n)})
+            made.text = str((universe - 1) * 512 + address)
+
+
+def _set(node: Any, tag: str, words: str, first: bool = False) -> None:
+    from lxml import etree
+
+    found = node.find(tag)
+    if found is None:
+        found = etree.Element(tag)
+        node.insert(0, found) if first else node.append(found)
+    if (found.text or "") != words:
+        found.text = words
