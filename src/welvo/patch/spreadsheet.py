@@ -28,7 +28,7 @@ from welvo.rig.base import Refused
 from welvo.rig.document import Change, Rig, fresh_id, joined, put, put_rig
 from welvo.rig.lookup import mode_of, universe_ids
 from welvo.rig.notation import plural, read_place
-from welvo.rig.patched import Element, Fixture, Place
+from welvo.rig.patched import NOWHERE, Element, Fixture, Place
 from welvo.rig.profile import Break, Mode, Profile
 from welvo.rig.readers import whole
 from welvo.rig.wiring import Universe
@@ -443,12 +443,15 @@ def _kind(at: _Pasting, words: str, mode: str, profile: str = "") -> tuple[str, 
 def _read_places(at: _Pasting, text: str, universe: str, old: Fixture, numbers: dict[int, str]) -> tuple[Place, ...]:
     """Places of the breaks out of `3.045`, or 45 beside a universe of 3; what is unchanged keeps its anchor and
     lock."""
-    if text in ("", "not patched"):
-        return old.at if not text else ()
+    if text == "not patched":  # what leads nowhere is not patched either, and stays what it is
+        return () if any(_where(at, old, n) for n in range(len(old.at))) else old.at
+    if not text:
+        return old.at
     places: list[Place] = []
     for break_no, part in enumerate(p.strip() for p in text.split(",")):
         if part in ("–", "-", ""):
-            places.append(Place())
+            before = old.place(break_no)
+            places.append(Place() if _where(at, old, break_no) else before)
             continue
         number, address = read_place(part if re.search(r"[./]", part) or not universe else f"{universe}.{part}")
         uid = _universe(at, number, numbers)
@@ -459,6 +462,8 @@ def _read_places(at: _Pasting, text: str, universe: str, old: Fixture, numbers: 
         if before.locked and (before.universe, before.address) != (uid, address):
             raise Refused(f"{old.number} is locked at another address")
         places.append(Place(universe=uid, address=address, locked=before.locked))
+    while places and places[-1] == NOWHERE and len(places) > len(old.at):
+        places.pop()
     return tuple(places)
 
 
