@@ -19,6 +19,7 @@ STATIONS = ("Profiles", "Patch", "Runs", "Devices", "Bench", "Sheets")
 PATCH_PAGES = {
     "Tapes": "Every universe as a tape of its slots, and the list of all items.",
     "Wires": "All numbers on the wire in every way of counting, and what each device would get.",
+    "Positions": "Where every fixture hangs, from above.",
     "Capacity": "What is used, reserved and possible.",
     "Senders": "Who feeds the universes, and which part of the rig a show uses.",
 }
@@ -252,6 +253,8 @@ KEYS_OF_WIDGETS = (
     ("in the list of items", "Ctrl+L", "lock or unlock"),
     ("in the list of items", "Ctrl+V", "paste a table"),
     ("in the list of items", "Del", "remove"),
+    ("on the rig from above", "arrows", "move what is selected by one step of the grid; with Shift by four"),
+    ("on the rig from above", "Home", "everything that has a place"),
     ("on cables", "arrows", "walk ports and segments; with Shift they carry the segment along"),
     ("on cables", "N", "the next pixel"),
     ("on cables", "Del", "detach a segment"),

@@ -883,6 +883,9 @@ class Window(QWidget):
         if self.station == "Sheets":
             self.sheets.zoom(by)
             return
+        if self.station == "Patch" and self.patch.page == "Positions":
+            self.patch.positions.plan.zoom(1.4 if by > 0 else 1 / 1.4)
+            return
         if self.station == "Runs":
             self.runs.opened.zoom(1.5 if by > 0 else 1 / 1.5)
         else:

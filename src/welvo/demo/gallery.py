@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from importlib.resources import files
 from pathlib import Path
 
@@ -143,7 +144,42 @@ def gallery() -> Rig:
         senders=senders, feeds=feeds, groups=_groups(),
         uses={"y1": Show(name="School morning", universes_off=("u7", "u8", "u9"), devices_off=("d3",))},
     )  # fmt: skip
-    return _devices(rig)
+    rig = _devices(rig)
+    places = _places()
+    hung = {k: replace(f, spot=places.get(k)) for k, f in rig.fixtures.items()}
+    return replace(rig, fixtures=hung)
+
+
+def _places() -> dict[str, tuple[float, float, float]]:
+    """Where the lamps hang, in metres: two kelp walls, a basin with two rings around it, the drum behind. Spares and
+    what stands in its case have no place."""
+    found: dict[str, tuple[float, float, float]] = {}
+
+    def line(first: int, count: int, x: float, y: float, dx: float, dy: float, z: float) -> None:
+        for n in range(count):
+            found[f"f{first + n}"] = (round(x + n * dx, 3), round(y + n * dy, 3), z)
+
+    def ring(first: int, count: int, x: float, y: float, radius: float, z: float) -> None:
+        for n in range(count):
+            turn = 2 * math.pi * n / count
+            found[f"f{first + n}"] = (round(x - radius * math.sin(turn), 3), round(y - radius * math.cos(turn), 3), z)
+
+    line(101, 12, 0.5, 1.0, 0.0, 1.0, 3.2)
+    line(113, 6, 15.5, 1.0, 0.0, 1.0, 3.2)
+    ring(201, 8, 8.0, 4.5, 3.4, 5.5)
+    line(304, 4, 4.2, 8.5, 2.5, 0.0, 4.0)
+    ring(311, 10, 8.0, 11.2, 1.8, 2.6)
+    found["f321"] = (8.0, 11.2, 2.6)
+    line(401, 8, 4.5, 0.0, 1.0, 0.0, 0.4)
+    line(501, 2, 1.0, -1.5, 1.0, 0.0, 2.4)
+    line(503, 4, 5.0, -1.5, 2.0, 0.0, 0.2)
+    line(511, 2, 0.5, 0.0, 15.0, 0.0, 2.8)
+    line(521, 5, 13.0, -1.5, 0.6, 0.0, 2.2)
+    line(531, 5, 4.0, 13.8, 2.0, 0.0, 1.0)
+    ring(601, 8, 8.0, 4.5, 2.3, 0.6)
+    ring(611, 8, 8.0, 4.5, 1.2, 0.1)
+    line(701, 2, 3.0, 12.0, 10.0, 0.0, 5.0)
+    return found
 
 
 def _series(

@@ -41,7 +41,7 @@ HELP = {
     "groups": "Names of groups, with commas between. A group keeps its items through renumbering and moving.",
     "turns": "What the sender does to its movement: pan, tilt, swap, or nothing. The lamp's own menu must not do it "
     "again.",
-    "spot": "Where it hangs in metres: from the left, from the front, above the floor, such as 2.5, 0, 4.",
+    "spot": "Where it hangs in metres, from the left, the front, the floor: 2.5, 0, 4; 0, 2, 4 to 10, 2, 4 spreads.",
     "note": "A remark for whoever reads the list next. Nothing depends on it.",
 }
 """What typing into a column does; columns without a text are not typed into."""
@@ -170,8 +170,9 @@ def change(index: Index, keys: list[str], column: str, typed: str) -> Edit:
         label = f"turn {edits.names_of(rig, fixtures)}"
         return edits.set_fixtures(rig, label, {k: {"turns": turns} for k in fixtures})
     if column == "spot":
-        spot = read_spot(typed)
-        return edits.set_fixtures(rig, f"attach {edits.names_of(rig, fixtures)}", {k: {"spot": spot} for k in fixtures})
+        from welvo.patch.positions import place
+
+        return place(rig, fixtures, typed)
     if column == "profile":
         from welvo.patch.consequences import change_mode
 

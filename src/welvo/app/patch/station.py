@@ -29,7 +29,6 @@ from welvo.app.widgets.fields import Choice, CommandLine, Line, set_help
 from welvo.app.widgets.painting import RIGHT, box, button, column, entry, label, row, text, touching
 from welvo.app.widgets.painting import menu as popup_menu
 from welvo.app.widgets.start import Start
-from welvo.app.widgets.theme import THEME
 from welvo.patch.steps import footprint_of
 from welvo.rig.document import Change
 from welvo.rig.edits import add_element, add_universe, lock, remove_items
@@ -39,6 +38,7 @@ from welvo.rig.patched import Element, Place
 
 if TYPE_CHECKING:
     from welvo.app.patch.pages import CapacityPage, SendersPage, WiresPage
+    from welvo.app.patch.positions import PositionsPage
 
 
 class PatchStation(QWidget):
@@ -85,9 +85,7 @@ class PatchStation(QWidget):
         )
         self.filter.textChanged.connect(self.list.items.set_filter)
         self._zooms = touching(zooms)
-        self._title = label("Patch", 16, True)
-        self._title.setVisible(not THEME.step)  # larger text needs the room; the rail says it too
-        bar = row(self._title, 4, touching(pages), 4, self.add, self.lay, self.more, None, self._zooms, spacing=6)
+        bar = row(touching(pages), 4, self.add, self.lay, self.more, None, self._zooms, spacing=6)
         bar.setContentsMargins(16, 8, 16, 8)
         self.group = Choice(
             "Selects the items of a group. A group keeps its items through renumbering and moving.",
@@ -172,6 +170,14 @@ class PatchStation(QWidget):
         from welvo.app.patch.pages import WiresPage
 
         made = WiresPage(self._session)
+        self.stack.addWidget(made)
+        return made
+
+    @cached_property
+    def positions(self) -> PositionsPage:
+        from welvo.app.patch.positions import PositionsPage
+
+        made = PositionsPage(self._session)
         self.stack.addWidget(made)
         return made
 
@@ -390,7 +396,6 @@ class PatchStation(QWidget):
             self.panel.address.selectAll()
 
     def restyle(self) -> None:
-        self._title.setVisible(not THEME.step)
         self.tapes.restyle()
         self.panel.restyle()
         self.panel.build()

@@ -16,6 +16,7 @@ from welvo.app.widgets.fields import Choice, Field, Tick
 from welvo.app.widgets.forms import field_row
 from welvo.app.widgets.literal import menu_words
 from welvo.app.widgets.painting import button, clear, column, label, menu, row
+from welvo.app.widgets.theme import THEME
 from welvo.formats.files import read_bytes
 from welvo.formats.versions import in_time
 from welvo.rig.base import Refused
@@ -45,6 +46,7 @@ class ChoicesPanel(QWidget):
         self.about = ""
         self.since = ""
         self.only_selected = False
+        self._built: tuple[object, ...] | None = None
         self._fields: dict[str, QWidget] = {}
         self._lines = column((16, 12, 16, 12), 8)
         inner = QWidget()
@@ -113,8 +115,22 @@ class ChoicesPanel(QWidget):
         self.key = key
         self.fill()
 
+    def _state(self) -> tuple[object, ...]:
+        """All that the fields depend on."""
+        rig, m = self._session.rig, self._material()
+        return (
+            self.key, self.about, self.since, self.only_selected, LOGO in rig.pictures,
+            tuple(choices_about(rig, self.sheet.about)), tuple(v.name for v in rig.versions.values()),
+            tuple(columns_of(m, self.sheet)), tuple(groupings(m)), THEME.step,
+            tuple(sorted((of, *p) for of in ("", self.key) for p in self._computer.sheets.get(of, {}).items())),
+        )  # fmt: skip
+
     def fill(self) -> None:
-        """Build the fields for the sheet that is shown."""
+        """Build the fields for the sheet that is shown; those that would be the same stay."""
+        state = self._state()
+        if state == self._built:
+            return
+        self._built = state
         clear(self._lines)
         self._fields = {}
         sheet, rig = self.sheet, self._session.rig
@@ -127,7 +143,9 @@ class ChoicesPanel(QWidget):
             options = [("", "all of them"), *choices_about(rig, sheet.about)]
             if self.about not in dict(options):
                 self.about = ""
-            self._choice("Of", "Only one of them, or all.", options, self.about, self._take_about)
+            self._choice(
+                "Of", "Prints only one of them, or all one behind the other.", options, self.about, self._take_about
+            )
         if sheet.key == "changes" or rig.versions:
             versions = [(v, rig.versions[v].name) for v in reversed(in_time(rig))]
             if versions:
@@ -155,16 +173,24 @@ class ChoicesPanel(QWidget):
         self._tick("Only what is selected", "Prints only the items that are selected in Patch.", self.only_selected,
                    self._take_only)  # fmt: skip
         if sheet.key != "labels":
-            self._choice("Paper", "The size of the paper.", [(p, p) for p in PAPERS], self.get("paper", "A4"),
+            self._choice("Paper", "The size of the paper in the printer.", [(p, p) for p in PAPERS], self.get("paper", "A4"),
                          self._taker("paper"))  # fmt: skip
             ways = [("", "as it fits best"), ("portrait", "upright"), ("landscape", "lying")]
-            self._choice("Turned", "Which way the paper lies.", ways, self.get("turned"), self._taker("turned"))
+            self._choice(
+                "Turned", "Which way the paper lies in the printer.", ways, self.get("turned"), self._taker("turned")
+            )
             self._line("Header", "A line under the title of each page, such as the venue. Empty: the rig's name.",
                        self.get("header"), self._taker("header"))  # fmt: skip
             marks = [(".", "2.5"), (",", "2,5")]
             self._choice("Numbers", "How a fraction is written. Addresses are always 3.045.", marks,
                          self.get("decimal", "."), self._taker("decimal"))  # fmt: skip
-            self._choice("Dates", "How a date is written.", list(DAYS.items()), self.get("day"), self._taker("day"))
+            self._choice(
+                "Dates",
+                "How dates are written at the foot of pages and in tables.",
+                list(DAYS.items()),
+                self.get("day"),
+                self._taker("day"),
+            )
             there = LOGO in rig.pictures
             words = "A picture at the head of each page. It is kept in the rig."
             acts: list[Any] = [button("Logo…", self.ask_logo, words)]

@@ -76,6 +76,9 @@ class Preview(QAbstractScrollArea):
 
     def close_pages(self) -> None:
         self._drawer.stop(2.0)
+        if self.pages is not None:
+            self.pages.close()
+            self.pages = None
 
     @property
     def count(self) -> int:

@@ -102,12 +102,12 @@ class VersionsPage(QWidget):
         self.after.setAccessibleName("To")
         for c in (self.before, self.after):
             c.setMinimumWidth(170)
-        self.kind = Choice("Only differences of one kind.", lambda _: self._fill())
+        self.kind = Choice("Lists only differences of one kind.", lambda _: self._fill())
         self.kind.setAccessibleName("Kind")
         self.filter = Line()
         self.filter.setPlaceholderText("Filter")
         self.filter.setFixedWidth(120)
-        set_help(self.filter, "Shows only differences with this word.")
+        set_help(self.filter, "Lists only differences with this word.")
         self.on_tapes = Tick(
             "On the tapes", "Marks on the tapes what has changed, and where it stood before.", self._mark
         )

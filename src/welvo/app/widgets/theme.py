@@ -137,9 +137,9 @@ def _sheet() -> str:
         border-color: {t["line"]}; }}
     QPushButton[strong="true"] {{ border: 2px solid {t["text"]}; font-weight: bold; }}
     QPushButton[strong="true"]:checked {{ background: {t["text"]}; color: {t["station"]}; }}
-    QPushButton[segment="true"] {{ border-radius: 0; padding: 0 12px; background: {t["field"]}; }}
+    QPushButton[segment="true"] {{ border-radius: 0; padding: 0 10px; background: {t["field"]}; }}
     QPushButton[segment="true"]:checked {{ background: {t["select"]}; border: 2px solid {t["accent"]};
-        padding: 0 11px; min-height: 24px; }}
+        padding: 0 9px; min-height: 24px; }}
     QPushButton[flat="true"] {{ border: none; background: transparent; text-align: left; padding: 0 4px; }}
     QComboBox {{ background: {t["field"]}; border: 1px solid {t["edge"]}; border-radius: 3px; padding: 2px 6px;
         min-height: 22px; }}
