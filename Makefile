@@ -4,7 +4,11 @@ VENV := .venv
 RUN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo test check bench fuzz screens docs referee clean
+# Where `make install` puts Welvo: everything below one folder of the user's own.
+PREFIX ?= $(HOME)/.local
+OWN := $(PREFIX)/share/welvo/program
+
+.PHONY: demo test check bench fuzz screens docs referee wheel install uninstall clean
 
 demo: $(READY)
 	$(RUN)/welvo demo
@@ -41,6 +45,23 @@ $(READY): pyproject.toml scripts/system-packages
 
 referee: $(READY)
 	$(RUN)/python scripts/referee.py
+
+wheel: $(READY)
+	$(RUN)/python -m pip wheel --quiet --disable-pip-version-check --no-deps --wheel-dir dist .
+
+install:
+	scripts/system-packages
+	test -x $(OWN)/bin/python || $(PYTHON) -m venv $(OWN)
+	$(OWN)/bin/python -m pip install --quiet --disable-pip-version-check --upgrade .
+	mkdir -p $(PREFIX)/bin
+	ln -sf $(OWN)/bin/welvo $(PREFIX)/bin/welvo
+	$(PREFIX)/bin/welvo desktop install --prefix $(PREFIX)
+
+uninstall:
+	! test -x $(OWN)/bin/welvo || $(OWN)/bin/welvo desktop uninstall --prefix $(PREFIX)
+	rm -rf $(OWN)
+	! test -L $(PREFIX)/bin/welvo || rm $(PREFIX)/bin/welvo
+	! test -d $(PREFIX)/share/welvo || rmdir --ignore-fail-on-non-empty $(PREFIX)/share/welvo
 
 clean:
 	rm -rf $(VENV)

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QApplication
 
 from welvo.app.computer import Computer, load_passwords, save_passwords
 from welvo.app.network import Network
+from welvo.app.one_window import Doorbell, raise_other
 from welvo.app.session import Session
 from welvo.app.widgets import theme
 from welvo.app.widgets.theme import THEME
@@ -106,10 +107,13 @@ def run(arguments: list[str]) -> int:
     raise_limit()
     app = QApplication([sys.argv[0]])
     app.setApplicationName("welvo")
+    app.setDesktopFileName("welvo")
+    demo = "--demo" in arguments
+    if arguments and not demo and raise_other(Path(arguments[0])):
+        return 0
     app.setStyle("Fusion")
     computer, said = Computer.load_said()
     session = Session()
-    demo = "--demo" in arguments
     window = make_window(session, computer, "127.0.0.1" if demo else "")
     window.open_demo = lambda: start_demo(window)
     notifier = _quit_on_signals(window)
@@ -120,6 +124,8 @@ def run(arguments: list[str]) -> int:
         start_demo(window)
     elif arguments:
         window.open_file(Path(arguments[0]))
+    bell = Doorbell(window)
+    window.on_close.append(bell.close)
     QTimer.singleShot(300, window, lambda: window.bench)  # so that the first blackout does not wait for it
     QTimer.singleShot(500, window, lambda: _know_library(session))  # not before the first picture
     if said:

@@ -14,24 +14,21 @@ from PySide6.QtCore import QBuffer, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter
 from PySide6.QtWidgets import QApplication, QDialog, QWidget
 
-from welvo.app.bench.solving import Solving
 from welvo.app.computer import Computer
 from welvo.app.devices.find import FindDevice
-from welvo.app.devices.papers import SettingCard
-from welvo.app.devices.rehearse import Rehearsal, RehearseRig
 from welvo.app.main import Demo, make_window
+from welvo.app.patch.import_table import ImportTable
 from welvo.app.patch.laying_form import LayForm
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.face_editor import FaceEditor
 from welvo.app.window import Window
-from welvo.bench.record import recorded, subject
 from welvo.formats.rigfile import save
-from welvo.patch.planned import full_plan
+from welvo.formats.versions import name_version
+from welvo.formats.workbooks import table_bytes
 from welvo.rig import edits
 from welvo.rig.profile import Spot
 from welvo.rig.refs import Goto
 from welvo.runs.edits import change_segment
-from welvo.settings.card import tick
 from welvo.settings.compare import differing
 from welvo.standins.process import StandIns
 
@@ -180,16 +177,6 @@ def _push(w: Window) -> None:
     wait(seconds=1.5, condition=lambda: False)
 
 
-def _card(w: Window) -> QDialog:
-    s, found = w.session, _penstock(w)
-    plan = full_plan(s.index, found)
-    keys = [k for k in plan if "." not in k]
-    s.edit(tick, found, {k: plan[k] for k in keys}, "Ines", s.now() - 3000)
-    dialog = SettingCard(s, found, w)
-    dialog.show()
-    return dialog
-
-
 def _find(w: Window) -> QDialog:
     """The same controller as it comes out of its box, at its factory address."""
     w.set_look("dark", 0)
@@ -204,22 +191,6 @@ def _find(w: Window) -> QDialog:
     dialog.show()
     wait(lambda: dialog.search is not None, 15)
     shutil.rmtree(folder)
-    return dialog
-
-
-def _rehearse(w: Window) -> QDialog:
-    STAND_INS[0].stop()
-    rehearsal = Rehearsal()
-    dialog = RehearseRig(w.session, rehearsal, w)
-    dialog.show()
-    rehearsal.start(w.session.rig, True)
-    STAND_INS[0] = rehearsal.stand_ins  # type: ignore[assignment]
-    STAND_INS[0].wait_ready()
-    rehearsal.fault("127.0.0.50", "refuses", ["6.brightness"])
-    rehearsal.fault("127.0.0.31", "lossy", 3)
-    rehearsal.fault("127.0.0.21", "twin", True)
-    dialog.list.selectRow(len(w.session.rig.devices) - 1)
-    wait(seconds=1.0, condition=lambda: False)
     return dialog
 
 
@@ -250,55 +221,74 @@ def _bench_wire(w: Window) -> None:
     wait(seconds=1.5, condition=lambda: False)
 
 
-def _bench_compared(w: Window) -> None:
-    """Two seconds are recorded, in which lamps are raised, and the end is held against the beginning."""
-    page = w.bench.wire
-    page.record.click()
-    wait(seconds=1.2, condition=lambda: False)
-    for n in range(601, 609):
-        w.network.levels.hold([f"f{n}"], "Dimmer", 0.6)
-    w.network.touch()
-    wait(seconds=1.2, condition=lambda: False)
-    page.record.click()
-    page._pick(("sacn", 7))
-    page.slider.setValue(600)
-    page.hold.click()
-    page.slider.setValue(page.slider.maximum())
-    wait(seconds=1.2, condition=lambda: False)
+def _sheets_ready(w: Window) -> None:
+    station = w.sheets
+    wait(lambda: not station.busy and station.preview.drawn(), 15)
 
 
-def _bench_solver(w: Window) -> QDialog:
-    w.bench.wire.to_live()
-    w.bench.show_page("Drive")
-    dialog = Solving(w.session, w.network, "address", "f601", w, w.network.touch)
-    for seen in ("nothing", "it reacts", "nothing"):
-        dialog._answer(dialog.solver.next_test, seen)
+def _sheets(w: Window) -> None:
+    w.network.disarm()
+    w.network.levels.release()
+    while w.session.history.undo_label:
+        w.session.undo()
+    s = w.session
+    s.edit(name_version, "Issue 1", "Ines", "to the crew, before the drum was hung", s.now() - 86_400)
+    w.show_station("Sheets")
+    w.sheets.choose("patch")
+    _sheets_ready(w)
+
+
+def _sheet_labels(w: Window) -> None:
+    w.session.select_items([k for k, f in w.session.rig.fixtures.items() if f.profile in ("p3", "p4")])
+    w.sheets.choices.only_selected = True
+    w.sheets.choose("labels")
+    _sheets_ready(w)
+
+
+def _sheet_map(w: Window) -> None:
+    w.set_look("light", 0)
+    w.sheets.choices.only_selected = False
+    w.sheets.choices.about = "3"
+    w.sheets.choose("map")
+    w.session.select_items(["f207"])
+    _sheets_ready(w)
+
+
+def _versions(w: Window) -> None:
+    w.set_look("dark", 0)
+    s = w.session
+    s.edit(edits.move, "f207", 0, "u3", 431)
+    s.edit(edits.remove_items, ["f118b"])
+    s.edit(edits.set_field, ["f102", "f103"], "Circuit", ["C2"])
+    s.edit(edits.set_fixtures, "hang", {"f321": {"spot": (8.0, 13.0, 2.6)}})
+    found = next(k for k, d in s.rig.devices.items() if d.name == "PENSTOCK")
+    s.edit(change_segment, found, "1", 1, fold=5)
+    w.sheets.show_page("Versions")
+    w.sheets.versions.choose(next(iter(s.rig.versions)), "now")
+    w.sheets.versions.differences.selectRow(2)
+
+
+def _import(w: Window) -> QDialog:
+    """Rows of somebody else's, with a type that the rig does not know and one that meets 101."""
+    rows = [[str(1001 + n), "Lagoon flood", "40", str(1 + 8 * n), f"T{n // 4 + 1}"] for n in range(9)]
+    rows += [[str(1101 + n), "B9 long", "1", str(20 + 60 * n), "Floor"] for n in range(2)]
+    rows += [["1201", "Ghost", "41", "1", "Floor"], ["f3", "Lagoon flood", "41", "9", "Floor"]]
+    with tempfile.TemporaryDirectory() as folder:
+        file = Path(folder) / "their lamps.xlsx"
+        file.write_bytes(table_bytes(".xlsx", "Lamps", ["Lamp", "What", "U", "Adr.", "Truss"], rows, [2, 3]))
+        dialog = ImportTable(w.session, w.computer, file, w)
+    for n, key in enumerate(("number", "profile", "universe", "first", "own:Hang point")):
+        dialog.take_column(n, key)
+    dialog.take_type("B9 long", "p1\tm1")
     dialog.show()
     return dialog
 
 
-def _bench_tested(w: Window) -> None:
-    """Tests of the first lamps: most passed, one failed, and one that was moved since."""
-    s = w.session
-    w.network.disarm()
-    w.network.levels.release()
-    for result, numbers in (("passed", [*range(101, 111), 305, 306, 307]), ("failed", [111]), ("passed", [112])):
-        of = [subject("item", f"f{n}") for n in numbers if f"f{n}" in s.rig.fixtures]
-        s.amend("tests", recorded(s.index, of, result, "every component alone", "Ines", s.now()))  # type: ignore[arg-type]
-    s.edit(edits.move, "f112", 0, "u1", 461)
-    s.select_items(["f111"])
+def _positions(w: Window) -> None:
     w.show_station("Patch")
-    w.patch.tapes.lens = None
-    w.patch.tapes.set_level("Fit")
-
-
-def _light(w: Window) -> None:
-    w.network.disarm()
-    w.network.levels.release()
-    w.show_station("Patch")
-    w.session.select_items(["f207"])
-    w.set_look("light", 0)
-    w.patch.tapes.toggle_lens("u3", 145)
+    w.patch.show_page("Positions")
+    w.session.select_items([f"f{n}" for n in range(601, 609)])
+    w.patch.positions.plan.fit()
 
 
 SHOTS: dict[str, Callable[[Window], QWidget | None]] = {
@@ -311,16 +301,16 @@ SHOTS: dict[str, Callable[[Window], QWidget | None]] = {
     "findings": _findings,
     "devices": _devices,
     "devices-push": _push,
-    "devices-card": _card,
     "bench": _bench,
     "bench-test": _bench_test,
     "bench-wire": _bench_wire,
-    "bench-compared": _bench_compared,
-    "bench-solver": _bench_solver,
-    "bench-tested": _bench_tested,
-    "patch-light": _light,
+    "sheets": _sheets,
+    "sheets-labels": _sheet_labels,
+    "sheets-map": _sheet_map,
+    "versions": _versions,
+    "import": _import,
+    "positions": _positions,
     "devices-find": _find,
-    "devices-rehearse": _rehearse,
 }
 STAND_INS: list[StandIns] = []
 """The stand-ins that run at present."""

@@ -895,6 +895,13 @@ class Window(QWidget):
         self.panels.setVisible(not self.panel_shown)
         self._show_commands()
 
+    def come_forward(self) -> None:
+        """Somebody wants to see this window."""
+        if self.isMinimized():
+            self.showNormal()
+        self.raise_()
+        self.activateWindow()
+
     def toggle_full_screen(self) -> None:
         self.showNormal() if self.isFullScreen() else self.showFullScreen()
 

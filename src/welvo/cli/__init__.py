@@ -18,6 +18,7 @@ from welvo.cli.base import AsJson, InterfaceIp, RigFile, app, fail, interface_at
 from welvo.cli.benching import cycle  # noqa: F401  (importing registers the command)
 from welvo.cli.cabling import runs  # noqa: F401  (likewise)
 from welvo.cli.comparing import diff  # noqa: F401  (likewise)
+from welvo.cli.desktop import desktop_  # noqa: F401  (likewise)
 from welvo.cli.devicing import devices  # noqa: F401  (likewise)
 from welvo.cli.exchanging import import_  # noqa: F401  (likewise)
 from welvo.cli.papers import sheets_  # noqa: F401  (likewise)
@@ -416,4 +417,6 @@ def profile_(
 
 def main() -> None:
     """Entry point of the `welvo` command."""
+    if "_WELVO_COMPLETE" in os.environ:  # a shell asks what could be typed next
+        importlib.import_module("typer._completion_classes").completion_init()
     app()

@@ -173,7 +173,8 @@ class ChoicesPanel(QWidget):
         self._tick("Only what is selected", "Prints only the items that are selected in Patch.", self.only_selected,
                    self._take_only)  # fmt: skip
         if sheet.key != "labels":
-            self._choice("Paper", "The size of the paper in the printer.", [(p, p) for p in PAPERS], self.get("paper", "A4"),
+            papers = [(p, p) for p in PAPERS]
+            self._choice("Paper", "The size of the paper in the printer.", papers, self.get("paper", "A4"),
                          self._taker("paper"))  # fmt: skip
             ways = [("", "as it fits best"), ("portrait", "upright"), ("landscape", "lying")]
             self._choice(
