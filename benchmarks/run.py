@@ -331,13 +331,16 @@ def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--seconds", type=float, default=60.0, help="how long output is measured")
     parser.add_argument(
-        "--only", default="", help="one part: core, patch, start, painting, profiles, window, runs, output or devices"
+        "--only",
+        default="",
+        help="one part: core, patch, start, painting, profiles, window, runs, output, devices, sheets or wire",
     )
     asked = parser.parse_args()
     from cables import cables  # beside this file, like those below
     from devices import devices
     from output import output
     from patching import patching, tapes
+    from sheets import sheets
     from window import whole
     from wire import wire
 
@@ -351,6 +354,7 @@ def main() -> int:
         "runs": lambda: cables(say, best),
         "output": lambda: output(say, asked.seconds),
         "devices": lambda: devices(say),
+        "sheets": lambda: sheets(say),
         "wire": lambda: wire(say, asked.seconds),
     }
     for name, part in parts.items():

@@ -93,6 +93,8 @@ def test_settings_modes_and_cables_of_the_demo_rig_are_compared() -> None:
     other, _ = change_segment(other, device, "1", 1, fold=7)
     found = {(d.kind, d.what) for d in compare(Index(rig), Index(other))}
     assert ("re-planned", "Description") in found and ("re-hung", "port 1") in found
+    hung = next(d for d in compare(Index(rig), Index(other)) if d.kind == "re-hung")
+    assert hung.before.endswith("fold 0") and hung.after.endswith("fold 7")
     f = rig.fixtures["f207"]
     mode = next(m for m in rig.profiles[f.profile].modes if m != f.mode)
     other = replace(rig, fixtures={**rig.fixtures, "f207": replace(f, mode=mode)})

@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Any, Literal, get_args
 
-from welvo.patch.along import say_run
+from welvo.patch.along import say_run, segment_name
 from welvo.patch.index import Index
 from welvo.rig import edits
 from welvo.rig.base import Refused
@@ -23,6 +23,7 @@ from welvo.rig.notation import natural, plural, say_place
 from welvo.rig.plan import model_of, say_key, say_setting, setting_key, spec_of
 from welvo.rig.protocol import say_wire
 from welvo.rig.refs import NOWHERE, Goto
+from welvo.rig.runs import Segment
 
 Kind = Literal["added", "removed", "re-addressed", "re-moded", "renamed", "re-hung", "re-planned", "changed"]
 KINDS: tuple[Kind, ...] = get_args(Kind)
@@ -244,7 +245,7 @@ def _said_device(old: Index, new: Index, key: str, t: Touch) -> tuple[Kind, str,
     if not inner:
         return "re-planned", f"port {label}", "there" if t.before is not GONE else "", "gone" if t.after is GONE else ""
     if inner[0] == "run":
-        return "re-hung", f"port {label}", say_run(old.rig, _run(t.before)), say_run(new.rig, _run(t.after))
+        return "re-hung", f"port {label}", *_say_runs(old.rig, _run(t.before), new.rig, _run(t.after))
     if inner[0] == "feed":
         return "re-planned", f"port {label} listens to", _say_feed(old.rig, t.before), _say_feed(new.rig, t.after)
     if inner[0] == "settings" and len(inner) > 1:
@@ -256,6 +257,22 @@ def _said_device(old: Index, new: Index, key: str, t: Touch) -> tuple[Kind, str,
         return "changed", "snapshots" if path[0] == "snapshots" else f"tick of {' '.join(path[1:])}", *_both(t)
     words = f"{' '.join(inner).replace('_', ' ')}{f' of port {label}' if label else ''}"
     return "re-planned", words, *_both(t)
+
+
+def _say_runs(old: Rig, a: tuple[Segment, ...], new: Rig, b: tuple[Segment, ...]) -> tuple[str, str]:
+    """What hangs on a port; where that is the same, what is other about it: `ceiling 2 fold 0`, `ceiling 2 fold 5`."""
+    before, after = say_run(old, a), say_run(new, b)
+    if before != after:
+        return before, after
+    said: tuple[list[str], list[str]] = ([], [])
+    for x, y in zip(a, b):
+        name = segment_name(new, y, y.element)
+        for field in x.__struct_fields__:
+            values = getattr(x, field), getattr(y, field)
+            if values[0] != values[1]:
+                for words, value in zip(said, values):
+                    words.append(f"{name} {field.replace('_', ' ')} {_plain(value)}")
+    return ", ".join(said[0]), ", ".join(said[1])
 
 
 def _say_members(rig: Rig, value: Any) -> str:

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from welvo.formats.versions import latest
+from welvo.patch.index import Index
 from welvo.patch.table import columns, title
 from welvo.rig.base import Refused
 from welvo.rig.document import HANG_POINT, Rig
@@ -291,7 +292,10 @@ def choices_about(rig: Rig, about: About) -> list[tuple[str, str]]:
 
 def columns_of(m: Material, sheet: Sheet) -> list[tuple[str, str]]:
     """(key, title) of the columns that can be chosen for a sheet; none where it has no list of its own."""
-    return [(h.key, h.title) for h in sheet.table(m).heads if h.title] if sheet.table else []
+    if sheet.table is None:
+        return []
+    bare = Material(Index(Rig(columns=m.rig.columns)))  # headings need no rows: there may be thousands
+    return [(h.key, h.title) for h in sheet.table(bare).heads if h.title]
 
 
 def groupings(m: Material) -> list[tuple[str, str]]:

@@ -68,8 +68,11 @@ def _map(pen: Pen, wide: float, index: Index, uid: str, high: float) -> None:
             owners = list(dict.fromkeys(call(rig, k) if k else "run" for k, *_ in here))
             if len(owners) > 1:
                 pen.box(x + 0.2, y + 0.2, cell - 0.4, tall - 0.4, None, "#ad2318", 0.4)
-            if here[0][2] or len(owners) > 1 or address % ACROSS == 1:
-                pen.text(x + cell - 0.6, y + 2.4, " + ".join(owners), 6.5, True, "right", room=cell - 4.2)
+            if len(owners) > 1:
+                pen.text(x + 1.1, y + tall - 1.1, "+".join(owners), 5.5, True, room=cell - 1.4)
+                continue
+            if here[0][2] or address % ACROSS == 1:
+                pen.text(x + cell - 0.6, y + 2.4, owners[0], 6.5, True, "right", room=cell - 4.2)
             pen.text(x + 1.1, y + tall - 1.1, here[0][1], 6, room=cell - 1.6)
     for n in range(rows):
         pen.text(gutter - 1, n * tall + tall * 0.66, str(n * ACROSS + 1), 7, True, "right")

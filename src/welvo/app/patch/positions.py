@@ -308,9 +308,7 @@ class PositionsPage(QWidget):
         self.list = RowList("Without a place", (Column("No.", 54, "number"), Column("Without a place", 120)))
         self.list.setSelectionMode(RowList.SelectionMode.ExtendedSelection)
         self.list.setFixedWidth(200)
-        self.put = button(
-            "Put on the plan", self.put_chosen, "Puts the chosen ones in a row in the middle of the view."
-        )
+        self.put = button("Place them", self.put_chosen, "Puts the chosen ones, or all, in a row in the view.")
         self.spot = Field(
             "Where the selected fixtures hang: 2.5, 0, 4 (metres from the left, the front, the floor). With two ends, "
             "0, 2, 4 to 10, 2, 4, they are spread evenly in the order of their numbers. Empty takes their places away.",

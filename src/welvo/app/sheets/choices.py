@@ -146,7 +146,7 @@ class ChoicesPanel(QWidget):
             self._choice(
                 "Of", "Prints only one of them, or all one behind the other.", options, self.about, self._take_about
             )
-        if sheet.key == "changes" or rig.versions:
+        if sheet.key == "changes":
             versions = [(v, rig.versions[v].name) for v in reversed(in_time(rig))]
             if versions:
                 if self.since not in dict(versions):

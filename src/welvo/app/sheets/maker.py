@@ -6,6 +6,7 @@ meanwhile and nothing is half of one rig and half of another.
 
 from __future__ import annotations
 
+import sys
 from dataclasses import dataclass
 from threading import Event
 
@@ -26,6 +27,10 @@ from welvo.sheets.catalogue import make_pdf
 from welvo.sheets.lists import Material
 from welvo.sheets.paper import Choices
 from welvo.sheets.pdf import Stopped
+
+HAND_OVER = 0.0005
+"""Seconds after which the window gets its turn while a sheet is made. With Python's usual 5 ms each of its many small
+calls into Qt waits that long, and it stands still for a tenth of a second."""
 
 
 @dataclass(frozen=True)
@@ -97,6 +102,8 @@ class Maker(QObject):
                 last = percent
                 self.told.emit(done, of)
 
+        usual = sys.getswitchinterval()
+        sys.setswitchinterval(HAND_OVER)
         try:
             data = make_pdf(wish.material(), wish.key, wish.choices, progress)
         except Stopped:
@@ -109,3 +116,5 @@ class Maker(QObject):
         else:
             if not stop.is_set():
                 self.made.emit(wish, data)
+        finally:
+            sys.setswitchinterval(usual)
