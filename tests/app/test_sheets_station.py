@@ -14,6 +14,7 @@ from pytestqt.qtbot import QtBot
 
 from tests.app.conftest import field_of, press_in_dialog
 from tests.conftest import small_rig
+from welvo.app.computer import save_passwords
 from welvo.app.sheets.merging import MergeRigs
 from welvo.app.sheets.printing import print_pages
 from welvo.app.sheets.station import SheetsStation
@@ -21,7 +22,7 @@ from welvo.app.sheets.versions import NOW
 from welvo.app.window import Window
 from welvo.demo.gallery import gallery
 from welvo.formats.rigfile import load, save
-from welvo.formats.versions import name_version
+from welvo.formats.versions import in_time, name_version
 from welvo.rig import edits
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
@@ -250,6 +251,28 @@ def test_the_sheet_of_changes_counts_from_the_last_issue(make: Callable[[Rig], W
     window.sheets.choose("changes")
     words = ready(window.sheets, qtbot)
     assert "Changes since Issue 1" in words[0] and "1.441" in words[0] and "Issue 1, changed since" in words[0]
+    s = window.session
+    s.edit(name_version, "Issue 2", "Ines", "", 9.0)
+    s.edit(edits.move, "f111", 0, "u1", 470)
+    first, second = in_time(s.rig)
+    choice(window.sheets, "Changes since", first)
+    choice(window.sheets, "Up to", second)
+    words = ready(window.sheets, qtbot)
+    assert "Changes since Issue 1, up to Issue 2" in words[0] and "1.441" in words[0] and "1.401" not in words[0]
+
+
+def test_passwords_are_printed_only_when_they_are_asked_for_and_that_is_forgotten(
+    station: SheetsStation, qtbot: QtBot
+) -> None:
+    save_passwords({"127.0.0.50": "kelp and salt"})
+    station.choose("cards")
+    assert "kelp and salt" not in " ".join(ready(station, qtbot))
+    field_of(station.choices, "With passwords").click()
+    assert "kelp and salt" in " ".join(ready(station, qtbot))
+    station.choose("numbers")
+    ready(station, qtbot)
+    station.choose("cards")
+    assert "kelp and salt" not in " ".join(ready(station, qtbot))
 
 
 def test_two_people_s_work_is_merged_with_a_word_for_what_both_changed(

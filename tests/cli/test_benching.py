@@ -14,9 +14,11 @@ from typer.testing import CliRunner
 from tests.conftest import small_rig
 from welvo.cli import app
 from welvo.demo.gallery import gallery
+from welvo.formats.pcap import Datagram
 from welvo.formats.rigfile import save
 from welvo.live.engine import EngineProcess
-from welvo.live.recording import load
+from welvo.live.recording import Recording, load
+from welvo.protocols import sacn
 from welvo.standins.process import StandIns
 
 run = CliRunner().invoke
@@ -99,6 +101,24 @@ def test_a_capture_is_sent_by_a_source_of_its_own(tmp_path: Path) -> None:
     frames = load(heard).frames
     assert {f.name for f in frames} == {"Welvo play"} and bytes(frames[0].levels) == b"\x63" * 512
     assert frames[-1].ended  # and it ended properly
+
+
+def test_a_universe_that_is_heard_later_never_begins_with_a_blackout(tmp_path: Path) -> None:
+    packet = sacn.Data(b"c" * 16, 77, b"\x63" * 512, "Desk")
+    early, late = (Datagram(100.0 + at, "127.0.0.9", 5568, "239.255.0.77", 5568, raw) for at, raw in (
+        (0.0, b"something else that was on the wire"), (0.4, sacn.encode(packet))
+    ))  # fmt: skip
+    file, heard = tmp_path / "wire.pcap", tmp_path / "again.pcap"
+    Recording([early, late]).save(file)
+    listening = threading.Thread(
+        target=lambda: run(app, ["record", str(heard), "--universes", "77", "--seconds", "1.6"])
+    )
+    listening.start()
+    time.sleep(0.4)
+    run(app, ["play", str(file), "--send"])
+    listening.join()
+    frames = load(heard).frames
+    assert frames and bytes(frames[0].levels) == b"\x63" * 512
 
 
 def test_a_cycle_is_listed_and_sent(tmp_path: Path) -> None:

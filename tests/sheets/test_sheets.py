@@ -164,9 +164,9 @@ def test_secrets_are_printed_only_where_they_are_given() -> None:
     rig, _ = edits.plan_setting(rig, device, "description", "Under the drum")
     m = material(rig)
     assert "Under the drum" in " ".join(printed(make_pdf(m, "cards", Choices(of=device))))
-    given = Choices(of=device, secrets={device: {"description": "hidden word"}})
+    given = Choices(of=device, secrets={device: {"description": "hidden word", "password": "eel"}})
     words = " ".join(printed(make_pdf(m, "cards", given)))
-    assert "hidden word" in words and "Under the drum" not in words
+    assert "hidden word" in words and "Under the drum" not in words and "Password of its pages eel" in words
 
 
 # ---- labels

@@ -256,12 +256,14 @@ def _send(recording: Any, where: Any, to: str, speed: float) -> None:
         engine = EngineProcess(where.ip, len(wires), "Welvo play")
     except EngineError as e:
         fail(str(e))
+    # a universe that is heard later in the capture begins with its first levels: never with a blackout of its own
+    opening = {f.wire: f.levels for f in reversed(recording.frames) if not f.ended}
     try:
         begun = time.monotonic()
         first = True
         with contextlib.suppress(KeyboardInterrupt):
             while (now := (time.monotonic() - begun) * speed) <= recording.seconds:
-                levels = recording.levels_at(now)
+                levels = opening | recording.levels_at(now)
                 engine.write(b"".join(levels.get(w, b"")[:512].ljust(512, b"\0") for w in wires))
                 if first:
                     engine.set_streams(specs)

@@ -258,7 +258,7 @@ SHEETS: dict[str, Sheet] = {
         _patch("circuits", "Patch by circuit", "What each circuit feeds.", "own:Circuit", "number"),
         Sheet("labels", "Address labels", "One for each lamp, with the picture of its switches.", _labels),
         Sheet("map", "Channel maps", "All 512 slots of a universe.", _map, "universe"),
-        Sheet("charts", "Channel charts", "What each channel of each mode does.", _charts, "profile", True),
+        Sheet("charts", "Channel charts", "What each channel of each mode does.", _charts, "profile"),
         Sheet("cards", "Setting cards of devices", "What to enter on each device's pages, to tick.", _cards, "device"),
         Sheet("lamps", "Setting cards of lamps", "Mode and address to set on each lamp, to tick.", _lamp_cards,
               table=lists.lamp_cards),

@@ -115,6 +115,8 @@ def heads(*names: str) -> tuple[Head, ...]:
 
 SET_ON = "set"
 BOX = "☐"
+PASSWORD = "password"
+"""The key of the password of a device's pages, among the secrets that are given for a sheet."""
 
 
 def items(m: Material, keys: Iterable[str] | None = None) -> Listing:
@@ -352,6 +354,8 @@ def device_card(m: Material, device_id: str, secrets: dict[str, str] | None = No
         steps = card(m.rig, device_id, model, compared(m.index, m.observed, device_id, m.now))
     words = {"proved": "proved", "ticked": "ticked", "woken": "do again"}
     rows = []
+    if secrets and PASSWORD in secrets:
+        rows.append((BOX, "", "device", "Password of its pages", secrets[PASSWORD], ""))
     for s in steps:
         by = f"{words.get(s.state, '')}{f' {s.by} {m.date(s.at)}' if s.by else ''}"
         rows.append((box_for(s.state), s.page, s.where, s.what, (secrets or {}).get(s.key, s.value), by.strip()))

@@ -9,7 +9,7 @@ from typing import Any
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFileDialog, QScrollArea, QSizePolicy, QWidget
 
-from welvo.app.computer import Computer
+from welvo.app.computer import Computer, load_passwords
 from welvo.app.disk import wait_for
 from welvo.app.session import Session
 from welvo.app.widgets.fields import Choice, Field, Tick
@@ -23,7 +23,7 @@ from welvo.rig.base import Refused
 from welvo.rig.document import Picture, put
 from welvo.rig.readers import whole
 from welvo.sheets.catalogue import SHEETS, Sheet, choices_about, columns_of, groupings
-from welvo.sheets.lists import Material
+from welvo.sheets.lists import PASSWORD, Material
 from welvo.sheets.paper import PAPERS, STOCKS, Choices, read_stock
 
 COMMON = ("paper", "header", "decimal", "day")
@@ -44,8 +44,11 @@ class ChoicesPanel(QWidget):
         self._session, self._computer = session, computer
         self.key = next(iter(SHEETS))
         self.about = ""
-        self.since = ""
+        self.since = self.until = ""
+        """Between which versions the sheet of changes counts; without the second one up to now."""
         self.only_selected = False
+        self.with_passwords = False
+        """Asked for anew each time: nothing remembers it."""
         self._built: tuple[object, ...] | None = None
         self._fields: dict[str, QWidget] = {}
         self._lines = column((16, 12, 16, 12), 8)
@@ -101,7 +104,16 @@ class ChoicesPanel(QWidget):
             first_label=int(first) if first.isdecimal() else 1,
             cut_marks=bool(self.get("cut marks")),
             items=items,
+            secrets=self._secrets(),
         )
+
+    def _secrets(self) -> dict[str, dict[str, str]]:
+        """The passwords this computer knows of the rig's devices, where they are asked for."""
+        if not (self.with_passwords and self.key == "cards"):
+            return {}
+        known = load_passwords()
+        devices = self._session.rig.devices.items()
+        return {k: {PASSWORD: known[d.ip]} for k, d in devices if d.ip in known}
 
     def _material(self) -> Material:
         return Material(self._session.index, self._session.observed, self._session.now())
@@ -112,6 +124,7 @@ class ChoicesPanel(QWidget):
         self._acts = acts
 
     def show_sheet(self, key: str) -> None:
+        self.with_passwords = self.with_passwords and key == self.key
         self.key = key
         self.fill()
 
@@ -119,7 +132,7 @@ class ChoicesPanel(QWidget):
         """All that the fields depend on."""
         rig, m = self._session.rig, self._material()
         return (
-            self.key, self.about, self.since, self.only_selected, LOGO in rig.pictures,
+            self.key, self.about, self.since, self.until, self.only_selected, self.with_passwords, LOGO in rig.pictures,
             tuple(choices_about(rig, self.sheet.about)), tuple(v.name for v in rig.versions.values()),
             tuple(columns_of(m, self.sheet)), tuple(groupings(m)), THEME.step,
             tuple(sorted((of, *p) for of in ("", self.key) for p in self._computer.sheets.get(of, {}).items())),
@@ -153,6 +166,10 @@ class ChoicesPanel(QWidget):
                     self.since = versions[0][0]
                 self._choice("Changes since", "The version that changes are counted from.", versions, self.since,
                              self._take_since)  # fmt: skip
+                if self.until not in dict(versions):
+                    self.until = ""
+                self._choice("Up to", "The later one of the two: the rig as it is now, or a version.",
+                             [("", "as it is now"), *versions], self.until, self._take_until)  # fmt: skip
         if sheet.key == "labels":
             self._labels()
         m = self._material()
@@ -172,6 +189,9 @@ class ChoicesPanel(QWidget):
             self._lines.addLayout(field_row("Columns", which))
         self._tick("Only what is selected", "Prints only the items that are selected in Patch.", self.only_selected,
                    self._take_only)  # fmt: skip
+        if sheet.key == "cards":
+            self._tick("With passwords", "Prints the passwords of the devices' pages that this computer knows. Whoever "
+                       "finds the paper has them.", self.with_passwords, self._take_passwords)  # fmt: skip
         if sheet.key != "labels":
             papers = [(p, p) for p in PAPERS]
             self._choice("Paper", "The size of the paper in the printer.", papers, self.get("paper", "A4"),
@@ -252,6 +272,14 @@ class ChoicesPanel(QWidget):
 
     def _take_only(self, on: bool) -> None:
         self.only_selected = on
+        self.changed.emit()
+
+    def _take_passwords(self, on: bool) -> None:
+        self.with_passwords = on
+        self.changed.emit()
+
+    def _take_until(self, key: str) -> None:
+        self.until = key
         self.changed.emit()
 
     def _take_first(self, typed: str) -> None:

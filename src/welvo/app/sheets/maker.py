@@ -44,18 +44,22 @@ class Wish:
     report: Report
     now: float
     since: Version | None
+    until: Version | None = None
+    """Where changes are counted up to, if that is not now."""
 
     @classmethod
-    def of(cls, session: Session, key: str, choices: Choices, since: str = "") -> Wish:
+    def of(cls, session: Session, key: str, choices: Choices, since: str = "", until: str = "") -> Wish:
         rig = session.rig
         version = rig.versions.get(since) or latest(rig)
-        return cls(key, choices, rig, session.observed, session.report, session.now(), version)
+        return cls(key, choices, rig, session.observed, session.report, session.now(), version, rig.versions.get(until))
 
     def material(self) -> Material:
         index = Index(self.rig)
         since = None
         if self.since is not None:
-            since = (self.since.name, tuple(compare(Index(unpack(self.since, self.rig)), index)))
+            later = Index(unpack(self.until, self.rig)) if self.until else index
+            name = f"{self.since.name}, up to {self.until.name}" if self.until else self.since.name
+            since = (name, tuple(compare(Index(unpack(self.since, self.rig)), later)))
         return Material(index, self.observed, self.now, self.report, since)
 
 

@@ -198,7 +198,7 @@ class SheetsStation(QWidget):
         except Refused as e:
             self.preview.say(str(e))
             return
-        self._wish = Wish.of(self._session, self.choices.key, choices, self.choices.since)
+        self._wish = Wish.of(self._session, self.choices.key, choices, self.choices.since, self.choices.until)
         self._slow.start()
         self.maker.make(self._wish)
 
@@ -318,7 +318,7 @@ class SheetsStation(QWidget):
     def forget(self) -> None:
         self.data = None
         self._stale = True
-        self.choices.about = self.choices.since = ""
+        self.choices.about = self.choices.since = self.choices.until = ""
         self.versions.forget()
 
     def close_all(self) -> None:
