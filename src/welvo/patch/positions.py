@@ -6,7 +6,6 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Sequence
 
-from welvo.patch.table import read_spot
 from welvo.rig import edits
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Rig
@@ -16,6 +15,19 @@ Spot3 = tuple[float, float, float]
 FARTHEST = 1e5
 FINEST = 0.001
 """Metres to which a place is kept."""
+
+
+def read_spot(text: str) -> tuple[float, float, float] | None:
+    words = [w for w in re.split(r"[;,\s]+", text.strip()) if w]
+    if not words:
+        return None
+    try:
+        numbers = [float(w) for w in words]
+    except ValueError:
+        numbers = []
+    if not 1 <= len(numbers) <= 3 or any(not -1e5 < n < 1e5 for n in numbers):
+        raise Refused(f"“{text.strip()}” is no spot. Write metres from the left, the front, the floor: 2.5, 0, 4")
+    return (numbers + [0.0, 0.0])[0], (numbers + [0.0, 0.0])[1], (numbers + [0.0, 0.0])[2]
 
 
 def read_spots(text: str, count: int) -> list[Spot3 | None]:

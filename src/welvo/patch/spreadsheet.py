@@ -22,7 +22,8 @@ from msgspec.structs import replace
 from welvo.patch.compare import say_start
 from welvo.patch.consequences import consequences
 from welvo.patch.index import Index
-from welvo.patch.table import cell, columns, read_mode, read_spot, read_turns, title
+from welvo.patch.positions import read_spot
+from welvo.patch.table import cell, columns, read_mode, read_turns, title
 from welvo.rig import edits
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Rig, fresh_id, joined, put, put_rig

@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from welvo.patch.adding import patch_series
 from welvo.patch.arrange import shifted
 from welvo.patch.index import Index
+from welvo.patch.positions import place
 from welvo.patch.steps import apply_steps
 from welvo.rig import edits
 from welvo.rig.base import Refused
@@ -170,8 +171,6 @@ def change(index: Index, keys: list[str], column: str, typed: str) -> Edit:
         label = f"turn {edits.names_of(rig, fixtures)}"
         return edits.set_fixtures(rig, label, {k: {"turns": turns} for k in fixtures})
     if column == "spot":
-        from welvo.patch.positions import place
-
         return place(rig, fixtures, typed)
     if column == "profile":
         from welvo.patch.consequences import change_mode
@@ -295,19 +294,6 @@ def read_turns(text: str) -> tuple[Turn, ...]:
     if unknown:
         raise Refused(f"“{unknown}” is no turn. Write pan, tilt, swap, or nothing.")
     return tuple(v for k, v in TURNS.items() if k in words)
-
-
-def read_spot(text: str) -> tuple[float, float, float] | None:
-    words = [w for w in re.split(r"[;,\s]+", text.strip()) if w]
-    if not words:
-        return None
-    try:
-        numbers = [float(w) for w in words]
-    except ValueError:
-        numbers = []
-    if not 1 <= len(numbers) <= 3 or any(not -1e5 < n < 1e5 for n in numbers):
-        raise Refused(f"“{text.strip()}” is no spot. Write metres from the left, the front, the floor: 2.5, 0, 4")
-    return (numbers + [0.0, 0.0])[0], (numbers + [0.0, 0.0])[1], (numbers + [0.0, 0.0])[2]
 
 
 def read_mode(rig: Rig, text: str, profile: str = "") -> tuple[str, str]:

@@ -12,6 +12,10 @@ IDENTIFIER = b"Art-Net\0"
 VERSION = 14
 OP_POLL, OP_POLL_REPLY, OP_DMX, OP_SYNC, OP_ADDRESS = 0x2000, 0x2100, 0x5000, 0x5200, 0x6000
 OP_INPUT, OP_IP_PROG, OP_IP_PROG_REPLY = 0x7000, 0xF800, 0xF900
+OP_TOD_REQUEST, OP_TOD_DATA, OP_TOD_CONTROL, OP_RDM, OP_RDM_SUB = 0x8000, 0x8100, 0x8200, 0x8300, 0x8400
+RDM_VERSION = 1
+MOST_UIDS = 200
+"""UIDs in one ArtTodData."""
 NO_CHANGE = 0x7F
 """Switch fields of ArtAddress: leave as it is."""
 SEQUENCE_AT, SLOTS_AT = 12, 18
@@ -129,6 +133,61 @@ class IpProgReply:
 
 
 @dataclass(frozen=True)
+class TodRequest:
+    """ArtTodRequest: which responders hang on these Port-Addresses of one Net? At most 32 low octets."""
+
+    net: int
+    addresses: tuple[int, ...]
+    command: int = 0
+
+
+@dataclass(frozen=True)
+class TodData:
+    """ArtTodData: a part of the table of a port. `total` is how many the whole table has, `block` counts the packets.
+    With `available` False there is no table (yet): the gateway is searching, or cannot."""
+
+    port: int
+    bind_index: int
+    net: int
+    address: int
+    total: int
+    block: int
+    uids: tuple[int, ...]
+    available: bool = True
+
+
+@dataclass(frozen=True)
+class TodControl:
+    """ArtTodControl: 1 throws the table away and searches anew."""
+
+    net: int
+    address: int
+    command: int = 1
+
+
+@dataclass(frozen=True)
+class Rdm:
+    """ArtRdm: an RDM frame to or from one Port-Address, without its start code."""
+
+    net: int
+    address: int
+    frame: bytes
+    command: int = 0
+
+
+@dataclass(frozen=True)
+class RdmSub:
+    """ArtRdmSub: one parameter of many sub-devices at once. Values are there for SET and GET_RESPONSE only."""
+
+    uid: int
+    command: int
+    pid: int
+    first: int
+    count: int
+    values: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True)
 class Other:
     """An Art-Net packet of a kind that Welvo does not read."""
 
@@ -136,7 +195,22 @@ class Other:
     raw: bytes = field(repr=False, default=b"")
 
 
-Packet = Poll | PollReply | Dmx | ArtSync | Address | Input | IpProg | IpProgReply | Other
+Packet = (
+    Poll
+    | PollReply
+    | Dmx
+    | ArtSync
+    | Address
+    | Input
+    | IpProg
+    | IpProgReply
+    | TodRequest
+    | TodData
+    | TodControl
+    | Rdm
+    | RdmSub
+    | Other
+)
 
 PROG_ENABLE, PROG_DHCP, PROG_GATEWAY, PROG_DEFAULT, PROG_IP, PROG_MASK = 0x80, 0x40, 0x10, 0x08, 0x04, 0x02
 
@@ -188,11 +262,70 @@ def encode(p: Packet) -> bytes:
         return _header(OP_IP_PROG) + struct.pack(
             ">2xBx4s4sH4s4x", p.command, bytes(p.ip), bytes(p.mask), PORT, bytes(p.gateway)
         )
+    if isinstance(p, TodRequest | TodData | TodControl | Rdm | RdmSub):
+        return _encode_rdm(p)
     if isinstance(p, IpProgReply):
         return _header(OP_IP_PROG_REPLY) + struct.pack(
             ">4x4s4sHBx4s2x", bytes(p.ip), bytes(p.mask), PORT, p.status, bytes(p.gateway)
         )
     return p.raw
+
+
+def _encode_rdm(p: TodRequest | TodData | TodControl | Rdm | RdmSub) -> bytes:
+    if isinstance(p, TodRequest):
+        if len(p.addresses) > 32:
+            raise WireError("AdCount", f"{len(p.addresses)} addresses are more than 32")
+        return (
+            _header(OP_TOD_REQUEST)
+            + struct.pack(">9xBBB", p.net, p.command, len(p.addresses))
+            + bytes(p.addresses).ljust(32, b"\0")
+        )
+    if isinstance(p, TodData):
+        if len(p.uids) > MOST_UIDS:
+            raise WireError("UidCount", f"{len(p.uids)} UIDs are more than {MOST_UIDS}")
+        head = struct.pack(
+            ">BB6xBBBBHBB", RDM_VERSION, p.port, p.bind_index, p.net, 0 if p.available else 0xFF, p.address, p.total,
+            p.block, len(p.uids),
+        )  # fmt: skip
+        return _header(OP_TOD_DATA) + head + b"".join(uid.to_bytes(6, "big") for uid in p.uids)
+    if isinstance(p, TodControl):
+        return _header(OP_TOD_CONTROL) + struct.pack(">9xBBB", p.net, p.command, p.address)
+    if isinstance(p, Rdm):
+        return _header(OP_RDM) + struct.pack(">B8xBBB", RDM_VERSION, p.net, p.command, p.address) + p.frame
+    head = struct.pack(">Bx6sxBHHH4x", RDM_VERSION, p.uid.to_bytes(6, "big"), p.command, p.pid, p.first, p.count)
+    return _header(OP_RDM_SUB) + head + struct.pack(f">{len(p.values)}H", *p.values)
+
+
+def _decode_rdm(opcode: int, raw: bytes) -> Packet:
+    if opcode == OP_TOD_REQUEST:
+        _long_enough(raw, 24, "ArtTodRequest")
+        count = raw[23]
+        if count > 32 or len(raw) < 24 + count:
+            raise WireError("AdCount", f"{count} does not fit {len(raw)} octets")
+        return TodRequest(raw[21], tuple(raw[24 : 24 + count]), raw[22])
+    if opcode == OP_TOD_DATA:
+        _long_enough(raw, 28, "ArtTodData")
+        count = raw[27]
+        if count > MOST_UIDS or len(raw) < 28 + 6 * count:
+            raise WireError("UidCount", f"{count} does not fit {len(raw)} octets")
+        uids = tuple(int.from_bytes(raw[n : n + 6], "big") for n in range(28, 28 + 6 * count, 6))
+        total = struct.unpack_from(">H", raw, 24)[0]
+        return TodData(raw[13], max(1, raw[20]), raw[21], raw[23], total, raw[26], uids, raw[22] == 0)
+    if opcode == OP_TOD_CONTROL:
+        _long_enough(raw, 24, "ArtTodControl")
+        return TodControl(raw[21], raw[23], raw[22])
+    if opcode == OP_RDM:
+        _long_enough(raw, 24 + 25, "ArtRdm")
+        return Rdm(raw[21], raw[23], raw[24:], raw[22])
+    _long_enough(raw, 32, "ArtRdmSub")
+    uid = int.from_bytes(raw[14:20], "big")
+    command, pid, first, count = struct.unpack_from(">BHHH", raw, 21)
+    values: tuple[int, ...] = ()
+    if command in (0x30, 0x21):
+        if len(raw) < 32 + 2 * count:
+            raise WireError("SubCount", f"{count} does not fit {len(raw)} octets")
+        values = struct.unpack_from(f">{count}H", raw, 32)
+    return RdmSub(uid, command, pid, first, count, values)
 
 
 def _encode_dmx(p: Dmx) -> bytes:
@@ -297,6 +430,8 @@ def decode(raw: bytes) -> Packet:
         _long_enough(raw, 27, "ArtIpProgReply")
         whole = raw.ljust(34, b"\0")
         return IpProgReply(_four_of(whole, 16), _four_of(whole, 20), raw[26], _four_of(whole, 28))
+    if opcode in (OP_TOD_REQUEST, OP_TOD_DATA, OP_TOD_CONTROL, OP_RDM, OP_RDM_SUB):
+        return _decode_rdm(opcode, raw)
     return Other(opcode, raw)
 
 

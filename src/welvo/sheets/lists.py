@@ -7,9 +7,9 @@ cannot differ.
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
+from datetime import datetime
 from functools import cached_property
 
 from welvo.bench.record import lines as record_lines
@@ -72,7 +72,7 @@ class Material:
         return f"{said}{self.decimal}{rest}" if rest else said
 
     def date(self, at: float, clock: bool = False) -> str:
-        return time.strftime(f"{self.day} %H:%M" if clock else self.day, time.localtime(at)) if at else ""
+        return datetime.fromtimestamp(at).strftime(f"{self.day} %H:%M" if clock else self.day) if at else ""
 
 
 @dataclass(frozen=True)

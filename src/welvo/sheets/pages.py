@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-import threading
+from contextlib import AbstractContextManager, nullcontext
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from PIL.Image import Image
 
-_LOCK = threading.Lock()
-"""The reader underneath is no friend of two threads at once."""
+guard: AbstractContextManager[object] = nullcontext()
+"""Entered around every call of the reader underneath, which is no friend of two threads at once: a program that has
+several puts a lock here."""
 PNG_DPI = 200
 
 
@@ -19,7 +20,7 @@ class Pages:
     def __init__(self, data: bytes) -> None:
         import pypdfium2
 
-        with _LOCK:
+        with guard:
             self._doc = pypdfium2.PdfDocument(data)
             self.sizes = [
                 (w * 25.4 / 72, h * 25.4 / 72) for w, h in (self._doc.get_page_size(n) for n in range(len(self._doc)))
@@ -30,7 +31,7 @@ class Pages:
 
     def picture(self, n: int, dpi: float) -> Image:
         """Page n (from 0) as it is printed at so many dots an inch."""
-        with _LOCK:
+        with guard:
             page = self._doc[n]
             try:
                 made: Image = page.render(scale=dpi / 72).to_pil()
@@ -40,7 +41,7 @@ class Pages:
 
     def text(self, n: int) -> str:
         """The words of a page, in the order they were written."""
-        with _LOCK:
+        with guard:
             page = self._doc[n]
             try:
                 words = page.get_textpage()
@@ -52,7 +53,7 @@ class Pages:
                 page.close()
 
     def close(self) -> None:
-        with _LOCK:
+        with guard:
             self._doc.close()
 
 

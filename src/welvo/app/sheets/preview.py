@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import threading
+
 from PySide6.QtCore import QObject, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QImage, QKeyEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QAbstractScrollArea
@@ -10,8 +12,10 @@ from welvo.app.disk import Newest
 from welvo.app.widgets.painting import CENTRE, box, text
 from welvo.app.widgets.theme import PAPER, THEME
 from welvo.live.worker import Faults
+from welvo.sheets import pages
 from welvo.sheets.pages import Pages
 
+pages.guard = threading.Lock()
 GAP = 14
 SCREEN = 96.0
 """Dots an inch at 100 %."""
@@ -209,22 +213,22 @@ class Preview(QAbstractScrollArea):
                 wanted.append((n, dots))
         if wanted and set(wanted) - self._asked:
             self._asked = set(wanted)
-            pages = self.pages
-            self._drawer.put(lambda: self._draw(pages, wanted))
+            shown = self.pages
+            self._drawer.put(lambda: self._draw(shown, wanted))
 
-    def _draw(self, pages: Pages, wanted: list[tuple[int, int]]) -> None:
+    def _draw(self, shown: Pages, wanted: list[tuple[int, int]]) -> None:
         for n, dots in wanted:
-            if pages is not self.pages:
+            if shown is not self.pages:
                 return
-            picture = pages.picture(n, dots).convert("RGB")
+            picture = shown.picture(n, dots).convert("RGB")
             image = QImage(
                 picture.tobytes(), picture.width, picture.height, picture.width * 3, QImage.Format.Format_RGB888
             ).copy()
-            self._drawn.came.emit((pages, n, dots), image)
+            self._drawn.came.emit((shown, n, dots), image)
 
     def _came(self, what: tuple[Pages, int, int], image: QImage) -> None:
-        pages, n, dots = what
-        if pages is not self.pages:
+        shown, n, dots = what
+        if shown is not self.pages:
             return
         self._images = {k: v for k, v in self._images.items() if k[0] != n}
         self._images[n, dots] = image
