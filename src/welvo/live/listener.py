@@ -132,6 +132,8 @@ class Listener:
         """sACN sources by CID and universe, for packets that are like the last one."""
         self._dropped_before = 0
         self._recorder: Recorder | None = None
+        self.on_rdm: Callable[[artnet.TodData | artnet.Rdm, str], object] | None = None
+        """Who is told of tables and answers of gateways; called in the listener's thread."""
         self.ended: deque[tuple[float, int, str]] = deque(maxlen=50)
         """Streams that ended properly: when, the sACN universe, the source's name."""
         self.noise = 0
@@ -323,6 +325,9 @@ class Listener:
                 macs[packet.mac.hex(":")] = now
                 while len(macs) > MOST_MACS:
                     del macs[min(macs, key=lambda m: macs[m])]
+        elif isinstance(packet, artnet.TodData | artnet.Rdm):
+            if self.on_rdm:
+                self.on_rdm(packet, ip)
         elif isinstance(packet, artnet.Dmx):
             key = f"{ip}/{packet.physical}"
             old = self._sources.get(("artnet", packet.address, key))

@@ -86,6 +86,42 @@ class Result(msgspec.Struct, frozen=True):
     at: float = 0.0
 
 
+class Lamp(msgspec.Struct, frozen=True):
+    """What a responder of a port says of itself by RDM. `personality` counts from 1; `address` is 0 where it takes no
+    slots. What was not asked yet, or what it does not know, is empty."""
+
+    uid: int
+    model: int = 0
+    category: int = 0
+    footprint: int = 0
+    personality: int = 0
+    personalities: int = 0
+    address: int = 0
+    subs: int = 0
+    label: str = ""
+    maker: str = ""
+    model_name: str = ""
+    software: str = ""
+    names: tuple[tuple[int, int, str], ...] = ()
+    """Its personalities: number, slots, name."""
+    slots: tuple[tuple[int, int, int, str], ...] = ()
+    """Its slots: offset from 0, kind, label id (or the primary slot's offset), its own words."""
+    sensors: tuple[tuple[str, str], ...] = ()
+    """Name and measured value with its unit."""
+    counters: dict[str, int] = {}
+    """Hours, strikes, power cycles by what they are called."""
+    identify: bool = False
+    deep: bool = False
+    """Whether everything was asked, not only who it is and where."""
+    failed: str = ""
+    """Why it could not be read."""
+    at: float = 0.0
+
+
+PortAt = tuple[str, int]
+"""A gateway's port: its IP address and its Art-Net Port-Address."""
+
+
 class SourceSeen(msgspec.Struct, frozen=True):
     """One source of one wire universe: `key` is its CID (sACN) or IP and input port (Art-Net)."""
 
@@ -137,6 +173,8 @@ class Observed(msgspec.Struct, frozen=True):
     written: dict[str, dict[str, Written]] = {}
     said: dict[str, Said] = {}
     """By IP address: what devices that can be asked say of their settings."""
+    lamps: dict[PortAt, tuple[Lamp, ...]] = {}
+    """What hangs on ports that were searched by RDM; an empty tuple is a port where nobody answered."""
     results: dict[str, dict[str, Result]] = {}
     """By device id and full key: what became of the last push of a setting."""
     log: tuple[Event, ...] = ()

@@ -60,6 +60,8 @@ class Fixture(Value, frozen=True, kw_only=True):
     fields: dict[str, str] = {}
     spot: tuple[float, float, float] | None = None
     note: str = ""
+    uid: Annotated[str, Meta(pattern="^([0-9A-F]{4}:[0-9A-F]{8})?$")] = ""
+    """What its responder is known by in RDM, once somebody said so; empty: not known."""
     uuid: str = ""
     """Its name in scenes (MVR); empty: it never was in one."""
     entered: dict[str, Entered] = {}

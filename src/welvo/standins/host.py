@@ -19,13 +19,16 @@ from welvo.formats.files import RigFileError, read_text
 from welvo.formats.plain import read_toml
 from welvo.patch.along import components_of, piece_name
 from welvo.patch.index import Index
+from welvo.patch.lamps import port_lamps
 from welvo.patch.planned import full_plan
+from welvo.patch.set_on import set_on
 from welvo.protocols import artnet, ddp, sacn
 from welvo.protocols.wire import WireError
 from welvo.rig.document import Rig
 from welvo.rig.entered import SettingValue
 from welvo.rig.wiring import DeviceModel
 from welvo.standins.faults import FAULTS, OF_NODES, Faults
+from welvo.standins.lamps import LAMP_FAULTS, LampLine, Responder, responder_of
 from welvo.standins.line import LineEnd
 from welvo.standins.node import Node, known_settings
 from welvo.standins.pixel import Attached, PixelDevice
@@ -50,9 +53,11 @@ class Described(NamedTuple):
     cables: dict[str, tuple[Attached, ...]] = {}
     faults: dict[str, Any] = {}
     password: str = ""
+    lamps: dict[str, tuple[Responder, ...]] = {}
+    """The responders on each port of a node."""
 
 
-OWN_KEYS = ("model", "off", "faults", "password", "instead", "planned")
+OWN_KEYS = ("model", "off", "faults", "password", "instead", "planned", "lamps")
 """Entries of a state's table that are no settings. `instead`: the address it has in place of the planned one."""
 
 
@@ -63,7 +68,9 @@ def describe(
 
     `state` is the TOML beside a rig: a table per IP address with what that device has, `model` for devices that are
     not in the rig, `off = true` for one that does not answer, `planned = true` for one that was set as
-    planned, `faults` for what is wrong with it. What is attached to ports of pixels is what the rig says.
+    planned, `faults` for what is wrong with it, `lamps` for lamps of its
+    ports by their number: `address`, `personality`, `fault`, `gone = true`. What is attached to ports of pixels is
+    what the rig says.
     """
     found = []
     known: set[str] = set()
@@ -90,6 +97,7 @@ def describe(
                 attached(index, device_id) if pixels else {},
                 table.get("faults", {}),
                 str(table.get("password", "")),
+                {} if pixels else responders(index, device_id, table.get("lamps", {}), plan),
             )
         )
     for ip, table in state.items():
@@ -102,6 +110,32 @@ def describe(
             raise StandInError(f"{ip} is not in 127.0.0.0/8; stand-ins live nowhere else.")
         faults = table.get("faults", {})
         found.append(Described(ip, model, _settings(table, model, ip), {}, faults, str(table.get("password", ""))))
+    return found
+
+
+def responders(index: Index, device_id: str, told: Any, as_planned: bool) -> dict[str, tuple[Responder, ...]]:
+    """The lamps on each port of a node, with what a state says of them by number. Raises StandInError."""
+    rig = index.rig
+    found: dict[str, tuple[Responder, ...]] = {}
+    known = {str(f.number) for f in rig.fixtures.values()}
+    unknown = next((n for n in told if n not in known), "") if isinstance(told, dict) else "lamps"
+    if unknown:
+        raise StandInError(f"There is no lamp {unknown} in this rig.")
+    for label in rig.devices[device_id].ports:
+        made = []
+        for key in port_lamps(index, device_id, label):
+            own = told.get(str(rig.fixtures[key].number), {})
+            lamp = responder_of(rig, key, set_on(index, key).address, as_planned, time.monotonic)
+            if lamp is None or own.get("gone"):
+                continue
+            lamp.address = int(own.get("address", lamp.address))
+            lamp.personality = min(len(lamp.personalities), max(1, int(own.get("personality", lamp.personality))))
+            lamp.fault = str(own.get("fault", ""))
+            if lamp.fault and lamp.fault not in LAMP_FAULTS:
+                raise StandInError(f"A lamp has no fault “{lamp.fault}”; there are {', '.join(LAMP_FAULTS)}.")
+            made.append(lamp)
+        if made:
+            found[label] = tuple(made)
     return found
 
 
@@ -192,6 +226,7 @@ def make(described: Described, clock: Callable[[], float]) -> Simulated:
     made: Simulated
     if described.model.kind == "node":
         made = Node(described.ip, described.model, described.settings, clock)
+        made.lines = {label: LampLine(lamps) for label, lamps in described.lamps.items()}
     else:
         made = PixelDevice(
             described.ip, described.model, described.settings, clock, described.cables, described.password

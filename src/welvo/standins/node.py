@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
-from welvo.protocols import artnet
+from welvo.protocols import artnet, rdm
+from welvo.protocols.wire import WireError
 from welvo.rig.counting import net_sub_universe
 from welvo.rig.entered import SettingValue
 from welvo.rig.wiring import DeviceModel
 from welvo.standins.faults import Faults
+from welvo.standins.lamps import LampLine
 from welvo.standins.receiver import MERGE_END, Input, Receiver
 
 
@@ -40,6 +42,9 @@ class Node(Receiver):
         self.counter = 0
         self.report = "power-on ok"
         self.identify = False
+        self.lines: dict[str, LampLine] = {}
+        """The responders on its ports, by the label of the port."""
+        self.search_takes = 0.2
         self.slots_out = int(settings.get("slots", model.slots_per_port))
         self.ports: list[NodePort] = []
         for n, label in enumerate(model.ports):
@@ -75,7 +80,53 @@ class Node(Receiver):
             return self.replies()
         if isinstance(packet, artnet.Dmx):
             self.take_dmx(packet, ip)
+        if isinstance(packet, artnet.TodRequest | artnet.TodControl | artnet.Rdm):
+            return self._take_rdm(packet)
         return []
+
+    # ---- RDM
+
+    def _take_rdm(self, packet: artnet.TodRequest | artnet.TodControl | artnet.Rdm) -> list[bytes]:
+        """As a gateway: tables of responders, and requests put on the line."""
+        if isinstance(packet, artnet.Rdm):
+            try:
+                request = rdm.from_artnet(packet.frame)
+            except WireError:
+                self.noise += 1
+                return []
+            for line, *_ in self._lines(packet.net, (packet.address,)):
+                said = line.ask(request)
+                if said is not None:
+                    return [artnet.encode(artnet.Rdm(packet.net, packet.address, rdm.for_artnet(said)))]
+            return []
+        addresses = packet.addresses if isinstance(packet, artnet.TodRequest) else (packet.address,)
+        found = []
+        for line, port, bind, address in self._lines(packet.net, addresses):
+            if not line.searched or (isinstance(packet, artnet.TodControl) and packet.command == 1):
+                line.search()
+                line.ready_at = self.clock() + self.search_takes
+            found += self._table(line, packet.net, port, bind, address)
+        return found
+
+    def _table(self, line: LampLine, net: int, port: int, bind: int, address: int) -> list[bytes]:
+        if self.clock() < line.ready_at:
+            return [artnet.encode(artnet.TodData(port, bind, net, address, 0, 0, (), False))]
+        table, most = line.table, artnet.MOST_UIDS
+        blocks = [table[n : n + most] for n in range(0, len(table), most)] or [[]]
+        return [
+            artnet.encode(artnet.TodData(port, bind, net, address, len(table), n, tuple(b)))
+            for n, b in enumerate(blocks)
+        ]
+
+    def _lines(self, net: int, addresses: Iterable[int]) -> list[tuple[LampLine, int, int, int]]:
+        """Lines at Port-Addresses of a Net: the line, its port of the page from 1, the page, the low octet."""
+        found = []
+        for page, ports in enumerate(self.pages(), 1):
+            for n, p in enumerate(ports, 1):
+                low = p.universe & 0xFF
+                if p.universe >> 8 == net and low in addresses:
+                    found.append((self.lines.setdefault(p.label, LampLine()), n, page, low))
+        return found
 
     def _program_ip(self, packet: artnet.IpProg) -> list[bytes]:
         """Answer with the address it has or will have; a changed one takes a restart, which it makes by itself."""

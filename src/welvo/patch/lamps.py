@@ -1,0 +1,376 @@
+"""Responders beside the plan: which fixture of the rig each of them is, what it was set to and what it is set to.
+
+Nobody knows at first which responder is which lamp: a UID is printed inside the case. So it is guessed from what both
+say (address, model, footprint, label), the guess says on what it rests, and it stays a guess until somebody confirms
+it; then the UID stands in the fixture, and nothing has to be guessed again.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from msgspec.structs import replace
+
+from welvo.observed.values import Lamp, Observed, PortAt
+from welvo.patch.index import Index
+from welvo.patch.set_on import set_on
+from welvo.protocols import rdm
+from welvo.rig.base import Refused
+from welvo.rig.document import Edit, Rig, put
+from welvo.rig.lookup import mode_of, profile_of
+from welvo.rig.notation import plural
+from welvo.rig.patched import Fixture, Place
+from welvo.rig.plan import model_of
+from welvo.rig.profile import Break, Channel, Mode, Profile
+from welvo.rig.refs import PortRef
+from welvo.rig.shorts import with_shorts
+from welvo.settings.artnet import heard_port
+
+Mark = Literal["matches", "differs", "unknown"]
+LINES = ("address", "personality", "label")
+
+
+# ---- ports and their lamps
+
+
+def port_address(rig: Rig, observed: Observed, device_id: str, label: str) -> PortAt | None:
+    """Where a port is reached by RDM: the device's address and the Port-Address it says it listens to, else the
+    planned one."""
+    device, model = rig.devices[device_id], model_of(rig, device_id)
+    if not device.ip or model is None or label not in model.ports or "artnet" not in model.links:
+        return None
+    heard = observed.heard.get(device.ip)
+    port = heard_port(model, heard, label) if heard else None
+    if port is not None:
+        return device.ip, port.wire
+    feed = rig.feeds.get(device.ports[label].feed) if label in device.ports else None
+    return (device.ip, feed.wire) if feed and feed.protocol in ("artnet", "sacn") and feed.wire <= 0x7FFF else None
+
+
+def ports_with_lamps(index: Index) -> list[PortRef]:
+    """The ports whose lamps could be asked: DMX ports of nodes with something on their line."""
+    rig = index.rig
+    found = []
+    for device_id, device in rig.devices.items():
+        model = model_of(rig, device_id)
+        if model is None or "artnet" not in model.links or model.kind != "node":
+            continue
+        found += [PortRef(device_id, p) for p in model.ports if p in device.ports and port_lamps(index, device_id, p)]
+    return found
+
+
+def port_lamps(index: Index, device_id: str, label: str) -> list[str]:
+    """The fixtures that hang on a port: those of its line as drawn, else all that stand in the universe it takes and on
+    no other line."""
+    rig = index.rig
+    port = rig.devices[device_id].ports.get(label)
+    if port is None:
+        return []
+    drawn = [f for s in port.run if s.kind == "line" for f in s.fixtures if f in rig.fixtures]
+    if drawn:
+        return drawn
+    feed = rig.feeds.get(port.feed)
+    if feed is None or feed.universe not in rig.universes:
+        return []
+    here = dict.fromkeys(s.item for s in index.on(feed.universe) if s.item in rig.fixtures)
+    return [k for k in here if not index.cables.attached(k)]
+
+
+# ---- pairing
+
+
+@dataclass(frozen=True)
+class LampLine:
+    """One setting of a lamp: what is planned, what it says, and how they stand."""
+
+    key: str
+    plan: str
+    reported: str
+    mark: Mark
+
+
+@dataclass(frozen=True)
+class Pair:
+    """A responder and the fixture it is, as far as both are known. `sure` when its UID stands in the fixture; else
+    `why` says what the guess rests on."""
+
+    lamp: Lamp | None
+    fixture: str = ""
+    sure: bool = False
+    why: str = ""
+    lines: tuple[LampLine, ...] = ()
+
+    @property
+    def differs(self) -> bool:
+        return any(x.mark == "differs" for x in self.lines)
+
+
+def planned_address(index: Index, fixture: str) -> int:
+    return set_on(index, fixture).address
+
+
+def personality_for(mode: Mode | None, lamp: Lamp) -> int:
+    """Which of a responder's personalities is a mode: of its name, else the only one as wide; 0: none, or not clear."""
+    if mode is None:
+        return 0
+    named = [n for n, _, words in lamp.names if words.strip().lower() == mode.name.strip().lower()]
+    if named:
+        return named[0]
+    wide = [n for n, slots, _ in lamp.names if slots == mode.footprint]
+    if len(wide) == 1:
+        return wide[0]
+    return lamp.personality if lamp.personality in wide else 0
+
+
+def mode_for(profile: Profile, lamp: Lamp) -> str:
+    """The mode of a profile that a responder's present personality is; empty: it has none like it."""
+    words = next((w for n, _, w in lamp.names if n == lamp.personality), "")
+    named = [k for k, m in profile.modes.items() if m.name.strip().lower() == words.strip().lower() and words]
+    wide = [k for k, m in profile.modes.items() if m.footprint == lamp.footprint]
+    return named[0] if named else wide[0] if len(wide) == 1 else ""
+
+
+def pairs(index: Index, fixtures: Sequence[str], lamps: Sequence[Lamp]) -> list[Pair]:
+    """Responders of a port beside its fixtures: by UID, else by the likeliest; those that are left over stand alone."""
+    rig = index.rig
+    by_uid = {f.uid: k for k, f in rig.fixtures.items() if f.uid}
+    taken: dict[int, tuple[str, bool, str]] = {}
+    left = list(fixtures)
+    for lamp in lamps:
+        known = by_uid.get(rdm.say_uid(lamp.uid), "")
+        if known:
+            taken[lamp.uid] = (known, True, "its UID stands in the rig")
+            left = [k for k in left if k != known]
+    left = [k for k in left if not rig.fixtures[k].uid]
+    open_ = [x for x in lamps if x.uid not in taken and not x.failed]
+    scored = sorted(
+        ((_likeness(index, k, x), n, m) for n, k in enumerate(left) for m, x in enumerate(open_)),
+        key=lambda s: (-s[0][0], s[1], s[2]),
+    )
+    used: set[str] = set()
+    for (score, why), n, m in scored:
+        key, lamp = left[n], open_[m]
+        if score < 3 or key in used or lamp.uid in taken:
+            continue
+        alike = [(a, b) for (other, _), a, b in scored if other == score and left[a] not in used]
+        twins = max(sum(b == m and a != n for a, b in alike), sum(a == n and b != m for a, b in alike))
+        doubt = f", but {plural(twins, 'other')} would do as well" if twins else ""
+        taken[lamp.uid] = (key, False, f"by its {why}{doubt}")
+        used.add(key)
+    found = []
+    for lamp in lamps:
+        key, sure, why = taken.get(lamp.uid, ("", False, ""))
+        found.append(Pair(lamp, key, sure, why, lamp_lines(index, key, lamp) if key and not lamp.failed else ()))
+    met = {p.fixture for p in found}
+    found += [Pair(None, k) for k in fixtures if k not in met]
+    return found
+
+
+def _likeness(index: Index, key: str, lamp: Lamp) -> tuple[int, str]:
+    """How much a responder is like a fixture, and in what."""
+    rig = index.rig
+    f = rig.fixtures[key]
+    profile, mode = profile_of(rig, f), mode_of(rig, f)
+    score = 0
+    why: list[str] = []
+    if lamp.label and lamp.label.strip() in (f.name.strip(), str(f.number), f"{f.number} {f.name}".strip()):
+        score, why = score + 4, [*why, "label"]
+    if profile and lamp.model_name and lamp.model_name.strip().lower() in (
+        profile.name.lower(), f"{profile.maker} {profile.name}".strip().lower(),
+    ):  # fmt: skip
+        score, why = score + 2, [*why, "model"]
+    if lamp.address and lamp.address == planned_address(index, key):
+        score, why = score + 3, [*why, "address"]
+    if mode and lamp.footprint == mode.footprint:
+        score, why = score + 1, [*why, "footprint"]
+    if profile and lamp.model_name and "model" not in why:
+        score -= 2
+    return score, " and ".join([", ".join(why[:-1]), why[-1]] if len(why) > 1 else why)
+
+
+def lamp_lines(index: Index, key: str, lamp: Lamp) -> tuple[LampLine, ...]:
+    """Address, personality and label of a lamp, plan beside reported."""
+    rig = index.rig
+    f = rig.fixtures[key]
+    mode = mode_of(rig, f)
+    address = planned_address(index, key)
+    wanted = personality_for(mode, lamp)
+    now = next(
+        (f"{words or f'personality {n}'} ({slots})" for n, slots, words in lamp.names if n == lamp.personality), ""
+    )
+    now = now or f"personality {lamp.personality} ({lamp.footprint})"
+    plan = f"{mode.name} ({mode.footprint})" if mode else "–"
+    wide = mode.footprint if mode else -1
+    same = lamp.personality == wanted if wanted else lamp.footprint == wide
+    label = label_for(f)
+    return (
+        LampLine(
+            "address", f"{address:03d}" if address else "–", f"{lamp.address:03d}" if lamp.address else "–",
+            "unknown" if not address else "matches" if address == lamp.address else "differs",
+        ),
+        LampLine("personality", plan, now, "matches" if same else "differs"),
+        LampLine("label", label, lamp.label or "–", "matches" if lamp.label == label else "unknown"),
+    )  # fmt: skip
+
+
+def label_for(f: Fixture) -> str:
+    """What a lamp is labelled: its number and name, as far as 32 octets hold it."""
+    return rdm.encode_text(f"{f.number} {f.name}".strip()).decode("utf-8")
+
+
+# ---- setting a whole port
+
+
+@dataclass(frozen=True)
+class Move:
+    """One lamp is set to an address. `parks` when that is only for the meantime, because two change places."""
+
+    uid: int
+    address: int
+    parks: bool = False
+
+
+def in_order(lamps: Sequence[Lamp], wanted: dict[int, int]) -> list[Move]:
+    """In which order lamps get their addresses, so that none comes to sit where another one still is.
+
+    Who goes to a free place goes first. Where all that are left wait for each other, one of them is parked at an
+    address that nobody has or wants; where there is none left, the meeting cannot be avoided.
+    """
+    at = {x.uid: x.address for x in lamps}
+    goes = {u: a for u, a in wanted.items() if at.get(u) != a}
+    moves: list[Move] = []
+    while goes:
+        # an address is free when nobody stands there who is still to go somewhere else
+        leaving = {at[u] for u in goes}
+        free = next((u for u, a in goes.items() if a not in leaving or all(at[v] != a or v == u for v in goes)), None)
+        if free is None:
+            wanted_by = set(goes.values())
+            uid = next(u for u in goes if at[u] in wanted_by)
+            busy = set(at.values()) | wanted_by
+            width = max((x.footprint for x in lamps if x.uid == uid), default=1)
+            spare = next((a for a in range(max(1, 513 - max(1, width)), 0, -1) if a not in busy), 0)
+            if spare:
+                moves.append(Move(uid, spare, True))
+                at[uid] = spare
+                continue
+            free = uid
+        address = goes.pop(free)
+        moves.append(Move(free, address))
+        at[free] = address
+    return moves
+
+
+# ---- edits
+
+
+def bind(rig: Rig, fixture: str, uid: int) -> Edit:
+    """Say that a responder is this fixture; whoever had the UID before has it no more."""
+    said = rdm.say_uid(uid)
+    others = {k: replace(f, uid="") for k, f in rig.fixtures.items() if f.uid == said and k != fixture}
+    label = f"{rig.fixtures[fixture].number} is {said}"
+    return put(rig, label, fixtures={**others, fixture: replace(rig.fixtures[fixture], uid=said)})
+
+
+def unbind(rig: Rig, fixture: str) -> Edit:
+    f = rig.fixtures[fixture]
+    return put(rig, f"{f.number} is not {f.uid}", fixtures={fixture: replace(f, uid="")})
+
+
+def bind_all(rig: Rig, found: Iterable[Pair]) -> Edit:
+    """Take all pairs of a port as they were guessed."""
+    fixtures = {
+        p.fixture: replace(rig.fixtures[p.fixture], uid=rdm.say_uid(p.lamp.uid))
+        for p in found
+        if p.lamp and p.fixture and not p.sure
+    }
+    if not fixtures:
+        raise Refused("There is no guess to be confirmed.")
+    return put(rig, f"confirm {plural(len(fixtures), 'lamp')}", fixtures=fixtures)
+
+
+def take_addresses(index: Index, found: Iterable[Pair]) -> Edit:
+    """Plan the addresses that lamps say they have. Raises Refused where none differs, or one cannot be moved."""
+    rig = index.rig
+    fixtures: dict[str, Fixture] = {}
+    for p in found:
+        if not p.lamp or not p.fixture or not p.lamp.address or p.lamp.address == planned_address(index, p.fixture):
+            continue
+        f = rig.fixtures[p.fixture]
+        place = f.place(0)
+        span = index.place(p.fixture)
+        if place.locked:
+            raise Refused(f"{f.number} is locked. Unlock it first.")
+        if place.from_run or set_on(index, p.fixture).behind:
+            raise Refused(f"{f.number} has its address from its cable; change it in Runs.")
+        if span is None:
+            raise Refused(f"{f.number} is not patched, so its universe is not known.")
+        fixtures[p.fixture] = replace(f, at=(Place(universe=span.universe, address=p.lamp.address), *f.at[1:]))
+    if not fixtures:
+        raise Refused("Every lamp has the address that is planned for it.")
+    return put(rig, f"take {plural(len(fixtures), 'address', 'addresses')} from lamps", fixtures=fixtures)
+
+
+# ---- what a lamp tells of itself
+
+
+def against_profile(profile: Profile, lamp: Lamp) -> list[str]:
+    """Where a responder and a profile of the rig contradict each other, in sentences."""
+    said = []
+    for n, slots, words in lamp.names:
+        named = next((m for m in profile.modes.values() if m.name.strip().lower() == words.strip().lower()), None)
+        if named is None and not any(m.footprint == slots for m in profile.modes.values()):
+            said.append(
+                f"The profile lacks its personality {n}, {words or 'without a name'}, of {plural(slots, 'slot')}."
+            )
+        elif named is not None and named.footprint != slots:
+            said.append(f"Mode {named.name} has {named.footprint} slots here, the lamp says {slots}.")
+    mode = profile.modes.get(mode_for(profile, lamp))
+    if mode is None or not lamp.slots:
+        return said
+    ours: dict[int, Channel] = {s: c for c in mode.channels if c.break_no == 0 for s in c.slots}
+    for offset, kind, label, words in lamp.slots:
+        if kind:
+            continue
+        theirs = rdm.SLOT_WORDS.get(label, "")
+        channel = ours.get(offset + 1)
+        if channel is None:
+            said.append(f"Slot {offset + 1} is {words or theirs or 'something'} there, and nothing here.")
+        elif theirs and channel.function and channel.function.rstrip("0123456789") != theirs.rstrip("0123456789"):
+            said.append(f"Slot {offset + 1} is {channel.function} here, the lamp says {words or theirs}.")
+    return said
+
+
+def draft(lamp: Lamp) -> Profile:
+    """A new profile out of what a responder tells: all personalities by their width, the present one slot by slot. What
+    its slots do not say stays undescribed, which is a finding."""
+    modes: dict[str, Mode] = {}
+    for n, slots, words in lamp.names or ((1, lamp.footprint, ""),):
+        channels: tuple[Channel, ...] = ()
+        if n == lamp.personality or not lamp.names:
+            channels = _channels(lamp)
+        width = max([slots, *(s for c in channels for s in c.slots)], default=slots)
+        modes[f"m{n}"] = Mode(
+            name=words or f"personality {n}", breaks=(Break(slots=min(4096, width)),), channels=channels
+        )
+    notes = f"Drafted from what {rdm.say_uid(lamp.uid)} tells of itself by RDM; look through it before you rely on it."
+    return Profile(
+        name=lamp.model_name or f"Model {lamp.model:04X}", maker=lamp.maker, revision=lamp.software, notes=notes,
+        modes=modes,
+    )  # fmt: skip
+
+
+def _channels(lamp: Lamp) -> tuple[Channel, ...]:
+    fine: dict[int, list[int]] = {}
+    for offset, kind, label, _ in lamp.slots:
+        if kind == 1:
+            fine.setdefault(label, []).append(offset)
+    made = []
+    for offset, kind, label, words in sorted(lamp.slots):
+        if kind == 1 or offset + 1 > 4096:
+            continue
+        function = rdm.SLOT_WORDS.get(label, "") if kind == 0 else ""
+        slots = (offset + 1, *(s + 1 for s in fine.get(offset, ())[:3]))
+        made.append(Channel(function=function, name="" if function else words or f"slot {offset + 1}", slots=slots))
+    return with_shorts(made)
