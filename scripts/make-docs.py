@@ -20,6 +20,7 @@ AREAS = {
     "LINE": "DMX lines",
     "PWR": "Power",
     "DEV": "Devices",
+    "LAMP": "Lamps",
     "WIRE": "The wire",
     "USE": "Shows",
 }

@@ -70,8 +70,9 @@ CONSEQUENCES: dict[str, set[str]] = {
 """Other findings that a fix of a code takes away or brings, because they are about the same thing or follow from it."""
 
 
-SEEN_ON_A_NETWORK = {"WIRE-03", "WIRE-04", "OUT-01", *(f"DEV-{n:02}" for n in range(7, 13))}
-"""What the demo's network does not show; test_rules.py does."""
+SEEN_ON_A_NETWORK = {"WIRE-03", "WIRE-04", "OUT-01", *(f"DEV-{n:02}" for n in range(7, 13)),
+                     *(f"LAMP-{n:02}" for n in range(1, 8))}  # fmt: skip
+"""What the demo's network does not show; test_rules.py and test_lamp_rules.py do."""
 
 
 def case(code: str, rig: Rig) -> tuple[Rig, Report, list[Finding]]:

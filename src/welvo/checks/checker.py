@@ -18,6 +18,7 @@ import welvo.checks.attach_rules
 import welvo.checks.clash_rules
 import welvo.checks.device_rules
 import welvo.checks.feed_rules
+import welvo.checks.lamp_rules
 import welvo.checks.line_rules
 import welvo.checks.patch_rules
 import welvo.checks.profile_rules
@@ -27,6 +28,7 @@ from welvo.checks.registry import RULES, SEVERITIES, Context, Finding, Scope, Su
 from welvo.observed.values import NOTHING, SILENT_AFTER, Observed
 from welvo.patch.cable import Cables
 from welvo.patch.index import Followed, Index
+from welvo.protocols.rdm import say_uid
 from welvo.rig.document import Change, Rig
 from welvo.rig.refs import PortRef
 
@@ -82,6 +84,7 @@ def _seen_of(rig: Rig, observed: Observed, device_id: str, now: float) -> tuple[
         (heard.name, heard.mac, heard.macs, heard.ports, now - heard.at <= SILENT_AFTER) if heard else None,
         (told.active, told.waits, told.test, told.mac, now - told.at <= SILENT_AFTER) if told else None,
         observed.results.get(device_id),
+        [(at, lamps) for at, lamps in observed.lamps.items() if at[0] == d.ip],
     )
 
 
@@ -177,7 +180,9 @@ class Checker:
             "use": set(rig.profiles) | set(change.ids("profiles")) if change.ids("profiles") else users,
             "device": set(rig.devices)
             if wires or change.ids("devices")
-            else {device_id for device_id, _ in followed.ports} | self._giving_out(universes),
+            else {device_id for device_id, _ in followed.ports}
+            | self._giving_out(universes)
+            | self._asked(before, change),
             "rig": {""},
             "port": ports,
         }
@@ -225,6 +230,22 @@ class Checker:
         context = self.context
         feeds = (f for uid in universes for f in context.feeds_by_universe.get(uid, ()))
         return {port[0] for fid in feeds for port in context.ports_by_feed.get(fid, ())}
+
+    def _asked(self, before: Rig, change: Change) -> set[str]:
+        """The devices whose lamps were looked for and that an edit can matter to, though nothing moved: which
+        responder is which depends on names, modes and UIDs as well."""
+        ctx, rig = self.context, self.context.rig
+        fixtures = change.ids("fixtures")
+        if not ctx.observed.lamps or not (fixtures or change.ids("profiles")):
+            return set()
+        if change.ids("profiles") or len(fixtures) > MANY:
+            return set(ctx.lamp_ports)
+        uids = {state.fixtures[k].uid for state in (before, rig) for k in fixtures if k in state.fixtures}
+        ips = {ip for (ip, _), lamps in ctx.observed.lamps.items() if any(say_uid(x.uid) in uids for x in lamps)}
+        spans = (ctx.index.place(k) for k in fixtures if k in rig.fixtures)
+        near = self._giving_out({s.universe for s in spans if s})
+        near |= {ref.device for k in fixtures for ref, _ in ctx.index.cables.attached(k)}
+        return near | {k for k, d in rig.devices.items() if d.ip in ips}
 
     def _carried(self, before: Rig, rig: Rig, change: Change, ports: set[PortRef]) -> set[str]:
         """The universes that the ports of an edit took before, and take now: by their feeds, and by their streams."""

@@ -10,6 +10,7 @@ from typing import Any, Literal, NamedTuple
 from welvo.observed.values import Observed, SourceSeen
 from welvo.patch.cable import Stream
 from welvo.patch.index import Index, Taker
+from welvo.patch.lamps import Pair, paired, searched
 from welvo.patch.traffic import Traffic, traffic, traffic_facts
 from welvo.patch.wires import ports_by_feed
 from welvo.rig.document import Change, Edit, Rig
@@ -168,6 +169,25 @@ class Context:
     def ports_by_feed(self) -> dict[str, list[PortRef]]:
         """The ports planned to take each feed, and those whose streams run on into it."""
         return ports_by_feed(self.index)
+
+    @cached_property
+    def lamp_ports(self) -> dict[str, list[str]]:
+        """The ports that were searched for lamps by RDM, by device."""
+        found: dict[str, list[str]] = {}
+        for ref in searched(self.rig, self.observed):
+            found.setdefault(ref.device, []).append(ref.port)
+        return found
+
+    def lamps(self, device_id: str) -> dict[str, list[Pair]]:
+        """What was found by RDM beside what is planned, by searched port of a device."""
+        if device_id not in self._lamps:
+            labels = self.lamp_ports.get(device_id, ())
+            self._lamps[device_id] = {x: paired(self.index, self.observed, PortRef(device_id, x)) for x in labels}
+        return self._lamps[device_id]
+
+    @cached_property
+    def _lamps(self) -> dict[str, dict[str, list[Pair]]]:
+        return {}
 
     @cached_property
     def loads(self) -> list[Load]:

@@ -9,8 +9,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, NamedTuple
 
+import numpy as np
 from msgspec.structs import replace
 
 from welvo.observed.values import Lamp, Observed, PortAt
@@ -19,7 +20,9 @@ from welvo.patch.set_on import set_on
 from welvo.protocols import rdm
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Rig, put
+from welvo.rig.kept import kept
 from welvo.rig.lookup import mode_of, profile_of
+from welvo.rig.modes import say_channel
 from welvo.rig.notation import plural
 from welvo.rig.patched import Fixture, Place
 from welvo.rig.plan import model_of
@@ -100,6 +103,8 @@ class Pair:
     fixture: str = ""
     sure: bool = False
     why: str = ""
+    doubt: bool = False
+    """Whether another guess would be as good: such a pair says which lamp it may be, not which it is."""
     lines: tuple[LampLine, ...] = ()
 
     @property
@@ -132,62 +137,176 @@ def mode_for(profile: Profile, lamp: Lamp) -> str:
     return named[0] if named else wide[0] if len(wide) == 1 else ""
 
 
+@kept
+def _by_uid(fixtures: dict[str, Fixture]) -> dict[str, str]:
+    return {f.uid: k for k, f in fixtures.items() if f.uid}
+
+
 def pairs(index: Index, fixtures: Sequence[str], lamps: Sequence[Lamp]) -> list[Pair]:
     """Responders of a port beside its fixtures: by UID, else by the likeliest; those that are left over stand alone."""
     rig = index.rig
-    by_uid = {f.uid: k for k, f in rig.fixtures.items() if f.uid}
-    taken: dict[int, tuple[str, bool, str]] = {}
-    left = list(fixtures)
-    for lamp in lamps:
-        known = by_uid.get(rdm.say_uid(lamp.uid), "")
-        if known:
-            taken[lamp.uid] = (known, True, "its UID stands in the rig")
-            left = [k for k in left if k != known]
-    left = [k for k in left if not rig.fixtures[k].uid]
-    open_ = [x for x in lamps if x.uid not in taken and not x.failed]
-    scored = sorted(
-        ((_likeness(index, k, x), n, m) for n, k in enumerate(left) for m, x in enumerate(open_)),
-        key=lambda s: (-s[0][0], s[1], s[2]),
-    )
-    used: set[str] = set()
-    for (score, why), n, m in scored:
-        key, lamp = left[n], open_[m]
-        if score < 3 or key in used or lamp.uid in taken:
-            continue
-        alike = [(a, b) for (other, _), a, b in scored if other == score and left[a] not in used]
-        twins = max(sum(b == m and a != n for a, b in alike), sum(a == n and b != m for a, b in alike))
-        doubt = f", but {plural(twins, 'other')} would do as well" if twins else ""
-        taken[lamp.uid] = (key, False, f"by its {why}{doubt}")
-        used.add(key)
+    by_uid = _by_uid(rig.fixtures)
+    taken = {
+        x.uid: _Taken(key, True, "its UID stands in the rig")
+        for x in lamps
+        if (key := by_uid.get(rdm.say_uid(x.uid), ""))
+    }
+    met = {t.key for t in taken.values()}
+    faces = [_face(index, k) for k in fixtures if k not in met and not rig.fixtures[k].uid]
+    taken |= _guesses(faces, [x for x in lamps if x.uid not in taken and not x.failed])
     found = []
     for lamp in lamps:
-        key, sure, why = taken.get(lamp.uid, ("", False, ""))
-        found.append(Pair(lamp, key, sure, why, lamp_lines(index, key, lamp) if key and not lamp.failed else ()))
+        t = taken.get(lamp.uid, _Taken())
+        lines = lamp_lines(index, t.key, lamp) if t.key and not lamp.failed else ()
+        found.append(Pair(lamp, t.key, t.sure, t.why, t.doubt, lines))
     met = {p.fixture for p in found}
     found += [Pair(None, k) for k in fixtures if k not in met]
     return found
 
 
-def _likeness(index: Index, key: str, lamp: Lamp) -> tuple[int, str]:
-    """How much a responder is like a fixture, and in what."""
-    rig = index.rig
-    f = rig.fixtures[key]
-    profile, mode = profile_of(rig, f), mode_of(rig, f)
-    score = 0
-    why: list[str] = []
-    if lamp.label and lamp.label.strip() in (f.name.strip(), str(f.number), f"{f.number} {f.name}".strip()):
-        score, why = score + 4, [*why, "label"]
-    if profile and lamp.model_name and lamp.model_name.strip().lower() in (
-        profile.name.lower(), f"{profile.maker} {profile.name}".strip().lower(),
-    ):  # fmt: skip
-        score, why = score + 2, [*why, "model"]
-    if lamp.address and lamp.address == planned_address(index, key):
-        score, why = score + 3, [*why, "address"]
-    if mode and lamp.footprint == mode.footprint:
-        score, why = score + 1, [*why, "footprint"]
-    if profile and lamp.model_name and "model" not in why:
-        score -= 2
-    return score, " and ".join([", ".join(why[:-1]), why[-1]] if len(why) > 1 else why)
+LIKE = 3
+"""From which likeness on a responder is taken for a fixture."""
+
+
+class _Taken(NamedTuple):
+    key: str = ""
+    sure: bool = False
+    why: str = ""
+    doubt: bool = False
+
+
+class _Face(NamedTuple):
+    """What a fixture can be known by."""
+
+    key: str
+    labels: tuple[str, ...]
+    models: tuple[str, ...]
+    address: int
+    footprint: int
+
+
+def _face(index: Index, key: str) -> _Face:
+    f = index.rig.fixtures[key]
+    profile, mode = profile_of(index.rig, f), mode_of(index.rig, f)
+    models = (profile.name.lower(), f"{profile.maker} {profile.name}".strip().lower()) if profile else ()
+    labels = tuple(x for x in (f.name.strip(), str(f.number), label_for(f)) if x)
+    return _Face(key, labels, models, planned_address(index, key), mode.footprint if mode else 0)
+
+
+def _alike(face: _Face, lamp: Lamp) -> dict[str, int]:
+    """In what a responder is like a fixture, and how much each of it counts."""
+    model = lamp.model_name.strip().lower()
+    said = {
+        "label": 4 if lamp.label and lamp.label.strip() in face.labels else 0,
+        "model": 0 if not model or not face.models else 2 if model in face.models else -2,
+        "address": 3 if lamp.address and lamp.address == face.address else 0,
+        "footprint": 1 if lamp.footprint and lamp.footprint == face.footprint else 0,
+    }
+    return {k: v for k, v in said.items() if v}
+
+
+def _guesses(faces: list[_Face], lamps: list[Lamp]) -> dict[int, _Taken]:
+    """The likeliest fixture of each responder, the best guesses first. How many would have done as well is told: where
+    there is one, the guess says which lamp it may be and not which it is."""
+    if not faces or not lamps:
+        return {}
+    # on a long line most are alike in all but label and address: the rest is asked once for each kind of lamp
+    base: dict[tuple[object, ...], int] = {}
+    score = np.zeros((len(faces), len(lamps)), np.int8)
+    by_label: dict[str, list[int]] = {}
+    for m, lamp in enumerate(lamps):
+        by_label.setdefault(lamp.label.strip(), []).append(m)
+    by_label.pop("", None)
+    kinds = [(x.model_name, x.footprint) for x in lamps]
+    addresses = np.array([x.address or -1 for x in lamps])
+    for n, face in enumerate(faces):
+        for m, kind in enumerate(kinds):
+            facts = (face.models, face.footprint, kind)
+            if facts not in base:
+                base[facts] = sum(v for k, v in _alike(face, lamps[m]).items() if k in ("model", "footprint"))
+            score[n, m] = base[facts]
+        score[n] += 3 * (addresses == face.address)
+        score[n, sorted({m for x in face.labels for m in by_label.get(x, ())})] += 4
+    taken: dict[int, _Taken] = {}
+    free_n, free_m = np.ones(len(faces), bool), np.ones(len(lamps), bool)
+    rival_n, rival_m, level = free_n.copy(), free_m.copy(), 0
+    for at in np.argsort(-score, axis=None, kind="stable"):
+        n, m = divmod(int(at), len(lamps))
+        s = score[n, m]
+        if s < LIKE:
+            break
+        if not free_n[n] or not free_m[m]:
+            continue
+        if s != level:  # who was taken by as good a guess is a rival still: the last of alike ones is no surer
+            rival_n, rival_m, level = free_n.copy(), free_m.copy(), s
+        twins = max(int((score[n, rival_m] == s).sum()), int((score[rival_n, m] == s).sum())) - 1
+        words = [k for k, v in _alike(faces[n], lamps[m]).items() if v > 0]
+        why = "by its " + " and ".join([", ".join(words[:-1]), words[-1]] if len(words) > 1 else words)
+        doubt = f", but {plural(twins, 'other')} would do as well" if twins else ""
+        taken[lamps[m].uid] = _Taken(faces[n].key, False, why + doubt, twins > 0)
+        free_n[n] = free_m[m] = False
+    return taken
+
+
+def searched(rig: Rig, observed: Observed) -> list[PortRef]:
+    """The ports of the rig that were searched for lamps, whatever was found there."""
+    ips = {ip for ip, _ in observed.lamps}
+    return [
+        PortRef(device_id, label)
+        for device_id, d in rig.devices.items()
+        if d.ip in ips
+        for label in d.ports
+        if port_address(rig, observed, device_id, label) in observed.lamps
+    ]
+
+
+def paired(index: Index, observed: Observed, ref: PortRef) -> list[Pair]:
+    """What was found on a port, beside what is planned there; nothing before it was searched."""
+    at = port_address(index.rig, observed, ref.device, ref.port)
+    if at is None or at not in observed.lamps:
+        return []
+    return pairs(index, port_lamps(index, ref.device, ref.port), observed.lamps[at])
+
+
+def meeting(found: Sequence[Pair]) -> list[list[Pair]]:
+    """Responders that sit on one address and are not planned to, address by address."""
+    at: dict[int, list[Pair]] = {}
+    for p in found:
+        if p.lamp and p.lamp.address and not p.lamp.failed:
+            at.setdefault(p.lamp.address, []).append(p)
+    return [
+        here
+        for _, here in sorted(at.items())
+        if len(here) > 1 and not all(p.sure and p.lines and p.lines[0].mark == "matches" for p in here)
+    ]
+
+
+def on_stage(index: Index, key: str, lamp: Lamp) -> str:
+    """What is seen of a lamp that works in another personality than its fixture's mode, in one sentence."""
+    f = index.rig.fixtures[key]
+    profile, mode = profile_of(index.rig, f), mode_of(index.rig, f)
+    if profile is None or mode is None:
+        return ""
+    wide, own = lamp.footprint, mode.footprint
+    first = lamp.address or planned_address(index, key)
+    after = ""
+    if wide > own:
+        after = f" It also takes slots {first + own}–{min(512, first + wide - 1)}, which are not its own."
+    elif wide < own:
+        after = f" It never looks at its slots {wide + 1}–{own}."
+    real = profile.modes.get(mode_for(profile, lamp))
+    if real is None:
+        return f"What each of its {wide} slots does there, the profile does not say.{after}"
+    ours, theirs = _words_by_slot(mode), _words_by_slot(real)
+    slot = next((s for s in range(1, max(wide, own) + 1) if ours.get(s) != theirs.get(s)), 0)
+    if not slot:
+        return f"Its first slots do the same.{after}".strip()
+    meant, does = ours.get(slot, "nothing"), theirs.get(slot, "nothing")
+    return f"From slot {slot} on it does something else: {meant} is sent, {does} is done.{after}"
+
+
+def _words_by_slot(mode: Mode) -> dict[int, str]:
+    return {s: say_channel(c) for c in mode.channels if c.break_no == 0 for s in c.slots}
 
 
 def lamp_lines(index: Index, key: str, lamp: Lamp) -> tuple[LampLine, ...]:

@@ -37,6 +37,7 @@ GotoKind = Literal[
     "wire",
     "device",
     "port",
+    "lamps",
     "run",
     "unattached",
     "supply",
@@ -48,7 +49,8 @@ GotoKind = Literal[
     "bench",
     "patch",
 ]
-"""What can be gone to. `wire` is a protocol and its number, `run` a device, port or segment on its cables."""
+"""What can be gone to. `wire` is a protocol and its number, `lamps` what answers on a port, `run` a device, port or
+segment on its cables."""
 
 
 class Goto(NamedTuple):
@@ -62,9 +64,6 @@ class Goto(NamedTuple):
 
     def __bool__(self) -> bool:
         return bool(self.kind)
-
-
-NOWHERE = Goto()
 
 
 NOWHERE = Goto()
