@@ -351,6 +351,41 @@ class Move:
     parks: bool = False
 
 
+@dataclass(frozen=True)
+class Wish:
+    """What a lamp shall be set to; 0 and None leave a setting alone."""
+
+    address: int = 0
+    personality: int = 0
+    label: str | None = None
+
+    @property
+    def settings(self) -> tuple[str, ...]:
+        return tuple(
+            k for k, v in zip(LINES, (self.address, self.personality, self.label is not None)) if v
+        )  # fmt: skip
+
+
+def wishes(index: Index, found: Iterable[Pair], keys: Iterable[str] = ("address", "personality")) -> dict[int, Wish]:
+    """What has to be sent to lamps so that they are as planned, by UID: only what is not so already, and only to those
+    that are taken for a fixture. A mode that the lamp does not have cannot be wished."""
+    made: dict[int, Wish] = {}
+    keys = set(keys)
+    for p in found:
+        if p.lamp is None or not p.fixture or not p.lines:
+            continue
+        off = {x.key for x in p.lines if x.mark != "matches"} & keys
+        f = index.rig.fixtures[p.fixture]
+        wish = Wish(
+            planned_address(index, p.fixture) if "address" in off else 0,
+            personality_for(mode_of(index.rig, f), p.lamp) if "personality" in off else 0,
+            label_for(f) if "label" in off else None,
+        )
+        if wish.settings:
+            made[p.lamp.uid] = wish
+    return made
+
+
 def in_order(lamps: Sequence[Lamp], wanted: dict[int, int]) -> list[Move]:
     """In which order lamps get their addresses, so that none comes to sit where another one still is.
 
