@@ -21,6 +21,7 @@ from welvo.cli.comparing import diff  # noqa: F401  (likewise)
 from welvo.cli.desktop import desktop_  # noqa: F401  (likewise)
 from welvo.cli.devicing import devices  # noqa: F401  (likewise)
 from welvo.cli.exchanging import import_  # noqa: F401  (likewise)
+from welvo.cli.lamping import lamps  # noqa: F401  (likewise)
 from welvo.cli.papers import sheets_  # noqa: F401  (likewise)
 from welvo.cli.patching import patch  # noqa: F401  (importing registers the command)
 

@@ -1,0 +1,205 @@
+"""`welvo lamps`: what lamps say of themselves by RDM, beside the plan; set and taken without a window."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import time
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from welvo.cli.base import AsJson, InterfaceIp, RigFile, app, fail, interface_at, load_rig
+from welvo.cli.devicing import listening
+
+if TYPE_CHECKING:
+    from welvo.live.lamp_push import LampPush
+    from welvo.observed.values import Lamp, PortAt
+    from welvo.patch.index import Index
+    from welvo.patch.lamps import Pair
+    from welvo.rig.document import Rig
+    from welvo.rig.refs import PortRef
+
+PortName = Annotated[
+    str, typer.Option("--port", help="One port, as DEVICE/PORT, such as WEIR-2/A; all with lamps without.")
+]
+
+
+@app.command()
+def lamps(
+    file: RigFile,
+    port: PortName = "",
+    interface: InterfaceIp = "127.0.0.1",
+    search: Annotated[
+        bool, typer.Option("--search", help="Let the gateways search anew, instead of telling whom they know.")
+    ] = False,
+    push: Annotated[
+        bool, typer.Option("--push", help="Set addresses and modes as planned, and read them back.")
+    ] = False,
+    label: Annotated[bool, typer.Option("--label", help="With --push: give each lamp its number as a label.")] = False,
+    confirm: Annotated[
+        bool, typer.Option("--confirm", help="Take all guesses which lamp is which, and keep the UIDs in the rig.")
+    ] = False,
+    take: Annotated[bool, typer.Option("--take", help="Plan the addresses that the lamps have.")] = False,
+    write: Annotated[Path | None, typer.Option(help="The rig file to write; the one that was read without.")] = None,
+    as_json: AsJson = False,
+) -> None:
+    """Lamps that answer by RDM, beside the plan. Exit code 1 when one differs, is missing, or was not set."""
+    from welvo.formats.files import RigFileError
+    from welvo.formats.rigfile import save
+    from welvo.patch.index import Index
+    from welvo.patch.lamps import LINES, bind_all, pairs, port_lamps, take_addresses, wishes
+    from welvo.rig.base import Refused
+
+    rig, where = load_rig(file), interface_at(interface)
+    if push and take:
+        fail("Either the lamps are set as planned (--push), or the plan as the lamps are (--take).")
+    with listening(where) as listener:
+        listener.poll()
+        time.sleep(1.0)  # what ports of nodes listen to is told by their answer to a poll
+        from welvo.observed.values import Observed
+
+        observed = Observed(heard=listener.heard(), listening=True)
+        index = Index(rig)
+        asked = _ports(index, observed, port)
+        found = asyncio.run(_find(listener, [at for _, at in asked], search))
+        before, said = rig, {}
+        for ref, at in asked:
+            if isinstance(found[at], str):
+                continue
+            here = pairs(index, port_lamps(index, *ref), found[at])  # type: ignore[arg-type]
+            try:
+                if confirm and any(p.fixture and not p.sure for p in here):
+                    rig, _ = bind_all(rig, here)
+                    index = Index(rig)
+                    here = pairs(index, port_lamps(index, *ref), found[at])  # type: ignore[arg-type]
+                if take and any(p.lines and p.lines[0].mark == "differs" for p in here):
+                    rig, _ = take_addresses(index, here)
+                    index = Index(rig)
+            except Refused as e:
+                fail(str(e))
+            if push:
+                wished = wishes(index, here, LINES if label else LINES[:2])
+                doubtful = sum(p.doubt and p.lamp.uid in wished for p in here if p.lamp)
+                if doubtful:
+                    fail(
+                        f"Which is which of {doubtful} lamps on {_name(rig, ref)} is only guessed. Tell them apart in "
+                        "the window, or take the guesses with --confirm."
+                    )
+                said[ref] = asyncio.run(_push(listener, at, found[at], wished))  # type: ignore[arg-type]
+                found[at] = list(said[ref].lamps.values())
+    rows = [_row(index, ref, found[at], said.get(ref)) for ref, at in asked]
+    if rig is not before:
+        try:
+            save(rig, write or file)
+        except RigFileError as e:
+            fail(str(e))
+    if as_json:
+        typer.echo(json.dumps({"ports": rows}, indent=1, ensure_ascii=False))
+    else:
+        _print(rows)
+    raise typer.Exit(1 if any(r["wrong"] for r in rows) else 0)
+
+
+def _name(rig: Rig, ref: PortRef) -> str:
+    return f"{rig.devices[ref.device].name}/{ref.port}"
+
+
+def _ports(index: Index, observed: Any, wanted: str) -> list[tuple[PortRef, PortAt]]:
+    """The ports to be asked and where each is reached. Fails in words when one cannot be."""
+    from welvo.patch.lamps import port_address, ports_with_lamps
+
+    rig = index.rig
+    ports = ports_with_lamps(index)
+    if wanted:
+        ports = [ref for ref in ports if _name(rig, ref).lower() == wanted.lower()]
+    if not ports:
+        have = ", ".join(_name(rig, ref) for ref in ports_with_lamps(index)) or "none"
+        fail(f"There is no port “{wanted}” with lamps on it. There are: {have}.")
+    found = [(ref, port_address(rig, observed, *ref)) for ref in ports]
+    unreached = [_name(rig, ref) for ref, at in found if at is None]
+    if wanted and unreached:
+        fail(f"{unreached[0]} has no address or no universe, so its lamps cannot be asked.")
+    return [(ref, at) for ref, at in found if at]
+
+
+async def _find(listener: Any, ports: list[PortAt], search: bool) -> dict[PortAt, list[Lamp] | str]:
+    """What answers on each port, or why nothing is known of it."""
+    from welvo.live.links import LinkError
+    from welvo.live.rdm_link import Gateways, find
+
+    gateways = Gateways(listener)
+    found: dict[PortAt, list[Lamp] | str] = {}
+
+    async def one(at: PortAt) -> None:
+        try:
+            found[at] = await find(gateways.port(*at), search)
+        except LinkError as e:
+            found[at] = str(e)
+
+    await asyncio.gather(*(one(at) for at in dict.fromkeys(ports)))
+    return found
+
+
+async def _push(listener: Any, at: PortAt, here: list[Lamp], wished: dict[int, Any]) -> LampPush:
+    from welvo.live.lamp_push import LampPush
+    from welvo.live.rdm_link import Gateways
+
+    made = LampPush(here, wished)
+    await made.run(Gateways(listener).port(*at))
+    return made
+
+
+def _row(index: Index, ref: PortRef, found: list[Lamp] | str, pushed: LampPush | None) -> dict[str, Any]:
+    from welvo.patch.lamps import meeting, pairs, port_lamps
+
+    name = _name(index.rig, ref)
+    if isinstance(found, str):
+        return {"port": name, "failed": found, "lamps": [], "at one address": [], "wrong": True}
+    here = pairs(index, port_lamps(index, *ref), found)
+    results = pushed.results if pushed else {}
+    outcomes: dict[int, Any] = {}
+    for (uid, key), r in results.items():
+        outcomes.setdefault(uid, {})[key] = {"outcome": r.outcome, "why": r.why}
+    lamps_ = [_lamp(index, p, outcomes) for p in here]
+    bad = any(r.outcome != "taken" for r in results.values())
+    wrong = bad or bool(meeting(here)) or any(x["differs"] or not x["uid"] or x["failed"] for x in lamps_)
+    at_one = [{"address": m[0].lamp.address, "lamps": len(m)} for m in meeting(here) if m[0].lamp]
+    return {"port": name, "failed": "", "lamps": lamps_, "at one address": at_one, "wrong": wrong}
+
+
+def _lamp(index: Index, p: Pair, outcomes: dict[int, Any]) -> dict[str, Any]:
+    from welvo.protocols.rdm import say_uid
+
+    f = index.rig.fixtures.get(p.fixture)
+    return {
+        "number": f.number if f else 0,
+        "name": f.name if f else "",
+        "uid": say_uid(p.lamp.uid) if p.lamp else "",
+        "model": p.lamp.model_name if p.lamp else "",
+        "why": p.why,
+        "sure": p.sure,
+        "failed": p.lamp.failed if p.lamp else "",
+        "lines": {x.key: {"plan": x.plan, "reported": x.reported, "mark": x.mark} for x in p.lines},
+        "differs": [x.key for x in p.lines if x.mark == "differs"],
+        "set": outcomes.get(p.lamp.uid, {}) if p.lamp else {},
+    }
+
+
+def _print(rows: list[dict[str, Any]]) -> None:
+    for row in rows:
+        count = sum(bool(x["uid"]) for x in row["lamps"])
+        typer.echo(f"{row['port']}: {row['failed'] or f'{count} answered'}")
+        for m in row["at one address"]:
+            typer.echo(f"    {m['lamps']} lamps stand at address {m['address']:03d}")
+        for x in row["lamps"]:
+            who = f"{x['number']} {x['name']}".strip() if x["number"] else "not in the plan"
+            if not x["uid"]:
+                typer.echo(f"    {who:24} did not answer")
+                continue
+            words = [f"{k} plan {v['plan']}, lamp {v['reported']}" for k, v in x["lines"].items() if k in x["differs"]]
+            words += [f"{k} {v['outcome']}{': ' if v['why'] else ''}{v['why']}" for k, v in x["set"].items()]
+            doubt = "" if x["sure"] or not x["number"] else f"  ({x['why']})"
+            told = x["failed"] or "; ".join(words) or ("as planned" if x["number"] else x["model"])
+            typer.echo(f"    {who:24} {x['uid']}  {told}{doubt}")

@@ -1,0 +1,66 @@
+"""Lamps on the command line, with simulated ones behind simulated nodes."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from typer.testing import CliRunner
+
+from welvo.cli import app
+from welvo.demo.gallery import gallery, state_file
+from welvo.formats.rigfile import load, save
+from welvo.standins.process import StandIns
+
+run = CliRunner().invoke
+
+
+@pytest.fixture
+def hall(tmp_path: Path) -> Iterator[tuple[str, StandIns]]:
+    file = tmp_path / "hall.welvo"
+    save(gallery(), file)
+    stand_ins = StandIns(file, state_file())
+    stand_ins.wait_ready()
+    yield str(file), stand_ins
+    stand_ins.stop()
+
+
+def as_json(*args: str) -> tuple[int, Any]:
+    done = run(app, ["lamps", *args, "--json"])
+    return done.exit_code, json.loads(done.stdout)["ports"]
+
+
+def test_lamps_are_found_confirmed_set_and_taken(hall: tuple[str, StandIns]) -> None:
+    file, _ = hall
+    code, [port] = as_json(file, "--port", "weir-2/a", "--search")
+    assert code == 1 and port["port"] == "WEIR-2/A" and port["failed"] == ""
+    assert len(port["lamps"]) == 12 and all(x["uid"] and not x["sure"] for x in port["lamps"])
+    assert port["at one address"] == [{"address": 1, "lamps": 12}]
+    said = run(app, ["lamps", file, "--port", "WEIR-2/A"])
+    assert "12 lamps stand at address 001" in said.stdout and "others would do as well" in said.stdout
+    doubtful = run(app, ["lamps", file, "--port", "WEIR-2/A", "--push"])
+    assert doubtful.exit_code == 2 and "only guessed" in doubtful.stderr
+    other = Path(file).with_name("as-lamps.welvo")
+    code, [port] = as_json(file, "--port", "WEIR-2/A", "--take", "--confirm", "--write", str(other))
+    taken, keys = load(other), [f for f in load(other).fixtures.values() if f.uid]
+    assert {x["lines"]["address"]["mark"] for x in port["lamps"]} == {"matches"} and len(keys) == 12
+    assert {f.at[0].address for f in keys} == {1} and taken.fixtures.keys() == gallery().fixtures.keys()
+    code, [port] = as_json(file, "--port", "WEIR-2/A", "--push", "--confirm", "--label")
+    assert code == 0 and port["at one address"] == []
+    assert {v["outcome"] for x in port["lamps"] for v in x["set"].values()} == {"taken"}
+    assert all(x["sure"] and not x["differs"] for x in port["lamps"])
+    kept = load(Path(file))
+    assert {x["uid"] for x in port["lamps"]} <= {f.uid for f in kept.fixtures.values()}
+    first = next(f for f in kept.fixtures.values() if f.number == port["lamps"][0]["number"])
+    assert port["lamps"][0]["lines"]["label"]["reported"] == f"{first.number} {first.name}".strip()
+
+
+def test_what_cannot_be_asked_is_said(hall: tuple[str, StandIns]) -> None:
+    file, _ = hall
+    nowhere = run(app, ["lamps", file, "--port", "WEIR-2/Z"])
+    assert nowhere.exit_code == 2 and "There are: " in nowhere.stderr and "WEIR-2/A" in nowhere.stderr
+    both = run(app, ["lamps", file, "--push", "--take"])
+    assert both.exit_code == 2 and "Either" in both.stderr
