@@ -44,7 +44,7 @@ def test_another_address_is_an_error_that_can_be_planned() -> None:
     assert set(here) == {"LAMP-01"}
     f = here["LAMP-01"]
     assert f.title == "102 Right stands at 017, planned at 009" and f.items == ("b",)
-    assert f.goes_to == Goto("lamps", "d", "A") and f.severity == "error"
+    assert f.goes_to == Goto("lamps", "d", "A", B) and f.severity == "error"
     [fix] = f.fixes
     assert fix.label == "Plan 1.017" and fix.changes == (("102 Right", "1.009", "1.017"),) and fix.edit
     assert Index(fix.edit(known())[0]).spans("b")[0].first == 17

@@ -27,9 +27,10 @@ from welvo.patch.lamps import (
     take_addresses,
     unbind,
 )
+from welvo.patch.path import of_item, path
 from welvo.rig import edits
 from welvo.rig.base import Refused
-from welvo.rig.refs import PortRef
+from welvo.rig.refs import Goto, PortRef
 
 HEAD, BAR = (1, 8, "only"), (1, 14, "only")
 
@@ -155,3 +156,21 @@ def test_which_ports_have_lamps_and_where_they_are_reached() -> None:
     assert [rig.fixtures[k].number for k in port_lamps(index, sluice, first)] == list(range(101, 113))
     assert port_address(rig, Observed(), weir, "A") == ("127.0.0.21", 3)
     assert port_address(rig, Observed(), weir, "Z") is None
+
+
+def test_the_lamps_hop_is_what_the_lamp_says() -> None:
+    rig, _ = bind(small_rig(), "b", 5)
+    index = Index(rig)
+
+    def last(*lamps: Lamp, seen: str = "") -> tuple[str, str, str, Goto]:
+        observed = Observed(lamps={("127.0.0.60", 1): lamps})
+        chain = path(index, observed, of_item(index, "b"), 1.0, lamp=seen)
+        return chain.hops[-1].fact, chain.joints[-1].mark, chain.joints[-1].takes, chain.hops[-1].goes_to
+
+    there = Goto("lamps", "d", "A", 5)
+    assert last(lamp(5, 9)) == ("says 009 itself", "matches", "", there)
+    assert last(lamp(5, 17)) == ("says 017", "differs", "has 017", there)
+    wide = replace(lamp(5, 9, slots=16), names=((1, 8, "only"), (2, 16, "long")), personality=2)
+    assert last(wide) == ("says long (16)", "differs", "has long (16)", there)
+    assert last(lamp(5, 9), seen="port gives 0")[0] == "port gives 0"
+    assert last(Lamp(5, failed="silent"))[:2] == ("not read", "unknown") == last(lamp(6, 9))[:2]

@@ -16,6 +16,7 @@ from typing import Any
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from welvo.app.device_work import DeviceWork, by_http, speaks_http
+from welvo.app.lamp_work import LampWork
 from welvo.app.session import Session
 from welvo.bench.borrowing import lent, say_arming
 from welvo.bench.levels import Frame, Levels
@@ -115,6 +116,7 @@ class Network(QObject):
         """Devices that were given another address: their MAC and address before, and until when they are awaited."""
         self._watch = StatusWatch()
         self.work = DeviceWork(session)
+        self.lamps = LampWork(session, lambda: self.listener)
         self._frames: dict[str, Frame] = {}
         self._tick = QTimer(self, interval=100)
         self._tick.timeout.connect(self._on_tick)
@@ -133,6 +135,7 @@ class Network(QObject):
             self._listen()
 
     def _listen(self) -> None:
+        self.lamps.forget()
         if self.listener:
             self.listener.close()
         self.listener = Listener(self.interface, self._universes(), quiet=self.quiet)
@@ -141,7 +144,7 @@ class Network(QObject):
         else:
             self._say_problems(self.listener)
         self.listener.start()
-        self.session.observe(heard={}, sources=(), listening=True)
+        self.session.observe(heard={}, sources=(), lamps={}, listening=True)
 
     def _say_problems(self, listener: Listener) -> None:
         """Say what is in the way of listening; who holds a port is looked up out of the window's way."""
@@ -174,6 +177,7 @@ class Network(QObject):
         self._tick.stop()
         self._watch.stop()
         self.work.close()
+        self.lamps.close()
         if self.listener:
             self.listener.close()
             self.listener = None
@@ -479,6 +483,7 @@ class Network(QObject):
             self.levels.advance(self._tick.interval() / 1000)
             self._dirty = self._stale = True
         self.work.tick()
+        self.lamps.tick()
         self._follow_moves()
         for fault in self._faults():
             self.failed.emit(fault)

@@ -13,13 +13,13 @@ from welvo.app.widgets import marks
 from welvo.app.widgets.literal import literal, rows_tip
 from welvo.app.widgets.painting import CENTRE, box, fitting, text
 from welvo.app.widgets.theme import THEME
-from welvo.patch.path import Hop, Joint, Path, path
+from welvo.patch.path import Hop, Joint, Path, Target, path
 from welvo.patch.planned import compared
 from welvo.rig.lookup import call, used_by
 from welvo.rig.notation import plural
 from welvo.rig.plan import model_of, split_owner
 from welvo.rig.protocol import say_wire
-from welvo.rig.refs import Goto
+from welvo.rig.refs import Goto, PortRef
 
 ROLES = ("level", "universe", "feed", "device", "port", "line", "lamp")
 
@@ -68,6 +68,8 @@ class Ribbon(QWidget):
     def _make(self) -> Path | None:
         s = self._session
         kind = s.selection.kind
+        if kind == "port" and s.selection.lamp and (lamp := self._lamp()):
+            return chain_of(s, self._network, lamp, self.which_feed)
         if kind == "item" and len(s.selection.ids) > 1:
             return self._many(s.selection.ids)
         if kind in ("device", "port"):
@@ -81,6 +83,15 @@ class Ribbon(QWidget):
         if target is None:
             return None
         return chain_of(s, self._network, target, self.which_feed)
+
+    def _lamp(self) -> Target | None:
+        """The fixture that the selected lamp of a port is."""
+        from welvo.patch.path import of_item
+
+        s = self._session
+        pairs = s.paired(PortRef(*s.selection.ids[:2]))
+        found = next((p for p in pairs if p.lamp and p.lamp.uid == s.selection.lamp), None)
+        return of_item(s.index, found.fixture) if found and found.fixture and not found.doubt else None
 
     def _many(self, ids: tuple[str, ...]) -> Path:
         """Counts where many items are selected; each joint shows its worst member."""

@@ -16,15 +16,16 @@ from welvo.checks.checker import Checker, Report
 from welvo.formats.files import ChangedOnDisk, RigFileError, Stamp
 from welvo.formats.rigfile import open_rig
 from welvo.formats.rigfile import save as write_rig
-from welvo.observed.values import NOTHING, Event, Observed, Written
+from welvo.observed.values import NOTHING, Event, Lamp, Observed, Written
 from welvo.patch.index import Followed, Index, Taker
+from welvo.patch.lamps import Pair, pairs, port_address, port_lamps
 from welvo.patch.path import Target, find_target, of_item, of_pixel, of_segment, of_slot
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Edit, Rig, everything
 from welvo.rig.history import History
 from welvo.rig.notation import thousands
 from welvo.rig.references import broken_by
-from welvo.rig.refs import SegmentRef
+from welvo.rig.refs import PortRef, SegmentRef
 from welvo.rig.wiring import Port
 
 NO_PORT = Port()
@@ -52,6 +53,8 @@ class Selection:
     """Where in the runs it was picked; place −1 is the port itself."""
     led: int = 0
     """Which place along that segment, from 1; 0: none."""
+    lamp: int = 0
+    """Which lamp that answers on a port, by its UID; 0: none."""
 
     @property
     def first(self) -> str:
@@ -106,6 +109,7 @@ class Session(QObject):
         self.selection = Selection()
         self._before: list[Selection] = []
         self._after: list[Selection] = []
+        self._paired: dict[PortRef, tuple[Rig, tuple[Lamp, ...], list[Pair]]] = {}
 
     @property
     def rig(self) -> Rig:
@@ -280,6 +284,18 @@ class Session(QObject):
         self.observed = msgspec.structs.replace(self.observed, **parts)
         self.checker.observe(self.observed, self.now())
         self.observed_changed.emit()
+
+    def paired(self, ref: PortRef) -> list[Pair]:
+        """The lamps found on a port beside those planned there. Asked about many times between two edits."""
+        at = port_address(self.rig, self.observed, *ref)
+        lamps = self.observed.lamps.get(at) if at else None
+        if lamps is None:
+            return []
+        known = self._paired.get(ref)
+        if known is None or known[0] is not self.rig or known[1] is not lamps:
+            found = pairs(self.index, port_lamps(self.index, *ref), lamps)
+            known = self._paired[ref] = (self.rig, lamps, found)
+        return known[2]
 
     def note_written(self, device: str, values: dict[str, Any], what: str) -> None:
         """A push went out: its values are claimed until the device says them itself."""

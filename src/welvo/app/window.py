@@ -211,6 +211,7 @@ class Window(QWidget):
 
         made = DevicesStation(self.session, self.network)
         made.runs.connect(lambda device_id: self.go(to_run(device_id)))
+        made.panel.profile.connect(lambda pid: self.go(Goto("profile", pid)))
         self._enter(made)
         return made
 
@@ -306,6 +307,7 @@ class Window(QWidget):
             "feed": rig.feeds,
             "device": rig.devices,
             "port": rig.devices,
+            "lamps": rig.devices,
             "run": rig.devices,
             "sender": rig.senders,
             "use": rig.uses,
@@ -322,6 +324,8 @@ class Window(QWidget):
         if there and select:
             self.session.select(select(to))
         self.show_station(station)
+        if station == "Devices":
+            self.devices.show_page("Lamps" if to.kind == "lamps" else "Settings")
         if to.kind in ("sender", "use"):
             self.patch.show_page("Senders")
         elif to.kind == "unattached":
@@ -338,6 +342,7 @@ class Window(QWidget):
         "feed": ("Patch", lambda to: Selection("feed", (to.id,))),
         "device": ("Devices", lambda to: Selection("device", (to.id,))),
         "port": ("Devices", lambda to: Selection("port", (to.id, to.port), setting=setting_key(to.port, "universe"))),
+        "lamps": ("Devices", lambda to: Selection("port", (to.id, to.port), lamp=max(0, to.place))),
         "run": ("Runs", None),
         "unattached": ("Runs", None),
         "supply": ("Runs", None),

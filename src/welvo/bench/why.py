@@ -301,6 +301,7 @@ _FINDINGS: tuple[tuple[str, str], ...] = (
     ("RUN-24", "settings"),
     ("RUN-", "run"),
     ("LINE-", "line"),
+    ("LAMP-", "lamp"),
     ("PWR-", "line"),
 )
 SPARED = frozenset({"DEV-02", "DEV-03", "DEV-04", "DEV-11", "DEV-13", "WIRE-01", "WIRE-02", "WIRE-03", "WIRE-05"})

@@ -65,7 +65,7 @@ def other_address(ctx: Context, device_id: str) -> Iterator[Found]:
             subject=f"{device_id}/{label}/{say_uid(p.lamp.uid)}",
             where=where,
             cause=f"Lamps on port {label} of {ctx.rig.devices[device_id].name}",
-            goes_to=Goto("lamps", device_id, label),
+            goes_to=Goto("lamps", device_id, label, p.lamp.uid),
             items=(p.fixture,),
             fixes=_plan_it(ctx, p),
         )
@@ -114,7 +114,7 @@ def other_mode(ctx: Context, device_id: str) -> Iterator[Found]:
             subject=f"{device_id}/{label}/{say_uid(p.lamp.uid)}",
             where=where,
             cause=f"Lamps on port {label} of {ctx.rig.devices[device_id].name}",
-            goes_to=Goto("lamps", device_id, label),
+            goes_to=Goto("lamps", device_id, label, p.lamp.uid),
             items=(p.fixture,),
         )
 
@@ -143,7 +143,7 @@ def does_not_answer(ctx: Context, device_id: str) -> Iterator[Found]:
                     facts={"lamp": say_uid(p.lamp.uid), "why": p.lamp.failed},
                     subject=f"{device_id}/{label}/{say_uid(p.lamp.uid)}",
                     where=where,
-                    goes_to=Goto("lamps", device_id, label),
+                    goes_to=Goto("lamps", device_id, label, p.lamp.uid),
                     items=(p.fixture,) if p.fixture else (),
                 )
         missing = [p.fixture for p in found if p.lamp is None]
@@ -190,7 +190,7 @@ def unplanned(ctx: Context, device_id: str) -> Iterator[Found]:
                 facts={"lamp": say_uid(lamp.uid), "address": lamp.address, "footprint": lamp.footprint},
                 subject=f"{device_id}/{label}/{say_uid(lamp.uid)}",
                 where=where,
-                goes_to=Goto("lamps", device_id, label),
+                goes_to=Goto("lamps", device_id, label, lamp.uid),
             )
 
 

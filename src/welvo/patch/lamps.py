@@ -84,8 +84,7 @@ def port_lamps(index: Index, device_id: str, label: str) -> list[str]:
 # ---- pairing
 
 
-@dataclass(frozen=True)
-class LampLine:
+class LampLine(NamedTuple):
     """One setting of a lamp: what is planned, what it says, and how they stand."""
 
     key: str
@@ -146,11 +145,7 @@ def pairs(index: Index, fixtures: Sequence[str], lamps: Sequence[Lamp]) -> list[
     """Responders of a port beside its fixtures: by UID, else by the likeliest; those that are left over stand alone."""
     rig = index.rig
     by_uid = _by_uid(rig.fixtures)
-    taken = {
-        x.uid: _Taken(key, True, "its UID stands in the rig")
-        for x in lamps
-        if (key := by_uid.get(rdm.say_uid(x.uid), ""))
-    }
+    taken = {x.uid: _Taken(key, True, "by its UID") for x in lamps if (key := by_uid.get(rdm.say_uid(x.uid), ""))}
     met = {t.key for t in taken.values()}
     faces = [_face(index, k) for k in fixtures if k not in met and not rig.fixtures[k].uid]
     taken |= _guesses(faces, [x for x in lamps if x.uid not in taken and not x.failed])
@@ -158,6 +153,8 @@ def pairs(index: Index, fixtures: Sequence[str], lamps: Sequence[Lamp]) -> list[
     for lamp in lamps:
         t = taken.get(lamp.uid, _Taken())
         lines = lamp_lines(index, t.key, lamp) if t.key and not lamp.failed else ()
+        if t.doubt:  # what only this one fixture would have says nothing while it may be another
+            lines = tuple(LampLine(*x[:3], "unknown") if x.key != "personality" else x for x in lines)
         found.append(Pair(lamp, t.key, t.sure, t.why, t.doubt, lines))
     met = {p.fixture for p in found}
     found += [Pair(None, k) for k in fixtures if k not in met]
@@ -268,6 +265,18 @@ def paired(index: Index, observed: Observed, ref: PortRef) -> list[Pair]:
     return pairs(index, port_lamps(index, ref.device, ref.port), observed.lamps[at])
 
 
+@kept
+def _lamps_by_uid(lamps: dict[PortAt, tuple[Lamp, ...]]) -> dict[str, Lamp]:
+    return {rdm.say_uid(x.uid): x for here in lamps.values() for x in here}
+
+
+def own_lamp(rig: Rig, observed: Observed, key: str) -> Lamp | None:
+    """What the lamp of a fixture said of itself; none while nobody has confirmed which one it is, or it is silent."""
+    f = rig.fixtures.get(key)
+    found = _lamps_by_uid(observed.lamps).get(f.uid) if f and f.uid and observed.lamps else None
+    return found if found and not found.failed else None
+
+
 def meeting(found: Sequence[Pair]) -> list[list[Pair]]:
     """Responders that sit on one address and are not planned to, address by address."""
     at: dict[int, list[Pair]] = {}
@@ -374,7 +383,7 @@ def wishes(index: Index, found: Iterable[Pair], keys: Iterable[str] = ("address"
     for p in found:
         if p.lamp is None or not p.fixture or not p.lines:
             continue
-        off = {x.key for x in p.lines if x.mark != "matches"} & keys
+        off = {x.key for x in p.lines if x.mark != "matches" and x.plan != x.reported} & keys
         f = index.rig.fixtures[p.fixture]
         wish = Wish(
             planned_address(index, p.fixture) if "address" in off else 0,

@@ -5,10 +5,11 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, field, replace
 
-from welvo.observed.values import Observed
+from welvo.observed.values import Lamp, Observed
 from welvo.patch.along import cable_order, piece_name, pixel_places
 from welvo.patch.cable import Piece, Stream, place_in
 from welvo.patch.index import BY_PIXEL, Index, Span
+from welvo.patch.lamps import lamp_lines, own_lamp
 from welvo.patch.planned import compared
 from welvo.patch.set_on import set_on
 from welvo.patch.slot_words import slot_word
@@ -611,13 +612,31 @@ def path(
     if fixture or key in rig.elements:
         at = str(set_on(index, key, target.break_no).address or target.address) if fixture else ""
         lamp = (proof.lamp if proof else "") or lamp
-        hops.append(Hop("lamp", at if fixture else target.label, lamp or "not read", Goto("patch", key)))
-        joints.append(
-            Joint(
-                (proof.mark if proof.mark != "differs" else "upstream") if proof else "matches" if lamp else "unknown"
-            )
-        )
+        goes, joint = Goto("patch", key), _before_lamp(proof, lamp)
+        told = own_lamp(rig, observed, key) if not target.break_no else None
+        if told:
+            goes = Goto("lamps", device_id, label, told.uid)
+            lamp, joint = _told(index, key, told, lamp, joint)
+        hops.append(Hop("lamp", at if fixture else target.label, lamp or "not read", goes))
+        joints.append(joint)
     return Path(target.label, name, tuple(hops), tuple(_after_break(joints)), said, key, tuple(feeds))
+
+
+def _before_lamp(proof: Proof | None, lamp: str) -> Joint:
+    if proof:
+        return Joint(proof.mark if proof.mark != "differs" else "upstream")
+    return Joint("matches" if lamp else "unknown")
+
+
+def _told(index: Index, key: str, told: Lamp, seen: str, joint: Joint) -> tuple[str, Joint]:
+    """What a lamp says of itself by RDM is held against the plan: the words for its hop, and the joint before it. What
+    was seen to reach it says more than that it stands right."""
+    lines = {x.key: x for x in lamp_lines(index, key, told)}
+    off = next((lines[k] for k in ("address", "personality") if lines[k].mark == "differs"), None)
+    if off is None:
+        return seen or f"says {told.address:03d} itself", Joint("matches", word="as it says") if not seen else joint
+    what = "address" if off.key == "address" else "mode"
+    return f"says {off.reported}", Joint("differs", f"plan {off.plan}", f"has {off.reported}", f"another {what}")
 
 
 def _along(

@@ -60,7 +60,7 @@ class Goto(NamedTuple):
     id: str = ""
     port: str = ""
     place: int = -1
-    """Place in a port's run from 0, or the number on a wire; −1: none."""
+    """Place in a port's run from 0, or the number on a wire, or the UID of a lamp; −1: none."""
 
     def __bool__(self) -> bool:
         return bool(self.kind)

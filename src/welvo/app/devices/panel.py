@@ -10,6 +10,8 @@ from PySide6.QtCore import Signal
 
 from welvo.app.device_work import speaks_http
 from welvo.app.devices.find import FindDevice
+from welvo.app.devices.lamp_page import LampPage
+from welvo.app.devices.lamp_panel import LampHands, show_lamp
 from welvo.app.devices.papers import DeviceTables, SettingCard, Snapshots
 from welvo.app.devices.setting_form import show_setting
 from welvo.app.network import Network
@@ -37,10 +39,12 @@ LONGEST_NAME = 17
 
 
 class DevicesPanel(FormPanel):
-    """Emits `runs` with the id of a device whose cables are to be shown, and `plan` with the address of a stranger."""
+    """Emits `runs` with the id of a device whose cables are to be shown, `plan` with the address of a stranger,
+    `profile` with the id of one that was drafted."""
 
     runs = Signal(str)
     plan = Signal(str)
+    profile = Signal(str)
 
     def __init__(self, lines: Callable[[], list[SettingLine]], session: Session, network: Network) -> None:
         super().__init__(session, network)
@@ -48,9 +52,12 @@ class DevicesPanel(FormPanel):
         self._state: object = None
         self._shown_for: object = None
         self._identifying: set[str] = set()
+        self.lamps: LampPage | None = None
+        """The page of lamps, once it is there: what is chosen on it is shown here."""
         session.selection_changed.connect(self.refresh)
         session.changed.connect(lambda _: self.refresh())
         session.observed_changed.connect(self.refresh)
+        network.lamps.changed.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
@@ -63,6 +70,7 @@ class DevicesPanel(FormPanel):
         )
         said = s.observed.said.get(s.rig.devices[device_id].ip if device_id else sel.first)
         model = model_of(s.rig, device_id) if device_id else None
+        lamp = self.lamps.chosen() if self.lamps and device_id and sel.lamp else None
         state = (
             s.rig.devices.get(device_id),
             s.rig.feeds,
@@ -72,6 +80,7 @@ class DevicesPanel(FormPanel):
             self._cards(device_id),
             self.network.why_unread(s.rig.devices[device_id].ip) if device_id else "",
             (THEME.name, THEME.step),
+            (lamp, self.lamps.blinks(sel.lamp), self.network.lamps.results.get(sel.lamp)) if self.lamps else None,
         )
         if (sel, state) == (self._shown_for, self._state):
             return
@@ -82,7 +91,11 @@ class DevicesPanel(FormPanel):
         clear(self.body)
         self.refreshers.clear()
         lines = {x.key: x for x in self._lines()}
-        if device_id and sel.setting in lines:
+        if device_id and lamp and self.lamps:
+            page = self.lamps
+            hands = LampHands(page.blink, page.blinks, page.read_again, page.push_one, self.profile.emit)
+            show_lamp(self, page.ref, lamp, hands)
+        elif device_id and sel.setting in lines:
             show_setting(self, device_id, lines[sel.setting], lines)
             self._log(device_id, sel.setting)
             self._buttons(device_id, heard)

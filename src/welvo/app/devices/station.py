@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QScrollArea, QStackedWidget, QWidget
+from PySide6.QtWidgets import QPushButton, QScrollArea, QStackedWidget, QWidget
 
+from welvo.app.devices.lamp_page import LampPage
 from welvo.app.devices.pairs import PairList
 from welvo.app.devices.panel import DevicesPanel
 from welvo.app.devices.settings import Settings, summary
@@ -15,7 +16,7 @@ from welvo.app.widgets.add_device import AddDevice
 from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Tick
 from welvo.app.widgets.fixes import push
-from welvo.app.widgets.painting import button, column, label, row
+from welvo.app.widgets.painting import button, column, label, row, touching
 from welvo.observed.values import Heard
 from welvo.rig.base import Refused
 from welvo.rig.notation import plural
@@ -31,6 +32,7 @@ class DevicesStation(QWidget):
     def __init__(self, session: Session, network: Network) -> None:
         super().__init__()
         self._session, self._network = session, network
+        self.page = "Settings"
         self._listening = label("", 11, quiet=True)
         self.add = button("Add device…", self.add_device, "Plans a device: model, name, address.   Ctrl+Shift+I")
         self._read = button("Read all", network.read_again, "Asks all devices for their settings now.   Shift+F5")
@@ -63,7 +65,19 @@ class DevicesStation(QWidget):
         self.settings = Settings(session, network)
         self.strip = Strip(session, network)
         self.strip.setContentsMargins(16, 4, 16, 0)
-        head = row(self._title, 8, self._counts, None, self.push_all)
+        self.lamps = LampPage(session, network)
+        self._tabs: dict[str, QPushButton] = {}
+        tabs: list[QWidget | int | None] = []
+        for name, help_ in (
+            ("Settings", "What is planned for the device and what it reports, setting by setting."),
+            ("Lamps", "The lamps on its ports that answer by RDM, beside the plan."),
+        ):
+            b = button(name, lambda name=name: self.show_page(name), help_)
+            b.setCheckable(True)
+            self._tabs[name] = b
+            tabs.append(b)
+        self._switch = touching(tabs)
+        head = row(self._title, 8, self._switch, 8, self._counts, None, self.push_all)
         head.setContentsMargins(16, 6, 16, 0)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
@@ -72,7 +86,10 @@ class DevicesStation(QWidget):
         inside = column(spacing=0)
         inside.addLayout(head)
         inside.addWidget(self.strip)
-        inside.addWidget(scroll, 1)
+        self._inside = QStackedWidget()
+        self._inside.addWidget(scroll)
+        self._inside.addWidget(self.lamps)
+        inside.addWidget(self._inside, 1)
         right.setLayout(inside)
         self._right = QStackedWidget()
         self._right.addWidget(right)
@@ -90,6 +107,7 @@ class DevicesStation(QWidget):
         layout.addLayout(below, 1)
         self.setLayout(layout)
         self.panel = DevicesPanel(lambda: self.settings.lines, session, network)
+        self.panel.lamps = self.lamps
         self.panel.runs.connect(self.runs)
         self.panel.plan.connect(self.add_device)
         session.changed.connect(lambda _: self.refresh())
@@ -107,6 +125,16 @@ class DevicesStation(QWidget):
     def _device(self) -> str:
         s = self._session.selection
         return s.first if s.kind in ("device", "port") and s.first in self._session.rig.devices else ""
+
+    def _port(self) -> str:
+        s = self._session.selection
+        return s.ids[1] if s.kind == "port" and len(s.ids) > 1 else ""
+
+    def show_page(self, name: str) -> None:
+        """Show the settings of the device, or the lamps on its ports."""
+        self.page = name
+        self.refresh()
+        self.panel.refresh()
 
     def refresh(self) -> None:
         s = self._session
@@ -126,7 +154,16 @@ class DevicesStation(QWidget):
             )
             self.empty.words[0].setText(f"Listening on {self._network.interface.label}. {so_far}")
         self._right.setCurrentIndex(1 if not s.rig.devices else 0 if device_id else 2)
+        has_lamps = bool(device_id and self.lamps.labels(device_id))
+        self._switch.setVisible(has_lamps)
+        on = "Lamps" if has_lamps and self.page == "Lamps" else "Settings"
+        for name, b in self._tabs.items():
+            b.setChecked(name == on)
+        self._inside.setCurrentIndex(1 if on == "Lamps" else 0)
+        if on == "Lamps":
+            self.lamps.show_device(device_id, self._port())
         self.strip.show_device(device_id, self.settings.lines)
+        self.strip.setVisible(on == "Settings")
         looking = self._network.work.looking is not None
         self.further.setText("Looking …" if looking else "Look further…")
         self.further.setEnabled(not looking)
@@ -135,7 +172,8 @@ class DevicesStation(QWidget):
             self._counts.setText(summary(self.settings.lines))
             keys = self._pushable()
             self.push_all.setText(f"Push {plural(len(keys), 'change')}")
-            self.push_all.setVisible(bool(keys))
+            self.push_all.setVisible(bool(keys) and on == "Settings")
+            self._counts.setVisible(on == "Settings")
 
     def _look_further(self) -> None:
         network = self._network

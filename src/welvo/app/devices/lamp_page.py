@@ -1,0 +1,372 @@
+"""Lamps that answer on the ports of a device, beside the plan: found, told apart, set, read back.
+
+The rows say what differs; below them stand the acts on the whole port, each with how much it will change. Which lamp is
+which is a guess at first, and where several are alike the guess is no better than chance: then lamps are let blink one
+after the other, and the number that is typed for each is what binds it.
+"""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFrame, QGridLayout, QScrollArea, QWidget
+
+from welvo.app.devices.lamp_list import LampList
+from welvo.app.network import Network
+from welvo.app.session import Selection, Session
+from welvo.app.widgets import dialogs
+from welvo.app.widgets.fields import Choice, CommandLine
+from welvo.app.widgets.painting import button, clear, column, label, row
+from welvo.app.widgets.theme import THEME
+from welvo.observed.values import PortAt
+from welvo.patch.lamps import (
+    LINES,
+    Pair,
+    bind,
+    bind_all,
+    meeting,
+    port_address,
+    port_lamps,
+    ports_with_lamps,
+    take_addresses,
+    wishes,
+)
+from welvo.protocols.rdm import say_uid
+from welvo.rig.base import Refused
+from welvo.rig.notation import plural
+from welvo.rig.refs import PortRef
+
+
+class LampPage(QWidget):
+    """The right side of the station while lamps are looked at."""
+
+    def __init__(self, session: Session, network: Network) -> None:
+        super().__init__()
+        self._session, self._network = session, network
+        self.work = network.lamps
+        self.device_id = ""
+        self.port = ""
+        self.pairs: list[Pair] = []
+        self._apart: list[int] = []
+        """Lamps that are still to be told apart; the first of them blinks."""
+        self._strip_state: object = None
+        self._acts_state: object = None
+        self.ports = Choice("The port whose lamps are shown.", self._choose_port)
+        self.ports.setAccessibleName("Port")
+        self.ports.setMinimumWidth(150)
+        self.search = button("Search", self._search, "Lets the device look for lamps on this port. It changes nothing.")
+        self.everywhere = button(
+            "Search all", self._search_all, "Looks for lamps on every port of the rig that has some planned."
+        )
+        self._counts = label("", 13)
+        bar = row(self.ports, self.search, self.everywhere, None, spacing=6)
+        bar.setContentsMargins(16, 6, 16, 2)
+        self._strip = column(spacing=4)
+        self._strip.setContentsMargins(16, 2, 16, 0)
+        self.list = LampList(session, self.work)
+        self.list.picked.connect(self._pick)
+        self.list.blink.connect(self.blink)
+        self._scroll = QScrollArea()
+        self._scroll.setWidgetResizable(True)
+        self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._scroll.setWidget(self.list)
+        self.list.reveal = lambda top, height: self._scroll.ensureVisible(0, top + height // 2, 0, height)
+        self._acts = QGridLayout()
+        self._acts.setSpacing(6)
+        self._acts.setContentsMargins(16, 6, 16, 8)
+        counts = row(self._counts, None)
+        counts.setContentsMargins(16, 2, 16, 4)
+        inside = column(spacing=0)
+        inside.addLayout(bar)
+        inside.addLayout(counts)
+        inside.addLayout(self._strip)
+        inside.addWidget(self._scroll, 1)
+        inside.addLayout(self._acts)
+        self.setLayout(inside)
+        self.work.changed.connect(self.refresh)
+
+    # ---- what is shown
+
+    def labels(self, device_id: str) -> list[str]:
+        """The ports of a device whose lamps can be asked."""
+        return [p for d, p in ports_with_lamps(self._session.index) if d == device_id] if device_id else []
+
+    def show_device(self, device_id: str, port: str = "") -> None:
+        labels = self.labels(device_id)
+        wanted = port if port in labels else self.port if device_id == self.device_id and self.port in labels else ""
+        wanted = wanted or (labels[0] if labels else "")
+        if (device_id, wanted) != (self.device_id, self.port):
+            self._end_apart()
+        self.device_id, self.port = device_id, wanted
+        self.refresh()
+
+    @property
+    def ref(self) -> PortRef:
+        return PortRef(self.device_id, self.port)
+
+    @property
+    def at(self) -> PortAt | None:
+        s = self._session
+        return port_address(s.rig, s.observed, *self.ref) if self.device_id in s.rig.devices and self.port else None
+
+    def refresh(self) -> None:
+        if not self.isVisible():
+            return
+        s = self._session
+        labels = self.labels(self.device_id)
+        if self.port not in labels:
+            self.port = labels[0] if labels else ""
+        self.ports.set_options([(p, self._port_words(p)) for p in labels], self.port)
+        at = self.at
+        self.pairs = s.paired(self.ref) if self.port else []
+        if not self.pairs and self.port:
+            self.pairs = [Pair(None, k) for k in port_lamps(s.index, *self.ref)] if at in s.observed.lamps else []
+        self.list.show_pairs(self.pairs)
+        lamp = s.selection.lamp
+        self.list.choose(lamp or (self.list.chosen if isinstance(self.list.chosen, str) else 0))
+        busy = self.work.busy(at) if at else ""
+        self.search.setEnabled(bool(at) and not busy)
+        self._counts.setText(self._count_words())
+        self._show_strip(busy)
+        self._show_acts(bool(busy))
+
+    def _port_words(self, port: str) -> str:
+        planned = len(port_lamps(self._session.index, self.device_id, port))
+        return f"Port {port} · {plural(planned, 'lamp')}"
+
+    def _count_words(self) -> str:
+        at = self.at
+        if at is None:
+            return "This port has no address or no universe yet, so its lamps cannot be asked."
+        if at in self.work.failed:
+            return self.work.failed[at]
+        if at not in self._session.observed.lamps:
+            return "Not searched yet. Searching changes nothing on the lamps."
+        answered = sum(p.lamp is not None for p in self.pairs)
+        if not answered:
+            return "Nobody answered. These lamps do not speak RDM, or have no power."
+        missing, strange = sum(p.lamp is None for p in self.pairs), sum(not p.fixture for p in self.pairs)
+        off = sum(p.differs and not p.doubt for p in self.pairs)
+        parts = [f"{answered} answered"]
+        parts += [f"{missing} did not"] if missing else []
+        parts += [f"{strange} not in the plan"] if strange else []
+        parts += [f"{off} {'differs' if off == 1 else 'differ'}"] if off else []
+        for here in meeting(self.pairs)[:2]:
+            assert here[0].lamp
+            parts.append(f"{len(here)} at address {here[0].lamp.address:03d}")
+        if len(parts) == 1:
+            parts.append("all as planned")
+        return " · ".join(parts)
+
+    def _show_strip(self, busy: str) -> None:
+        doubts = [p for p in self.pairs if p.doubt]
+        state = (busy, tuple(self._apart), len(doubts), self.port, self.device_id, THEME.name, THEME.step)
+        if state == self._strip_state:
+            return
+        self._strip_state = state
+        clear(self._strip)
+        if busy:
+            self._say("note", busy, button("Stop", self._stop, "Ends it after the lamp that is on its way."))
+        elif self._apart:
+            self._ask_which()
+        elif doubts:
+            self._say(
+                "warning",
+                f"{plural(len(doubts), 'lamp')} say the same of themselves, so which is which is only guessed.",
+                button("Tell apart", self.tell_apart, "Lets one after the other blink; you type which number it is."),
+            )
+
+    def _say(self, severity: str, words: str, *acts: QWidget) -> QFrame:
+        frame = QFrame()
+        frame.setObjectName("strip")
+        c = THEME.color
+        frame.setStyleSheet(
+            f"#strip {{ background: {c(f'{severity}_wash').name()}; border-left: 4px solid {c(severity).name()}; }}"
+        )
+        inside = row(label(words, 13, wrap=True), *acts, spacing=8)
+        inside.setStretch(0, 1)
+        inside.setContentsMargins(12, 4, 8, 4)
+        frame.setLayout(inside)
+        self._strip.addWidget(frame)
+        return frame
+
+    def _show_acts(self, busy: bool) -> None:
+        found = [p for p in self.pairs if p.lamp and p.fixture and p.lines]
+        push = sum(len(w.settings) for w in wishes(self._session.index, found).values())
+        labels = len(wishes(self._session.index, found, ("label",)))
+        guesses = sum(not p.sure for p in found)
+        take = sum(p.lines[0].mark == "differs" for p in found)
+        state = (busy, push, labels, guesses, take, THEME.name, THEME.step)
+        if state == self._acts_state:
+            return
+        self._acts_state = state
+        clear(self._acts)
+        acts: list[QWidget] = []
+        if push:
+            words = f"Push {plural(push, 'change')}"
+            help_text = "Sets planned addresses and modes on the lamps, one after the other, and reads each back."
+            acts.append(button(words, self._push, help_text, primary=True))
+        if take:
+            words = f"Plan {plural(take, 'address', 'addresses')}"
+            help_text = "Moves the fixtures in the patch to the addresses that their lamps have."
+            acts.append(button(words, self._take, help_text))
+        if guesses:
+            words = f"Confirm {plural(guesses, 'guess', 'guesses')}"
+            help_text = "Keeps the UIDs in the rig as they are guessed here. Nothing has to be guessed again."
+            acts.append(button(words, self._confirm, help_text))
+        if labels:
+            help_text = "Gives each lamp its number and name as its label, so that it can be known by them."
+            acts.append(button(f"Label {plural(labels, 'lamp')}", self._label, help_text))
+        for n, act in enumerate(acts):
+            act.setEnabled(not busy)
+            self._acts.addWidget(act, n // 2, n % 2)
+
+    # ---- acts
+
+    def _choose_port(self, port: str) -> None:
+        self._end_apart()
+        self.port = port
+        self._session.select(Selection("port", (self.device_id, port)))
+        self.refresh()
+
+    def _search(self) -> None:
+        self._end_apart()
+        self.work.search([self.ref])
+
+    def _search_all(self) -> None:
+        self._end_apart()
+        self.work.search(ports_with_lamps(self._session.index))
+
+    def _stop(self) -> None:
+        if self.at:
+            self.work.stop(self.at)
+
+    def _pick(self, key: int | str) -> None:
+        self.list.choose(key)
+        lamp = key if isinstance(key, int) else 0
+        self._session.select(Selection("port", (self.device_id, self.port), lamp=lamp))
+        known = next((p.lamp for p in self.pairs if p.lamp and p.lamp.uid == lamp), None)
+        if known and not known.deep and not known.failed and self.at and not self.work.busy(self.at):
+            self._session.attempt_act(lambda: self.work.read(self._at(), lamp))  # what it tells is wanted now
+
+    def blink(self, uid: int) -> None:
+        """Let a lamp blink, or stop it."""
+        if self.at is None:
+            return
+        on = self.work.blinking != (self.at, uid)
+        self._session.attempt_act(lambda: self.work.identify(self._at(), uid if on else 0))
+
+    def _at(self) -> PortAt:
+        return self.work.at(self.ref)
+
+    def _push(self) -> None:
+        s = self._session
+        wished = wishes(s.index, self.pairs)
+        doubtful = sum(p.doubt and p.lamp is not None and p.lamp.uid in wished for p in self.pairs)
+        if doubtful:
+            words = (
+                f"{plural(doubtful, 'lamp')} say the same of themselves. Pushed by the guesses, each gets an address "
+                "of its own, but maybe its neighbour's."
+            )
+            acts = [("apart", "Tell them apart first"), ("push", "Push by the guesses")]
+            answer = dialogs.ask_act(self, "Which lamp is which?", words, acts, "Leave them as they are")
+            if answer == "apart":
+                self.tell_apart()
+            if answer != "push":
+                return
+            s.edit(bind_all, [p for p in self.pairs if p.doubt])  # else the guesses would be other ones afterwards
+            self.refresh()
+        self._end_apart()
+        self.work.push(self._at(), wishes(s.index, self.pairs))
+
+    def _label(self) -> None:
+        self.work.push(self._at(), wishes(self._session.index, self.pairs, LINES[2:]))
+
+    def _confirm(self) -> None:
+        self._session.edit(bind_all, self.pairs)
+
+    def _take(self) -> None:
+        s = self._session
+        s.take(take_addresses(s.index, self.pairs))
+
+    # ---- for the panel
+
+    def chosen(self) -> Pair | None:
+        """The lamp that is selected, with what is planned for it."""
+        uid = self._session.selection.lamp
+        return next((p for p in self.pairs if p.lamp and p.lamp.uid == uid), None) if uid else None
+
+    def blinks(self, uid: int) -> bool:
+        return self.work.blinking == (self.at, uid)
+
+    def read_again(self, uid: int) -> None:
+        self.work.read(self._at(), uid)
+
+    def push_one(self, pair: Pair, key: str) -> None:
+        """Set one thing on one lamp."""
+        self.work.push(self._at(), wishes(self._session.index, [pair], (key,)))
+
+    # ---- telling apart
+
+    def tell_apart(self) -> None:
+        """Go through the lamps that nobody has confirmed: each blinks until its number is typed."""
+        self._apart = [p.lamp.uid for p in self.pairs if p.lamp and not p.sure and not p.lamp.failed]
+        self._next()
+
+    def _next(self) -> None:
+        known = {p.lamp.uid for p in self.pairs if p.lamp and p.sure}
+        self._apart = [uid for uid in self._apart if uid not in known]
+        at = self.at
+        if not self._apart or at is None:
+            self._end_apart()
+            self.refresh()
+            return
+        self.work.identify(at, self._apart[0])
+        self._pick(self._apart[0])
+        self.refresh()
+
+    def _ask_which(self) -> None:
+        uid = self._apart[0]
+        field = CommandLine("The number of the fixture that blinks now. It is bound to this lamp.", self._is)
+        field.setAccessibleName("Number of the lamp that blinks")
+        field.setPlaceholderText("number")
+        field.setFixedWidth(80)
+        skip = button("Skip", self._skip, "Leaves this one unknown and goes on to the next.")
+        end = button("End", self._finish, "Ends it; what was typed so far stays.")
+        left = f", {len(self._apart)} to go" if len(self._apart) > 1 else ""
+        self._say("note", f"{say_uid(uid)} blinks{left}. Which number is it?", field, skip, end)
+        field.setFocus()
+
+    def _is(self, typed: str) -> None:
+        s = self._session
+        planned = port_lamps(s.index, *self.ref)
+        number = typed.strip()
+        key = next((k for k in planned if str(s.rig.fixtures[k].number) == number), "")
+        if not key:
+            have = ", ".join(str(s.rig.fixtures[k].number) for k in planned if not s.rig.fixtures[k].uid)
+            raise Refused(f"There is no lamp {number} on this port. Still without a lamp: {have or 'none'}.")
+        if s.rig.fixtures[key].uid:
+            raise Refused(f"{number} is {s.rig.fixtures[key].uid} already.")
+        s.edit(bind, key, self._apart[0])
+        self.pairs = s.paired(self.ref)
+        self._next()
+
+    def _skip(self) -> None:
+        self._apart = self._apart[1:]
+        self._next()
+
+    def _finish(self) -> None:
+        self._end_apart()
+        self.refresh()
+
+    def _end_apart(self) -> None:
+        if self._apart:
+            self._apart = []
+            self._session.attempt_act(partial(self.work.identify, ("", 0), 0))
+
+    def hideEvent(self, e: object) -> None:
+        super().hideEvent(e)  # type: ignore[arg-type]
+        self._end_apart()
+        if self.work.blinking:
+            self._session.attempt_act(partial(self.work.identify, ("", 0), 0))

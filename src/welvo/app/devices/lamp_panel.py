@@ -1,0 +1,183 @@
+"""One lamp that answers on a port, in the panel: who it is, plan and reported side by side, what it tells of itself."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PySide6.QtCore import QRectF
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import QWidget
+
+from welvo.app.device_work import OUTCOMES
+from welvo.app.widgets import marks
+from welvo.app.widgets.forms import Subject, Typed
+from welvo.app.widgets.painting import button, label, row, text
+from welvo.app.widgets.panels import FormPanel, Title, Ways, finding_card
+from welvo.app.widgets.theme import THEME
+from welvo.observed.values import Lamp
+from welvo.patch.lamps import LampLine, Pair, bind, draft, port_lamps, take_addresses, unbind, wishes
+from welvo.protocols.rdm import say_uid
+from welvo.rig.base import Refused
+from welvo.rig.edits import add_profile
+from welvo.rig.notation import plural
+from welvo.rig.patched import Fixture
+from welvo.rig.refs import PortRef
+
+WORDS = {"address": "Address", "personality": "Mode", "label": "Label"}
+
+
+@dataclass(frozen=True)
+class LampHands:
+    """What the panel can do with a lamp, beside editing the rig."""
+
+    blink: Callable[[int], object]
+    blinks: Callable[[int], bool]
+    read: Callable[[int], object]
+    push: Callable[[Pair, str], object]
+    drafted: Callable[[str], object]
+
+
+class _Line(QWidget):
+    """A setting: what is planned, the mark, what the lamp says."""
+
+    def __init__(self, line: LampLine) -> None:
+        super().__init__()
+        self._line = line
+        self.setFixedHeight(44 + 2 * THEME.step)
+        self.setAccessibleName(f"{WORDS[line.key]}: plan {line.plan}, lamp {line.reported}, {marks.WORDS[line.mark]}")
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        p = QPainter(self)
+        w, h, off = self.width(), self.height(), self._line.mark == "differs"
+        text(p, QRectF(0, 0, w, 18), WORDS[self._line.key], "quiet", 11)
+        half = w / 2
+        for x, words in ((0.0, self._line.plan), (half + 12, self._line.reported)):
+            text(p, QRectF(x, 18, half - 20, h - 20), words, "text" if off else "quiet", 13, off)
+        marks.draw(p, self._line.mark, half - 8, 18 + (h - 20) / 2 - 6, 12)
+
+
+def show_lamp(panel: FormPanel, ref: PortRef, pair: Pair, hands: LampHands) -> None:
+    """Who it is, where it stands, what it can be told, what it says."""
+    s = panel.session
+    lamp = pair.lamp
+    assert lamp is not None
+    f = s.rig.fixtures.get(pair.fixture)
+    said = say_uid(lamp.uid)
+    panel.body.addWidget(Title(str(f.number), f.name) if f else Title(said))
+    model = " · ".join(x for x in (f"{lamp.maker} {lamp.model_name}".strip(), said) if x)
+    how = f"It is {f.number} {pair.why}." if f else "Nothing planned on this port is like it."
+    panel.words(f"{model}. {how}" if f else f"{lamp.model_name or 'A lamp'} that is not in the plan. {how}")
+    if lamp.failed:
+        panel.words(f"Found, but: {lamp.failed}", quiet=False)
+    _who(panel, ref, pair, lamp)
+    on = hands.blinks(lamp.uid)
+    blink = button(
+        "Stop blinking" if on else "Let it blink",
+        lambda: hands.blink(lamp.uid),
+        "Lets this one lamp show itself, until you stop it or go to another.   Space",
+    )
+    ask = button("Read again", lambda: hands.read(lamp.uid), "Asks this lamp for everything it knows.   F5")
+    panel.body.addLayout(row(blink, ask))
+    for line in pair.lines:
+        panel.body.addWidget(_Line(line))
+        _acts(panel, pair, line, hands)
+    for finding in [x for x in s.report.findings if x.goes_to.kind == "lamps" and x.goes_to.place == lamp.uid][:3]:
+        panel.body.addWidget(finding_card(s, panel.network, finding))
+    panel.body.addWidget(Ways("What it says of itself", _facts(lamp)))
+    if lamp.names:
+        rows = tuple((f"{n}  {words}", plural(slots, "slot")) for n, slots, words in lamp.names)
+        panel.body.addWidget(Ways("Its personalities", rows))
+    if lamp.slots:
+        primary = [(offset, words) for offset, kind, _, words in lamp.slots if kind == 0]
+        shown = tuple((f"slot {offset + 1}", words or "–") for offset, words in primary[:24])
+        panel.body.addWidget(Ways("What its slots do", shown))
+    if lamp.names and not lamp.failed:
+        help_text = "Makes a profile out of what the lamp says, to be looked through: what it leaves open stays open."
+        panel.body.addLayout(row(button("Draft a profile of it", lambda: _draft(panel, lamp, hands), help_text), None))
+
+
+def _who(panel: FormPanel, ref: PortRef, pair: Pair, lamp: Lamp) -> None:
+    """Which fixture it is, to be typed; the number stands there once somebody has confirmed it."""
+    s = panel.session
+    sure = s.rig.fixtures.get(pair.fixture) if pair.sure else None
+
+    def take(typed: str) -> None:
+        number = typed.strip()
+        if not number:
+            if sure:
+                s.edit(unbind, pair.fixture)
+            return
+        key = next((k for k in port_lamps(s.index, *ref) if str(s.rig.fixtures[k].number) == number), "")
+        if not key:
+            have = ", ".join(str(s.rig.fixtures[k].number) for k in port_lamps(s.index, *ref))
+            raise Refused(f"There is no lamp {number} on this port. There are: {have or 'none'}.")
+        s.edit(bind, key, lamp.uid)
+
+    guess = s.rig.fixtures.get(pair.fixture)
+    panel.new_form(Subject(lambda: s.rig, lambda *_: None), Fixture).add(
+        Typed(
+            "It is number",
+            "Which fixture of the rig this lamp is. Its UID is kept there, and nothing has to be guessed again.",
+            shown=lambda _: str(sure.number) if sure else "",
+            placeholder=f"{guess.number}?" if guess and not sure else "",
+            width=72,
+            take=take,
+        )
+    )
+    if guess and not sure:
+        words = f"Yes, it is {guess.number}"
+        act = button(words, lambda: s.edit(bind, pair.fixture, lamp.uid), "Keeps the UID of this lamp in the fixture.")
+        panel.body.addLayout(row(act, None))
+
+
+def _acts(panel: FormPanel, pair: Pair, line: LampLine, hands: LampHands) -> None:
+    """The buttons of a line that differs, each naming its value; and what became of what was sent last."""
+    s, lamp = panel.session, pair.lamp
+    assert lamp is not None
+    acts: list[QWidget] = []
+    if line.mark != "matches" and wishes(s.index, [pair], (line.key,)):
+        short = line.plan if len(line.plan) <= 16 else line.plan[:15] + "…"
+        help_text = f"Sets the lamp's {WORDS[line.key].lower()} to {line.plan}, and reads it back."
+        acts.append(button(f"Push {short}", lambda: hands.push(pair, line.key), help_text))
+    elif line.mark == "differs" and line.key == "personality":
+        panel.words("The lamp has no personality like the planned mode.", quiet=False)
+    if line.mark == "differs" and line.key == "address":
+        help_text = "Moves the fixture in the patch to where the lamp stands."
+        acts.append(
+            button(f"Plan {line.reported}", lambda: s.take(take_addresses(s.index, [pair])), help_text)
+        )  # fmt: skip
+    if acts:
+        panel.body.addLayout(row(*acts, None, spacing=4))
+    result = panel.network.lamps.results.get(lamp.uid, {}).get(line.key)
+    if result and (result.outcome != "taken" or line.mark == "matches"):
+        why = f": {result.why}" if result.why else ""
+        panel.body.addWidget(label(f"Pushed last: {OUTCOMES[result.outcome]}{why}.", 11, wrap=True))
+
+
+def _draft(panel: FormPanel, lamp: Lamp, hands: LampHands) -> None:
+    change = panel.session.edit(lambda rig: add_profile(rig, draft(lamp)))
+    if change.made:
+        hands.drafted(change.made[0])
+
+
+def _facts(lamp: Lamp) -> tuple[tuple[str, str], ...]:
+    """What a lamp says, in lines."""
+    words = next((w for n, _, w in lamp.names if n == lamp.personality), "")
+    rows = [
+        ("UID", say_uid(lamp.uid)),
+        ("Model", f"{lamp.model_name or '–'}"),
+        ("Maker", lamp.maker or "–"),
+        ("Address", f"{lamp.address:03d}" if lamp.address else "takes none"),
+        ("Personality", f"{lamp.personality} of {lamp.personalities}{f', {words}' if words else ''}"),
+        ("Slots", str(lamp.footprint)),
+        ("Label", lamp.label or "–"),
+    ]
+    if lamp.deep:
+        rows.append(("Software", lamp.software or "–"))
+        rows += [(k[:1].upper() + k[1:], f"{v:,}".replace(",", "\u202f")) for k, v in lamp.counters.items()]
+        rows += list(lamp.sensors)
+        rows += [("Sub-devices", str(lamp.subs))] if lamp.subs else []
+    rows.append(("Read at", time.strftime("%H:%M:%S", time.localtime(lamp.at)) if lamp.at else "–"))
+    return tuple(rows)

@@ -1,0 +1,263 @@
+"""Searching ports for lamps by RDM and setting what is found, in progress beside the window.
+
+Whatever is asked here is asked by another thread; the window takes over what came a few times a second. A lamp blinks
+only while somebody asked for it: another one, another rig, the end of the program put it out.
+"""
+
+from __future__ import annotations
+
+import concurrent.futures
+import contextlib
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from functools import partial
+from typing import Any
+
+from msgspec.structs import replace
+from PySide6.QtCore import QObject, Signal
+
+from welvo.app.session import Session
+from welvo.live.jobs import Jobs
+from welvo.live.lamp_push import LampPush, LampResult
+from welvo.live.links import LinkError
+from welvo.live.listener import Listener
+from welvo.live.rdm_link import Gateways, Talk, find
+from welvo.observed.values import Event, Lamp, PortAt
+from welvo.patch.lamps import Wish, port_address
+from welvo.protocols.rdm import say_uid
+from welvo.rig.base import Refused
+from welvo.rig.notation import plural
+from welvo.rig.refs import PortRef
+
+
+@dataclass
+class Looking:
+    """A search of one port: how many lamps are read of how many. Written by the thread that searches."""
+
+    ref: PortRef
+    done: int = 0
+    of: int = 0
+
+    def told(self, done: int, of: int) -> None:
+        self.done, self.of = done, of
+
+    @property
+    def words(self) -> str:
+        return f"Reading {self.done + 1} of {self.of} lamps …" if self.of else "Searching …"
+
+
+class LampWork(QObject):
+    """`changed` whenever something in progress is further; `tick` has to be called a few times a second."""
+
+    changed = Signal()
+
+    def __init__(self, session: Session, listener: Callable[[], Listener | None]) -> None:
+        super().__init__()
+        self._session, self._listener = session, listener
+        self._known: Listener | None = None
+        self._gateways: Gateways | None = None
+        self._jobs = Jobs()
+        self.searches: dict[PortAt, Looking] = {}
+        self.pushes: dict[PortAt, LampPush] = {}
+        self.results: dict[int, dict[str, LampResult]] = {}
+        """What became of the last settings of each lamp, by UID."""
+        self.failed: dict[PortAt, str] = {}
+        """Why a port could not be searched."""
+        self.blinking: tuple[PortAt, int] | None = None
+        self._futures: list[tuple[str, PortAt, concurrent.futures.Future[Any]]] = []
+        self._shown: object = None
+        self._told: list[Event] = []
+        session.replaced.connect(self.forget)
+
+    def close(self) -> None:
+        for push in self.pushes.values():
+            push.stop()
+        put_out = self._put_out()
+        if put_out:
+            with contextlib.suppress(concurrent.futures.TimeoutError, LinkError, OSError):
+                put_out.result(0.5)
+        self._jobs.close(0.5)
+
+    def forget(self) -> None:
+        """Another rig or interface: nothing of what was found holds."""
+        for push in self.pushes.values():
+            push.stop()
+        self._put_out()
+        self.results, self.failed = {}, {}
+
+    # ---- where
+
+    def at(self, ref: PortRef) -> PortAt:
+        """Where a port is reached. Raises Refused when it cannot be."""
+        s = self._session
+        name = s.rig.devices[ref.device].name
+        at = port_address(s.rig, s.observed, *ref)
+        if at is None:
+            raise Refused(f"Port {ref.port} of {name} has no address or no universe, so its lamps cannot be asked.")
+        return at
+
+    def _port(self, at: PortAt) -> Any:
+        listener = self._listener()
+        if listener is None:
+            raise Refused("Nothing is asked while no interface is in use (see Output).")
+        if listener.quiet:
+            raise Refused("Nothing is asked while nothing may be sent (see Output).")
+        if self._gateways is None or self._known is not listener:
+            self._gateways, self._known = Gateways(listener), listener
+        return self._gateways.port(*at)
+
+    def busy(self, at: PortAt) -> str:
+        """What is in progress on a port, in words; empty when nothing is."""
+        if at in self.searches:
+            return self.searches[at].words
+        push = self.pushes.get(at)
+        return f"{push.doing[:1].upper()}{push.doing[1:]} · {push.done} of {push.of} …" if push else ""
+
+    # ---- asking
+
+    def search(self, refs: Iterable[PortRef], anew: bool = True) -> int:
+        """Begin to search ports; gives how many. Raises Refused when none of them can be asked."""
+        ats: dict[PortAt, PortRef] = {}
+        why = ""
+        for ref in refs:
+            try:
+                ats.setdefault(self.at(ref), ref)
+            except Refused as e:
+                why = str(e)
+        if not ats:
+            raise Refused(why or "No port has lamps on it. Attach a DMX line, or let its universe hold fixtures.")
+        for at, ref in ats.items():
+            if self.busy(at):
+                continue
+            port = self._port(at)
+            looking = self.searches[at] = Looking(ref)
+            self.failed.pop(at, None)
+            made = self._jobs.start(partial(find, port, anew, looking.told))
+            self._futures.append(("search", at, made))
+        self.changed.emit()
+        return len(ats)
+
+    def stop(self, at: PortAt) -> None:
+        """End a search, or a push after the lamp that is on its way."""
+        for kind, where, future in self._futures:
+            if where == at and kind == "search":
+                future.cancel()
+        if at in self.pushes:
+            self.pushes[at].stop()
+
+    def read(self, at: PortAt, uid: int) -> None:
+        """Ask one lamp for everything it knows."""
+        port = self._port(at)
+        self._futures.append(("read", at, self._jobs.start(lambda: Talk(port).read(uid, deep=True))))
+
+    def push(self, at: PortAt, wishes: dict[int, Wish]) -> None:
+        """Set lamps of a port. Raises Refused while it is busy, or when there is nothing to be set."""
+        if self.busy(at):
+            raise Refused("This port is busy. Wait until it is done, or stop it.")
+        if not wishes:
+            raise Refused("Every lamp is as planned already.")
+        port = self._port(at)
+        push = self.pushes[at] = LampPush(self._session.observed.lamps.get(at, ()), wishes)
+        self._futures.append(("push", at, self._jobs.start(lambda: push.run(port))))
+        self.changed.emit()
+
+    def identify(self, at: PortAt, uid: int) -> None:
+        """Let one lamp blink, and whichever blinked before no more; UID 0: none."""
+        self._put_out()
+        if uid:
+            port = self._port(at)
+            self.blinking = (at, uid)
+            self._futures.append(("identify", at, self._jobs.start(lambda: Talk(port).identify(uid, True))))
+        self.changed.emit()
+
+    def _put_out(self) -> concurrent.futures.Future[None] | None:
+        if self.blinking is None:
+            return None
+        (at, uid), self.blinking = self.blinking, None
+        try:
+            port = self._port(at)
+        except Refused:
+            return None
+        made = self._jobs.start(lambda: Talk(port).identify(uid, False))
+        self._futures.append(("put out", at, made))
+        return made
+
+    # ---- following
+
+    def tick(self) -> None:
+        """Take over what has ended; tell whoever shows progress."""
+        ended = [x for x in self._futures if x[2].done()]
+        self._futures = [x for x in self._futures if not x[2].done()]
+        found: dict[PortAt, tuple[Lamp, ...]] = {}
+        for kind, at, future in ended:
+            error = None if future.cancelled() else future.exception()
+            if kind == "search":
+                looking = self.searches.pop(at)
+                if future.cancelled():
+                    self.failed[at] = "The search was stopped."
+                elif error:
+                    self.failed[at] = str(error)
+                    self._session.say(str(error), "error")
+                else:
+                    found[at] = self._with_known(at, future.result())
+                    self._note(looking.ref, f"{plural(len(found[at]), 'lamp')} answered by RDM on port {{}}")
+            elif kind == "push":
+                found[at] = self._pushed(at, self.pushes.pop(at), error)
+            elif error:
+                self._session.say(str(error), "error")
+                if kind == "identify" and self.blinking and self.blinking[0] == at:
+                    self.blinking = None
+            elif kind == "read" and not future.cancelled():
+                lamp = future.result()
+                now = found.get(at) or self._session.observed.lamps.get(at, ())
+                found[at] = tuple(_kept(x, lamp) if x.uid == lamp.uid else x for x in now)
+        if found or self._told:
+            s, log = self._session, self._session.observed
+            for event in self._told:
+                log = log.note(event)
+            self._told.clear()
+            s.observe(lamps={**s.observed.lamps, **found}, log=log.log)
+        shown = (
+            {at: (x.done, x.of) for at, x in self.searches.items()},
+            {at: (x.done, x.doing) for at, x in self.pushes.items()},
+        )
+        if ended or shown != self._shown:
+            self._shown = shown
+            self.changed.emit()
+
+    def _with_known(self, at: PortAt, lamps: list[Lamp]) -> tuple[Lamp, ...]:
+        """What was asked in full before stays known, where the lamp still works as it did."""
+        before = {x.uid: x for x in self._session.observed.lamps.get(at, ()) if x.deep}
+        return tuple(
+            replace(
+                before[x.uid], address=x.address, label=x.label, names=x.names or before[x.uid].names, at=x.at
+            )
+            if x.uid in before and not x.failed and before[x.uid].personality == x.personality
+            else x
+            for x in lamps
+        )  # fmt: skip
+
+    def _pushed(self, at: PortAt, push: LampPush, error: BaseException | None) -> tuple[Lamp, ...]:
+        for (uid, key), result in push.results.items():
+            self.results.setdefault(uid, {})[key] = result
+        words, bad = push.summary
+        if error:
+            words, bad = f"It broke off: {error}.", True
+        self._session.say(f"{plural(len(push.wishes), 'lamp')}: {words}", "error" if bad else "note")
+        device = next((k for k, d in self._session.rig.devices.items() if d.ip == at[0]), "")
+        for uid in push.wishes if device else ():
+            told = [f"{k} {r.outcome}{f', {r.why}' if r.why else ''}" for k, r in self.results.get(uid, {}).items()]
+            self._log(device, f"{say_uid(uid)}: {'; '.join(told) or 'not sent'}")
+        return tuple(push.lamps.values())
+
+    def _note(self, ref: PortRef, words: str) -> None:
+        if ref.device in self._session.rig.devices:
+            self._log(ref.device, words.format(ref.port))
+
+    def _log(self, device: str, words: str) -> None:
+        self._told.append(Event(self._session.now(), device, "lamps", words))
+
+
+def _kept(before: Lamp, now: Lamp) -> Lamp:
+    """A lamp that could not be read is the one that was known, with why."""
+    return replace(before, failed=now.failed) if now.failed else now
