@@ -294,8 +294,11 @@ class LampPage(QWidget):
 
     def chosen(self) -> Pair | None:
         """The lamp that is selected, with what is planned for it."""
-        uid = self._session.selection.lamp
-        return next((p for p in self.pairs if p.lamp and p.lamp.uid == uid), None) if uid else None
+        s = self._session
+        uid = s.selection.lamp
+        if not uid or self.device_id not in s.rig.devices:
+            return None
+        return next((p for p in s.paired(self.ref) if p.lamp and p.lamp.uid == uid), None)
 
     def blinks(self, uid: int) -> bool:
         return self.work.blinking == (self.at, uid)
@@ -319,7 +322,8 @@ class LampPage(QWidget):
         self._apart = [uid for uid in self._apart if uid not in known]
         at = self.at
         if not self._apart or at is None:
-            self._end_apart()
+            self._apart = []
+            self.work.identify(("", 0), 0)
             self.refresh()
             return
         self.work.identify(at, self._apart[0])
