@@ -5,10 +5,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import TypeVar
 
 import pytest
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QApplication, QPushButton, QWidget
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from tests.app.conftest import beside_stand_ins
@@ -23,6 +25,7 @@ from welvo.rig.document import Rig
 from welvo.rig.refs import Goto
 from welvo.standins.lamps import uid_of
 
+W = TypeVar("W", bound=QWidget)
 STATE = """
 ["127.0.0.21"]
 "A.universe" = 3
@@ -73,10 +76,17 @@ def until(qtbot: QtBot, condition: Callable[[], bool]) -> None:
 
 
 def press(of: QWidget, words: str) -> None:
-    QApplication.processEvents()
-    button = next(b for b in of.findChildren(QPushButton) if b.text().startswith(words) and b.isVisible())
-    assert button.isEnabled()
-    button.click()
+    found(of, QPushButton, words).click()
+
+
+def found(of: QWidget, kind: type[W], words: str = "") -> W:
+    """What is shown of a kind; it may take a moment until what was made anew is."""
+    for _ in range(200):
+        QTest.qWait(10)
+        for w in of.findChildren(kind):
+            if w.isVisible() and w.isEnabled() and (not words or w.text().startswith(words)):  # type: ignore[attr-defined]
+                return w
+    raise AssertionError(f"There is no {kind.__name__} “{words}”.")
 
 
 def searched(window: Window, qtbot: QtBot) -> None:
@@ -106,20 +116,18 @@ def test_twelve_lamps_at_address_one_come_to_their_places(new: Window, qtbot: Qt
     hand.click(page.search)
     until(qtbot, lambda: len(page.pairs) == 12)
     assert {p.lamp.address for p in page.pairs if p.lamp} == {1} and "12 at address 001" in page._counts.text()
-    hand.press("Tell apart", page)
+    hand.click(found(page, QPushButton, "Tell apart"))
     who = {uid_of(gallery(), k): f.number for k, f in session.rig.fixtures.items()}
     while page._apart:
         uid = page._apart[0]
         until(qtbot, lambda uid=uid: page.work.blinking == (page.at, uid))
-        QApplication.processEvents()
-        field = next(f for f in page.findChildren(CommandLine) if f.isVisible())
+        field = found(page, CommandLine)
         number = str(who[uid])
         qtbot.keyClicks(field, number)
         qtbot.keyClick(field, Qt.Key.Key_Return)
         hand.keys += len(number) + 1
     assert page.work.blinking is None and all(p.sure for p in page.pairs)
-    QApplication.processEvents()
-    hand.press("Push 11 changes", page)
+    hand.click(found(page, QPushButton, "Push 11 changes"))
     assert page.work.pushes
     until(qtbot, lambda: not page.work.pushes)
     assert page._counts.text() == "12 answered · all as planned"
@@ -164,8 +172,15 @@ def test_one_lamp_after_the_other_is_looked_at_and_set(faulty: Window, qtbot: Qt
     press(panel, "Push 22 slot")
     until(qtbot, lambda: _lines(page)["personality"] == "matches")
     assert "taken and read back" in faulty.message.words
+    page.work.set_items(())
+    assert faulty.message.words.startswith("Select fixtures first")
+    page.work.set_items(key_of(session.rig, n) for n in (202, 203))
+    assert faulty.message.words.startswith("None of 2 lamps is known by RDM yet")
     pick(faulty, qtbot, 202)
     press(panel, "Yes, it is 202")
+    page.work.set_items(key_of(session.rig, n) for n in (202, 203))
+    assert faulty.message.words == "1 lamp to be set. 1 other is not known by RDM yet."
+    until(qtbot, lambda: "refused" in faulty.message.words and not page.work.pushes)
     press(panel, "Push 025")
     until(qtbot, lambda: "locked against writing" in faulty.message.words)
     assert _lines(page)["address"] == "differs"

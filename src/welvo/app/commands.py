@@ -203,13 +203,20 @@ OUTPUT = (
         "release", "Output", "Release all", lambda w: w.bench.release_all(), help="Gives back everything you hold."
     ),
     Command(
+        "lamps",
+        "Output",
+        "Set the selected lamps",
+        lambda w: w.network.lamps.set_items(w.session.selection.ids if w.session.selection.kind == "item" else ()),
+        help="Sets address and mode on the lamps of the selection that are known by RDM, and reads them back.",
+        line=True,
+    ),
+    Command(
         "read",
         "Output",
         "Read the devices again",
         lambda w: w.network.read_again(),
         ("F5", "Shift+F5"),
         "Asks every device for its settings.",
-        line=True,
     ),
     Command(
         "rehearse",

@@ -23,7 +23,7 @@ from welvo.live.links import LinkError
 from welvo.live.listener import Listener
 from welvo.live.rdm_link import Gateways, Talk, find
 from welvo.observed.values import Event, Lamp, PortAt
-from welvo.patch.lamps import Wish, port_address
+from welvo.patch.lamps import Wish, port_address, searched, wishes
 from welvo.protocols.rdm import say_uid
 from welvo.rig.base import Refused
 from welvo.rig.notation import plural
@@ -160,6 +160,32 @@ class LampWork(QObject):
         push = self.pushes[at] = LampPush(self._session.observed.lamps.get(at, ()), wishes)
         self._futures.append(("push", at, self._jobs.start(lambda: push.run(port))))
         self.changed.emit()
+
+    def set_items(self, items: Iterable[str]) -> None:
+        """Set the lamps of fixtures as planned, wherever they answer; what has no known lamp is said, not guessed."""
+        s = self._session
+        wanted = {k for k in items if k in s.rig.fixtures}
+        if not wanted:
+            s.say("Select fixtures first: their lamps are set as planned.", "warning")
+            return
+        todo: dict[PortAt, dict[int, Wish]] = {}
+        known: set[str] = set()
+        for ref in searched(s.rig, s.observed):
+            here = [p for p in s.paired(ref) if p.fixture in wanted and p.sure and p.lines]
+            known |= {p.fixture for p in here}
+            todo.setdefault(self.at(ref), {}).update(wishes(s.index, here))
+        unknown = len(wanted - known)
+        if not known:
+            words = f"None of {plural(len(wanted), 'lamp')} is known by RDM yet."
+            s.say(f"{words} Search its port in Devices, and confirm which lamp is which.", "warning")
+            return
+        begun = sum(len(w) for w in todo.values())
+        for at, wished in todo.items():
+            if wished:
+                self.push(at, wished)
+        left = f" {plural(unknown, 'other is', 'others are')} not known by RDM yet." if unknown else ""
+        begins = f"{plural(begun, 'lamp')} to be set." if begun else "They are as planned already."
+        s.say(begins + left)
 
     def identify(self, at: PortAt, uid: int) -> None:
         """Let one lamp blink, and whichever blinked before no more; UID 0: none."""
