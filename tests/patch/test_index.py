@@ -13,6 +13,7 @@ from msgspec.structs import replace
 from welvo.patch.index import Index
 from welvo.rig import edits
 from welvo.rig.base import Refused
+from welvo.rig.buses import Bus, Gear
 from welvo.rig.document import Change, Rig, put
 from welvo.rig.patched import Element, Fixture, Place, Share
 from welvo.rig.runs import Segment
@@ -103,6 +104,7 @@ steps = st.one_of(
     st.tuples(st.just("size"), st.sampled_from([510, 512, 96])),
     st.tuples(st.just("feed"), st.sampled_from(["u1", "u2"])),
     st.tuples(st.just("line"), st.permutations(["a", "b", "c"])), st.tuples(st.just("profile"), st.integers(1, 30)),
+    st.tuples(st.just("bus"), addresses, st.sampled_from(["gear", "groups", "broadcast"]), st.sampled_from(["", "a"])),
 )  # fmt: skip
 
 
@@ -137,6 +139,9 @@ def apply(rig: Rig, step: tuple[Any, ...]) -> tuple[Rig, Change] | None:
             feed="w1" if "w1" in rig.feeds else "",
             run=(Segment(kind="line", fixtures=tuple(rest[0])),),
         )
+    if kind == "bus":
+        bus = Bus(addressing=rest[1], control="rgb", gear=(Gear(at=3, fixture=rest[2]),))
+        return edits.set_port(rig, "g", "BUS", "", feed="w1" if "w1" in rig.feeds else "", start=rest[0], bus=bus)
     if kind == "profile":
         from welvo.formats.chart import read_chart
 
@@ -180,7 +185,7 @@ def test_following_every_edit_equals_building_anew(trail: list[tuple[Any, ...]])
 
 def _start() -> Rig:
     from tests.conftest import at, node_model, profile
-    from welvo.rig.wiring import Device, Sender, Universe
+    from welvo.rig.wiring import Device, DeviceModel, Sender, Universe
 
     return Rig(
         profiles={"head": profile("Head", "gap 8"), "bar": profile("Bar", "gap 14")},
@@ -189,11 +194,12 @@ def _start() -> Rig:
             k: Fixture(number=n, profile=p, mode="m", at=at(u, a)) for n,
             (k, p, u, a) in enumerate((("a", "head", 1, 1), ("b", "head", 1, 9), ("c", "bar", 2, 1)), 1)
         }, elements={"e": Element(name="ribbon", pixels=10, at=at(2, 101)[0])}, senders={"s": Sender(name="B")},
-        feeds={"w1": Feed(universe="u1", sender="s", wire=1)}, device_models={"m": node_model()},
+        feeds={"w1": Feed(universe="u1", sender="s", wire=1)}, device_models={"m": node_model(),
+                                                "g": DeviceModel(name="Gateway", kind="gateway", ports=("BUS",))},
         devices={
             "d": Device(
                 name="N", model="m", ports={"A": Port(feed="w1", run=(Segment(kind="line", fixtures=("a", "b")),))}
-            )
+            ), "g": Device(name="G", model="g", ports={"BUS": Port()}),
         },
     )  # fmt: skip
 

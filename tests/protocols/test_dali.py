@@ -78,26 +78,30 @@ def test_levels_at_the_ends() -> None:
 def test_every_gear_gets_an_address_in_the_order_of_its_random_one(randoms: set[int], seed: int) -> None:
     shorts: dict[int, int] = {}
     search, out = 0, set[int]()
+    before = {r: n for n, r in enumerate(sorted(randoms, key=lambda r: r * 7919 % 65537))}
     free = list(range(64))
     random.Random(seed).shuffle(free)
     going = dali.addressing(free)
-    frames, answer = next(going), False
+    frames, answer = next(going), None
     try:
         while True:
             for f in frames:
-                answer = False
+                answer = None
                 if f.address in (dali.SEARCH_H, dali.SEARCH_M, dali.SEARCH_L):
                     shift = {dali.SEARCH_H: 16, dali.SEARCH_M: 8, dali.SEARCH_L: 0}[f.address]
                     search = search & ~(255 << shift) | f.data << shift
                 elif f.address == dali.COMPARE:
-                    answer = any(r <= search for r in randoms - out)
+                    answer = 255 if any(r <= search for r in randoms - out) else None
+                elif f.address == dali.QUERY_SHORT:
+                    had = [before[r] for r in randoms - out if r == search]
+                    answer = had[0] << 1 | 1 if had else None
                 elif f.address == dali.PROGRAM_SHORT:
                     shorts |= {r: f.data >> 1 for r in randoms - out if r == search}
                 elif f.address == dali.VERIFY_SHORT:
-                    answer = f.data >> 1 in shorts.values()
+                    answer = 255 if f.data >> 1 in shorts.values() else None
                 elif f.address == dali.WITHDRAW:
                     out |= {r for r in randoms if r == search}
             frames = going.send(answer)
     except StopIteration as e:
-        assert e.value == free[: len(randoms)]
+        assert e.value == [(before[r], s) for r, s in zip(sorted(randoms), free)]
     assert [shorts[r] for r in sorted(randoms)] == free[: len(randoms)]

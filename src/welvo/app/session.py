@@ -25,7 +25,7 @@ from welvo.rig.document import Change, Edit, Rig, everything
 from welvo.rig.history import History
 from welvo.rig.notation import thousands
 from welvo.rig.references import broken_by
-from welvo.rig.refs import PortRef, SegmentRef
+from welvo.rig.refs import BUS, PortRef, SegmentRef
 from welvo.rig.wiring import Port
 
 NO_PORT = Port()
@@ -323,7 +323,9 @@ class Session(QObject):
 
     def select_taker(self, taker: Taker, break_no: int = 0, slot: tuple[str, int] | None = None) -> None:
         """Select what takes slots: an item, or the segment of a cable."""
-        if isinstance(taker, SegmentRef):
+        if isinstance(taker, SegmentRef) and taker.place == BUS:
+            self.select(Selection("port", (taker.device, taker.port)))
+        elif isinstance(taker, SegmentRef):
             self.select(Selection("segment", (taker.device,), on=taker))
         else:
             self.select_items([taker], max(0, break_no), slot)

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from functools import partial
 
 from welvo.checks.patch_rules import move_fix
-from welvo.checks.registry import Context, Fix, Found, rule, subject_of
+from welvo.checks.registry import Context, Fix, Found, goto_of, rule, subject_of
 from welvo.patch.consequences import change_mode
 from welvo.patch.index import BY_PIXEL, Clash, Span, Taker
 from welvo.patch.laying import Laying, lay
@@ -101,7 +101,7 @@ def clash(ctx: Context, uid: str) -> Iterator[Found]:
             facts={"a": one, "b": two, "universe": number, "first": c.first, "last": c.last, "slots": slots},
             subject=f"{uid}:{'+'.join(sorted((subject_of(a), subject_of(b))))}",
             where=_range(c.first, c.last, number),
-            goes_to=Goto("item", c.b.item or c.a.item),
+            goes_to=Goto("item", c.b.item or c.a.item) if c.b.item or c.a.item else goto_of(c.b.key),
             items=tuple(dict.fromkeys(k for k in (c.a.item, c.b.item) if k)),
             fixes=partial(_clash_fixes, ctx, c, names),
         )

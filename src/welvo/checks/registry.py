@@ -15,7 +15,7 @@ from welvo.patch.traffic import Traffic, traffic, traffic_facts
 from welvo.patch.wires import ports_by_feed
 from welvo.rig.document import Change, Edit, Rig
 from welvo.rig.protocol import PROTOCOLS, Protocol
-from welvo.rig.refs import NOWHERE, Goto, PortRef, to_run
+from welvo.rig.refs import BUS, NOWHERE, Goto, PortRef, to_run
 from welvo.rig.wiring import Feed, Port
 from welvo.runs.claims import Claim
 from welvo.runs.power import Load, loads
@@ -65,12 +65,16 @@ class Found:
 
 def goto_of(taker: Taker) -> Goto:
     """Where to go for what takes slots: an item, or a segment on its cable."""
-    return Goto("item", taker) if isinstance(taker, str) else to_run(*taker)
+    if isinstance(taker, str):
+        return Goto("item", taker)
+    return Goto("bus", taker.device, taker.port) if taker.place == BUS else to_run(*taker)
 
 
 def subject_of(taker: Taker) -> str:
     """What takes slots, as a part of a finding's subject."""
-    return taker if isinstance(taker, str) else f"{PortRef(taker.device, taker.port)} {taker.place + 1}"
+    if isinstance(taker, str):
+        return taker
+    return f"{PortRef(taker.device, taker.port)} {'bus' if taker.place == BUS else taker.place + 1}"
 
 
 @dataclass(frozen=True)

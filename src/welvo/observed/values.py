@@ -122,6 +122,51 @@ PortAt = tuple[str, int]
 """A gateway's port: its IP address and its Art-Net Port-Address."""
 
 
+class GearSeen(msgspec.Struct, frozen=True):
+    """What one gear of a lamp bus answered. Numbers are as on the bus; −1 where nothing was said. `scenes` are the 16
+    stored levels, empty before all was asked."""
+
+    at: int
+    """Its short address."""
+    kinds: tuple[int, ...] = ()
+    """Its device types."""
+    status: int = -1
+    level: int = -1
+    physical: int = -1
+    """The least level it can give at all."""
+    least: int = -1
+    greatest: int = -1
+    power_on: int = -1
+    failure: int = -1
+    fade_time: int = -1
+    fade_rate: int = -1
+    groups: tuple[int, ...] = ()
+    scenes: tuple[int, ...] = ()
+    random: int = -1
+    """Its random address: another one each time the bus is initialised."""
+    colours: int = -1
+    """Its colour type features (-209), where it is of the colour type."""
+    doubled: bool = False
+    """Whether several answered at this address, and not the same."""
+    deep: bool = False
+    """Whether everything was asked, not only what it is and how it does."""
+
+
+class BusSeen(msgspec.Struct, frozen=True):
+    """What a search of a lamp bus found; `strays` when gear without a short address is on it."""
+
+    gear: tuple[GearSeen, ...] = ()
+    strays: bool = False
+    at: float = 0.0
+
+    def gear_at(self, short: int) -> GearSeen | None:
+        return next((g for g in self.gear if g.at == short), None)
+
+
+BusAt = tuple[str, str]
+"""A gateway's bus: the gateway's IP address and the label of the port."""
+
+
 class SourceSeen(msgspec.Struct, frozen=True):
     """One source of one wire universe: `key` is its CID (sACN) or IP and input port (Art-Net)."""
 
@@ -175,6 +220,8 @@ class Observed(msgspec.Struct, frozen=True):
     """By IP address: what devices that can be asked say of their settings."""
     lamps: dict[PortAt, tuple[Lamp, ...]] = {}
     """What hangs on ports that were searched by RDM; an empty tuple is a port where nobody answered."""
+    buses: dict[BusAt, BusSeen] = {}
+    """What is on lamp buses that were searched."""
     results: dict[str, dict[str, Result]] = {}
     """By device id and full key: what became of the last push of a setting."""
     log: tuple[Event, ...] = ()

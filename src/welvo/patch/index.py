@@ -20,6 +20,7 @@ import numpy as np
 import numpy.typing as npt
 
 from welvo.patch.along import piece_name
+from welvo.patch.bus_plan import bus_of, buses_of
 from welvo.patch.cable import Cables, Piece
 from welvo.patch.limits import Limit, limits
 from welvo.patch.resolve import Resolver
@@ -27,7 +28,7 @@ from welvo.rig.counting import SLOTS, free_between
 from welvo.rig.document import Change, Rig
 from welvo.rig.lookup import call, universe_ids
 from welvo.rig.patched import Element
-from welvo.rig.refs import PortRef, SegmentRef
+from welvo.rig.refs import BUS, PortRef, SegmentRef
 
 Ints = npt.NDArray[np.int32]
 _PITCH = 1024
@@ -157,7 +158,8 @@ class Index:
             row = self._enter(key, row, uni, first, last)
         for key in self.rig.elements:
             row = self._enter(key, row, uni, first, last)
-        for ref in self._segments(self.cables.streams):
+        self.buses = buses_of(self.rig)
+        for ref in (*self._segments(self.cables.streams), *self.buses):
             row = self._enter(ref, row, uni, first, last)
         self._used = row
         room = max(64, row + row // 4)
@@ -288,6 +290,8 @@ class Index:
         A bridge turns its whole width into DMX, so the addresses between and behind its lamps are taken as well; a
         converter takes a pixel also for a lamp that nobody named.
         """
+        if ref.place == BUS:
+            return self._behind_gateway(ref)
         piece = self.piece(ref)
         if piece is None or (piece.segment.kind not in ("bridge", "lamps") and piece.key not in self.rig.fixtures):
             return ()
@@ -303,6 +307,24 @@ class Index:
                     a = max(a, part.first)
                     spans.append(Span(ref, 0, uid, a, b, part.done + a - part.first))
         return tuple(spans)
+
+    def _behind_gateway(self, ref: SegmentRef) -> tuple[Span, ...]:
+        """What a lamp bus takes of its universe besides the slots of fixtures that its gear drive."""
+        found = bus_of(self.rig, ref)
+        if found is None:
+            return ()
+        first, last = found.first, found.first + found.bus.footprint - 1
+        own = [s for g in found.bus.gear if g.fixture for s in self._spans.get(g.fixture, ())]
+        taken = [
+            (max(s.first, first), min(s.last, last))
+            for s in own
+            if s.universe == found.universe and s.first <= last and s.last >= first
+        ]
+        return tuple(
+            Span(ref, 0, found.universe, max(a, first), b, max(a, first) - first)
+            for a, b in free_between(sorted(taken), last)
+            if b >= first
+        )
 
     def _insert(self, key: Taker) -> None:
         spans = self._make(key) if isinstance(key, str) else self._stretch(key)
@@ -365,6 +387,8 @@ class Index:
         segments = {k for k in self._stretches if PortRef(k.device, k.port) in ports}
         segments |= {SegmentRef(*port, n) for key in items for port, n in self.cables.attached(key)}
         segments.update(self._segments(ports))
+        if wiring or self.buses:
+            segments |= self._buses_touched(rig, items, wiring)
         takers: list[Taker] = [*items, *segments]  # segments last: what they take is what the items on them leave
         for taker in takers:
             universes.update(s.universe for s in self._spans.get(taker, ()))
@@ -381,6 +405,16 @@ class Index:
         self._stretches |= {k for k in segments if k in self._spans}
         behind = self._resolver.dependents(set(stayed))
         return Followed(frozenset(universes), frozenset((*items, *behind)), frozenset(ports), frozenset(attached))
+
+    def _buses_touched(self, rig: Rig, items: set[str], wiring: bool) -> set[SegmentRef]:
+        """The lamp buses that an edit can have moved, brought or taken away, or whose fixtures it moved."""
+        before, now = self.buses, buses_of(rig) if wiring else self.buses
+        self.buses = now
+        return {
+            ref
+            for ref in before | now
+            if wiring or ((b := bus_of(rig, ref)) and any(g.fixture in items for g in b.bus.gear))
+        }
 
     def _placed_anew(self, rig: Rig, fixtures: frozenset[str]) -> set[str]:
         """The fixtures of which anything may be another that places them: address, mode, cable. A name is nothing of
@@ -432,7 +466,7 @@ class Index:
 
     def piece(self, taker: Taker) -> Piece | None:
         """The piece of a stream that takes slots as a segment; None: an item does, or it is gone."""
-        if isinstance(taker, str):
+        if isinstance(taker, str) or taker.place == BUS:
             return None
         stream = self.cables.streams.get(PortRef(taker.device, taker.port))
         return stream.pieces[taker.place] if stream and taker.place < len(stream.pieces) else None
@@ -441,6 +475,8 @@ class Index:
         """What the crew calls what takes slots, in a word."""
         if isinstance(taker, str):
             return call(self.rig, taker)
+        if taker.place == BUS:
+            return taker.port
         piece = self.piece(taker)
         return piece_name(self.rig, piece) if piece else "?"
 
@@ -449,6 +485,8 @@ class Index:
         if isinstance(taker, str):
             return call(self.rig, taker)
         device = self.rig.devices.get(taker.device)
+        if taker.place == BUS:
+            return f"{taker.port} of {device.name if device else taker.device}"
         return f"{self.name(taker)} on port {taker.port} of {device.name if device else taker.device}"
 
     def on(self, universe: str) -> list[Span]:

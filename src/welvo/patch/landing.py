@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from welvo.patch.bus_plan import bus_of
 from welvo.patch.index import Index, Span, Taker
 from welvo.patch.steps import footprint_of
 from welvo.rig.lookup import call, universe_by_number
 from welvo.rig.patched import Place
+from welvo.rig.refs import BUS
 
 
 @dataclass(frozen=True)
@@ -77,6 +79,10 @@ def landing(
                 break
             if s.last < a or (s.key, s.break_no) == (key, break_no) or s.item in ignore or (element and s.key == key):
                 continue
+            if not isinstance(s.key, str) and s.key.place == BUS:
+                bus = bus_of(rig, s.key)
+                if bus and any(g.fixture == key for g in bus.bus.gear):
+                    continue  # a gear of this bus drives it
             piece = index.piece(s.key)
             if piece and key in piece.segment.fixtures:
                 continue  # its own bridge: what it leaves there is taken by it again

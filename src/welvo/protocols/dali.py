@@ -212,28 +212,42 @@ def set_search(address: int) -> list[Forward]:
     ]
 
 
-def addressing(free: list[int]) -> Generator[list[Forward], bool, list[int]]:
+class Readdressed(NamedTuple):
+    """One gear that was given a short address: the one it had before (None: none), and the new one."""
+
+    before: int | None
+    now: int
+
+
+SEVERAL = -1
+"""As an answer: more than one gear answered, and not the same; any activity counts as yes."""
+
+
+def addressing(free: list[int]) -> Generator[list[Forward], int | None, list[Readdressed]]:
     """Gives every gear that takes part an address of `free`, in the order of their random ones (annex A of -102).
 
-    After `initialise` and its pause, each list of frames it yields is to be put on the bus; it must be sent whether the
-    last of them was answered. It gives the addresses that were taken. Two gear with one random address take one short
-    address together: that shows in the search for present ones, and is mended by beginning anew.
+    After `initialise` and its pause, each list of frames it yields is to be put on the bus; it must be sent what was
+    answered to the last of them (None: silence). A gear keeps its former short address until it is given another one,
+    so it is asked for it just before: what was where is known afterwards. Two gear with one random address take one
+    short address together: that shows in the search for present ones, and is mended by beginning anew.
     """
-    given: list[int] = []
+    given: list[Readdressed] = []
     for short in free:
-        if not (yield [*set_search(0xFFFFFF), special(COMPARE)]):
+        if (yield [*set_search(0xFFFFFF), special(COMPARE)]) is None:
             break
         low, high = 0, 0xFFFFFF
         while low < high:
             middle = (low + high) // 2
-            if (yield [*set_search(middle), special(COMPARE)]):
+            if (yield [*set_search(middle), special(COMPARE)]) is not None:
                 high = middle
             else:
                 low = middle + 1
-        yield [*set_search(low), special(PROGRAM_SHORT, short << 1 | 1)]
-        if not (yield [special(VERIFY_SHORT, short << 1 | 1)]):
+        before = yield [*set_search(low), special(QUERY_SHORT)]
+        yield [special(PROGRAM_SHORT, short << 1 | 1)]
+        if (yield [special(VERIFY_SHORT, short << 1 | 1)]) is None:
             break
-        given.append(short)
+        known = before is not None and before not in (MASK, SEVERAL)
+        given.append(Readdressed(before >> 1 if known and before is not None else None, short))
         yield [special(WITHDRAW)]
     yield [special(TERMINATE)]
     return given

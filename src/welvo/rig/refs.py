@@ -26,7 +26,11 @@ class SegmentRef(NamedTuple):
     device: str
     port: str
     place: int
+    """`BUS`: no segment, but the lamp bus behind the port."""
 
+
+BUS = -1
+"""As the place of what takes slots: the lamp bus of a port."""
 
 GotoKind = Literal[
     "",
@@ -38,6 +42,7 @@ GotoKind = Literal[
     "device",
     "port",
     "lamps",
+    "bus",
     "run",
     "unattached",
     "supply",
@@ -49,8 +54,8 @@ GotoKind = Literal[
     "bench",
     "patch",
 ]
-"""What can be gone to. `wire` is a protocol and its number, `lamps` what answers on a port, `run` a device, port or
-segment on its cables."""
+"""What can be gone to. `wire` is a protocol and its number, `lamps` what answers on a port, `bus` its lamp bus, `run` a
+device, port or segment on its cables."""
 
 
 class Goto(NamedTuple):
@@ -60,7 +65,7 @@ class Goto(NamedTuple):
     id: str = ""
     port: str = ""
     place: int = -1
-    """Place in a port's run from 0, or the number on a wire, or the UID of a lamp; −1: none."""
+    """Place in a port's run from 0, or the number on a wire, the UID of a lamp, or a short address; −1: none."""
 
     def __bool__(self) -> bool:
         return bool(self.kind)

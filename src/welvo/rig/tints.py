@@ -6,7 +6,7 @@ import math
 from functools import lru_cache
 
 from welvo.rig.document import Rig
-from welvo.rig.refs import SegmentRef
+from welvo.rig.refs import BUS, SegmentRef
 
 NO_TINT = -1
 """What takes slots and is no fixture or element: drawn in greys."""
@@ -37,7 +37,7 @@ def code_of(rig: Rig, key: str | SegmentRef) -> str:
 
 def kind_name(rig: Rig, key: str | SegmentRef) -> str:
     if isinstance(key, SegmentRef):
-        return "slots for no lamp"
+        return "lamp bus" if key.place == BUS else "slots for no lamp"
     fixture = rig.fixtures.get(key)
     if fixture:
         profile = rig.profiles.get(fixture.profile)

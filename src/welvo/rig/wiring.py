@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from msgspec import Meta
 
 from welvo.rig.base import Value
+from welvo.rig.buses import Bus
 from welvo.rig.entered import Entered, SettingValue
 from welvo.rig.protocol import NUMBERED, Protocol
 from welvo.rig.runs import Fraction, Segment, Sex
@@ -92,6 +93,8 @@ class Port(Value, frozen=True, kw_only=True):
     gamma: Annotated[float, Meta(gt=0, le=5)] = 1.0
     dither: bool = False
     chip: str = ""
+    bus: Bus | None = None
+    """What a port with a lamp bus does with its universe; none: as a gateway leaves the factory."""
 
 
 class Snapshot(Value, frozen=True, kw_only=True):
