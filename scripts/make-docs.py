@@ -21,6 +21,7 @@ AREAS = {
     "PWR": "Power",
     "DEV": "Devices",
     "LAMP": "Lamps",
+    "BUS": "Lamp buses",
     "WIRE": "The wire",
     "USE": "Shows",
 }

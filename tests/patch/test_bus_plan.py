@@ -79,7 +79,7 @@ def test_255_goes_out_as_254_and_curves_are_numbers() -> None:
     assert [arc_level(v, "off") for v in (0, 1, 128, 254, 255)] == [0, 1, 128, 254, 254]
     assert [arc_level(v, "off", 85) for v in (0, 1, 84, 86)] == [0, 85, 85, 86]
     # half the slot is half the light: level 229 is 50.5 % by the standard's table
-    assert arc_level(128, "linear") == 229 and round(light(229, "linear")) == 50 and arc_level(255, "linear") == 254
+    assert arc_level(128, "linear") == 229 and round(light(229, "linear")) == 51 and arc_level(255, "linear") == 254
     # gear that is linear itself: 229 stands for 50 %, so half the light of 254 is level 127
     assert arc_level(229, "logarithmic") == 128 and round(light(127, "logarithmic")) == 50
     assert curve_table("off", 1)[-1] == (255, 254, 100.0) and curve_table("linear", 170)[1][1] == 170

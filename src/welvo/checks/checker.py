@@ -15,6 +15,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import welvo.checks.attach_rules
+import welvo.checks.bus_rules
 import welvo.checks.clash_rules
 import welvo.checks.device_rules
 import welvo.checks.feed_rules
@@ -26,6 +27,7 @@ import welvo.checks.run_rules
 import welvo.checks.sender_rules  # noqa: F401  (importing registers the rules)
 from welvo.checks.registry import RULES, SEVERITIES, Context, Finding, Scope, Subject
 from welvo.observed.values import NOTHING, SILENT_AFTER, Observed
+from welvo.patch.bus_plan import bus_of
 from welvo.patch.cable import Cables
 from welvo.patch.index import Followed, Index
 from welvo.protocols.rdm import say_uid
@@ -85,6 +87,7 @@ def _seen_of(rig: Rig, observed: Observed, device_id: str, now: float) -> tuple[
         (told.active, told.waits, told.test, told.mac, now - told.at <= SILENT_AFTER) if told else None,
         observed.results.get(device_id),
         [(at, lamps) for at, lamps in observed.lamps.items() if at[0] == d.ip],
+        [(at, seen) for at, seen in observed.buses.items() if at[0] == d.ip],
     )
 
 
@@ -286,6 +289,10 @@ class Checker:
                 found |= {PortRef(device_id, p) for d in (old, new) if d for p in d.ports}
         cables = self.context.index.cables
         touched = change.ids("elements") | change.ids("fixtures") | followed.items
+        for at in self.context.index.buses:
+            bus = bus_of(rig, at)
+            if bus and any(g.fixture in touched for g in bus.bus.gear):
+                found.add(PortRef(at.device, at.port))
         for key in touched & cables.listed().keys():
             found |= {ref for ref, _ in cables.attached(key)}
         # what shares a universe with them on the same device may share slots with them now, or no longer
@@ -306,6 +313,7 @@ class Checker:
         seen = {d: _seen_of(rig, observed, d, now) for d in rig.devices}
         todo["device"] = [d for d, facts in seen.items() if observed.written.get(d) or facts != self._seen.get(d)]
         self._seen = seen
+        todo["port"] = [PortRef(d, label) for d in todo["device"] for label in rig.devices[d].ports]
         self._run(todo, live_only=True)
 
     @property

@@ -72,6 +72,10 @@ class _Staged(msgspec.Struct):
     results: dict[str, Answer]
 
 
+class _Frames(msgspec.Struct):
+    answers: list[int | None]
+
+
 class _Failed(msgspec.Struct):
     error: str | UnsetType = UNSET
 
@@ -159,6 +163,12 @@ class HttpLink:
 
     async def test(self, pattern: str) -> None:
         await self._ask("POST", f"{PAST}/test", {"pattern": pattern})
+
+    async def frames(self, bus: str, frames: list[str]) -> list[int | None]:
+        """Put forward frames on a lamp bus; the answer to each: None for silence, −1 for several over each other."""
+        body = {"bus": bus, "frames": frames}
+        came: _Frames = _decoded(await self._ask("POST", f"{PAST}/bus", body), _Frames, self.ip)
+        return came.answers
 
     async def factory(self) -> None:
         await self._ask("POST", f"{PAST}/factory", {})

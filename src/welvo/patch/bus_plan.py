@@ -65,6 +65,19 @@ def place_word(bus: Bus, place: int) -> str:
     return {"gear": f"gear {place}", "groups": f"group {place}", "broadcast": "all gear"}[bus.addressing]
 
 
+def place_short(bus: Bus, place: int) -> str:
+    """A place in a cell of a tape: `5`, `G3`, `all`."""
+    return {"gear": str(place), "groups": f"G{place}", "broadcast": "all"}[bus.addressing]
+
+
+def part_short(bus: Bus, part: int) -> str:
+    """What a slot of a place does, in a cell of a tape: `R`; nothing where a place has one slot."""
+    word = CONTROLS[bus.control][1][part]
+    if bus.width == 1:
+        return ""
+    return word[-1] if bus.control == "primaries" else word[:1].upper()
+
+
 def slot_words(bus: Bus, within: int) -> str:
     """What a slot of a bus (counted from 1 within its stretch) does: `gear 5 level`."""
     place, part = divmod(within - 1, bus.width)

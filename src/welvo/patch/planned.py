@@ -12,9 +12,11 @@ from collections.abc import Callable
 from typing import NamedTuple
 
 from welvo.observed.values import SILENT_AFTER, Observed
+from welvo.patch.bus_plan import bus_ports
 from welvo.patch.cable import Piece, Stream
 from welvo.patch.index import Index
 from welvo.rig.abilities import gives
+from welvo.rig.buses import NO_BUS
 from welvo.rig.colours import STRAIGHT, straight
 from welvo.rig.document import Rig
 from welvo.rig.entered import SettingValue
@@ -136,9 +138,23 @@ OF_SEGMENT: dict[str, Callable[[_At, OnDevice], SettingValue | None]] = {
 }
 
 
+OF_BUS: dict[str, Callable[[Port], SettingValue | None]] = {
+    "slot": lambda port: port.start,
+    "addressing": lambda port: (port.bus or NO_BUS).addressing,
+    "control": lambda port: (port.bus or NO_BUS).control,
+    "curve": lambda port: (port.bus or NO_BUS).curve,
+    "least": lambda port: (port.bus or NO_BUS).least,
+}
+"""Settings of a port with a lamp bus, as the bus is planned."""
+
+
 def follows_from_run(spec: SettingSpec) -> bool:
     """Whether a setting is never planned by hand, because the rig says it elsewhere."""
-    table: dict[str, dict[str, object]] = {"device": {**OF_DEVICE}, "port": {**OF_PORT}, "segment": {**OF_SEGMENT}}
+    table: dict[str, dict[str, object]] = {
+        "device": {**OF_DEVICE},
+        "port": {**OF_PORT, **OF_BUS},
+        "segment": {**OF_SEGMENT},
+    }
     return spec.key in table[spec.scope]
 
 
@@ -172,6 +188,11 @@ def _work_out(index: Index, device_id: str) -> dict[str, SettingValue]:
     for key, of_device in OF_DEVICE.items():
         if ("device", key) in has:
             take(key, of_device(whole))
+    for label in bus_ports(rig, device_id):
+        port = device.ports[label]
+        for key, of_bus in OF_BUS.items():
+            if ("port", key) in has and port.feed:
+                take(setting_key(label, key), of_bus(port))
     for label, port in device.ports.items():
         stream = index.cables.streams.get(PortRef(device_id, label))
         if gives(rig, device_id, label) != "pixels" or stream is None:

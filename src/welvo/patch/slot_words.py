@@ -7,17 +7,29 @@ the pixel that drives it, and a segment that takes slots of its own the DMX addr
 from __future__ import annotations
 
 from welvo.patch.along import components_of
+from welvo.patch.bus_plan import bus_of, part_short, place_short
+from welvo.patch.bus_plan import slot_words as bus_slot_words
 from welvo.patch.index import BY_PIXEL, Index, Span
 from welvo.rig.attributes import word_for
+from welvo.rig.buses import Bus
 from welvo.rig.colours import FUNCTIONS
 from welvo.rig.lookup import mode_of
 from welvo.rig.profile import Mode
+from welvo.rig.refs import BUS
 
 
 def _mode(index: Index, span: Span) -> Mode | None:
     """The mode whose channels stand on a span; None where something else does."""
     fixture = index.rig.fixtures.get(span.item)
     return mode_of(index.rig, fixture) if fixture and span.break_no != BY_PIXEL else None
+
+
+def _bus(index: Index, span: Span) -> Bus | None:
+    """The lamp bus whose slots a span is; None where something else takes them."""
+    if isinstance(span.key, str) or span.key.place != BUS:
+        return None
+    found = bus_of(index.rig, span.key)
+    return found.bus if found else None
 
 
 def letters_of(index: Index, span: Span) -> str:
@@ -28,6 +40,8 @@ def letters_of(index: Index, span: Span) -> str:
     if span.break_no == BY_PIXEL:
         lamp = index.cables.converted(span.item)
         return components_of(index.rig, lamp.piece) if lamp else ""
+    if _bus(index, span):
+        return ""
     piece = index.piece(span.key)
     return components_of(index.rig, piece) if piece and piece.segment.kind != "bridge" else ""
 
@@ -45,6 +59,12 @@ def channel_words(index: Index, span: Span) -> list[tuple[int, int, str, int, st
             else:
                 found += [(s, 1, c.short, c.pixel, c.function) for s in c.slots]
         return sorted(found)
+    bus = _bus(index, span)
+    if bus:
+        return [
+            (n, 1, f"{place_short(bus, (n - 1) // bus.width)}{part_short(bus, (n - 1) % bus.width)}", 0, "")
+            for n in range(span.offset + 1, span.offset + span.last - span.first + 2)
+        ]
     order = letters_of(index, span)
     slots = range(span.offset + 1, span.offset + span.last - span.first + 2)
     if not order:
@@ -56,6 +76,8 @@ def channel_words(index: Index, span: Span) -> list[tuple[int, int, str, int, st
 def slot_word(index: Index, span: Span, address: int) -> str:
     """What one slot of a span does: `Pan`, `Red of pixel 3`."""
     within = span.offset + address - span.first + 1
+    if bus := _bus(index, span):
+        return bus_slot_words(bus, within)
     if span.item in index.rig.fixtures and span.break_no != BY_PIXEL:
         mode = _mode(index, span)
         for c in mode.channels if mode else ():

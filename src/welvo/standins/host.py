@@ -18,16 +18,21 @@ from typing import Any, NamedTuple
 from welvo.formats.files import RigFileError, read_text
 from welvo.formats.plain import read_toml
 from welvo.patch.along import components_of, piece_name
+from welvo.patch.bus_plan import bus_at, bus_ports
 from welvo.patch.index import Index
 from welvo.patch.lamps import port_lamps
 from welvo.patch.planned import full_plan
 from welvo.patch.set_on import set_on
 from welvo.protocols import artnet, ddp, sacn
 from welvo.protocols.wire import WireError
+from welvo.rig.buses import Gear
 from welvo.rig.document import Rig
 from welvo.rig.entered import SettingValue
+from welvo.rig.refs import PortRef
 from welvo.rig.wiring import DeviceModel
 from welvo.standins.faults import FAULTS, OF_NODES, Faults
+from welvo.standins.gateway import BUS_SPEED, Gateway
+from welvo.standins.gear import GEAR_FAULTS, SimGear, Wire
 from welvo.standins.lamps import LAMP_FAULTS, LampLine, Responder, responder_of
 from welvo.standins.line import LineEnd
 from welvo.standins.node import Node, known_settings
@@ -55,9 +60,12 @@ class Described(NamedTuple):
     password: str = ""
     lamps: dict[str, tuple[Responder, ...]] = {}
     """The responders on each port of a node."""
+    gear: dict[str, tuple[SimGear, ...]] = {}
+    """The gear on each bus of a gateway."""
+    bus_speed: float = BUS_SPEED
 
 
-OWN_KEYS = ("model", "off", "faults", "password", "instead", "planned", "lamps")
+OWN_KEYS = ("model", "off", "faults", "password", "instead", "planned", "lamps", "gear", "bus_speed")
 """Entries of a state's table that are no settings. `instead`: the address it has in place of the planned one."""
 
 
@@ -69,7 +77,9 @@ def describe(
     `state` is the TOML beside a rig: a table per IP address with what that device has, `model` for devices that are
     not in the rig, `off = true` for one that does not answer, `planned = true` for one that was set as
     planned, `faults` for what is wrong with it, `lamps` for lamps of its
-    ports by their number: `address`, `personality`, `fault`, `gone = true`. What is attached to ports of pixels is
+    ports by their number: `address`, `personality`, `fault`, `gone = true`; `gear` for gear of its buses by label and
+    planned place: `short` (255: none), `kinds`, `fault`, `gone = true`, and `extra` for how many more there are;
+    `bus_speed` for how many times faster than a real bus its buses are. What is attached to ports of pixels is
     what the rig says.
     """
     found = []
@@ -98,6 +108,8 @@ def describe(
                 table.get("faults", {}),
                 str(table.get("password", "")),
                 {} if pixels else responders(index, device_id, table.get("lamps", {}), plan),
+                gear_of(rig, device_id, table.get("gear", {}), plan) if model.kind == "gateway" else {},
+                float(table.get("bus_speed", BUS_SPEED)),
             )
         )
     for ip, table in state.items():
@@ -137,6 +149,48 @@ def responders(index: Index, device_id: str, told: Any, as_planned: bool) -> dic
         if made:
             found[label] = tuple(made)
     return found
+
+
+def gear_of(rig: Rig, device_id: str, told: Any, as_planned: bool) -> dict[str, tuple[SimGear, ...]]:
+    """The gear on each bus of a gateway, as planned or as it leaves the factory (without a short address), with what a
+    state says of it. Raises StandInError."""
+    found: dict[str, tuple[SimGear, ...]] = {}
+    labels = bus_ports(rig, device_id)
+    unknown = next((x for x in told if x not in labels), "") if isinstance(told, dict) else "gear"
+    if unknown:
+        raise StandInError(f"{rig.devices[device_id].name} has no bus “{unknown}”.")
+    for label in labels:
+        own = dict(told.get(label, {}))
+        made = []
+        for gear in bus_at(rig, PortRef(device_id, label)).gear:
+            table = own.pop(str(gear.at), {})
+            if table.get("gone"):
+                continue
+            kinds = tuple(table.get("kinds", [gear.kind if gear.kind >= 0 else 6]))
+            sim = SimGear(gear.name or f"gear {gear.at}", kinds=kinds, fault=str(table.get("fault", "")))
+            if as_planned or "short" in table:
+                sim.short = int(table.get("short", gear.at))
+            if as_planned:
+                _store(sim, gear)
+            made.append(sim)
+        made += [SimGear(f"extra {n + 1}") for n in range(int(own.pop("extra", 0)))]
+        wrong = next((g.fault for g in made if g.fault and g.fault not in GEAR_FAULTS), "")
+        if own or wrong:
+            what = f"gear {next(iter(own))} is not planned on {label}" if own else f"gear has no fault “{wrong}”"
+            raise StandInError(f"{rig.devices[device_id].name}: {what}.")
+        found[label] = tuple(made)
+    return found
+
+
+def _store(sim: SimGear, gear: Gear) -> None:
+    """Give simulated gear the settings that are planned for it."""
+    sim.groups = sum(1 << g for g in gear.groups or ())
+    for scene, value in gear.scenes:
+        sim.scenes[scene] = value
+    for key in ("least", "greatest", "power_on", "failure", "fade_time", "fade_rate"):
+        value = getattr(gear, key)
+        if value is not None:
+            setattr(sim, key, value)
 
 
 def line_numbers(rig: Rig) -> list[int]:
@@ -224,7 +278,11 @@ def read_state(path: Path) -> dict[str, Any]:
 def make(described: Described, clock: Callable[[], float]) -> Simulated:
     """The device itself, with its faults switched on."""
     made: Simulated
-    if described.model.kind == "node":
+    if described.model.kind == "gateway":
+        wires = {label: Wire(gear, n) for n, (label, gear) in enumerate(described.gear.items(), 1)}
+        d = described
+        made = Gateway(d.ip, d.model, d.settings, clock, wires, d.bus_speed, d.password)
+    elif described.model.kind == "node":
         made = Node(described.ip, described.model, described.settings, clock)
         made.lines = {label: LampLine(lamps) for label, lamps in described.lamps.items()}
     else:
@@ -312,6 +370,8 @@ class Host:
         while True:
             await asyncio.sleep(0.05)
             for node in self.nodes:
+                if isinstance(node, Gateway) and not node.silent:
+                    node.follow()
                 if node.clock() < node.silent_until:
                     waiting.add(node)
                 elif node in waiting:

@@ -6,14 +6,18 @@ import asyncio
 import base64
 import binascii
 import hmac
+import re
 from collections.abc import Awaitable, Callable
 from typing import Any
 
 from aiohttp import web
 
+from welvo.standins.gateway import Gateway
 from welvo.standins.node import Node
 from welvo.standins.pixel import PixelDevice, PowerLost
 
+MOST_FRAMES = 40
+"""Frames of one request: more would last longer than it may."""
 Handler = Callable[[web.Request], Awaitable[web.StreamResponse]]
 
 
@@ -97,6 +101,20 @@ def _settings(app: web.Application, device: PixelDevice) -> None:
         why = device.start_test(str((await _body(request)).get("pattern", "")))
         return web.json_response({"error": why}, status=400) if why else web.json_response({"test": device.test})
 
+    async def bus(request: web.Request) -> web.Response:
+        body = await _body(request)
+        given = body.get("frames")
+        frames = given if isinstance(given, list) else []
+        if not isinstance(device, Gateway) or body.get("bus") not in device.wires:
+            return web.json_response({"error": "there is no such bus"}, status=400)
+        if not 1 <= len(frames) <= MOST_FRAMES or not all(
+            isinstance(f, str) and re.fullmatch("[0-9a-fA-F]{4}", f) for f in frames
+        ):
+            return web.json_response({"error": "“frames” are 1 to 40 of four hexadecimal digits"}, status=400)
+        answers, seconds = device.put(body["bus"], [bytes.fromhex(f) for f in frames])
+        await asyncio.sleep(seconds / device.bus_speed)
+        return web.json_response({"answers": answers, "seconds": round(seconds, 3)})
+
     async def factory(_: web.Request) -> web.Response:
         lost = device.store.factory()
         device.restart()
@@ -111,6 +129,7 @@ def _settings(app: web.Application, device: PixelDevice) -> None:
     app.router.add_post("/settings/1/identify", identify)
     app.router.add_post("/settings/1/test", test)
     app.router.add_post("/settings/1/factory", factory)
+    app.router.add_post("/settings/1/bus", bus)
 
 
 async def _body(request: web.Request) -> dict[str, Any]:
