@@ -19,6 +19,7 @@ from welvo.live.bus_link import (
     initialise,
     levels,
     move,
+    moves_back,
     moves_in_order,
     recall,
     search,
@@ -123,7 +124,9 @@ def test_only_new_gear_is_addressed_and_a_full_bus_leaves_some_over() -> None:
 def test_moves_never_bring_two_gear_to_one_address(order: list[int], count: int) -> None:
     wanted = dict(enumerate(order))
     at = {n: n for n in range(count)}  # who (by first address) is where; None: nowhere
-    for a, b in moves_in_order(range(count), wanted):
+    moves = moves_in_order(range(count), wanted)
+    assert count == 64 or all(a is not None and b is not None for a, b in moves)
+    for a, b in moves:
         who = next(k for k, v in at.items() if v == (a if a is not None else -1))
         assert b is None or b not in at.values()
         at[who] = -1 if b is None else b
@@ -141,6 +144,18 @@ def test_moves_that_cannot_be_are_refused_and_done_ones_are_looked_at() -> None:
     with pytest.raises(LinkError, match="Gear 1 did not take address 9"):
         run(move(line, [(1, 9), (2, 8)]))
     assert [g.short for g in made] == [1, 2, 0]
+
+
+@settings(max_examples=25, deadline=None)
+@given(st.lists(st.integers(0, 63) | st.just(255), min_size=1, max_size=63, unique_by=lambda n: n if n < 64 else -1))
+def test_an_initialising_can_be_put_back(shorts: list[int]) -> None:
+    shorts += [255] * (63 - len(shorts) if len(shorts) > 60 else 2)
+    line, made = bus(*shorts[:63])
+    had = [g.short for g in made]
+    done = run(initialise(line, 0, list(range(64))))
+    changes = [(-1 if c.before is None else c.before, c.now) for c in done.changes]
+    run(move(line, moves_back([g.short for g in made], changes)))
+    assert [g.short for g in made] == had
 
 
 def test_settings_are_written_in_an_order_that_gear_takes_and_read_back() -> None:

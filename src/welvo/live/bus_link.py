@@ -225,31 +225,51 @@ async def initialise(line: BusLine, which: int, free: Sequence[int], told: Told 
 def moves_in_order(at: Iterable[int], wanted: Mapping[int, int]) -> list[tuple[int | None, int | None]]:
     """Short addresses in which order: (from, to) pairs, so that no two gear ever have one address.
 
-    Who goes to a free address goes first. Where all that are left wait for each other, one gives its address up and is
-    without one in the meantime: (from, None), and later (None, to). Raises ValueError when two are to have one address.
+    Who goes to a free address goes first. Where all that are left wait for each other, one waits at an address that
+    nobody has or wants; on a full bus it gives its address up meanwhile: (from, None), and later (None, to). Raises
+    ValueError when two are to have one address.
     """
     goes = {a: b for a, b in wanted.items() if a != b}
-    stays = set(at) - goes.keys()
-    if len(set(goes.values())) < len(goes) or stays & set(goes.values()):
-        raise ValueError("two gear would have one address")
     here = set(at)
+    if len(set(goes.values())) < len(goes) or (here - goes.keys()) & set(goes.values()):
+        raise ValueError("two gear would have one address")
     moves: list[tuple[int | None, int | None]] = []
     parked: int | None = None
     while goes or parked is not None:
         free = next((a for a, b in goes.items() if b not in here), None)
+        spare = next((n for n in range(dali.SHORT_ADDRESSES) if n not in here and n not in goes.values()), None)
         if free is not None:
             to = goes.pop(free)
             moves.append((free, to))
             here = here - {free} | {to}
-        elif parked is not None and parked not in here:
+        elif parked is not None:
             moves.append((None, parked))
             here, parked = here | {parked}, None
         else:
             first = next(iter(goes))
-            parked = goes.pop(first)
-            moves.append((first, None))
+            to = goes.pop(first)
+            moves.append((first, spare))
             here = here - {first}
+            if spare is None:
+                parked = to
+            else:
+                here, goes[spare] = here | {spare}, to
     return moves
+
+
+def moves_back(at: Iterable[int], changes: Iterable[tuple[int, int]]) -> list[tuple[int | None, int | None]]:
+    """The moves that undo an addressing, out of its (before, now) pairs; −1 as `before` is gear that had no address.
+    That gear gives its address up again, at the end."""
+    here = set(at)
+    told = [(before, now) for before, now in changes if now in here]
+    wanted = {now: before for before, now in told if before >= 0}
+    new = [now for before, now in told if before < 0]
+    for now in new:
+        if now in wanted.values():  # somebody wants its place: it steps aside until all are where they were
+            spare = (n for n in range(dali.SHORT_ADDRESSES) if n not in here and n not in wanted.values())
+            wanted[now] = next(spare, now)
+    moves = moves_in_order(here, {a: b for a, b in wanted.items() if a != b})
+    return moves + [(wanted.get(now, now), None) for now in new]
 
 
 async def move(line: BusLine, moves: Sequence[tuple[int | None, int | None]], told: Told = quietly) -> None:

@@ -13,9 +13,10 @@ from welvo.protocols.dali import GROUPS, MASK, SCENES, SHORT_ADDRESSES
 from welvo.rig.base import Refused
 from welvo.rig.buses import Gear
 from welvo.rig.document import Edit, Rig, put
-from welvo.rig.edits import set_port
+from welvo.rig.edits import set_device, set_port
 from welvo.rig.notation import plural
 from welvo.rig.refs import PortRef
+from welvo.rig.wiring import Readdressing
 
 
 def set_bus(rig: Rig, ref: PortRef, label: str, **fields: Any) -> Edit:
@@ -93,6 +94,17 @@ def set_scene(rig: Rig, ref: PortRef, scene: int, levels: Mapping[int, int | Non
             others[scene] = value
         gear[short] = replace(known, scenes=tuple(sorted(others.items())))
     return _with(rig, ref, f"plan scene {scene} of {ref.port}", gear)
+
+
+KEPT = 20
+"""So many addressings of a device are remembered."""
+
+
+def remember_addressing(rig: Rig, ref: PortRef, at: float, changes: Iterable[tuple[int, int]]) -> Edit:
+    """Keep what addressing the gear of a bus anew did, so that it can be put back at any time."""
+    done = Readdressing(at=at, port=ref.port, changes=tuple(changes))
+    label = f"remember the addresses on {ref.port}"
+    return set_device(rig, ref.device, label, readdressed=(*rig.devices[ref.device].readdressed, done)[-KEPT:])
 
 
 def copy_gear(rig: Rig, ref: PortRef, source: int, to: Iterable[tuple[PortRef, int]]) -> Edit:

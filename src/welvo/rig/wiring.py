@@ -107,6 +107,15 @@ class Snapshot(Value, frozen=True, kw_only=True):
     firmware: str = ""
 
 
+class Readdressing(Value, frozen=True, kw_only=True):
+    """What addressing the gear of a bus anew changed: pairs of the short address before and after, −1 before for gear
+    that had none. `at` is seconds since the epoch."""
+
+    at: Annotated[float, Meta(ge=0)]
+    port: str
+    changes: tuple[tuple[Annotated[int, Meta(ge=-1, le=63)], Annotated[int, Meta(ge=0, le=63)]], ...] = ()
+
+
 class Device(Value, frozen=True, kw_only=True):
     """Anything that turns a feed into light. `ports` by the label printed on the device.
 
@@ -127,6 +136,8 @@ class Device(Value, frozen=True, kw_only=True):
     note: str = ""
     snapshots: tuple[Snapshot, ...] = ()
     """The oldest first."""
+    readdressed: tuple[Readdressing, ...] = ()
+    """What was done to the short addresses on its buses, the oldest first."""
     entered: dict[str, Entered] = {}
     """By full key: what was ticked off on its setting card."""
 
