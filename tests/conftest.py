@@ -100,6 +100,7 @@ ON_THE_NETWORK = {
     "test_live.py",
     "test_bring_up_window.py",
     "test_lamps_window.py",
+    "test_bus_window.py",
     "test_secrets.py",
     "test_five_faults.py",
 }

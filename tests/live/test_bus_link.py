@@ -209,7 +209,7 @@ def test_it_can_be_stopped_and_leaves_no_gear_in_the_middle_of_addressing() -> N
         progress.told(doing, done, of)
         progress.stopped = "3 so far" in doing
 
-    with pytest.raises(bus_link._Stopped):
+    with pytest.raises(bus_link.Stopped):
         run(initialise(line, 0, list(range(64)), told))
     assert progress.words.startswith("Gear by gear, 3 so far") and not any(g.addressing for g in made)
 

@@ -15,6 +15,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from welvo.app.bus_work import BusWork
 from welvo.app.device_work import DeviceWork, by_http, speaks_http
 from welvo.app.lamp_work import LampWork
 from welvo.app.session import Session
@@ -117,6 +118,9 @@ class Network(QObject):
         self._watch = StatusWatch()
         self.work = DeviceWork(session)
         self.lamps = LampWork(session, lambda: self.listener)
+        self.buses = BusWork(
+            session, lambda: self.interface.ip, self.work.password, lambda: self.quiet or bool(self.missing)
+        )
         self._frames: dict[str, Frame] = {}
         self._tick = QTimer(self, interval=100)
         self._tick.timeout.connect(self._on_tick)
@@ -136,6 +140,7 @@ class Network(QObject):
 
     def _listen(self) -> None:
         self.lamps.forget()
+        self.buses.forget()
         if self.listener:
             self.listener.close()
         self.listener = Listener(self.interface, self._universes(), quiet=self.quiet)
@@ -144,7 +149,7 @@ class Network(QObject):
         else:
             self._say_problems(self.listener)
         self.listener.start()
-        self.session.observe(heard={}, sources=(), lamps={}, listening=True)
+        self.session.observe(heard={}, sources=(), lamps={}, buses={}, listening=True)
 
     def _say_problems(self, listener: Listener) -> None:
         """Say what is in the way of listening; who holds a port is looked up out of the window's way."""
@@ -178,6 +183,7 @@ class Network(QObject):
         self._watch.stop()
         self.work.close()
         self.lamps.close()
+        self.buses.close()
         if self.listener:
             self.listener.close()
             self.listener = None
@@ -484,6 +490,7 @@ class Network(QObject):
             self._dirty = self._stale = True
         self.work.tick()
         self.lamps.tick()
+        self.buses.tick()
         self._follow_moves()
         for fault in self._faults():
             self.failed.emit(fault)

@@ -15,6 +15,7 @@ from welvo.app.widgets.painting import CENTRE, box, fitting, text
 from welvo.app.widgets.theme import THEME
 from welvo.patch.path import Hop, Joint, Path, Target, path
 from welvo.patch.planned import compared
+from welvo.rig.buses import NO_BUS
 from welvo.rig.lookup import call, used_by
 from welvo.rig.notation import plural
 from welvo.rig.plan import model_of, split_owner
@@ -207,7 +208,11 @@ class Ribbon(QWidget):
         ]
         attached = {k for v in streams for p in v.pieces for k in (p.key, *p.segment.fixtures) if k}
         on = len(attached | {x.key for f in feeds for x in s.index.on(f.universe)})
-        hops.append(Hop("lamps", plural(on, "item"), "on all its ports", Goto("patch", "")))
+        gear = sum(len((p.bus or NO_BUS).gear) for p in device.ports.values())
+        if gear:
+            hops.append(Hop("gear", f"{gear} gear", "on all its buses", Goto("bus", device_id, label)))
+        else:
+            hops.append(Hop("lamps", plural(on, "item"), "on all its ports", Goto("patch", "")))
         joints = [Joint("matches"), Joint("matches" if heard else "unknown")]
         by_key = {x.key: x for x in lines}
         universe = by_key.get(f"{label}.universe")

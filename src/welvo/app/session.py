@@ -53,6 +53,8 @@ class Selection:
     """Where in the runs it was picked; place −1 is the port itself."""
     led: int = 0
     """Which place along that segment, from 1; 0: none."""
+    place: int = -1
+    """Which place of the port's lamp bus, from 0; −1: none."""
     lamp: int = 0
     """Which lamp that answers on a port, by its UID; 0: none."""
 

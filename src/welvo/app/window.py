@@ -308,6 +308,7 @@ class Window(QWidget):
             "device": rig.devices,
             "port": rig.devices,
             "lamps": rig.devices,
+            "bus": rig.devices,
             "run": rig.devices,
             "sender": rig.senders,
             "use": rig.uses,
@@ -325,7 +326,7 @@ class Window(QWidget):
             self.session.select(select(to))
         self.show_station(station)
         if station == "Devices":
-            self.devices.show_page("Lamps" if to.kind == "lamps" else "Settings")
+            self.devices.show_page({"lamps": "Lamps", "bus": "Bus"}.get(to.kind, "Settings"))
         if to.kind in ("sender", "use"):
             self.patch.show_page("Senders")
         elif to.kind == "unattached":
@@ -343,6 +344,7 @@ class Window(QWidget):
         "device": ("Devices", lambda to: Selection("device", (to.id,))),
         "port": ("Devices", lambda to: Selection("port", (to.id, to.port), setting=setting_key(to.port, "universe"))),
         "lamps": ("Devices", lambda to: Selection("port", (to.id, to.port), lamp=max(0, to.place))),
+        "bus": ("Devices", lambda to: Selection("port", (to.id, to.port), place=to.place)),
         "run": ("Runs", None),
         "unattached": ("Runs", None),
         "supply": ("Runs", None),

@@ -302,11 +302,12 @@ _FINDINGS: tuple[tuple[str, str], ...] = (
     ("RUN-", "run"),
     ("LINE-", "line"),
     ("LAMP-", "lamp"),
+    ("BUS-", "line"),
     ("PWR-", "line"),
 )
 SPARED = frozenset({"DEV-02", "DEV-03", "DEV-04", "DEV-11", "DEV-13", "WIRE-01", "WIRE-02", "WIRE-03", "WIRE-05"})
 """Findings whose facts a test of its own looks at."""
-ONLY_ERRORS = ("PATCH-", "RUN-", "LINE-", "PWR-", "FEED-")
+ONLY_ERRORS = ("PATCH-", "RUN-", "LINE-", "PWR-", "FEED-", "BUS-")
 """Of these, warnings and notes say what may be better, not why light is missing …"""
 WORTH = frozenset({"PATCH-17", "PATCH-11", "PATCH-03", "RUN-18", "RUN-23", "PWR-02", "PWR-04", "FEED-14", "LINE-02"})
 """… but for these."""

@@ -187,7 +187,7 @@ def lamp_elsewhere(ctx: Context, here: PortHere) -> Iterator[Found]:
         place = ctx.rig.fixtures[gear.fixture].place(0)
         yield Found(
             title=f"{name} stands at {old}, gear {gear.at} listens to {new}",
-            reason=f"{_gear_name(gear, gear.at)} on {here.ref.port} drives it.",
+            reason=f"G{_gear_name(gear, gear.at)[1:]} on {here.ref.port} drives it.",
             facts={"item": name, "stands": old, "gear": new},
             subject=f"{here.ref} {gear.at}",
             where=old,
@@ -356,7 +356,7 @@ def gear_fault(ctx: Context, device_id: str) -> Iterator[Found]:
             if wrong:
                 planned = bus.at(gear.at)
                 yield Found(
-                    title=f"{_gear_name(planned, gear.at).capitalize()} on {ref.port}: {wrong[0]}",
+                    title=f"G{_gear_name(planned, gear.at)[1:]} on {ref.port}: {wrong[0]}",
                     reason=f"It says so itself: {', '.join(wrong)}.",
                     facts={"short": gear.at, "faults": ", ".join(wrong)},
                     subject=f"{ref} {gear.at}",

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from msgspec.structs import replace
 
+from welvo.demo.tunnel import with_tunnel
 from welvo.formats.chart import read_chart
 from welvo.formats.models import shipped, shipped_pixels
 from welvo.rig import layout
@@ -287,7 +288,7 @@ def _devices(rig: Rig) -> Rig:
     devices: dict[str, Device] = {
         device_id: replace(d, ports={**d.ports, **plans.get(device_id, {})}) for device_id, d in rig.devices.items()
     }
-    return _ceiling(replace(rig, devices=devices))
+    return with_tunnel(_ceiling(replace(rig, devices=devices)))
 
 
 def _ceiling(rig: Rig) -> Rig:

@@ -73,7 +73,7 @@ class HttpBus:
         return found
 
 
-class _Stopped(Exception):
+class Stopped(Exception):
     """Somebody stopped it between two steps."""
 
 
@@ -89,7 +89,7 @@ class Progress:
     def told(self, doing: str, done: int = 0, of: int = 0) -> None:
         self.doing, self.done, self.of = doing, done, of
         if self.stopped:
-            raise _Stopped
+            raise Stopped
 
     @property
     def words(self) -> str:
@@ -191,34 +191,36 @@ class Addressed:
     strays: bool = False
 
 
-async def initialise(line: BusLine, which: int, free: Sequence[int], told: Told = quietly) -> Addressed:
+async def initialise(
+    line: BusLine, which: int, free: Sequence[int], told: Told = quietly, made: Addressed | None = None
+) -> Addressed:
     """Give gear short addresses: 0 all of it, 255 those without one, or `short << 1 | 1` those at one address.
 
-    A bus on which one random address was chosen twice is gone through again, for those that are left only.
+    A bus on which one random address was chosen twice is gone through again, for those that are left only. When it is
+    broken off, what was done so far stands in the `made` that was handed in.
     """
-    made = Addressed()
+    made = made or Addressed()
     left = list(free)
     for turn in range(MOST_ROUNDS):
         told("lets gear choose random addresses")
         await line.put(dali.initialise(which if turn == 0 else 0xFF))
         await line.put([dali.special(dali.DTR1, 0)] * 4)  # four frames last longer than the 100 ms they may take
-        going = dali.addressing(left)
-        frames, count = next(going), 0
+        going = dali.addressing(left, made.changes)
+        frames = next(going)
         try:
             while True:
-                told(f"gear by gear, {count} so far")
+                told(f"gear by gear, {len(made.changes)} so far")
                 frames = going.send((await line.put(frames))[-1])
-                count += frames[0].address == dali.WITHDRAW
-        except StopIteration as e:
-            made.changes += e.value
+        except StopIteration:
+            pass
         except BaseException:
             await line.put([dali.special(dali.TERMINATE)])
             raise
         taken = {c.now for c in made.changes}
         left = [n for n in left if n not in taken]
         made.strays = (await line.put([dali.command(To(unaddressed=True), dali.QUERY_PRESENT)]))[0] is not None
-        if not made.strays or not left:
-            break
+        if not made.strays or not left or which not in (0, 0xFF):
+            break  # gear that had no address before is not meant when others are set apart
     return made
 
 

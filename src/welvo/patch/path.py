@@ -7,7 +7,9 @@ from dataclasses import dataclass, field, replace
 
 from welvo.observed.values import Lamp, Observed
 from welvo.patch.along import cable_order, piece_name, pixel_places
+from welvo.patch.bus_plan import BusHere, bus_of, place_word
 from welvo.patch.cable import Piece, Stream, place_in
+from welvo.patch.gear import faults, seen_on
 from welvo.patch.index import BY_PIXEL, Index, Span
 from welvo.patch.lamps import lamp_lines, own_lamp
 from welvo.patch.planned import compared
@@ -31,7 +33,7 @@ from welvo.rig.lookup import (
 from welvo.rig.notation import plural, read_place, say_place, thousands
 from welvo.rig.plan import device_at, feed_reaches, model_of, nothing_out, port_of_fixture, ports_taking
 from welvo.rig.protocol import PROTOCOLS, every_way, say_wire
-from welvo.rig.refs import NOWHERE, Goto, PortRef, to_run
+from welvo.rig.refs import BUS, NOWHERE, Goto, PortRef, SegmentRef, to_run
 from welvo.rig.switches import say_setting
 from welvo.settings.artnet import heard_port
 from welvo.settings.compare import Mark, is_live
@@ -605,6 +607,9 @@ def path(
         joints.append(Joint("claimed" if "claimed" in own else "matches" if takes else "unknown"))
     if attached:
         _along(index, attached, target, hops, joints, proof)
+    on_bus = bus_of(rig, SegmentRef(device_id, label, BUS))
+    if on_bus and target.universe == on_bus.universe:
+        _behind_gateway(index, observed, PortRef(device_id, label), on_bus, target.address, hops, joints)
     if nth:
         hops.append(Hop("line", f"{_ordinal(nth)} on {label}", "in cable order", Goto("device", device_id)))
         joints.append(Joint("claimed", word="as drawn"))
@@ -620,6 +625,39 @@ def path(
         hops.append(Hop("lamp", at if fixture else target.label, lamp or "not read", goes))
         joints.append(joint)
     return Path(target.label, name, tuple(hops), tuple(_after_break(joints)), said, key, tuple(feeds))
+
+
+def _behind_gateway(
+    index: Index, observed: Observed, ref: PortRef, here: BusHere, address: int, hops: list[Hop], joints: list[Joint]
+) -> None:
+    """The hop on a lamp bus: the gear or group that a slot speaks to, held against what a search found there."""
+    within = address - here.first + 1
+    if not 1 <= within <= here.bus.footprint:
+        return
+    place = (within - 1) // here.bus.width
+    goes = Goto("bus", ref.device, ref.port, place if here.bus.addressing == "gear" else -1)
+    seen = seen_on(index.rig, observed, ref)
+    if here.bus.addressing != "gear":
+        members = [g for g in (seen.gear if seen else ()) if here.bus.addressing == "broadcast" or place in g.groups]
+        fact = f"{len(members)} gear in it" if seen else "not searched"
+        hops.append(Hop("gear", place_word(here.bus, place), fact, goes))
+        if seen and not members:
+            joints.append(Joint("differs", place_word(here.bus, place), "nobody in it", "an empty group"))
+        else:
+            joints.append(Joint("matches" if members else "unknown"))
+        return
+    gear, planned = seen.gear_at(place) if seen else None, here.bus.at(place)
+    name = planned.name if planned else ""
+    if seen is None:
+        hops.append(Hop("gear", f"gear {place}", name or "not searched", goes))
+        joints.append(Joint("unknown", word="not searched"))
+    elif gear is None or gear.doubled or faults(gear):
+        has = "no answer" if gear is None else "several" if gear.doubled else faults(gear)[0]
+        hops.append(Hop("gear", f"gear {place}", has, goes))
+        joints.append(Joint("differs", f"gear {place}", has, "not as planned"))
+    else:
+        hops.append(Hop("gear", f"gear {place}", name or f"level {gear.level}", goes))
+        joints.append(Joint("matches", word="it answered"))
 
 
 def _before_lamp(proof: Proof | None, lamp: str) -> Joint:

@@ -223,15 +223,18 @@ SEVERAL = -1
 """As an answer: more than one gear answered, and not the same; any activity counts as yes."""
 
 
-def addressing(free: list[int]) -> Generator[list[Forward], int | None, list[Readdressed]]:
+def addressing(
+    free: list[int], given: list[Readdressed] | None = None
+) -> Generator[list[Forward], int | None, list[Readdressed]]:
     """Gives every gear that takes part an address of `free`, in the order of their random ones (annex A of -102).
 
     After `initialise` and its pause, each list of frames it yields is to be put on the bus; it must be sent what was
     answered to the last of them (None: silence). A gear keeps its former short address until it is given another one,
     so it is asked for it just before: what was where is known afterwards. Two gear with one random address take one
-    short address together: that shows in the search for present ones, and is mended by beginning anew.
+    short address together: that shows in the search for present ones, and is mended by beginning anew. What was done
+    so far stands in `given` at any time, for whoever breaks it off.
     """
-    given: list[Readdressed] = []
+    given = [] if given is None else given
     for short in free:
         if (yield [*set_search(0xFFFFFF), special(COMPARE)]) is None:
             break

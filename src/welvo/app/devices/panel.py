@@ -9,6 +9,8 @@ from functools import partial
 from PySide6.QtCore import Signal
 
 from welvo.app.device_work import speaks_http
+from welvo.app.devices.bus_page import BusPage
+from welvo.app.devices.bus_panel import show_bus, show_place
 from welvo.app.devices.find import FindDevice
 from welvo.app.devices.lamp_page import LampPage
 from welvo.app.devices.lamp_panel import LampHands, show_lamp
@@ -54,10 +56,13 @@ class DevicesPanel(FormPanel):
         self._identifying: set[str] = set()
         self.lamps: LampPage | None = None
         """The page of lamps, once it is there: what is chosen on it is shown here."""
+        self.bus: BusPage | None = None
+        """The page of lamp buses, likewise."""
         session.selection_changed.connect(self.refresh)
         session.changed.connect(lambda _: self.refresh())
         session.observed_changed.connect(self.refresh)
         network.lamps.changed.connect(self.refresh)
+        network.buses.changed.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
@@ -70,6 +75,7 @@ class DevicesPanel(FormPanel):
         )
         said = s.observed.said.get(s.rig.devices[device_id].ip if device_id else sel.first)
         model = model_of(s.rig, device_id) if device_id else None
+        place = self.bus.place() if self.bus and device_id and self.bus.isVisible() else None
         lamp = self.lamps.chosen() if self.lamps and device_id and sel.lamp else None
         state = (
             s.rig.devices.get(device_id),
@@ -80,6 +86,9 @@ class DevicesPanel(FormPanel):
             self._cards(device_id),
             self.network.why_unread(s.rig.devices[device_id].ip) if device_id else "",
             (THEME.name, THEME.step),
+            (self.bus.isVisible(), self.bus.ref, place, self.network.buses.staged.get(self.bus.ref))
+            if self.bus
+            else None,
             (lamp, self.lamps.blinks(sel.lamp), self.network.lamps.results.get(sel.lamp)) if self.lamps else None,
         )
         if (sel, state) == (self._shown_for, self._state):
@@ -91,7 +100,13 @@ class DevicesPanel(FormPanel):
         clear(self.body)
         self.refreshers.clear()
         lines = {x.key: x for x in self._lines()}
-        if device_id and lamp and self.lamps:
+        if device_id and self.bus and self.bus.isVisible():
+            self.bus.show_device(device_id, self.bus.port)
+            if place:
+                show_place(self, self.bus, place)
+            else:
+                show_bus(self, self.bus)
+        elif device_id and lamp and self.lamps:
             page = self.lamps
             hands = LampHands(page.blink, page.blinks, page.read_again, page.push_one, self.profile.emit)
             show_lamp(self, page.ref, lamp, hands)

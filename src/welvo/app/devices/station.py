@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QPushButton, QScrollArea, QStackedWidget, QWidget
 
+from welvo.app.devices.bus_page import BusPage
 from welvo.app.devices.lamp_page import LampPage
 from welvo.app.devices.pairs import PairList
 from welvo.app.devices.panel import DevicesPanel
@@ -66,11 +67,13 @@ class DevicesStation(QWidget):
         self.strip = Strip(session, network)
         self.strip.setContentsMargins(16, 4, 16, 0)
         self.lamps = LampPage(session, network)
+        self.bus = BusPage(session, network)
         self._tabs: dict[str, QPushButton] = {}
         tabs: list[QWidget | int | None] = []
         for name, help_ in (
             ("Settings", "What is planned for the device and what it reports, setting by setting."),
             ("Lamps", "The lamps on its ports that answer by RDM, beside the plan."),
+            ("Bus", "The gear on its lamp buses, beside the plan."),
         ):
             b = button(name, lambda name=name: self.show_page(name), help_)
             b.setCheckable(True)
@@ -89,6 +92,7 @@ class DevicesStation(QWidget):
         self._inside = QStackedWidget()
         self._inside.addWidget(scroll)
         self._inside.addWidget(self.lamps)
+        self._inside.addWidget(self.bus)
         inside.addWidget(self._inside, 1)
         right.setLayout(inside)
         self._right = QStackedWidget()
@@ -107,7 +111,7 @@ class DevicesStation(QWidget):
         layout.addLayout(below, 1)
         self.setLayout(layout)
         self.panel = DevicesPanel(lambda: self.settings.lines, session, network)
-        self.panel.lamps = self.lamps
+        self.panel.lamps, self.panel.bus = self.lamps, self.bus
         self.panel.runs.connect(self.runs)
         self.panel.plan.connect(self.add_device)
         session.changed.connect(lambda _: self.refresh())
@@ -154,14 +158,19 @@ class DevicesStation(QWidget):
             )
             self.empty.words[0].setText(f"Listening on {self._network.interface.label}. {so_far}")
         self._right.setCurrentIndex(1 if not s.rig.devices else 0 if device_id else 2)
-        has_lamps = bool(device_id and self.lamps.labels(device_id))
-        self._switch.setVisible(has_lamps)
-        on = "Lamps" if has_lamps and self.page == "Lamps" else "Settings"
+        has = {"Settings"}
+        has |= {"Lamps"} if device_id and self.lamps.labels(device_id) else set()
+        has |= {"Bus"} if device_id and self.bus.labels(device_id) else set()
+        self._switch.setVisible(len(has) > 1)
+        on = self.page if self.page in has else "Settings"
         for name, b in self._tabs.items():
+            b.setVisible(name in has)
             b.setChecked(name == on)
-        self._inside.setCurrentIndex(1 if on == "Lamps" else 0)
+        self._inside.setCurrentIndex(("Settings", "Lamps", "Bus").index(on))
         if on == "Lamps":
             self.lamps.show_device(device_id, self._port())
+        elif on == "Bus":
+            self.bus.show_device(device_id, self._port())
         self.strip.show_device(device_id, self.settings.lines)
         self.strip.setVisible(on == "Settings")
         looking = self._network.work.looking is not None

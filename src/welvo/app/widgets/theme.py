@@ -135,6 +135,7 @@ def _sheet() -> str:
     QPushButton[primary="true"]:focus {{ border: 2px solid {t["text"]}; }}
     QPushButton[primary="true"]:disabled {{ background: {t["raised"]}; color: {t["quiet"]};
         border-color: {t["line"]}; }}
+    QPushButton[risky="true"] {{ border: 2px dashed {t["warning"]}; }}
     QPushButton[strong="true"] {{ border: 2px solid {t["text"]}; font-weight: bold; }}
     QPushButton[strong="true"]:checked {{ background: {t["text"]}; color: {t["station"]}; }}
     QPushButton[segment="true"] {{ border-radius: 0; padding: 0 10px; background: {t["field"]}; }}

@@ -1,0 +1,312 @@
+"""A lamp bus in the panel: how it follows its universe; or one of its places, plan and reported side by side."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QRectF
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import QWidget
+
+from welvo.app.devices.bus_page import BusPage
+from welvo.app.widgets import marks
+from welvo.app.widgets.fields import Choice, Field
+from welvo.app.widgets.forms import Picked, Subject, Typed
+from welvo.app.widgets.painting import button, label, row, text
+from welvo.app.widgets.panels import FormPanel, Title, Ways, finding_card
+from welvo.app.widgets.theme import THEME
+from welvo.observed.values import GearSeen
+from welvo.patch.bus_edits import copy_gear, remove_gear, set_bus, set_gear
+from welvo.patch.bus_plan import bus_at, bus_of, curve_table, timing
+from welvo.patch.gear import (
+    LABELS,
+    GearLine,
+    Place,
+    read_groups,
+    read_level,
+    read_rate,
+    read_time,
+    say_groups,
+    say_kind,
+    say_rate,
+    say_time,
+    status_words,
+)
+from welvo.protocols import dali
+from welvo.rig.base import Refused
+from welvo.rig.buses import ADDRESSINGS, CONTROLS, CURVES, Bus, Gear
+from welvo.rig.counting import SLOTS
+from welvo.rig.edits import set_port
+from welvo.rig.notation import plural, say_place
+from welvo.rig.refs import BUS, SegmentRef
+
+
+def show_bus(panel: FormPanel, page: BusPage) -> None:
+    """How the bus follows its universe: address, addressing, control, curve; what follows from it, in numbers."""
+    s, ref = panel.session, page.ref
+    bus = bus_at(s.rig, ref)
+    port = s.rig.devices[ref.device].ports[ref.port]
+    panel.body.addWidget(Title(ref.port, s.rig.devices[ref.device].name))
+    here = bus_of(s.rig, SegmentRef(*ref, BUS))
+    if here is None:
+        panel.words("It follows no universe yet. Choose its feed under Settings.", quiet=False)
+
+    def change(what: str, **fields: object) -> object:
+        return s.edit(set_bus, ref, f"{what} of {ref.port}", **fields)
+
+    def begin(typed: str) -> object:
+        if not typed.strip().isdecimal() or not 1 <= int(typed) <= SLOTS:
+            raise Refused(f"The first slot is a number from 1 to {SLOTS}.")
+        return s.edit(set_port, ref.device, ref.port, f"begin {ref.port} at {int(typed)}", start=int(typed))
+
+    panel.new_form(Subject(lambda: bus_at(s.rig, ref), change), Bus).add(
+        Typed(
+            "First slot",
+            "The slot of its universe from which the bus takes its levels. One off shifts every gear by one.",
+            shown=lambda _: str(s.rig.devices[ref.device].ports[ref.port].start),
+            take=begin,
+            width=72,
+        ),
+        Picked(
+            "Addressing",
+            "Whether its slots speak to each gear, to the sixteen groups, or to all at once. Moves every slot.",
+            "addressing",
+            tuple((k, f"{words} ({n})") for k, (n, words) in ADDRESSINGS.items()),
+        ),
+        Picked(
+            "Control",
+            "What the slots of a place do. Colour reaches only gear of the colour type.",
+            "control",
+            tuple((k, f"{words} ({len(parts)})") for k, (words, parts) in CONTROLS.items()),
+        ),
+        Picked(
+            "Curve",
+            "How a slot's level becomes a level on the bus. Bent here and at the sender, dimming is bent twice.",
+            "curve",
+            tuple(CURVES.items()),
+        ),
+        Typed(
+            "Least level",
+            "The least level that is sent for a slot above zero, 1 to 254. Set high, lamps cannot be dimmed low.",
+            "least",
+            width=72,
+        ),
+        Typed(
+            "May take (s)",
+            "How many seconds a change of everything may take. Longer than that is a finding.",
+            "every",
+            width=72,
+        ),
+    )
+    for f in [x for x in s.report.findings if (x.goes_to.kind, x.goes_to.id, x.goes_to.port) == ("bus", *ref)][:3]:
+        panel.body.addWidget(finding_card(s, panel.network, f))
+    t = timing(bus)
+    last = port.start + bus.footprint - 1
+    number = s.rig.universes[here.universe].number if here else 0
+    ends = f"{say_place(number, min(last, SLOTS))}{f', {last - SLOTS} past' if last > SLOTS else ''}" if here else "–"
+    panel.body.addWidget(
+        Ways(
+            "What follows from it",
+            (
+                ("Slots", f"{bus.places} × {bus.width} = {bus.footprint}"),
+                ("Begins", say_place(number, port.start) if here else "–"),
+                ("Ends", ends),
+                ("A change of everything", f"{plural(t.frames, 'frame')}, {t.seconds:.1f} s"),
+            ),
+        )
+    )
+    rows = tuple((f"slot {v}", f"level {n} · {light:.1f} %") for v, n, light in curve_table(bus.curve, bus.least))
+    panel.body.addWidget(Ways("Slot, level on the bus, light", rows))
+
+
+class _Line(QWidget):
+    """A setting of a gear: what it is, the plan, the mark, what the gear says."""
+
+    def __init__(self, line: GearLine) -> None:
+        super().__init__()
+        self._line = line
+        self.setFixedHeight(40 + 2 * THEME.step)
+        self.setAccessibleName(
+            f"{LABELS[line.key]}: plan {line.plan}, gear {line.reported}, {marks.WORDS[line.mark]}"
+        )  # fmt: skip
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        p = QPainter(self)
+        w, h, off = self.width(), self.height(), self._line.mark == "differs"
+        text(p, QRectF(0, 0, w, 18), LABELS[self._line.key], "quiet", 11)
+        half = w / 2
+        for x, words in ((0.0, self._line.plan), (half + 12, self._line.reported)):
+            text(p, QRectF(x, 16, half - 20, h - 18), words, "text" if off else "quiet", 13, off)
+        marks.draw(p, self._line.mark, half - 8, 16 + (h - 18) / 2 - 6, 12)
+
+
+def show_place(panel: FormPanel, page: BusPage, place: Place) -> None:
+    """One place: what is planned there, where the gear is to go, plan and reported, what it says of itself."""
+    s, ref = panel.session, page.ref
+    gear, seen = place.planned, place.seen
+    panel.body.addWidget(Title(f"Gear {place.at}", gear.name if gear else "not planned"))
+    model_base = page.counted_from()
+    more = f", {place.at + model_base} on its page" if model_base else ""
+    panel.words(f"{ref.port} of {s.rig.devices[ref.device].name}, short address {place.at}{more}.")
+    _plan(panel, page, place)
+    if seen:
+        to = Field(
+            "The place at which this gear belongs. Who is there comes here; nothing happens until it is written.",
+            lambda typed: page.move_to(page.work.staged.get(ref, {}).get(place.at, place.at), typed),
+        )
+        to.setAccessibleName("Move to place")
+        to.setPlaceholderText(str(page.work.staged.get(ref, {}).get(place.at, place.at)))
+        to.setFixedWidth(64)
+        panel.body.addLayout(row(label("Move to place", quiet=True), to, None))
+        level = Field(
+            "A level for this gear alone: 0 to 254, or a share such as 10 %.", lambda t: _level(page, place, t)
+        )
+        level.setAccessibleName("Level now")
+        level.set_value(str(seen.level) if seen.level >= 0 else "")
+        level.setFixedWidth(64)
+        panel.body.addLayout(row(label("Level now", quiet=True), level, None))
+        blink = button("Let it blink", lambda: page.blink(place.at), "It shows itself for about ten seconds.   Space")
+        again = button("Read again", lambda: page.work.read(ref, place.at), "Asks this gear for everything.   F5")
+        panel.body.addLayout(row(blink, again))
+    elif gear:
+        panel.words("It did not answer." if page.board.searched else "The bus was not searched yet.", quiet=False)
+    goes = ("bus", *ref, place.at)
+    for f in [x for x in s.report.findings if tuple(x.goes_to) == goes][:3]:
+        panel.body.addWidget(finding_card(s, panel.network, f))
+    off = any(x.mark == "differs" and x.key != "kind" for x in place.lines)
+    for line in place.lines:
+        panel.body.addWidget(_Line(line))
+    if off:
+        write = button("Write what is planned", lambda: page.work.write(ref, [place.at]), "Sets this gear as planned.")
+        take = button("Plan what it has", lambda: _take(panel, page, place), "Takes what it has stored into the plan.")
+        panel.body.addLayout(row(write, take, spacing=4))
+    elif seen and gear is None:
+        take = button("Plan this gear", lambda: _take(panel, page, place), "Plans it with what it has stored.")
+        panel.body.addLayout(row(take, None))
+    if seen:
+        panel.body.addWidget(Ways("What it says of itself", _facts(seen)))
+    if gear:
+        _copy(panel, page, place)
+
+
+def _level(page: BusPage, place: Place, typed: str) -> None:
+    level = read_level(typed)
+    if level is None:
+        raise Refused("Type a level: 0 to 254, or a share such as 10 %.")
+    page.work.set_level(page.ref, place.at, level)
+
+
+def _plan(panel: FormPanel, page: BusPage, place: Place) -> None:
+    """The fields of what is planned at a place."""
+    s, ref, at = panel.session, page.ref, place.at
+
+    def change(what: str, **fields: object) -> object:
+        return s.edit(set_gear, ref, [at], f"{what} of gear {at}", **fields)
+
+    def value() -> Gear | None:
+        return bus_at(s.rig, ref).at(at) or Gear(at=at)
+
+    def drives(typed: str) -> object:
+        number = typed.strip()
+        key = next((k for k, f in s.rig.fixtures.items() if str(f.number) == number), "")
+        if number and not key:
+            raise Refused(f"There is no fixture {number} in this rig.")
+        return s.edit(set_gear, ref, [at], f"gear {at} drives {number or 'nothing'}", fixture=key)
+
+    def typed(key: str, words: str, help_text: str, read: Callable[[str], object], say: Callable[[Gear], str]) -> Typed:
+        return Typed(
+            words, help_text, shown=say, width=96,
+            take=lambda t: s.edit(set_gear, ref, [at], f"{words.lower()} of gear {at}", **{key: read(t)}),
+        )  # fmt: skip
+
+    def level(g: Gear, key: str, mask: str = "") -> str:
+        n = getattr(g, key)
+        return "" if n is None else mask if n == dali.MASK else str(n)
+
+    panel.new_form(Subject(value, change), Gear).add(
+        Typed("Name", "What the crew calls this gear. Free words; nothing depends on them.", "name"),
+        Typed(
+            "Drives",
+            "The number of the fixture that this gear drives: it is patched on the slots of its place then.",
+            shown=lambda g: str(s.rig.fixtures[g.fixture].number) if g.fixture in s.rig.fixtures else "",
+            take=drives,
+            width=72,
+        ),
+        Picked(
+            "Type",
+            "What kind of gear is planned here. Only the colour type follows colour.",
+            "kind",
+            (("-1", "not planned"), *((str(k), f"{words} ({k})") for k, words in dali.TYPES.items() if k < 254)),
+            read=int,
+        ),
+        typed("groups", "Groups", "Groups from 0 to 15, such as 0, 3; or none. Empty: the plan does not care.",
+              read_groups, lambda g: "" if g.groups is None else say_groups(g.groups)),
+        typed("fade_time", "Fade time", "Seconds, as the nearest time the standard has; or no fade.",
+              read_time, lambda g: "" if g.fade_time is None else say_time(g.fade_time)),
+        typed("fade_rate", "Fade rate", "Steps a second, as the nearest rate the standard has.",
+              read_rate, lambda g: "" if g.fade_rate is None else say_rate(g.fade_rate)),
+        typed("least", "Least level", "The least level it gives, 1 to 254 or a share. Too high, lamps jump on.",
+              _light, lambda g: level(g, "least")),
+        typed("greatest", "Greatest level", "The greatest level it gives, 1 to 254 or a share.",
+              _light, lambda g: level(g, "greatest")),
+        typed("power_on", "At power-on", "The level it takes when power comes: 0 to 254, a share, or last.",
+              lambda t: read_level(t, "last"), lambda g: level(g, "power_on", "last")),
+        typed("failure", "At bus failure", "The level it takes when the bus fails: 0 to 254, a share, or last.",
+              lambda t: read_level(t, "last"), lambda g: level(g, "failure", "last")),
+    )  # fmt: skip
+    if place.planned:
+        gone = button("Take out of the plan", lambda: s.edit(remove_gear, ref, [at]), "Undo brings it back.")
+        panel.body.addLayout(row(gone, None))
+
+
+def _light(typed: str) -> int | None:
+    level = read_level(typed)
+    if level == 0:
+        raise Refused("A limit is at least 1: 0 is off.")
+    return level
+
+
+def _take(panel: FormPanel, page: BusPage, place: Place) -> None:
+    """Plan what a gear says of itself."""
+    seen = place.seen
+    assert seen
+    fields: dict[str, object] = {"groups": seen.groups}
+    if len(seen.kinds) == 1:
+        fields["kind"] = seen.kinds[0]
+    if seen.deep:
+        fields |= {
+            "least": seen.least, "greatest": seen.greatest, "power_on": seen.power_on, "failure": seen.failure,
+            "fade_time": seen.fade_time, "fade_rate": max(1, seen.fade_rate),
+            "scenes": tuple((n, v) for n, v in enumerate(seen.scenes) if v not in (dali.MASK, -1)),
+        }  # fmt: skip
+    panel.session.edit(set_gear, page.ref, [place.at], f"plan what gear {place.at} has", **fields)
+
+
+def _copy(panel: FormPanel, page: BusPage, place: Place) -> None:
+    """Give what is planned here to other gear, of this bus or another."""
+    s = panel.session
+
+    def copy(which: str) -> None:
+        targets = []
+        for label_ in page.labels(page.device_id) if which == "all" else [page.port]:
+            ref = page.ref._replace(port=label_)
+            targets += [(ref, g.at) for g in bus_at(s.rig, ref).gear]
+        s.edit(copy_gear, page.ref, place.at, targets)
+
+    choice = Choice("Gives levels, fades, groups and scenes planned here to other planned gear.", copy)
+    choice.setAccessibleName("Copy to")
+    here = len(bus_at(s.rig, page.ref).gear) - 1
+    options = [("", "nobody"), ("bus", f"the {here} others of {page.port}"), ("all", "all planned gear of the gateway")]
+    choice.set_options(options, "")
+    panel.body.addLayout(row(label("Copy to", quiet=True), choice))
+
+
+def _facts(seen: GearSeen) -> tuple[tuple[str, str], ...]:
+    rows = [
+        ("Type", " and ".join(map(say_kind, seen.kinds)) or "–"),
+        ("Status", status_words(seen)),
+        ("Random address", f"{seen.random:06X}" if seen.random >= 0 else "–"),
+    ]
+    if seen.deep:
+        rows.append(("Least it can give", str(seen.physical)))
+    return tuple(rows)

@@ -1,0 +1,253 @@
+"""Lamp buses in the real window, against a simulated gateway: twenty gear in the wrong order are put right with clicks
+and keys counted; searched, addressed anew and put back; groups, scenes and settings planned, written and read back."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtWidgets import QPushButton
+from pytestqt.qtbot import QtBot
+
+from tests.app.conftest import beside_stand_ins
+from tests.app.test_lamps_window import found, press, until
+from tests.app.test_manual_page import Hand
+from welvo.app.devices.bus_groups import HEAD, group_mark
+from welvo.app.widgets.fields import CommandLine, Field
+from welvo.app.window import Window
+from welvo.demo.gallery import gallery
+from welvo.live.status import read_status
+from welvo.patch.bus_plan import bus_at
+from welvo.rig.base import Refused
+from welvo.rig.refs import Goto, PortRef
+
+ORDER = [7, 0, 13, 2, 19, 4, 1, 16, 8, 3, 11, 10, 6, 5, 18, 9, 12, 15, 14, 17]
+"""At which short address the gear stands that is planned at 0, 1, 2 …"""
+MOST_CLICKS, MOST_KEYS = 7, 60
+
+
+def beside(tmp_path: Path, gear: str) -> Iterator[Window]:
+    state = f'["127.0.0.70"]\nplanned = true\nbus_speed = 200\ngear = {{ "BUS 1" = {{ {gear} }} }}\n'
+    with beside_stand_ins(gallery(), state, tmp_path) as (window, _):
+        window.resize(1280, 800)
+        yield window
+
+
+@pytest.fixture
+def mixed(tmp_path: Path, qtbot: QtBot) -> Iterator[Window]:
+    yield from beside(tmp_path, ", ".join(f'"{n}" = {{ short = {s} }}' for n, s in enumerate(ORDER)))
+
+
+@pytest.fixture
+def faulty(tmp_path: Path, qtbot: QtBot) -> Iterator[Window]:
+    """Gear 3 and 4 share an address, the lamp of 11 is dead, 17 is gone, one more has no address."""
+    gear = '"4" = { short = 3 }, "11" = { fault = "lamp" }, "17" = { gone = true }, extra = 1'
+    yield from beside(tmp_path, gear)
+
+
+def ref_of(window: Window) -> PortRef:
+    return PortRef(next(k for k, d in window.session.rig.devices.items() if d.name == "LEAT"), "BUS 1")
+
+
+def at_bus(window: Window, qtbot: QtBot) -> Any:
+    until(qtbot, lambda: "127.0.0.70" in window.session.observed.heard)
+    window.go(Goto("bus", *ref_of(window)))
+    return window.devices.bus
+
+
+def done(window: Window, qtbot: QtBot) -> None:
+    until(qtbot, lambda: not window.network.buses.progress)
+
+
+def gear_now() -> dict[str, dict[str, Any]]:
+    """What stands on the simulated bus, by the name that is planned for it."""
+    status = read_status("127.0.0.70", 8421)
+    assert status
+    return {g["name"]: g for p in status["ports"] if p["label"] == "BUS 1" for g in p["gear"]}
+
+
+def test_twenty_gear_in_the_wrong_order_are_put_right(mixed: Window, qtbot: QtBot) -> None:
+    """The page of the bus, a search, for each gear that blinks its place, one write. More clicks or keys fail."""
+    page = at_bus(mixed, qtbot)
+    hand = Hand(mixed, qtbot)
+    hand.clicks += 3  # Devices, the gateway, Bus
+    names = [g.name for g in bus_at(mixed.session.rig, ref_of(mixed)).gear]
+    hand.click(page.search)
+    done(mixed, qtbot)
+    assert page._counts.text() == "20 answered · 10 set otherwise"  # they have the groups of other places
+    hand.click(found(page, QPushButton, "Tell apart"))
+    while page._apart:
+        done(mixed, qtbot)
+        blinks = next(name for name, g in gear_now().items() if g["short"] == page._apart[0])
+        assert gear_now()[blinks]["blinks"]
+        number = str(names.index(blinks))
+        field = found(page, CommandLine, "")
+        field = next(
+            f for f in page.findChildren(CommandLine) if f.accessibleName().startswith("Place") and f.isVisible()
+        )
+        here = page.work.staged.get(page.ref, {}).get(page._apart[0], page._apart[0])
+        if number != str(here):
+            qtbot.keyClicks(field, number)
+            hand.keys += len(number)
+        qtbot.keyClick(field, Qt.Key.Key_Return)
+        hand.keys += 1
+    assert {n: g["short"] for n, g in gear_now().items()} == dict(zip(names, ORDER))  # nothing has happened yet
+    hand.click(found(page, QPushButton, "Write 1"))
+    done(mixed, qtbot)
+    assert {n: g["short"] for n, g in gear_now().items()} == {n: k for k, n in enumerate(names)}
+    assert page._counts.text() == "20 answered"
+    print(f"{hand.clicks} clicks, {hand.keys} keys")
+    assert hand.clicks <= MOST_CLICKS and hand.keys <= MOST_KEYS
+    press(page, "Put back")
+    done(mixed, qtbot)
+    assert {n: g["short"] for n, g in gear_now().items()} == dict(zip(names, ORDER))
+
+
+def test_from_a_search_to_a_stored_and_recalled_scene(faulty: Window, qtbot: QtBot) -> None:
+    page = at_bus(faulty, qtbot)
+    session = faulty.session
+    page.search.click()
+    done(faulty, qtbot)
+    assert page._counts.text().startswith("18 answered · 2 missing · gear without address")
+    codes = {f.code for f in session.report.findings if f.code.startswith("BUS")}
+    assert codes == {"BUS-06", "BUS-07", "BUS-08", "BUS-09"}
+    press(page, "Set apart")
+    done(faulty, qtbot)
+    press(page, "Address it")
+    done(faulty, qtbot)
+    assert page._counts.text().startswith("20 answered") and "without address" not in page._counts.text()
+    assert len({g["short"] for g in gear_now().values()}) == 20
+    page._pick(0)
+    panel = faulty.devices.panel
+    level = next(f for f in panel.findChildren(Field) if f.accessibleName() == "Level now")
+    level.setText("10 %")
+    assert level.commit()
+    done(faulty, qtbot)
+    assert gear_now()["Arch 1 left"]["level"] == 170
+    page.show_page("Scenes")
+    page._choose_scene("7")
+    press(page, "Store present levels")
+    done(faulty, qtbot)
+    page.work.set_level(page.ref, None, 0)
+    done(faulty, qtbot)
+    assert all(g["level"] == 0 for g in gear_now().values())
+    press(page, "Recall")
+    done(faulty, qtbot)
+    assert gear_now()["Arch 1 left"]["level"] == 170 and gear_now()["Arch 1 right"]["level"] == 254
+    press(page, "Plan what is stored")
+    assert dict(bus_at(session.rig, page.ref).at(0).scenes)[7] == 170
+    field = next(f for f in page.findChildren(Field) if f.accessibleName() == "Scene level of gear 0")
+    field.setText("300")
+    assert not field.commit() and "is no level" in field.toolTip()
+    field.setText("none")
+    assert field.commit() and dict(bus_at(session.rig, page.ref).at(0).scenes)[7] == 255
+
+
+def test_initialising_warns_remembers_and_can_be_put_back(
+    mixed: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    page = at_bus(mixed, qtbot)
+    assert not page.address.isEnabled()  # it is not known yet what would change
+    page.search.click()
+    done(mixed, qtbot)
+    asked: list[tuple[str, str, list[tuple[str, str]]]] = []
+    answer = [""]
+
+    def ask(_: object, title: str, words: str, acts: list[tuple[str, str]], *more: object) -> str:
+        asked.append((title, words, acts))
+        return answer[0]
+
+    monkeypatch.setattr("welvo.app.widgets.dialogs.ask_act", ask)
+    before = {n: g["short"] for n, g in gear_now().items()}
+    page.address.click()
+    assert asked[0][0] == "Initialise BUS 1" and "All 20 gear on BUS 1 of LEAT" in asked[0][1]
+    assert asked[0][2] == [("all", "Address all 20 anew")] and not page.work.progress
+    answer[0] = "all"
+    page.address.click()
+    done(mixed, qtbot)
+    after = {n: g["short"] for n, g in gear_now().items()}
+    assert after != before and sorted(after.values()) == list(range(20))
+    kept = mixed.session.rig.devices[page.device_id].readdressed[-1]
+    assert {now: was for was, now in kept.changes} == {after[n]: before[n] for n in after}
+    press(page, "Put back")
+    done(mixed, qtbot)
+    assert {n: g["short"] for n, g in gear_now().items()} == before
+
+
+def test_gear_is_dragged_planned_grouped_and_written(faulty: Window, qtbot: QtBot) -> None:
+    page = at_bus(faulty, qtbot)
+    session, board = faulty.session, page.board
+    page.search.click()
+    done(faulty, qtbot)
+
+    def drag(one: int, two: int) -> None:
+        a, b = board.cell(one).center(), board.cell(two).center()
+        qtbot.mousePress(board, Qt.MouseButton.LeftButton, pos=a.toPoint())
+        page.board.mouseMoveEvent(_moved(b))
+        qtbot.mouseRelease(board, Qt.MouseButton.LeftButton, pos=b.toPoint())
+
+    drag(0, 40)
+    drag(1, 2)
+    assert page.work.staged[page.ref] == {0: 40, 1: 2, 2: 1}
+    drag(40, 0)
+    assert page.work.staged[page.ref] == {1: 2, 2: 1}
+    with pytest.raises(Refused, match="“x” is no place"):
+        page.move_to(5, "x")
+    with pytest.raises(Refused, match="There is no place 64"):
+        page.move_to(5, "64")
+    press(page, "Discard")
+    assert page.ref not in page.work.staged
+    page.quick.setText("40–41 Niche")
+    assert page.quick.commit() and bus_at(session.rig, page.ref).at(41).name == "Niche 2"
+    page.show_page("Groups")
+    matrix = page.groups
+    qtbot.wait(50)
+    cell = matrix._cell(5, 3).center()
+    assert cell.y() > HEAD
+    qtbot.mouseClick(matrix, Qt.MouseButton.LeftButton, pos=cell.toPoint())
+    planned = matrix.places[5]
+    assert group_mark(planned, 3) == "differs" and bus_at(session.rig, page.ref).at(planned.at).groups == (1, 3)
+    session.edit(lambda rig: _fade(rig, page.ref, planned.at))
+    assert "BUS-10" in {f.code for f in session.report.findings}
+    press(page, "Write 2 settings")
+    done(faulty, qtbot)
+    assert "2 settings taken and read back" in faulty.message.words
+    assert group_mark(matrix.places[5], 3) == "matches"
+    with pytest.raises(Refused, match="set as planned"):
+        page.work.write(page.ref)
+    session.undo()
+    faulty.network.quiet = True
+    with pytest.raises(Refused, match="nothing may be sent"):
+        page._search()
+
+
+def _moved(to: QPointF) -> Any:
+    from PySide6.QtCore import QEvent
+    from PySide6.QtGui import QMouseEvent
+
+    left = Qt.MouseButton.LeftButton
+    return QMouseEvent(QEvent.Type.MouseMove, to, to, left, left, Qt.KeyboardModifier.NoModifier)
+
+
+def _fade(rig: Any, ref: PortRef, short: int) -> Any:
+    from welvo.patch.bus_edits import set_gear
+
+    return set_gear(rig, ref, [short], "", fade_time=9)
+
+
+def test_a_gateway_follows_its_universe(faulty: Window, qtbot: QtBot) -> None:
+    """A level that is armed and held for a slot of the bus comes out at its gear, 255 as 254."""
+    page: Callable[[], dict[str, dict[str, Any]]] = gear_now
+    at_bus(faulty, qtbot)
+    faulty.show_station("Bench")
+    network = faulty.network
+    faulty.session.select_items([])
+    assert network.arm()
+    network.levels.hold_slot("u31", 1, 255)
+    network.levels.hold_slot("u31", 2, 100)
+    network.touch()
+    until(qtbot, lambda: page()["Arch 1 left"]["level"] == 254 and page()["Arch 1 right"]["level"] == 100)
+    network.disarm()
