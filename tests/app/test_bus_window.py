@@ -126,7 +126,7 @@ def test_from_a_search_to_a_stored_and_recalled_scene(faulty: Window, qtbot: QtB
     level.setText("10 %")
     assert level.commit()
     done(faulty, qtbot)
-    assert gear_now()["Arch 1 left"]["level"] == 170
+    assert gear_now()["Arch 1L"]["level"] == 170
     page.show_page("Scenes")
     page._choose_scene("7")
     press(page, "Store present levels")
@@ -136,7 +136,7 @@ def test_from_a_search_to_a_stored_and_recalled_scene(faulty: Window, qtbot: QtB
     assert all(g["level"] == 0 for g in gear_now().values())
     press(page, "Recall")
     done(faulty, qtbot)
-    assert gear_now()["Arch 1 left"]["level"] == 170 and gear_now()["Arch 1 right"]["level"] == 254
+    assert gear_now()["Arch 1L"]["level"] == 170 and gear_now()["Arch 1R"]["level"] == 254
     press(page, "Plan what is stored")
     assert dict(bus_at(session.rig, page.ref).at(0).scenes)[7] == 170
     field = next(f for f in page.findChildren(Field) if f.accessibleName() == "Scene level of gear 0")
@@ -156,7 +156,7 @@ def test_initialising_warns_remembers_and_can_be_put_back(
     asked: list[tuple[str, str, list[tuple[str, str]]]] = []
     answer = [""]
 
-    def ask(_: object, title: str, words: str, acts: list[tuple[str, str]], *more: object) -> str:
+    def ask(_: object, title: str, words: str, acts: list[tuple[str, str]], *more: object, **how: object) -> str:
         asked.append((title, words, acts))
         return answer[0]
 
@@ -249,5 +249,5 @@ def test_a_gateway_follows_its_universe(faulty: Window, qtbot: QtBot) -> None:
     network.levels.hold_slot("u31", 1, 255)
     network.levels.hold_slot("u31", 2, 100)
     network.touch()
-    until(qtbot, lambda: page()["Arch 1 left"]["level"] == 254 and page()["Arch 1 right"]["level"] == 100)
+    until(qtbot, lambda: page()["Arch 1L"]["level"] == 254 and page()["Arch 1R"]["level"] == 100)
     network.disarm()

@@ -25,6 +25,7 @@ from welvo.app.widgets.fields import Choice, Field, Tick
 from welvo.app.widgets.model_editor import ModelEditor
 from welvo.app.window import Window
 from welvo.formats.rigfile import dumps, loads
+from welvo.rig.document import Rig
 from welvo.rig.refs import SegmentRef
 
 EXTREMES = (
@@ -43,7 +44,13 @@ def by_name(window: Window, name: str) -> str:
 
 def places(window: Window) -> dict[str, tuple[str, Callable[[], Selection]]]:
     """Station and selection for every kind of panel."""
-    pen = by_name(window, "PENSTOCK")
+    pen, leat = by_name(window, "PENSTOCK"), by_name(window, "LEAT")
+
+    def bus(at: Selection) -> Selection:
+        window.session.select(at)
+        window.devices.show_page("Bus")
+        return at
+
     segment = lambda port, n: Selection("segment", (pen,), on=SegmentRef(pen, port, n))  # noqa: E731
     return {
         "fixture": ("Patch", lambda: Selection("item", ("f207",))),
@@ -62,18 +69,26 @@ def places(window: Window) -> dict[str, tuple[str, Callable[[], Selection]]]:
         "profile": ("Profiles", lambda: Selection("profile", ("p2",))),
         "network": ("Devices", lambda: Selection("device", ("d1",))),
         "setting": ("Devices", lambda: Selection("port", ("d1", "A"), setting="A.universe")),
+        "bus": ("Devices", lambda: bus(Selection("port", (leat, "BUS 1")))),
+        "gear": ("Devices", lambda: bus(Selection("port", (leat, "BUS 1"), place=3))),
     }
 
 
 PANELS = (
     "fixture", "two breaks", "many", "element", "universe", "feed", "sender", "show", "device", "port", "pixels",
-    "bridge", "folded", "profile", "network", "setting"
+    "bridge", "folded", "profile", "network", "setting", "bus", "gear"
 )  # fmt: skip
+
+
+_opened: list[Rig] = []
+"""The rig that was last saved and opened: most of what is typed here is refused, and leaves the very same one."""
 
 
 def opens_again(window: Window) -> None:
     rig = window.session.rig
-    assert loads(dumps(rig)) == rig
+    if not _opened or _opened[0] is not rig:
+        assert loads(dumps(rig)) == rig
+        _opened[:] = [rig]
 
 
 def fields_of(root: QWidget) -> list[str]:

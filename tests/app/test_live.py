@@ -58,7 +58,7 @@ def live(window: object, qtbot: QtBot) -> None:
         given = network.port_gives("d1", "A")
         return given[149] if given else -1
 
-    until(lambda: len(session.observed.heard) == 5)
+    until(lambda: len(session.observed.heard) == 6)
     until(lambda: dimmer_at_the_lamp() == 0)
     session.select_items(["f207"])
     window.show_station("Bench")

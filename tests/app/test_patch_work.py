@@ -254,7 +254,7 @@ def test_wires_capacity_and_senders(window: Window) -> None:
         assert window.patch.stack.currentWidget() is not None and not window.patch.grab().isNull()
     page = window.patch.wires
     window.patch.show_page("Wires")
-    assert [x.cells[1] for x in page.feeds.rows.lines][:2] == ["sACN 1", "sACN 2"] and "20 feeds" in page.total.text()
+    assert [x.cells[1] for x in page.feeds.rows.lines][:2] == ["sACN 1", "sACN 2"] and "21 feeds" in page.total.text()
     page.feeds.rows.sort(5, Qt.SortOrder.DescendingOrder)
     assert page.feeds.rows.lines[0].cells[5] == "208"
     page.filter.setText("broadcast")
@@ -311,6 +311,7 @@ def test_a_use_switches_universes_off_without_taking_anything_away(window: Windo
         "w4",
         "w5",
         "w6",
+        "w31",
         "w10",
         "w11",
         "w12",

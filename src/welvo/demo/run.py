@@ -153,7 +153,7 @@ def _live(rig: Rig, listener: Listener, say: Callable[[str], None]) -> EnginePro
             NOTHING, heard=listener.heard(), sources=tuple(listener.sources(now)), listening=True
         )
 
-    took = _wait("four devices and a stranger are heard", lambda: len(listener.heard()) == 5)
+    took = _wait("five devices and a stranger are heard", lambda: len(listener.heard()) == 6)
     say(
         f"5  devices   5 devices heard after {took:.1f} s: "
         + ", ".join(f"{h.name} at {ip}" for ip, h in sorted(listener.heard().items()))

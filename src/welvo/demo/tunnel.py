@@ -33,7 +33,7 @@ def with_tunnel(rig: Rig) -> Rig:
     rig = replace(rig, devices={**rig.devices, device_id: planned})
     gear = tuple(
         Gear(
-            at=n, name=f"Arch {n // 2 + 1} {'left' if n % 2 == 0 else 'right'}", kind=6, groups=(n % 2,), fade_time=4,
+            at=n, name=f"Arch {n // 2 + 1}{'L' if n % 2 == 0 else 'R'}", kind=6, groups=(n % 2,), fade_time=4,
             scenes=((0, 254), (1, 170 if n % 2 else 85)),
         )
         for n in range(COUNT)

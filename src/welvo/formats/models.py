@@ -81,6 +81,11 @@ def shipped_pixels() -> dict[str, PixelType]:
 
 def shipped() -> dict[str, DeviceModel]:
     """The models that come with Welvo, by file name without suffix."""
+    return dict(_shipped())
+
+
+@cache
+def _shipped() -> dict[str, DeviceModel]:
     folder = files("welvo") / "data" / "models"
     return {
         f.name.removesuffix(".toml"): read_model(f.read_text("utf-8"), f.name)

@@ -146,7 +146,7 @@ class BusBoard(QWidget):
             p.fillRect(QRectF(bar.x(), bar.y(), bar.width() * share, 4), THEME.color("accent"))
             text(p, below, str(place.seen.level), "quiet", 11, align=RIGHT)
         elif place.planned and self.searched:
-            text(p, below, "not found", "text", 11)
+            text(p, below, "missing", "text", 11)
 
     # ---- hands
 

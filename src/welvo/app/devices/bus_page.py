@@ -55,7 +55,7 @@ class BusPage(QWidget):
         self._apart: list[int] = []
         """Gear that is still to be told apart; the first of it blinks."""
         self._states: dict[str, object] = {}
-        self.ports = Choice("The bus that is shown.", self._choose_port)
+        self.ports = Choice("Which bus of the gateway is shown here.", self._choose_port)
         self.ports.setAccessibleName("Bus")
         self.ports.setMinimumWidth(92)
         self.search = button("Search", self._search, "Asks who is on the bus, and what they know. Changes nothing.")
@@ -64,7 +64,7 @@ class BusPage(QWidget):
             self._initialise,
             "Gives gear new short addresses. It is shown first how many change, and it can be put back.",
         )
-        self.address.setProperty("risky", True)
+        dialogs.risky(self.address)
         self._tabs: dict[str, QPushButton] = {}
         tabs: list[QWidget | int | None] = []
         for name, help_ in PAGES.items():
@@ -444,14 +444,14 @@ class BusPage(QWidget):
             raise Refused("Search the bus first, so that it is known what would change.")
         name = s.rig.devices[self.device_id].name
         count = len(seen.gear)
-        acts = [("new", "Only gear without an address")] if seen.strays else []
+        acts = [("new", "Only new gear")] if seen.strays else []
         acts += [("all", f"Address all {count} anew")]
         words = (
-            f"All {count} gear on {self.port} of {name} choose new short addresses, in no order that anybody can tell "
-            "beforehand: lamps, groups by number and scenes by place come out mixed. What each had is remembered, and "
-            "can be put back. To find out who is there, Search is enough."
+            f"All {count} gear on {self.port} of {name} get new short addresses, in an order that nobody can tell "
+            "beforehand: what is sent to one place then reaches another lamp. What each had is remembered and can be "
+            "put back. Search is enough to see who is there."
         )
-        answer = dialogs.ask_act(self, f"Initialise {self.port}", words, acts, "Leave all as it is")
+        answer = dialogs.ask_act(self, f"Initialise {self.port}", words, acts, "Leave all as it is", warn=True)
         if answer:
             self.work.initialise(self.ref, 0 if answer == "all" else 0xFF)
 

@@ -52,7 +52,7 @@ class LampPage(QWidget):
         """Lamps that are still to be told apart; the first of them blinks."""
         self._strip_state: object = None
         self._acts_state: object = None
-        self.ports = Choice("The port whose lamps are shown.", self._choose_port)
+        self.ports = Choice("Which port's lamps are shown here.", self._choose_port)
         self.ports.setAccessibleName("Port")
         self.ports.setMinimumWidth(150)
         self.search = button("Search", self._search, "Lets the device look for lamps on this port. It changes nothing.")

@@ -156,10 +156,10 @@ class DevicesPanel(FormPanel):
 
     def _acts(self, device_id: str, model: DeviceModel, said: Said | None) -> None:
         """What the device can be told to do: a test of its own, a restart, factory settings."""
-        work = self.network.work
         if model.tests:
             tests = Choice(
-                "A test pattern that the device shows by itself, whatever is sent.", lambda v: work.test(device_id, v)
+                "A test pattern that the device shows by itself, whatever is sent.",
+                lambda v: self._test(device_id, model, v),
             )
             tests.setAccessibleName("On-board test")
             tests.set_options([("", "no test"), *((t, t) for t in model.tests)], said.test if said else "")
@@ -175,6 +175,17 @@ class DevicesPanel(FormPanel):
             act.setEnabled(said is not None)
         self.body.addLayout(row(again, reset))
 
+    def _test(self, device_id: str, model: DeviceModel, pattern: str) -> None:
+        """A gateway's test drives all its gear at once, so it is asked for."""
+        name = self.session.rig.devices[device_id].name
+        if pattern and model.kind == "gateway":
+            words = f"All gear on every bus of {name} goes to {pattern.removeprefix('all ')} at once, whatever is sent."
+            if not dialogs.ask_act(self, f"Test of {name}", words, [("test", "Start the test")], "Leave it", warn=True):
+                self._state = None
+                self.refresh()
+                return
+        self.network.work.test(device_id, pattern)
+
     def _restart(self, device_id: str, model: DeviceModel) -> None:
         name = self.session.rig.devices[device_id].name
         words = f"Its outputs go dark for about {model.restart_takes:g} s. What was entered and not saved is lost."
@@ -189,7 +200,12 @@ class DevicesPanel(FormPanel):
             f"{f' {model.factory_ip}' if model.factory_ip else ''}, where it is not heard from here."
         )
         if dialogs.ask_act(
-            self, f"Factory settings for {name}", words, [("reset", f"Lose {plural(other, 'setting')}")], "Keep them"
+            self,
+            f"Factory settings for {name}",
+            words,
+            [("reset", f"Lose {plural(other, 'setting')}")],
+            "Keep them",
+            warn=True,
         ):
             self.session.attempt_act(lambda: self.network.work.factory(device_id))
 

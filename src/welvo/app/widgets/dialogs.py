@@ -269,8 +269,17 @@ def ask_which(
     return str(dialog.choice.currentData()) if dialog.exec() else None
 
 
-def ask_act(parent: QWidget, title: str, text: str, acts: Sequence[tuple[str, str]], leave: str) -> str:
-    """Say what is the matter and offer acts as (key, words), the primary one last. Gives a key, or "" for leaving."""
+def risky(made: QPushButton) -> QPushButton:
+    """The look of a button behind which something is lost or mixed up: never that of one that only asks."""
+    made.setProperty("risky", True)
+    return made
+
+
+def ask_act(
+    parent: QWidget, title: str, text: str, acts: Sequence[tuple[str, str]], leave: str, *, warn: bool = False
+) -> str:
+    """Say what is the matter and offer acts as (key, words), the primary one last. Gives a key, or "" for leaving.
+    Where it is to `warn`, Enter leaves all as it is, and each act has to be meant."""
     dialog = Dialog(parent, title, note=text)
     chosen: list[str] = []
 
@@ -281,6 +290,11 @@ def ask_act(parent: QWidget, title: str, text: str, acts: Sequence[tuple[str, st
 
         return button(words, act, primary=primary)
 
+    if warn:
+        dialog.finish(
+            button(leave, dialog.reject, primary=True), *(risky(made(*a, False)) for a in acts), leave="", room=4
+        )
+        return chosen[0] if dialog.exec() and chosen else ""
     *others, last = acts
     dialog.finish(made(*last, True), *(made(*a, False) for a in others), leave=leave, room=4)
     return chosen[0] if dialog.exec() and chosen else ""
