@@ -8,8 +8,7 @@ from pathlib import Path
 from typing import TypeVar
 
 import pytest
-from PySide6.QtCore import QPoint, Qt
-from PySide6.QtTest import QTest
+from PySide6.QtCore import QEventLoop, QPoint, Qt, QTimer
 from PySide6.QtWidgets import QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
@@ -82,7 +81,9 @@ def press(of: QWidget, words: str) -> None:
 def found(of: QWidget, kind: type[W], words: str = "") -> W:
     """What is shown of a kind; it may take a moment until what was made anew is."""
     for _ in range(200):
-        QTest.qWait(10)
+        loop = QEventLoop()  # unlike a wait of QTest's it lets other threads of Python work
+        QTimer.singleShot(10, loop.quit)
+        loop.exec()
         for w in of.findChildren(kind):
             if w.isVisible() and w.isEnabled() and (not words or w.text().startswith(words)):  # type: ignore[attr-defined]
                 return w
