@@ -14,7 +14,7 @@ demo: $(READY)
 	$(RUN)/welvo demo
 
 test: $(READY)
-	QT_QPA_PLATFORM=offscreen $(RUN)/pytest -n 2
+	QT_QPA_PLATFORM=offscreen $(RUN)/pytest -n 3
 
 check: $(READY)
 	$(RUN)/ruff check src tests benchmarks scripts/*.py

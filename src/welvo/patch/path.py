@@ -449,6 +449,10 @@ def _port(index: Index, target: Target) -> tuple[str, str, int] | None:
     found = on_cable(index, target)
     if found:
         return found[0].device_id, found[0].label, 0
+    for ref in sorted(index.buses) if target.universe else ():
+        here = bus_of(rig, ref)
+        if here and here.universe == target.universe and here.first <= target.address < here.first + here.bus.footprint:
+            return ref.device, ref.port, 0
     listed = port_of_fixture(rig, target.key) if target.key in rig.fixtures else None
     if listed:
         return listed

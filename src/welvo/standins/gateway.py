@@ -16,6 +16,8 @@ from welvo.standins.gear import NO_ADDRESS, Wire
 from welvo.standins.pixel import PixelDevice
 from welvo.standins.store import Values
 
+AT_A_TIME = 0.05
+"""Seconds of frames that are put on a wire before the universe is looked at again."""
 BUS_SPEED = 25.0
 """So many times faster than a real bus the simulated ones are, unless a state says otherwise."""
 
@@ -69,19 +71,18 @@ class Gateway(PixelDevice):
                 continue
             bus, first = self.bus(label), self._int(f"{label}.slot", 1)
             slots = source.levels(now)[first - 1 : first - 1 + bus.footprint]
-            before = self._passed.get(label, b"")
+            before, began = self._passed.get(label, b""), wire.now
             for place in range(min(bus.places, len(slots) // bus.width)):
                 here = slice(place * bus.width, place * bus.width + bus.width)
                 if slots[here] == before[here]:
                     continue
-                began = wire.now
                 for f in frames_of(who(bus, place), bus.control, slots[here], bus.curve, bus.least):
                     wire.put(f.octets())
                 before = before.ljust(bus.footprint, b"\0")
                 before = before[: here.start] + slots[here] + before[here.stop :]
                 self._free_at[label] = now + (wire.now - began) / self.bus_speed
-                if wire.now - began > 0.05 * self.bus_speed:
-                    break
+                if wire.now - began > AT_A_TIME * self.bus_speed:
+                    break  # the wire is busy until then: what else changed is looked at afterwards
             self._passed[label] = before
 
     def start_test(self, pattern: str) -> str:
