@@ -11,7 +11,7 @@ import pytest
 from typer.testing import CliRunner
 
 from welvo.cli import app
-from welvo.demo.gallery import gallery, state_file
+from welvo.demo.gallery import gallery
 from welvo.formats.rigfile import load, save
 from welvo.standins.process import StandIns
 
@@ -22,7 +22,9 @@ run = CliRunner().invoke
 def hall(tmp_path: Path) -> Iterator[tuple[str, StandIns]]:
     file = tmp_path / "hall.welvo"
     save(gallery(), file)
-    stand_ins = StandIns(file, state_file())
+    state = tmp_path / "state.toml"  # its lamps as they left the factory
+    state.write_text('["127.0.0.21"]\nA = { protocol = "sacn", universe = 3 }\n')
+    stand_ins = StandIns(file, state)
     stand_ins.wait_ready()
     yield str(file), stand_ins
     stand_ins.stop()

@@ -10,21 +10,20 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QBuffer, QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QImage, QPainter
+from PySide6.QtCore import QBuffer, QPointF, QRectF, Qt, QTimer
+from PySide6.QtGui import QColor, QImage, QPainter, QPixmap
 from PySide6.QtWidgets import QApplication, QDialog, QWidget
 
 from welvo.app.computer import Computer
 from welvo.app.devices.find import FindDevice
 from welvo.app.main import Demo, make_window
-from welvo.app.patch.import_table import ImportTable
-from welvo.app.patch.laying_form import LayForm
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.face_editor import FaceEditor
 from welvo.app.window import Window
 from welvo.formats.rigfile import save
 from welvo.formats.versions import name_version
-from welvo.formats.workbooks import table_bytes
+from welvo.patch.bus_edits import toggle_group
+from welvo.patch.lamps import bind_all
 from welvo.rig import edits
 from welvo.rig.profile import Spot
 from welvo.rig.refs import Goto
@@ -114,20 +113,6 @@ def _patch(w: Window) -> None:
     w.patch.tapes.toggle_lens("u3", 145)
 
 
-def _lay_out(w: Window) -> None:
-    while w.session.history.undo_label:
-        w.session.undo()
-    w.patch.tapes.set_level("Fit")
-    w.session.select_items([f"f{n}" for n in range(601, 609)])
-    w.patch.panel.lay_out()
-    form = w.patch.panel.form
-    assert isinstance(form, LayForm)
-    form.start.setText("10.1")
-    form.pattern.setCurrentIndex(form.pattern.findData("spacing"))
-    form.by.setText("50")
-    form.update_preview()
-
-
 def _runs(w: Window) -> None:
     w.patch.panel.close_form()
     w.patch.show_page("Tapes")
@@ -166,15 +151,60 @@ def _devices(w: Window) -> None:
     wait(lambda: len(differing(w.devices.settings.lines)) == 3, 8)
 
 
-def _push(w: Window) -> None:
-    """A push of which one setting was refused and two wait."""
-    STAND_INS[0].order("127.0.0.50", "refuses", ["1/2.fold"])
-    found = _penstock(w)
+def _lamps(w: Window) -> None:
+    """The lamps of a port after a search: one in another mode, one never addressed, one without power."""
+    while w.session.history.undo_label:
+        w.session.undo()
+    found = next(k for k, d in w.session.rig.devices.items() if d.name == "WEIR-2")
+    w.go(Goto("lamps", found, "A"))
+    page = w.devices.lamps
+    page.search.click()
+    wait(lambda: bool(page.pairs) and not page.work.searches, 15)
+    w.session.edit(bind_all, page.pairs)
+    short = next(p for p in page.pairs if p.lamp and p.lines and p.lines[1].mark == "differs")
+    page.list.picked.emit(short.lamp.uid if short.lamp else 0)
     wait(seconds=1.5, condition=lambda: False)
-    w.devices.push_all.click()
-    wait(lambda: found in w.session.observed.results and not w.network.work.busy(found), 10)
-    w.session.select(Selection("port", (found, "1/2"), setting="1/2.fold"))
-    wait(seconds=1.5, condition=lambda: False)
+
+
+def _bus(w: Window) -> None:
+    """A lamp bus after a search; two gear are about to be exchanged."""
+    found = next(k for k, d in w.session.rig.devices.items() if d.name == "LEAT")
+    w.go(Goto("bus", found, "BUS 1"))
+    page = w.devices.bus
+    page.search.click()
+    wait(lambda: page.ref not in page.work.progress and bool(page.places[0].seen), 20)
+    page.board.moved.emit(3, 5)
+    page.board.picked.emit(11)
+
+
+def _bus_groups(w: Window) -> None:
+    page = w.devices.bus
+    page.work.unstage(page.ref)
+    w.session.edit(toggle_group, page.ref, 2, 4)
+    w.session.edit(toggle_group, page.ref, 4, 0)
+    page.show_page("Groups")
+    page.groups.picked.emit(2)
+
+
+def _bus_initialise(w: Window) -> None:
+    """The warning before all gear gets new addresses, over the window."""
+    page = w.devices.bus
+    page.show_page("Board")
+    w.session.select(Selection("port", (page.device_id, page.port)))
+    wait()
+
+    def draw() -> None:
+        dialog = QApplication.activeModalWidget()
+        if dialog is not None:
+            ground, above = w.grab(), dialog.grab()
+            p = QPainter(ground)
+            p.drawPixmap((w.width() - dialog.width()) // 2, (w.height() - dialog.height()) // 2, above)
+            p.end()
+            OVER["bus-initialise"] = ground
+            dialog.close()
+
+    QTimer.singleShot(400, draw)
+    page.address.click()
 
 
 def _find(w: Window) -> QDialog:
@@ -204,13 +234,6 @@ def _bench(w: Window) -> None:
     w.network.levels.hold(["f207"], "ColorAdd_B", 0.4)
     w.network.touch()
     wait(seconds=2.0, condition=lambda: False)
-
-
-def _bench_test(w: Window) -> None:
-    w.session.select_items([f"f{n}" for n in range(601, 609)])
-    w.bench.show_page("Test")
-    w.bench.cycles.begin("components")
-    w.bench.cycles.step(1)
 
 
 def _bench_wire(w: Window) -> None:
@@ -268,22 +291,6 @@ def _versions(w: Window) -> None:
     w.sheets.versions.differences.selectRow(2)
 
 
-def _import(w: Window) -> QDialog:
-    """Rows of somebody else's, with a type that the rig does not know and one that meets 101."""
-    rows = [[str(1001 + n), "Lagoon flood", "40", str(1 + 8 * n), f"T{n // 4 + 1}"] for n in range(9)]
-    rows += [[str(1101 + n), "B9 long", "1", str(20 + 60 * n), "Floor"] for n in range(2)]
-    rows += [["1201", "Ghost", "41", "1", "Floor"], ["f3", "Lagoon flood", "41", "9", "Floor"]]
-    with tempfile.TemporaryDirectory() as folder:
-        file = Path(folder) / "their lamps.xlsx"
-        file.write_bytes(table_bytes(".xlsx", "Lamps", ["Lamp", "What", "U", "Adr.", "Truss"], rows, [2, 3]))
-        dialog = ImportTable(w.session, w.computer, file, w)
-    for n, key in enumerate(("number", "profile", "universe", "first", "own:Hang point")):
-        dialog.take_column(n, key)
-    dialog.take_type("B9 long", "p1\tm1")
-    dialog.show()
-    return dialog
-
-
 def _positions(w: Window) -> None:
     w.show_station("Patch")
     w.patch.show_page("Positions")
@@ -295,23 +302,25 @@ SHOTS: dict[str, Callable[[Window], QWidget | None]] = {
     "profiles": _profiles,
     "face-editor": _face,
     "patch": _patch,
-    "patch-lay-out": _lay_out,
     "runs": _runs,
     "runs-bridge": _runs_bridge,
     "findings": _findings,
     "devices": _devices,
-    "devices-push": _push,
+    "lamps": _lamps,
+    "bus": _bus,
+    "bus-groups": _bus_groups,
+    "bus-initialise": _bus_initialise,
     "bench": _bench,
-    "bench-test": _bench_test,
     "bench-wire": _bench_wire,
     "sheets": _sheets,
     "sheets-labels": _sheet_labels,
     "sheets-map": _sheet_map,
     "versions": _versions,
-    "import": _import,
     "positions": _positions,
     "devices-find": _find,
 }
+OVER: dict[str, QPixmap] = {}
+"""Pictures that were taken while a dialog stood over the window."""
 STAND_INS: list[StandIns] = []
 """The stand-ins that run at present."""
 
@@ -339,7 +348,7 @@ def main(folder: Path, only: list[str] | None = None, size: tuple[int, int] = (1
                 window.message.hide()
                 wait()
                 if not only or name in only:
-                    (shown or window).grab().save(str(folder / f"{name}.png"))
+                    (OVER.get(name) or (shown or window).grab()).save(str(folder / f"{name}.png"))
                 if shown is not None:
                     shown.close()
             window.shut()

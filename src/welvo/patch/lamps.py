@@ -149,7 +149,7 @@ def pairs(index: Index, fixtures: Sequence[str], lamps: Sequence[Lamp]) -> list[
     met = {t.key for t in taken.values()}
     faces = [_face(index, k) for k in fixtures if k not in met and not rig.fixtures[k].uid]
     taken |= _guesses(faces, [x for x in lamps if x.uid not in taken and not x.failed])
-    found = []
+    found: list[Pair] = []
     for lamp in lamps:
         t = taken.get(lamp.uid, _Taken())
         lines = lamp_lines(index, t.key, lamp) if t.key and not lamp.failed else ()
@@ -158,7 +158,8 @@ def pairs(index: Index, fixtures: Sequence[str], lamps: Sequence[Lamp]) -> list[
         found.append(Pair(lamp, t.key, t.sure, t.why, t.doubt, lines))
     met = {p.fixture for p in found}
     found += [Pair(None, k) for k in fixtures if k not in met]
-    return found
+    place = {k: n for n, k in enumerate(fixtures)}
+    return sorted(found, key=lambda p: place.get(p.fixture, len(place)))  # along the cable, strangers last
 
 
 LIKE = 3

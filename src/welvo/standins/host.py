@@ -74,13 +74,12 @@ def describe(
 ) -> list[Described]:
     """What to simulate: each device of the rig on 127.x, and further devices of the state.
 
-    `state` is the TOML beside a rig: a table per IP address with what that device has, `model` for devices that are
-    not in the rig, `off = true` for one that does not answer, `planned = true` for one that was set as
-    planned, `faults` for what is wrong with it, `lamps` for lamps of its
-    ports by their number: `address`, `personality`, `fault`, `gone = true`; `gear` for gear of its buses by label and
-    planned place: `short` (255: none), `kinds`, `fault`, `gone = true`, and `extra` for how many more there are;
-    `bus_speed` for how many times faster than a real bus its buses are. What is attached to ports of pixels is
-    what the rig says.
+    `state` is the TOML beside a rig: a table per IP address with what that device has, `model` for devices that are not
+    in the rig, `off = true` for one that does not answer, `planned = true` for one that was set as planned, `faults`
+    for what is wrong with it. `lamps` is for lamps of its ports: `planned = true` for all set as planned, and by their
+    number `address`, `personality`, `fault`, `gone = true`. `gear` is for gear of its buses, by label and planned
+    place: `short` (255: none), `kinds`, `fault`, `gone = true`, and `extra` for how many more there are; `bus_speed`
+    says how many times faster than a real bus its buses are. What is attached to ports of pixels is what the rig says.
     """
     found = []
     known: set[str] = set()
@@ -130,9 +129,10 @@ def responders(index: Index, device_id: str, told: Any, as_planned: bool) -> dic
     rig = index.rig
     found: dict[str, tuple[Responder, ...]] = {}
     known = {str(f.number) for f in rig.fixtures.values()}
-    unknown = next((n for n in told if n not in known), "") if isinstance(told, dict) else "lamps"
+    unknown = next((n for n in told if n not in known and n != "planned"), "") if isinstance(told, dict) else "lamps"
     if unknown:
         raise StandInError(f"There is no lamp {unknown} in this rig.")
+    as_planned = told.get("planned") is True or as_planned
     for label in rig.devices[device_id].ports:
         made = []
         for key in port_lamps(index, device_id, label):

@@ -179,7 +179,8 @@ def show_place(panel: FormPanel, page: BusPage, place: Place) -> None:
     if off:
         write = button("Write what is planned", lambda: page.work.write(ref, [place.at]), "Sets this gear as planned.")
         take = button("Plan what it has", lambda: _take(panel, page, place), "Takes what it has stored into the plan.")
-        panel.body.addLayout(row(write, take, spacing=4))
+        panel.body.addWidget(write)
+        panel.body.addWidget(take)
     elif seen and gear is None:
         take = button("Plan this gear", lambda: _take(panel, page, place), "Plans it with what it has stored.")
         panel.body.addLayout(row(take, None))
