@@ -187,3 +187,17 @@ def test_a_long_table_comes_in_blocks_and_collisions_are_resolved(wire: Wire, no
     node.lines["A"] = LampLine(made)
     uids = run(Gateways(wire).port("127.0.0.21", 3).table(True))  # type: ignore[arg-type]
     assert sorted(uids) == [r.uid for r in made]
+
+
+def test_sub_devices_are_read_one_by_one_with_gaps_in_their_numbers(wire: Wire, node: Node) -> None:
+    lamp = lamps(node)[0]
+    lamp.parts = {1: (101, 4), 4: (120, 8)}
+    talk = Talk(Gateways(wire).port("127.0.0.21", 3))  # type: ignore[arg-type]
+    assert run(talk.read(lamp.uid, True)).parts == ((1, 101, 4), (4, 120, 8))
+    with pytest.raises(RdmRefused, match="it has no such sub-device"):
+        run(talk.get(lamp.uid, rdm.DEVICE_INFO, sub=2))
+    lamp.parts = {}
+    wire.sent.clear()
+    assert run(talk.read(lamp.uid, True)).parts == ()
+    asked = [rdm.from_artnet(p.frame) for p in wire.sent if isinstance(p, artnet.Rdm)]
+    assert all(f.sub == rdm.ROOT for f in asked)  # who announces none is not asked for any

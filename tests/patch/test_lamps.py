@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from tests.conftest import small_rig
+from welvo.checks.checker import Checker, check
 from welvo.demo.gallery import gallery
 from welvo.observed.values import Lamp, Observed
 from welvo.patch.index import Index
@@ -24,6 +25,7 @@ from welvo.patch.lamps import (
     port_address,
     port_lamps,
     ports_with_lamps,
+    searched,
     take_addresses,
     unbind,
 )
@@ -31,6 +33,7 @@ from welvo.patch.path import of_item, path
 from welvo.rig import edits
 from welvo.rig.base import Refused
 from welvo.rig.refs import Goto, PortRef
+from welvo.rig.wiring import Device, DeviceModel, Feed, Port
 
 HEAD, BAR = (1, 8, "only"), (1, 14, "only")
 
@@ -174,3 +177,27 @@ def test_the_lamps_hop_is_what_the_lamp_says() -> None:
     assert last(wide) == ("says long (16)", "differs", "has long (16)", there)
     assert last(lamp(5, 9), seen="port gives 0")[0] == "port gives 0"
     assert last(Lamp(5, failed="silent"))[:2] == ("not read", "unknown") == last(lamp(6, 9))[:2]
+
+
+def test_a_serial_line_of_this_computer_is_a_port_as_well() -> None:
+    rig = small_rig()
+    model = DeviceModel(name="Rush", kind="serial", ports=("DMX",))
+    line = Feed(universe="u1", sender="s", protocol="serial", wire=7, to="")
+    device = Device(name="RUSH", model="rush", ports={"DMX": Port(feed="w7")})
+    node = replace(rig.devices["d"], ports={"A": Port(), "B": Port(feed="w2")})
+    rig = replace(
+        rig, device_models={**rig.device_models, "rush": model}, feeds={**rig.feeds, "w7": line},
+        devices={"d": node, "r": device},
+    )  # fmt: skip
+    index = Index(rig)
+    assert PortRef("r", "DMX") in ports_with_lamps(index) and port_lamps(index, "r", "DMX") == ["a", "b"]
+    assert port_address(rig, Observed(), "r", "DMX") == ("line", 7)
+    observed = Observed(lamps={("line", 7): (lamp(5, 1), lamp(6, 300))})
+    assert searched(rig, observed) == [PortRef("r", "DMX")]
+    found = [f for f in check(rig, observed).findings if f.code == "LAMP-01"]
+    assert found[0].goes_to == Goto("lamps", "r", "DMX", 6) and found[0].where == "RUSH · DMX"
+    checker = Checker(Index(rig))
+    checker.observe(observed, 1.0)
+    after, change = bind(rig, "b", 5)
+    checker.follow(change, checker.context.index.follow(after, change))
+    assert checker.report == check(after, observed, 1.0)

@@ -22,8 +22,9 @@ from welvo.live.lamp_push import LampPush, LampResult
 from welvo.live.links import LinkError
 from welvo.live.listener import Listener
 from welvo.live.rdm_link import Gateways, Talk, find
+from welvo.live.rdm_serial import SerialRdm
 from welvo.observed.values import Event, Lamp, PortAt
-from welvo.patch.lamps import Wish, port_address, searched, wishes
+from welvo.patch.lamps import LINE, Wish, port_address, searched, wishes
 from welvo.protocols.rdm import say_uid
 from welvo.rig.base import Refused
 from welvo.rig.notation import plural
@@ -51,8 +52,12 @@ class LampWork(QObject):
 
     changed = Signal()
 
-    def __init__(self, session: Session, listener: Callable[[], Listener | None]) -> None:
+    def __init__(
+        self, session: Session, listener: Callable[[], Listener | None], lines: Callable[[], dict[str, str]]
+    ) -> None:
         super().__init__()
+        self._lines = lines
+        self._on_line: dict[str, SerialRdm] = {}
         self._session, self._listener = session, listener
         self._known: Listener | None = None
         self._gateways: Gateways | None = None
@@ -97,6 +102,11 @@ class LampWork(QObject):
         return at
 
     def _port(self, at: PortAt) -> Any:
+        if at[0] == LINE:
+            name = self._lines().get(str(at[1]), "")
+            if not name:
+                raise Refused(f"Choose the serial port of line {at[1]} first; it stands in the panel of the device.")
+            return self._on_line.setdefault(name, SerialRdm(name))
         listener = self._listener()
         if listener is None:
             raise Refused("Nothing is asked while no interface is in use (see Output).")
@@ -270,7 +280,8 @@ class LampWork(QObject):
         if error:
             words, bad = f"It broke off: {error}.", True
         self._session.say(f"{plural(len(push.wishes), 'lamp')}: {words}", "error" if bad else "note")
-        device = next((k for k, d in self._session.rig.devices.items() if d.ip == at[0]), "")
+        rig = self._session.rig
+        device = next((ref.device for ref in searched(rig, self._session.observed) if self.at(ref) == at), "")
         for uid in push.wishes if device else ():
             told = [f"{k} {r.outcome}{f', {r.why}' if r.why else ''}" for k, r in self.results.get(uid, {}).items()]
             self._log(device, f"{say_uid(uid)}: {'; '.join(told) or 'not sent'}")

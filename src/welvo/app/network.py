@@ -117,7 +117,7 @@ class Network(QObject):
         """Devices that were given another address: their MAC and address before, and until when they are awaited."""
         self._watch = StatusWatch()
         self.work = DeviceWork(session)
-        self.lamps = LampWork(session, lambda: self.listener)
+        self.lamps = LampWork(session, lambda: self.listener, lambda: self.lines)
         self.buses = BusWork(
             session, lambda: self.interface.ip, self.work.password, lambda: self.quiet or bool(self.missing)
         )

@@ -30,6 +30,7 @@ from welvo.observed.values import NOTHING, SILENT_AFTER, Observed
 from welvo.patch.bus_plan import bus_of
 from welvo.patch.cable import Cables
 from welvo.patch.index import Followed, Index
+from welvo.patch.lamps import LINE
 from welvo.protocols.rdm import say_uid
 from welvo.rig.document import Change, Rig
 from welvo.rig.refs import PortRef
@@ -86,7 +87,7 @@ def _seen_of(rig: Rig, observed: Observed, device_id: str, now: float) -> tuple[
         (heard.name, heard.mac, heard.macs, heard.ports, now - heard.at <= SILENT_AFTER) if heard else None,
         (told.active, told.waits, told.test, told.mac, now - told.at <= SILENT_AFTER) if told else None,
         observed.results.get(device_id),
-        [(at, lamps) for at, lamps in observed.lamps.items() if at[0] == d.ip],
+        [(at, lamps) for at, lamps in observed.lamps.items() if at[0] in (d.ip, LINE)],
         [(at, seen) for at, seen in observed.buses.items() if at[0] == d.ip],
     )
 
@@ -248,6 +249,7 @@ class Checker:
         spans = (ctx.index.place(k) for k in fixtures if k in rig.fixtures)
         near = self._giving_out({s.universe for s in spans if s})
         near |= {ref.device for k in fixtures for ref, _ in ctx.index.cables.attached(k)}
+        near |= set(ctx.lamp_ports) if LINE in ips else set()
         return near | {k for k, d in rig.devices.items() if d.ip in ips}
 
     def _carried(self, before: Rig, rig: Rig, change: Change, ports: set[PortRef]) -> set[str]:

@@ -303,7 +303,7 @@ def standins(
 ) -> None:
     """Run simulated devices for the devices of a rig that are planned on 127.x, until Ctrl+C."""
     from welvo.formats.models import shipped
-    from welvo.standins.host import StandInError, describe, line_numbers, read_fault, read_state, run
+    from welvo.standins.host import StandInError, describe, lines_of, read_fault, read_state, run
 
     rig = load_rig(file)
     try:
@@ -311,7 +311,7 @@ def standins(
         for fault in faults or ():
             boxes = read_fault(fault, boxes)
         described = describe(rig, boxes, shipped(), as_planned)
-        lines = line_numbers(rig)
+        lines = lines_of(rig, boxes, as_planned)
         if not described and not lines:
             fail("No device of this rig is planned on 127.x; stand-ins live nowhere else.")
         if lost := [f for f in faults or () if f.partition(":")[0] not in {d.ip for d in described}]:

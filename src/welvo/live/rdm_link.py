@@ -33,6 +33,8 @@ MOST_PARTS = 64
 TABLE, TABLE_AGAIN = 30.0, 0.5
 """Seconds that a gateway may search, and between two looks at its table."""
 MOST_ANSWER = 16_384
+MOST_SUBS = 512
+"""Sub-devices that a responder can have (E1.20, 9.1)."""
 OWN_UID = 0x7FF0 << 32 | int.from_bytes(os.urandom(4), "big") & 0xFFFF_FFFE
 """Ours, out of the range for prototypes (E1.20, 5)."""
 
@@ -299,6 +301,7 @@ class Talk:
             identify = False
         return replace(
             lamp,
+            parts=await self._parts(uid, lamp.subs),
             maker=await self._text(uid, rdm.MANUFACTURER_LABEL),
             software=await self._text(uid, rdm.SOFTWARE_VERSION_LABEL),
             counters=counters,
@@ -307,6 +310,22 @@ class Talk:
             identify=identify,
             deep=True,
         )
+
+    async def _parts(self, uid: int, count: int) -> tuple[tuple[int, int, int], ...]:
+        """The sub-devices (E1.20, 9.1): what each is asked for by its number. Numbers may have gaps, so all are tried
+        until as many as announced were found."""
+        found: list[tuple[int, int, int]] = []
+        for n in range(1, MOST_SUBS + 1):
+            if len(found) >= count:
+                break
+            try:
+                i = rdm.decode_info(await self.get(uid, rdm.DEVICE_INFO, sub=n))
+            except RdmRefused:
+                continue
+            except (LinkError, WireError):
+                break
+            found.append((n, i.address, i.footprint))
+        return tuple(found)
 
     async def set_address(self, uid: int, address: int) -> None:
         await self.set(uid, rdm.DMX_START_ADDRESS, struct.pack(">H", address))

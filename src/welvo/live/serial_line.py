@@ -51,6 +51,9 @@ class Layer(Protocol):
     def write(self, octets: bytes) -> None:
         """Gives back when the last octet is on the line."""
 
+    def read(self, most: int, seconds: float) -> bytes:
+        """What came in: as soon as there is something, or nothing after so long."""
+
     def close(self) -> None: ...
 
 
@@ -98,6 +101,11 @@ class _Device:
         if left > 0:
             time.sleep(left)
 
+    def read(self, most: int, seconds: float) -> bytes:
+        self._port.timeout = seconds
+        first: bytes = self._port.read(1)
+        return first + self._port.read(min(most - 1, self._port.in_waiting)) if first else b""
+
     def close(self) -> None:
         with contextlib.suppress(OSError):
             self._port.close()
@@ -120,6 +128,7 @@ class _Rehearsed:
 
         self._head = HEAD
         self._socket = socket.socket(socket.AF_UNIX, socket.SOCK_DGRAM)
+        self._socket.bind(b"")  # any free name, so that what is on the line can answer
         try:
             self._socket.connect(rehearsal_address(name.removeprefix(REHEARSAL)))
         except OSError as e:
@@ -133,6 +142,15 @@ class _Rehearsed:
     def write(self, octets: bytes) -> None:
         self._socket.send(self._head.pack(b"D", 0, 0) + octets)
         time.sleep(dmx512.SLOT * len(octets))
+
+    def read(self, most: int, seconds: float) -> bytes:
+        self._socket.settimeout(max(0.001, seconds))
+        try:
+            return self._socket.recv(most)
+        except TimeoutError:
+            return b""
+        finally:
+            self._socket.settimeout(WRITE_WITHIN)
 
     def close(self) -> None:
         self._socket.close()

@@ -106,6 +106,8 @@ class Lamp(msgspec.Struct, frozen=True):
     """Its personalities: number, slots, name."""
     slots: tuple[tuple[int, int, int, str], ...] = ()
     """Its slots: offset from 0, kind, label id (or the primary slot's offset), its own words."""
+    parts: tuple[tuple[int, int, int], ...] = ()
+    """Its sub-devices: number from 1, address, slots."""
     sensors: tuple[tuple[str, str], ...] = ()
     """Name and measured value with its unit."""
     counters: dict[str, int] = {}
@@ -119,7 +121,7 @@ class Lamp(msgspec.Struct, frozen=True):
 
 
 PortAt = tuple[str, int]
-"""A gateway's port: its IP address and its Art-Net Port-Address."""
+"""A gateway's port: its IP address and its Art-Net Port-Address; or `line` and the number of a serial line."""
 
 
 class GearSeen(msgspec.Struct, frozen=True):

@@ -37,11 +37,17 @@ LINES = ("address", "personality", "label")
 
 # ---- ports and their lamps
 
+LINE = "line"
+"""In place of a gateway's address: a serial line of this computer; its number stands for the Port-Address."""
+
 
 def port_address(rig: Rig, observed: Observed, device_id: str, label: str) -> PortAt | None:
     """Where a port is reached by RDM: the device's address and the Port-Address it says it listens to, else the
     planned one."""
     device, model = rig.devices[device_id], model_of(rig, device_id)
+    if model is not None and model.kind == "serial":
+        line = rig.feeds.get(device.ports[label].feed) if label in device.ports else None
+        return (LINE, line.wire) if line and line.protocol == "serial" else None
     if not device.ip or model is None or label not in model.ports or "artnet" not in model.links:
         return None
     heard = observed.heard.get(device.ip)
@@ -53,12 +59,12 @@ def port_address(rig: Rig, observed: Observed, device_id: str, label: str) -> Po
 
 
 def ports_with_lamps(index: Index) -> list[PortRef]:
-    """The ports whose lamps could be asked: DMX ports of nodes with something on their line."""
+    """The ports whose lamps could be asked: DMX ports of nodes and serial lines, with something on their line."""
     rig = index.rig
     found = []
     for device_id, device in rig.devices.items():
         model = model_of(rig, device_id)
-        if model is None or "artnet" not in model.links or model.kind != "node":
+        if model is None or not (model.kind == "serial" or (model.kind == "node" and "artnet" in model.links)):
             continue
         found += [PortRef(device_id, p) for p in model.ports if p in device.ports and port_lamps(index, device_id, p)]
     return found
@@ -249,10 +255,11 @@ def _guesses(faces: list[_Face], lamps: list[Lamp]) -> dict[int, _Taken]:
 def searched(rig: Rig, observed: Observed) -> list[PortRef]:
     """The ports of the rig that were searched for lamps, whatever was found there."""
     ips = {ip for ip, _ in observed.lamps}
+    serial = {m for m, v in rig.device_models.items() if v.kind == "serial"} if LINE in ips else set()
     return [
         PortRef(device_id, label)
         for device_id, d in rig.devices.items()
-        if d.ip in ips
+        if d.ip in ips or d.model in serial
         for label in d.ports
         if port_address(rig, observed, device_id, label) in observed.lamps
     ]

@@ -64,6 +64,11 @@ class Reader:
             self._take(self._octets[0], bytes(self._octets[1:]))
         self._octets = bytearray()
 
+    @property
+    def begun(self) -> bytes:
+        """The packet that is still coming, its start code first."""
+        return bytes(self._octets or b"")
+
     def octets(self, got: bytes) -> None:
         """Octets as they come, the start code among them. Before the first break they belong to nothing."""
         if self._octets is None:

@@ -193,9 +193,24 @@ def _store(sim: SimGear, gear: Gear) -> None:
             setattr(sim, key, value)
 
 
-def line_numbers(rig: Rig) -> list[int]:
-    """The DMX lines of a rig that leave from a computer's serial ports."""
-    return sorted({f.wire for f in rig.feeds.values() if f.protocol == "serial"})
+Lines = dict[int, tuple[Responder, ...]]
+"""DMX lines by their number, with the lamps on each that speak RDM."""
+
+
+def lines_of(rig: Rig, state: dict[str, Any], as_planned: bool = False) -> Lines:
+    """The DMX lines of a rig that leave from a computer's serial ports. A state's table `line N` says of their lamps
+    what a node's says. Raises StandInError."""
+    found: Lines = {f.wire: () for f in rig.feeds.values() if f.protocol == "serial"}
+    index = Index(rig) if found else None
+    for device_id, device in rig.devices.items() if index else ():
+        numbers = {label: f.wire for label, p in device.ports.items()
+                   if (f := rig.feeds.get(p.feed)) and f.protocol == "serial"}  # fmt: skip
+        for label, number in numbers.items():
+            table = state.get(f"line {number}", {})
+            plan = as_planned or table.get("planned") is True
+            assert index
+            found[number] = responders(index, device_id, table.get("lamps", {}), plan).get(label, ())
+    return dict(sorted(found.items()))
 
 
 def read_fault(text: str, state: dict[str, Any]) -> dict[str, Any]:
@@ -593,18 +608,18 @@ def _orders(host: Host, done: asyncio.Event) -> Callable[[], None]:
     return read
 
 
-def line_ends(numbers: Sequence[int]) -> list[LineEnd]:
+def line_ends(lines: Lines) -> list[LineEnd]:
     """The far ends of DMX lines. Raises StandInError for one that is there already."""
     found: list[LineEnd] = []
-    for number in numbers:
+    for number, lamps in lines.items():
         try:
-            found.append(LineEnd(number))
+            found.append(LineEnd(number, lamps))
         except OSError as e:
             raise StandInError(f"Simulated line {number} is running already: {e.strerror}.") from e
     return found
 
 
-async def run(described: list[Described], state: dict[str, Any], until_eof: bool, lines: Sequence[int] = ()) -> None:
+async def run(described: list[Described], state: dict[str, Any], until_eof: bool, lines: Lines = {}) -> None:  # noqa: B006
     """Host the devices and the far ends of DMX `lines` until SIGTERM, SIGINT, or (when a parent holds the pipe) the end
     of standard input.
 

@@ -44,6 +44,8 @@ class Responder:
     muted: bool = False
     damaged: int = 0
     queue: list[Frame] = field(default_factory=list)
+    parts: dict[int, tuple[int, int]] = field(default_factory=dict)
+    """Its sub-devices by number: address and slots of each."""
     clock: Callable[[], float] = lambda: 0.0
     _ready: float = 0.0
 
@@ -99,12 +101,25 @@ class Responder:
     def _get(self, request: Frame) -> bytes:
         _, slots, infos = self.personalities[self.personality - 1]
         data, pid = request.data, request.pid
-        if request.sub not in (rdm.ROOT,):
-            raise _No(0x0009)
+        if request.sub != rdm.ROOT:
+            if request.sub not in self.parts:
+                raise _No(0x0009)
+            if pid != rdm.DEVICE_INFO:
+                raise _No(0x0000)
+            address, wide = self.parts[request.sub]
+            return rdm.encode_info(rdm.DeviceInfo(self.model, 0x0101, 0x0104, wide, 1, 1, address, len(self.parts), 0))
         if pid == rdm.DEVICE_INFO:
             return rdm.encode_info(
                 rdm.DeviceInfo(
-                    self.model, 0x0101, 0x0104, slots, self.personality, len(self.personalities), self.address, 0, 1
+                    self.model,
+                    0x0101,
+                    0x0104,
+                    slots,
+                    self.personality,
+                    len(self.personalities),
+                    self.address,
+                    len(self.parts),
+                    1,
                 )
             )
         if pid == rdm.SUPPORTED_PARAMETERS:

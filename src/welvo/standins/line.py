@@ -6,14 +6,19 @@ answered with JSON: levels, packets and short breaks so far, the start code, and
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import socket
 import struct
 import time
+from collections.abc import Iterable
 from typing import Any
 
+from welvo.protocols import rdm
 from welvo.protocols.dmx512 import Reader
+from welvo.protocols.wire import WireError
+from welvo.standins.lamps import LampLine, Responder
 
 HEAD = struct.Struct("<cff")
 """What a datagram begins with: B and the times of break and mark in seconds, or D and zeros before octets."""
@@ -28,8 +33,9 @@ class LineEnd:
     """One receiver. `ready` has to be called whenever its socket has something to read. Raises OSError when there is
     one of this number already."""
 
-    def __init__(self, number: int) -> None:
+    def __init__(self, number: int, lamps: Iterable[Responder] = ()) -> None:
         self.number = number
+        self.lamps = LampLine(lamps)
         self.socket = socket.socket(socket.AF_UNIX, socket.SOCK_DGRAM)
         try:
             self.socket.bind(rehearsal_address(str(number)))
@@ -63,6 +69,25 @@ class LineEnd:
                     self._reader.line_break(line_break, mark)
                 else:
                     self._reader.octets(got[HEAD.size :])
+                    self._rdm(self._reader.begun, asker)
+
+    def _rdm(self, raw: bytes, asker: str | bytes | None) -> None:
+        """Let the lamps on the line answer a request, once it is whole."""
+        if len(raw) < 3 or raw[0] != rdm.START or len(raw) < raw[2] + 2 or not asker:
+            return
+        try:
+            request = rdm.decode(raw)
+        except WireError:
+            return
+        if request.pid == rdm.DISC_UNIQUE_BRANCH and request.command == rdm.DISCOVERY:
+            low, high = int.from_bytes(request.data[:6], "big"), int.from_bytes(request.data[6:12], "big")
+            said = self.lamps.branch(low, high)
+        else:
+            answer = self.lamps.ask(request)
+            said = b"\0" + rdm.encode(answer) if answer else None  # a break is read as a zero
+        if said:
+            with contextlib.suppress(OSError):  # whoever asked is gone
+                self.socket.sendto(said, asker)
 
     def _answer(self, asker: str | bytes) -> None:
         said = {

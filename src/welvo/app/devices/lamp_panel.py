@@ -178,6 +178,6 @@ def _facts(lamp: Lamp) -> tuple[tuple[str, str], ...]:
         rows.append(("Software", lamp.software or "–"))
         rows += [(k[:1].upper() + k[1:], f"{v:,}".replace(",", "\u202f")) for k, v in lamp.counters.items()]
         rows += list(lamp.sensors)
-        rows += [("Sub-devices", str(lamp.subs))] if lamp.subs else []
+        rows += [(f"Sub-device {n}", f"{address:03d}, {plural(wide, 'slot')}") for n, address, wide in lamp.parts[:32]]
     rows.append(("Read at", time.strftime("%H:%M:%S", time.localtime(lamp.at)) if lamp.at else "–"))
     return tuple(rows)

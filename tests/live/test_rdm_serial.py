@@ -1,0 +1,157 @@
+"""RDM on a serial line: the search by halves with collisions, questions and answers, echo and damage."""
+
+from __future__ import annotations
+
+import asyncio
+import select
+import threading
+from typing import Any
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from welvo.live import rdm_serial
+from welvo.live.links import LinkError
+from welvo.live.rdm_link import Talk, find
+from welvo.live.rdm_serial import SerialRdm
+from welvo.live.serial_line import LineError
+from welvo.protocols import rdm
+from welvo.protocols.rdm import Frame
+from welvo.standins.lamps import LampLine, Responder
+from welvo.standins.line import LineEnd
+
+
+class Cable:
+    """The lowest layer of a line with lamps on it: they answer at once. `echo` gives back what was sent as well."""
+
+    def __init__(self, *uids: int, echo: bool = False, lumps: int = 0) -> None:
+        self.lamps = LampLine(Responder(u, 1, "Eel", "Osmer", [("one", 4, []), ("two", 8, [])]) for u in uids)
+        self.echo, self.lumps, self.damage, self.lose = echo, lumps, 0, 0
+        self.came = b""
+        self.breaks = 0
+        self.requests: list[bytes] = []
+
+    def line_break(self, seconds: float, mark: float) -> None:
+        assert seconds >= 176e-6 and mark >= 12e-6
+        self.breaks += 1
+        self.came = b""
+
+    def write(self, octets: bytes) -> None:
+        self.requests.append(octets)
+        request = rdm.decode(octets)
+        if request.pid == rdm.DISC_UNIQUE_BRANCH:
+            bounds = int.from_bytes(request.data[:6], "big"), int.from_bytes(request.data[6:], "big")
+            said = self.lamps.branch(*bounds)
+        else:
+            answer = self.lamps.ask(request)
+            said = b"\0" + rdm.encode(answer) if answer else None
+        if said and self.damage:
+            self.damage -= 1
+            said = said[:-1] + bytes([said[-1] ^ 1])
+        if self.lose:
+            self.lose -= 1
+            said = None
+        self.came = (b"\0" + octets if self.echo else b"") + (said or b"")
+
+    def read(self, most: int, seconds: float) -> bytes:
+        size = min(most, self.lumps or most)
+        got, self.came = self.came[:size], self.came[size:]
+        return got
+
+    def close(self) -> None:
+        pass
+
+
+def line(cable: Cable) -> SerialRdm:
+    return SerialRdm("x", lambda _: cable, within=0.005)
+
+
+def run(coroutine: Any) -> Any:
+    return asyncio.run(coroutine)
+
+
+@settings(max_examples=20, deadline=None)
+@given(st.sets(st.integers(0, rdm.HIGHEST_UID), min_size=1, max_size=40), st.booleans(), st.sampled_from([0, 1, 7]))
+def test_everybody_on_a_line_is_found(uids: set[int], echo: bool, lumps: int) -> None:
+    assert sorted(run(line(Cable(*uids, echo=echo, lumps=lumps)).table(True))) == sorted(uids)
+
+
+def test_the_first_questions_are_literally_these() -> None:
+    cable = Cable()
+    assert run(line(cable).table(True)) == []
+    first = cable.requests[0]
+    # to everybody, DISC_UN_MUTE (0x0003) of command class 0x10, without data
+    assert first[:3].hex() == "cc0118" and first[3:9] == b"\xff" * 6 and first[20:24].hex() == "10000300"
+    branch = next(r for r in cable.requests if r[21:23].hex() == "0001")
+    assert branch[23] == 12 and branch[24:36].hex() == "000000000000fffffffffffe"
+    assert cable.breaks == len(cable.requests)
+
+
+def test_lamps_are_read_and_set_and_damage_is_asked_for_again() -> None:
+    cable = Cable(0x7FF200000001, 0x7FF200000002, lumps=5)
+    port = line(cable)
+    found = run(find(port, True))
+    assert [x.names for x in found] == [((1, 4, "one"), (2, 8, "two"))] * 2 and not any(x.failed for x in found)
+    cable.damage = cable.lose = 1
+    run(Talk(port).set_address(0x7FF200000002, 33))
+    assert cable.lamps.responders[1].address == 33
+    cable.lamps.responders[0].fault = "deaf"
+    with pytest.raises(LinkError, match="7FF2:00000001 does not answer"):
+        run(Talk(port).get(0x7FF200000001, rdm.DEVICE_INFO))
+
+
+def test_an_answer_to_somebody_else_is_none() -> None:
+    cable = Cable(5)
+
+    class Old(Cable):
+        def write(self, octets: bytes) -> None:
+            super().write(octets)
+            request = rdm.decode(octets)
+            self.came = rdm.encode(rdm.answer(Frame(6, request.source, request.command, request.pid), 6, b""))
+
+    with pytest.raises(LinkError):
+        run(Talk(line(Old(5))).get(5, rdm.DMX_START_ADDRESS))
+    assert cable.lamps.responders
+
+
+def test_a_port_that_is_busy_or_gone_is_said() -> None:
+    def busy(_: str) -> Any:
+        raise LineError("serial port x is used by another program")
+
+    with pytest.raises(LinkError, match="used by another program. Disarm first"):
+        run(SerialRdm("x", busy).table(True))
+
+    class Pulled(Cable):
+        def write(self, octets: bytes) -> None:
+            raise OSError(5, "Input/output error")
+
+    with pytest.raises(LinkError, match="The line failed: Input/output error"):
+        run(SerialRdm("x", lambda _: Pulled()).table(True))
+    assert rdm_serial.WITHIN > 0.0028
+
+
+def test_a_simulated_line_answers_like_a_real_one() -> None:
+    """Through the local socket that stands in for the port, break and octets apart."""
+    lamps = [Responder(0x7FF300000000 + 977 * n, 1, "Eel", "Osmer", [("one", 4, [])]) for n in range(5)]
+    end = LineEnd(973, lamps)
+    stop = threading.Event()
+
+    def serve() -> None:
+        while not stop.is_set():
+            if select.select([end.socket], [], [], 0.05)[0]:
+                end.ready()
+
+    thread = threading.Thread(target=serve)
+    thread.start()
+    try:
+        port = SerialRdm("rehearsal:973")
+        assert sorted(run(port.table(True))) == sorted(r.uid for r in lamps)
+        run(Talk(port).set_address(lamps[3].uid, 101))
+        assert lamps[3].address == 101
+    finally:
+        stop.set()
+        thread.join()
+        end.close()
+    with pytest.raises(LinkError, match="no simulated line 973 is running"):
+        run(SerialRdm("rehearsal:973").table(True))
