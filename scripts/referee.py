@@ -6,6 +6,7 @@ when one is malformed, other than the kinds tshark itself cannot read (sACN sync
 
 from __future__ import annotations
 
+import asyncio
 import collections
 import os
 import subprocess
@@ -21,7 +22,11 @@ from welvo.live.interfaces import LOOPBACK
 from welvo.live.links import ArtNetLink
 from welvo.live.listener import Listener
 from welvo.live.output import rows_of, streams
+from welvo.live.rdm_link import Gateways, Talk, find
+from welvo.observed.values import Observed
+from welvo.patch.lamps import port_address
 from welvo.protocols import artnet
+from welvo.rig.document import Rig
 from welvo.rig.plan import planned
 from welvo.standins.process import StandIns
 
@@ -34,7 +39,22 @@ FIELDS = [
     "acn.dmx.source_name",
     "_ws.malformed",
     "_ws.expert.message",
+    "rdm.pid",
 ]
+
+
+async def ask_lamps(rig: Rig, listener: Listener) -> None:
+    """Search a port for lamps, read one of them in full, and set it."""
+    at = port_address(rig, Observed(heard=listener.heard()), "d1", "A")
+    assert at
+    port = Gateways(listener).port(*at)
+    found = await find(port, True)
+    talk, uid = Talk(port), found[0].uid
+    await talk.read(uid, deep=True)
+    await talk.set_label(uid, "Seen by the referee")
+    await talk.set_address(uid, 17)
+    await talk.identify(uid, True)
+    await talk.identify(uid, False)
 
 
 def main() -> int:
@@ -43,7 +63,7 @@ def main() -> int:
         capture = Path(folder) / "lo.pcapng"
         quiet = {**os.environ, "WIRESHARK_EXTCAP_DIR": folder + "/none"}
         shark = subprocess.Popen(
-            ["tshark", "-i", "lo", "-w", str(capture), "-f", "udp port 5568 or udp port 6454", "-a", "duration:8"],
+            ["tshark", "-i", "lo", "-w", str(capture), "-f", "udp port 5568 or udp port 6454", "-a", "duration:12"],
             stderr=subprocess.DEVNULL,
             env=quiet,
         )
@@ -66,6 +86,7 @@ def main() -> int:
             listener.send_artnet(artnet.IpProg(), "127.0.0.50")  # only asks; the controller answers
             listener.send_artnet(artnet.Input(1, (True, False)), "127.0.0.21")
             time.sleep(1.0)
+            asyncio.run(ask_lamps(rig, listener))
         finally:
             if engine:
                 engine.stop()
@@ -91,7 +112,7 @@ def main() -> int:
     kinds: collections.Counter[str] = collections.Counter()
     bad = []
     for line in lines:
-        protocols, _, opcode, universe, _, name, malformed, message = (*line.split("|"), *[""] * 8)[:8]
+        protocols, _, opcode, universe, _, name, malformed, message, pid = (*line.split("|"), *[""] * 9)[:9]
         kind = (
             f"Art-Net opcode {opcode}"
             if opcode
@@ -99,8 +120,8 @@ def main() -> int:
             if universe
             else protocols.rsplit(":", 1)[-1] + " (not read by tshark)"
         )
-        kinds[kind] += 1
-        if malformed or "alformed" in message:
+        kinds[f"{kind}, RDM" if pid else kind] += 1
+        if malformed or "alformed" in message or "hecksum" in message:
             bad.append(line)
     for kind, count in sorted(kinds.items()):
         print(f"{count:6}  {kind}")
