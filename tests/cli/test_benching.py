@@ -69,10 +69,8 @@ def test_recorded_told_and_played_again(tmp_path: Path, sender: None) -> None:
     recording = load(file)
     assert recording.wires == [("sacn", 3), ("sacn", 206)] and len(recording.frames) > 60
     told = json.loads(run(app, ["play", str(file), "--json"]).stdout)
-    assert [(u["wire"], u["slots"], u["sources"]) for u in told["universes"]] == [
-        ("sACN 3", 512, ["Desk"]),
-        ("sACN 206", 512, ["Desk"]),
-    ]
+    assert [(u["wire"], u["slots"]) for u in told["universes"]] == [("sACN 3", 512), ("sACN 206", 512)]
+    assert all("Desk" in u["sources"] for u in told["universes"])  # a window of another test may be armed meanwhile
     at = json.loads(run(app, ["play", str(file), "--at", "0.5", "--json"]).stdout)
     assert at["sACN 3"] == [255] * 512
     assert "1=255" in run(app, ["play", str(file), "--at", "0.5"]).stdout
