@@ -333,11 +333,12 @@ def main() -> int:
     parser.add_argument(
         "--only",
         default="",
-        help="one part: core, patch, start, painting, profiles, window, runs, output, devices, sheets or wire",
+        help="one part: core, patch, start, painting, profiles, window, runs, output, devices, lamps, sheets or wire",
     )
     asked = parser.parse_args()
     from cables import cables  # beside this file, like those below
     from devices import devices
+    from lamps import lamps
     from output import output
     from patching import patching, tapes
     from sheets import sheets
@@ -355,6 +356,7 @@ def main() -> int:
         "output": lambda: output(say, asked.seconds),
         "devices": lambda: devices(say),
         "sheets": lambda: sheets(say),
+        "lamps": lambda: lamps(say),
         "wire": lambda: wire(say, asked.seconds),
     }
     for name, part in parts.items():

@@ -23,12 +23,11 @@ from welvo.app.widgets.painting import button, clear, column, label, row, touchi
 from welvo.app.widgets.theme import THEME
 from welvo.patch.bus_edits import plan_gear, set_scene, toggle_group
 from welvo.patch.bus_inputs import inputs_of, truth_table
-from welvo.patch.bus_plan import bus_at, bus_ports, timing
+from welvo.patch.bus_plan import bus_at, bus_ports
 from welvo.patch.gear import Place, board, gear_wishes, read_level, say_level, seen_on
 from welvo.patch.planned import full_plan
 from welvo.protocols.dali import MASK, SCENES, SHORT_ADDRESSES
 from welvo.rig.base import Refused
-from welvo.rig.buses import ADDRESSINGS, CONTROLS
 from welvo.rig.notation import plural
 from welvo.rig.plan import model_of
 from welvo.rig.refs import PortRef
@@ -516,13 +515,3 @@ class BusPage(QWidget):
 def _stands(changes: tuple[tuple[int, int], ...], gear: tuple[object, ...]) -> bool:
     """Whether the gear of an addressing still stands where that put it, as far as can be told from who is there."""
     return {now for _, now in changes} <= {g.at for g in gear}  # type: ignore[attr-defined]
-
-
-def follows_words(session: Session, ref: PortRef) -> str:
-    """How a bus follows its universe, in one sentence."""
-    bus = bus_at(session.rig, ref)
-    t = timing(bus)
-    return (
-        f"{ADDRESSINGS[bus.addressing][1].capitalize()}, {CONTROLS[bus.control][0]}: {plural(bus.footprint, 'slot')}. "
-        f"A change of everything takes {t.seconds:.1f} s."
-    )

@@ -4,20 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QRectF
-from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtCore import QPointF, QRectF
+from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from welvo.app.devices.bus_page import BusPage
 from welvo.app.widgets import marks
 from welvo.app.widgets.fields import Choice, Field
 from welvo.app.widgets.forms import Picked, Subject, Typed
-from welvo.app.widgets.painting import button, label, row, text
+from welvo.app.widgets.painting import CENTRE, button, label, row, text
 from welvo.app.widgets.panels import FormPanel, Title, Ways, finding_card
 from welvo.app.widgets.theme import THEME
 from welvo.observed.values import GearSeen
 from welvo.patch.bus_edits import copy_gear, remove_gear, set_bus, set_gear
-from welvo.patch.bus_plan import bus_at, bus_of, curve_table, timing
+from welvo.patch.bus_plan import arc_level, bus_at, bus_of, curve_table, light, timing
 from welvo.patch.gear import (
     LABELS,
     GearLine,
@@ -115,8 +115,44 @@ def show_bus(panel: FormPanel, page: BusPage) -> None:
             ),
         )
     )
-    rows = tuple((f"slot {v}", f"level {n} · {light:.1f} %") for v, n, light in curve_table(bus.curve, bus.least))
+    panel.body.addWidget(CurvePicture(bus))
+    rows = tuple((f"slot {v}", f"level {n} · {lit:.1f} %") for v, n, lit in curve_table(bus.curve, bus.least))
     panel.body.addWidget(Ways("Slot, level on the bus, light", rows))
+
+
+class CurvePicture(QWidget):
+    """Light over slot: what the gear gives for each level that is sent, with the numbers at its ends and its middle."""
+
+    def __init__(self, bus: Bus) -> None:
+        super().__init__()
+        self._bus = bus
+        self.setFixedHeight(120)
+        middle = light(arc_level(128, bus.curve, bus.least), bus.curve)
+        self.setAccessibleName(f"Curve: slot 128 gives {middle:.1f} % light")
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        p = QPainter(self)
+        area = QRectF(34, 6, self.width() - 44, self.height() - 26)
+        p.fillRect(area, THEME.color("field"))
+        for share, words in ((0.0, "0"), (0.5, "50 %"), (1.0, "100 %")):
+            y = area.bottom() - share * area.height()
+            p.fillRect(QRectF(area.x(), y, area.width(), 1), THEME.color("line"))
+            text(p, QRectF(0, y - 8, 32, 16), words, "quiet", 11)
+        for slot in (0, 128, 255):
+            x = area.x() + area.width() * slot / 255
+            p.fillRect(QRectF(x, area.y(), 1, area.height()), THEME.color("line"))
+            text(p, QRectF(x - 20, area.bottom() + 3, 40, 16), str(slot), "quiet", 11, align=CENTRE)
+        at = [
+            QPointF(
+                area.x() + area.width() * v / 255,
+                area.bottom()
+                - light(arc_level(v, self._bus.curve, self._bus.least), self._bus.curve) / 100 * area.height(),
+            )
+            for v in range(256)
+        ]
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setPen(QPen(THEME.color("accent"), 2))
+        p.drawPolyline(at)
 
 
 class _Line(QWidget):
@@ -214,9 +250,16 @@ def _plan(panel: FormPanel, page: BusPage, place: Place) -> None:
             raise Refused(f"There is no fixture {number} in this rig.")
         return s.edit(set_gear, ref, [at], f"gear {at} drives {number or 'nothing'}", fixture=key)
 
-    def typed(key: str, words: str, help_text: str, read: Callable[[str], object], say: Callable[[Gear], str]) -> Typed:
+    def typed(
+        key: str,
+        words: str,
+        help_text: str,
+        read: Callable[[str], object],
+        say: Callable[[Gear], str],
+        nearest: Callable[[str], str] | None = None,
+    ) -> Typed:
         return Typed(
-            words, help_text, shown=say, width=96,
+            words, help_text, shown=say, width=96, preview=nearest,
             take=lambda t: s.edit(set_gear, ref, [at], f"{words.lower()} of gear {at}", **{key: read(t)}),
         )  # fmt: skip
 
@@ -243,9 +286,11 @@ def _plan(panel: FormPanel, page: BusPage, place: Place) -> None:
         typed("groups", "Groups", "Groups from 0 to 15, such as 0, 3; or none. Empty: the plan does not care.",
               read_groups, lambda g: "" if g.groups is None else say_groups(g.groups)),
         typed("fade_time", "Fade time", "Seconds, as the nearest time the standard has; or no fade.",
-              read_time, lambda g: "" if g.fade_time is None else say_time(g.fade_time)),
+              read_time, lambda g: "" if g.fade_time is None else say_time(g.fade_time),
+              lambda t: _nearest(t, read_time, say_time)),
         typed("fade_rate", "Fade rate", "Steps a second, as the nearest rate the standard has.",
-              read_rate, lambda g: "" if g.fade_rate is None else say_rate(g.fade_rate)),
+              read_rate, lambda g: "" if g.fade_rate is None else say_rate(g.fade_rate),
+              lambda t: _nearest(t, read_rate, say_rate)),
         typed("least", "Least level", "The least level it gives, 1 to 254 or a share. Too high, lamps jump on.",
               _light, lambda g: level(g, "least")),
         typed("greatest", "Greatest level", "The greatest level it gives, 1 to 254 or a share.",
@@ -258,6 +303,15 @@ def _plan(panel: FormPanel, page: BusPage, place: Place) -> None:
     if place.planned:
         gone = button("Take out of the plan", lambda: s.edit(remove_gear, ref, [at]), "Undo brings it back.")
         panel.body.addLayout(row(gone, None))
+
+
+def _nearest(typed: str, read: Callable[[str], int | None], say: Callable[[int | None], str]) -> str:
+    """What is typed, and the step of the standard that it becomes; nothing while it is none."""
+    try:
+        step = read(typed)
+    except Refused:
+        return ""
+    return f"{typed.strip()} becomes {say(step)}, the nearest there is." if step is not None else ""
 
 
 def _light(typed: str) -> int | None:
