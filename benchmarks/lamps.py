@@ -35,6 +35,11 @@ BRANCH_S, MUTE_S = 0.0058, 0.0035
 """Seconds that a branch and a muting take on a line, as a rule: request, answer and the pauses the standard wants."""
 
 
+def _wire(n: int) -> int:
+    """The wire universe of port `n`, counted through: the four ports of a node share a page, and with it a sub-net."""
+    return 16 * ((n - 1) // 4) + (n - 1) % 4 + 1
+
+
 def _hall() -> Rig:
     """Eight nodes of four ports, each with twelve lamps on a universe of its own."""
     from welvo.formats.chart import read_chart
@@ -45,8 +50,8 @@ def _hall() -> Rig:
     rig = Rig(name="lamps", profiles={"p": profile}, senders={"s": Sender(name="Bench", kind="bench")})
     rig = replace(
         rig,
-        universes={f"u{n}": Universe(number=n) for n in range(1, 4 * NODES + 1)},
-        feeds={f"w{n}": Feed(universe=f"u{n}", sender="s", wire=n) for n in range(1, 4 * NODES + 1)},
+        universes={f"u{n}": Universe(number=_wire(n)) for n in range(1, 4 * NODES + 1)},
+        feeds={f"w{n}": Feed(universe=f"u{n}", sender="s", wire=_wire(n)) for n in range(1, 4 * NODES + 1)},
         fixtures={
             f"f{n}-{m}": Fixture(
                 number=100 * n + m, name="Eel", profile="p", mode="m", at=(Place(universe=f"u{n}", address=1 + 4 * m),)

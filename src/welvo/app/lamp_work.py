@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import concurrent.futures
 import contextlib
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Coroutine, Iterable
 from dataclasses import dataclass
 from functools import partial
 from typing import Any
@@ -17,6 +17,7 @@ from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 
 from welvo.app.session import Session
+from welvo.app.turns import TURNS
 from welvo.live.jobs import Jobs
 from welvo.live.lamp_push import LampPush, LampResult
 from welvo.live.links import LinkError
@@ -29,6 +30,10 @@ from welvo.protocols.rdm import say_uid
 from welvo.rig.base import Refused
 from welvo.rig.notation import plural
 from welvo.rig.refs import PortRef
+
+STARTED_AT_ONCE = 4
+AT_A_TIME = 1
+"""Pieces of work whose results are taken over in one turn of the window: thirty ports may be done at once."""
 
 
 @dataclass
@@ -72,6 +77,7 @@ class LampWork(QObject):
         self._futures: list[tuple[str, PortAt, concurrent.futures.Future[Any]]] = []
         self._shown: object = None
         self._told: list[Event] = []
+        self._waiting: list[tuple[PortAt, Callable[[], Coroutine[Any, Any, list[Lamp]]]]] = []
         session.replaced.connect(self.forget)
 
     def close(self) -> None:
@@ -142,13 +148,22 @@ class LampWork(QObject):
             port = self._port(at)
             looking = self.searches[at] = Looking(ref)
             self.failed.pop(at, None)
-            made = self._jobs.start(partial(find, port, anew, looking.told))
-            self._futures.append(("search", at, made))
+            self._waiting.append((at, partial(find, port, anew, looking.told)))
+            TURNS.begin()
+        self._start_some()
         self.changed.emit()
         return len(ats)
 
+    def _start_some(self) -> None:
+        """Begin a few of the searches that wait: starting thirty at once would hold the window up."""
+        for at, search in self._waiting[:STARTED_AT_ONCE]:
+            self._futures.append(("search", at, self._jobs.start(search)))
+        del self._waiting[:STARTED_AT_ONCE]
+
     def stop(self, at: PortAt) -> None:
         """End a search, or a push after the lamp that is on its way."""
+        while self._waiting:
+            self._start_some()
         for kind, where, future in self._futures:
             if where == at and kind == "search":
                 future.cancel()
@@ -222,13 +237,15 @@ class LampWork(QObject):
 
     def tick(self) -> None:
         """Take over what has ended; tell whoever shows progress."""
-        ended = [x for x in self._futures if x[2].done()]
-        self._futures = [x for x in self._futures if not x[2].done()]
+        self._start_some()
+        ended = [x for x in self._futures if x[2].done()][:AT_A_TIME]
+        self._futures = [x for x in self._futures if x not in ended]
         found: dict[PortAt, tuple[Lamp, ...]] = {}
         for kind, at, future in ended:
             error = None if future.cancelled() else future.exception()
             if kind == "search":
-                looking = self.searches.pop(at)
+                del self.searches[at]
+                TURNS.end()
                 if future.cancelled():
                     self.failed[at] = "The search was stopped."
                 elif error:
@@ -236,7 +253,6 @@ class LampWork(QObject):
                     self._session.say(str(error), "error")
                 else:
                     found[at] = self._with_known(at, future.result())
-                    self._note(looking.ref, f"{plural(len(found[at]), 'lamp')} answered by RDM on port {{}}")
             elif kind == "push":
                 found[at] = self._pushed(at, self.pushes.pop(at), error)
             elif error:
@@ -257,8 +273,8 @@ class LampWork(QObject):
             {at: (x.done, x.of) for at, x in self.searches.items()},
             {at: (x.done, x.doing) for at, x in self.pushes.items()},
         )
-        if ended or shown != self._shown:
-            self._shown = shown
+        news, self._shown = bool(ended) or shown != self._shown, shown
+        if news and not found:  # with something found, all that is shown was brought up to date already
             self.changed.emit()
 
     def _with_known(self, at: PortAt, lamps: list[Lamp]) -> tuple[Lamp, ...]:
@@ -286,10 +302,6 @@ class LampWork(QObject):
             told = [f"{k} {r.outcome}{f', {r.why}' if r.why else ''}" for k, r in self.results.get(uid, {}).items()]
             self._log(device, f"{say_uid(uid)}: {'; '.join(told) or 'not sent'}")
         return tuple(push.lamps.values())
-
-    def _note(self, ref: PortRef, words: str) -> None:
-        if ref.device in self._session.rig.devices:
-            self._log(ref.device, words.format(ref.port))
 
     def _log(self, device: str, words: str) -> None:
         self._told.append(Event(self._session.now(), device, "lamps", words))

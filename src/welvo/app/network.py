@@ -489,7 +489,8 @@ class Network(QObject):
             self.levels.advance(self._tick.interval() / 1000)
             self._dirty = self._stale = True
         self.work.tick()
-        self.lamps.tick()
+        if self._count % 3 != 1:  # what was heard is taken over in that turn, which is enough for one
+            self.lamps.tick()
         self.buses.tick()
         self._follow_moves()
         for fault in self._faults():

@@ -16,9 +16,9 @@ from welvo.checks.checker import Checker, Report
 from welvo.formats.files import ChangedOnDisk, RigFileError, Stamp
 from welvo.formats.rigfile import open_rig
 from welvo.formats.rigfile import save as write_rig
-from welvo.observed.values import NOTHING, Event, Lamp, Observed, Written
+from welvo.observed.values import NOTHING, Event, Observed, Written
 from welvo.patch.index import Followed, Index, Taker
-from welvo.patch.lamps import Pair, pairs, port_address, port_lamps
+from welvo.patch.lamps import Pair, paired
 from welvo.patch.path import Target, find_target, of_item, of_pixel, of_segment, of_slot
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Edit, Rig, everything
@@ -111,7 +111,6 @@ class Session(QObject):
         self.selection = Selection()
         self._before: list[Selection] = []
         self._after: list[Selection] = []
-        self._paired: dict[PortRef, tuple[Rig, tuple[Lamp, ...], list[Pair]]] = {}
 
     @property
     def rig(self) -> Rig:
@@ -284,20 +283,12 @@ class Session(QObject):
         import msgspec
 
         self.observed = msgspec.structs.replace(self.observed, **parts)
-        self.checker.observe(self.observed, self.now())
+        self.checker.observe(self.observed, self.now(), parts.keys() <= {"lamps", "buses", "log"})
         self.observed_changed.emit()
 
     def paired(self, ref: PortRef) -> list[Pair]:
-        """The lamps found on a port beside those planned there. Asked about many times between two edits."""
-        at = port_address(self.rig, self.observed, *ref)
-        lamps = self.observed.lamps.get(at) if at else None
-        if lamps is None:
-            return []
-        known = self._paired.get(ref)
-        if known is None or known[0] is not self.rig or known[1] is not lamps:
-            found = pairs(self.index, port_lamps(self.index, *ref), lamps)
-            known = self._paired[ref] = (self.rig, lamps, found)
-        return known[2]
+        """The lamps found on a port beside those planned there."""
+        return paired(self.index, self.observed, ref)
 
     def note_written(self, device: str, values: dict[str, Any], what: str) -> None:
         """A push went out: its values are claimed until the device says them itself."""

@@ -307,11 +307,12 @@ class Checker:
         found |= {ref for ref, numbers in self._near.items() if numbers & near.get(ref.device, set())}
         return found
 
-    def observe(self, observed: Observed, now: float) -> None:
-        """Take over what was seen; only rules that read observations run again."""
+    def observe(self, observed: Observed, now: float, lamps_only: bool = False) -> None:
+        """Take over what was seen; only rules that read observations run again. `lamps_only`: nothing else was seen
+        than what hangs on devices, so that none but rules about devices and ports can find something else."""
         rig = self.context.rig
         self.context = Context(rig, self.context.index, observed, now)
-        todo = {s: subjects(rig, s) for s in ("feed", "use", "rig")}
+        todo = {s: subjects(rig, s) for s in ("feed", "use", "rig")} if not lamps_only else {}
         seen = {d: _seen_of(rig, observed, d, now) for d in rig.devices}
         todo["device"] = [d for d, facts in seen.items() if observed.written.get(d) or facts != self._seen.get(d)]
         self._seen = seen

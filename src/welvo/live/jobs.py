@@ -33,12 +33,18 @@ class Jobs:
     def close(self, seconds: float = 2.0) -> None:
         if self._loop is None or self._thread is None:
             return
-        for future in list(self._running):
-            future.cancel()
-        if self._running:
-            concurrent.futures.wait(list(self._running), seconds)
-        self._loop.call_soon_threadsafe(self._loop.stop)
-        self._thread.join(seconds)
+        loop = self._loop
+
+        async def end() -> None:
+            others = asyncio.all_tasks() - {asyncio.current_task()}
+            for task in others:
+                task.cancel()
+            if others:  # what is cancelled still has to put away what it holds
+                await asyncio.wait(others, timeout=seconds)
+            loop.stop()
+
+        asyncio.run_coroutine_threadsafe(end(), loop)
+        self._thread.join(seconds + 0.5)
         if not self._thread.is_alive():
             self._loop.close()
         self._loop = self._thread = None

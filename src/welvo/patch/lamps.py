@@ -58,11 +58,12 @@ def port_address(rig: Rig, observed: Observed, device_id: str, label: str) -> Po
     return (device.ip, feed.wire) if feed and feed.protocol in ("artnet", "sacn") and feed.wire <= 0x7FFF else None
 
 
-def ports_with_lamps(index: Index) -> list[PortRef]:
-    """The ports whose lamps could be asked: DMX ports of nodes and serial lines, with something on their line."""
+def ports_with_lamps(index: Index, only: str = "") -> list[PortRef]:
+    """The ports whose lamps could be asked: DMX ports of nodes and serial lines with something on their line. `only`
+    asks for those of one device."""
     rig = index.rig
     found = []
-    for device_id, device in rig.devices.items():
+    for device_id, device in rig.devices.items() if not only else [(only, rig.devices[only])]:
         model = model_of(rig, device_id)
         if model is None or not (model.kind == "serial" or (model.kind == "node" and "artnet" in model.links)):
             continue
@@ -268,9 +269,21 @@ def searched(rig: Rig, observed: Observed) -> list[PortRef]:
 def paired(index: Index, observed: Observed, ref: PortRef) -> list[Pair]:
     """What was found on a port, beside what is planned there; nothing before it was searched."""
     at = port_address(index.rig, observed, ref.device, ref.port)
-    if at is None or at not in observed.lamps:
+    lamps = observed.lamps.get(at) if at else None
+    if lamps is None:
         return []
-    return pairs(index, port_lamps(index, ref.device, ref.port), observed.lamps[at])
+    known = _paired.get(ref)
+    if known is None or known[0] is not index.rig or known[1] is not lamps:
+        if len(_paired) > MOST_PORTS:
+            _paired.clear()
+        found = pairs(index, port_lamps(index, ref.device, ref.port), lamps)
+        known = _paired[ref] = (index.rig, lamps, found)
+    return known[2]
+
+
+MOST_PORTS = 500
+_paired: dict[PortRef, tuple[Rig, tuple[Lamp, ...], list[Pair]]] = {}
+"""What was worked out last for each port: rules, page, panel and path ask for the same. Do not change it."""
 
 
 @kept

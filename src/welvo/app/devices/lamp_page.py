@@ -90,7 +90,8 @@ class LampPage(QWidget):
 
     def labels(self, device_id: str) -> list[str]:
         """The ports of a device whose lamps can be asked."""
-        return [p for d, p in ports_with_lamps(self._session.index) if d == device_id] if device_id else []
+        s = self._session
+        return [ref.port for ref in ports_with_lamps(s.index, device_id)] if device_id in s.rig.devices else []
 
     def show_device(self, device_id: str, port: str = "") -> None:
         labels = self.labels(device_id)

@@ -6,7 +6,6 @@ meanwhile and nothing is half of one rig and half of another.
 
 from __future__ import annotations
 
-import sys
 from dataclasses import dataclass
 from threading import Event
 
@@ -14,6 +13,7 @@ from PySide6.QtCore import QObject, Signal
 
 from welvo.app.disk import Newest
 from welvo.app.session import Session
+from welvo.app.turns import TURNS
 from welvo.checks.checker import Report
 from welvo.formats.versions import latest, unpack
 from welvo.live.worker import Faults
@@ -27,10 +27,6 @@ from welvo.sheets.catalogue import make_pdf
 from welvo.sheets.lists import Material
 from welvo.sheets.paper import Choices
 from welvo.sheets.pdf import Stopped
-
-HAND_OVER = 0.0005
-"""Seconds after which the window gets its turn while a sheet is made. With Python's usual 5 ms each of its many small
-calls into Qt waits that long, and it stands still for a tenth of a second."""
 
 
 @dataclass(frozen=True)
@@ -106,8 +102,7 @@ class Maker(QObject):
                 last = percent
                 self.told.emit(done, of)
 
-        usual = sys.getswitchinterval()
-        sys.setswitchinterval(HAND_OVER)
+        TURNS.begin()
         try:
             data = make_pdf(wish.material(), wish.key, wish.choices, progress)
         except Stopped:
@@ -121,4 +116,4 @@ class Maker(QObject):
             if not stop.is_set():
                 self.made.emit(wish, data)
         finally:
-            sys.setswitchinterval(usual)
+            TURNS.end()
