@@ -8,11 +8,15 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from msgspec.structs import replace
 from typer.testing import CliRunner
 
 from welvo.cli import app
 from welvo.demo.gallery import gallery
+from welvo.formats.models import shipped
 from welvo.formats.rigfile import load, save
+from welvo.rig.edits import add_device, set_port
+from welvo.rig.wiring import Feed
 from welvo.standins.process import StandIns
 
 run = CliRunner().invoke
@@ -64,5 +68,31 @@ def test_what_cannot_be_asked_is_said(hall: tuple[str, StandIns]) -> None:
     file, _ = hall
     nowhere = run(app, ["lamps", file, "--port", "WEIR-2/Z"])
     assert nowhere.exit_code == 2 and "There are: " in nowhere.stderr and "WEIR-2/A" in nowhere.stderr
+    for wrong in ("1", "x=/dev/y", "1="):
+        assert "NUMBER=PORT" in run(app, ["lamps", file, "--serial", wrong]).stderr
     both = run(app, ["lamps", file, "--push", "--take"])
     assert both.exit_code == 2 and "Either" in both.stderr
+
+
+def test_lamps_on_a_serial_line_are_asked_through_its_port(tmp_path: Path) -> None:
+    rig = gallery()
+    rig, change = add_device(rig, shipped()["rush"], "RUSH")
+    made = change.made[0]
+    label = next(iter(rig.devices[made].ports))
+    line = Feed(universe="u8", sender="s1", protocol="serial", wire=974, to="")
+    rig = replace(rig, feeds={**rig.feeds, "w974": line})
+    rig, _ = set_port(rig, made, label, "", feed="w974")
+    file, state = tmp_path / "line.welvo", tmp_path / "state.toml"
+    save(rig, file)
+    state.write_text('["line 974"]\nplanned = true\n')
+    stand_ins = StandIns(file, state)
+    stand_ins.wait_ready()
+    try:
+        port = f"RUSH/{label}"
+        unsaid = run(app, ["lamps", str(file), "--port", port])
+        assert unsaid.exit_code == 1 and "--serial 974=PORT" in unsaid.stdout
+        code, [row] = as_json(str(file), "--port", port, "--serial", "974=rehearsal:974")
+        assert row["failed"] == "" and len(row["lamps"]) > 3 and all(x["uid"] for x in row["lamps"])
+        assert code in (0, 1) and not any(x["differs"] for x in row["lamps"])
+    finally:
+        stand_ins.stop()

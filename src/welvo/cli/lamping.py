@@ -42,6 +42,9 @@ def lamps(
         bool, typer.Option("--confirm", help="Take all guesses which lamp is which, and keep the UIDs in the rig.")
     ] = False,
     take: Annotated[bool, typer.Option("--take", help="Plan the addresses that the lamps have.")] = False,
+    serial: Annotated[
+        list[str] | None, typer.Option(help="Which serial port a line is, as NUMBER=PORT, such as 1=/dev/ttyUSB0.")
+    ] = None,
     write: Annotated[Path | None, typer.Option(help="The rig file to write; the one that was read without.")] = None,
     as_json: AsJson = False,
 ) -> None:
@@ -53,6 +56,7 @@ def lamps(
     from welvo.rig.base import Refused
 
     rig, where = load_rig(file), interface_at(interface)
+    lines = _lines(serial or [])
     if push and take:
         fail("Either the lamps are set as planned (--push), or the plan as the lamps are (--take).")
     with listening(where) as listener:
@@ -63,7 +67,7 @@ def lamps(
         observed = Observed(heard=listener.heard(), listening=True)
         index = Index(rig)
         asked = _ports(index, observed, port)
-        found = asyncio.run(_find(listener, [at for _, at in asked], search))
+        found = asyncio.run(_find(listener, [at for _, at in asked], search, lines))
         before, said = rig, {}
         for ref, at in asked:
             if isinstance(found[at], str):
@@ -87,7 +91,7 @@ def lamps(
                         f"Which is which of {doubtful} lamps on {_name(rig, ref)} is only guessed. Tell them apart in "
                         "the window, or take the guesses with --confirm."
                     )
-                said[ref] = asyncio.run(_push(listener, at, found[at], wished))  # type: ignore[arg-type]
+                said[ref] = asyncio.run(_push(listener, at, found[at], wished, lines))  # type: ignore[arg-type]
                 found[at] = list(said[ref].lamps.values())
     rows = [_row(index, ref, found[at], said.get(ref)) for ref, at in asked]
     if rig is not before:
@@ -124,7 +128,33 @@ def _ports(index: Index, observed: Any, wanted: str) -> list[tuple[PortRef, Port
     return [(ref, at) for ref, at in found if at]
 
 
-async def _find(listener: Any, ports: list[PortAt], search: bool) -> dict[PortAt, list[Lamp] | str]:
+def _lines(typed: list[str]) -> dict[int, str]:
+    """Serial ports by the number of their line."""
+    found: dict[int, str] = {}
+    for t in typed:
+        number, equals, name = t.partition("=")
+        if not equals or not number.strip().isdecimal() or not name.strip():
+            fail(f"“{t}” is no line; write NUMBER=PORT, such as 1=/dev/ttyUSB0.")
+        found[int(number)] = name.strip()
+    return found
+
+
+def _port(gateways: Any, at: PortAt, lines: dict[int, str]) -> Any:
+    """The way to a port's lamps. Raises LinkError for a line of which nobody said which serial port it is."""
+    from welvo.live.links import LinkError
+    from welvo.live.rdm_serial import SerialRdm
+    from welvo.patch.lamps import LINE
+
+    if at[0] != LINE:
+        return gateways.port(*at)
+    if at[1] not in lines:
+        raise LinkError(f"Say which serial port line {at[1]} is: --serial {at[1]}=PORT.")
+    return SerialRdm(lines[at[1]])
+
+
+async def _find(
+    listener: Any, ports: list[PortAt], search: bool, lines: dict[int, str]
+) -> dict[PortAt, list[Lamp] | str]:
     """What answers on each port, or why nothing is known of it."""
     from welvo.live.links import LinkError
     from welvo.live.rdm_link import Gateways, find
@@ -134,7 +164,7 @@ async def _find(listener: Any, ports: list[PortAt], search: bool) -> dict[PortAt
 
     async def one(at: PortAt) -> None:
         try:
-            found[at] = await find(gateways.port(*at), search)
+            found[at] = await find(_port(gateways, at, lines), search)
         except LinkError as e:
             found[at] = str(e)
 
@@ -142,12 +172,12 @@ async def _find(listener: Any, ports: list[PortAt], search: bool) -> dict[PortAt
     return found
 
 
-async def _push(listener: Any, at: PortAt, here: list[Lamp], wished: dict[int, Any]) -> LampPush:
+async def _push(listener: Any, at: PortAt, here: list[Lamp], wished: dict[int, Any], lines: dict[int, str]) -> LampPush:
     from welvo.live.lamp_push import LampPush
     from welvo.live.rdm_link import Gateways
 
     made = LampPush(here, wished)
-    await made.run(Gateways(listener).port(*at))
+    await made.run(_port(Gateways(listener), at, lines))
     return made
 
 

@@ -22,7 +22,7 @@ from welvo.protocols import dmx512, rdm
 from welvo.protocols.rdm import Frame
 from welvo.protocols.wire import WireError
 
-WITHIN = 0.05
+WITHIN = 0.03
 """Seconds within which an answer must begin: the standard's 2.8 ms and what an adapter adds to it."""
 QUIET = 0.006
 """Seconds without a further octet after which whatever came is taken for whole."""
