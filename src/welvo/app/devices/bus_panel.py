@@ -111,7 +111,7 @@ def show_bus(panel: FormPanel, page: BusPage) -> None:
                 ("Slots", f"{bus.places} × {bus.width} = {bus.footprint}"),
                 ("Begins", say_place(number, port.start) if here else "–"),
                 ("Ends", ends),
-                ("A change of everything", f"{plural(t.frames, 'frame')}, {t.seconds:.1f} s"),
+                ("To change all", f"{plural(t.frames, 'frame')}, {t.seconds:.1f} s"),
             ),
         )
     )
@@ -132,12 +132,13 @@ class CurvePicture(QWidget):
 
     def paintEvent(self, _: QPaintEvent) -> None:
         p = QPainter(self)
-        area = QRectF(34, 6, self.width() - 44, self.height() - 26)
+        left = 38.0 + 4 * THEME.step
+        area = QRectF(left, 8, self.width() - left - 18, self.height() - 30)
         p.fillRect(area, THEME.color("field"))
         for share, words in ((0.0, "0"), (0.5, "50 %"), (1.0, "100 %")):
             y = area.bottom() - share * area.height()
             p.fillRect(QRectF(area.x(), y, area.width(), 1), THEME.color("line"))
-            text(p, QRectF(0, y - 8, 32, 16), words, "quiet", 11)
+            text(p, QRectF(0, y - 9, left - 4, 18), words, "quiet", 11)
         for slot in (0, 128, 255):
             x = area.x() + area.width() * slot / 255
             p.fillRect(QRectF(x, area.y(), 1, area.height()), THEME.color("line"))
