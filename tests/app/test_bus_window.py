@@ -9,7 +9,7 @@ from typing import Any
 
 import pytest
 from PySide6.QtCore import QPointF, Qt
-from PySide6.QtWidgets import QPushButton
+from PySide6.QtWidgets import QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
 from tests.app.conftest import beside_stand_ins
@@ -250,3 +250,42 @@ def test_a_gateway_follows_its_universe(faulty: Window, qtbot: QtBot) -> None:
     network.touch()
     until(qtbot, lambda: page()["Arch 1L"]["level"] == 254 and page()["Arch 1R"]["level"] == 100)
     network.disarm()
+
+
+def test_typed_times_say_the_step_they_become_and_what_is_wrong_stays_in_its_field(
+    faulty: Window, qtbot: QtBot
+) -> None:
+    page = at_bus(faulty, qtbot)
+    page._pick(3)
+    panel, session = faulty.devices.panel, faulty.session
+
+    def field(name: str) -> Field:
+        qtbot.wait(20)  # what was built anew is shown by then
+        return next(f for f in panel.findChildren(Field) if f.accessibleName() == name and f.isVisible())
+
+    time_ = field("Fade time")
+    time_.setFocus()
+    time_.selectAll()
+    qtbot.keyClicks(time_, "2.1")
+    said = [x.text() for x in panel.findChildren(QLabel) if "becomes" in x.text()]
+    assert said == ["2.1 becomes 2.0 s, the nearest there is."]
+    qtbot.keyClick(time_, Qt.Key.Key_Return)
+    assert bus_at(session.rig, page.ref).at(3).fade_time == 4
+    for name, wrong, right, key, value in (
+        ("Groups", "16", "0, 5", "groups", (0, 5)), ("Least level", "0", "10 %", "least", 170),
+        ("At power-on", "300", "last", "power_on", 255), ("Drives", "9999", "201", "fixture", "f201"),
+        ("Fade rate", "fast", "45", "fade_rate", 7), ("At bus failure", "x", "off", "failure", 0),
+    ):  # fmt: skip
+        f = field(name)
+        f.setText(wrong)
+        assert not f.commit() and f.refusal.text(), name
+        f.setText(right)
+        assert f.commit(), name
+        assert getattr(bus_at(session.rig, page.ref).at(3), key) == value, name
+    page._choose_port("BUS 2")
+    start = field("First slot")
+    start.setText("513")
+    assert not start.commit() and "from 1 to 512" in start.refusal.text()
+    while session.history.undo_label:
+        session.undo()
+    assert session.rig == gallery()

@@ -8,9 +8,15 @@ import pytest
 from msgspec.structs import replace
 
 from tests.conftest import node_model
+from welvo.demo.gallery import gallery
+from welvo.formats.models import shipped
+from welvo.patch.index import Index
 from welvo.protocols import artnet, sacn
 from welvo.rig.document import Rig
-from welvo.standins.host import StandInError, describe, read_fault, read_state, set_fault
+from welvo.standins.gateway import Gateway
+from welvo.standins.gear import SimGear, Wire
+from welvo.standins.host import StandInError, describe, read_fault, read_state, responders, set_fault
+from welvo.standins.lamps import LampLine
 from welvo.standins.node import Node
 
 
@@ -192,3 +198,28 @@ def test_faults_are_written_for_the_command_line() -> None:
     ):
         with pytest.raises(StandInError, match=words):
             read_fault(wrong, {})
+
+
+def test_lamps_and_gear_can_be_broken_while_they_run() -> None:
+    index = Index(gallery())
+    device = next(k for k, d in index.rig.devices.items() if d.name == "WEIR-2")
+    node = Node("127.0.0.21", shipped()["weir-2"], {}, lambda: 0.0)
+    node.lines = {k: LampLine(v) for k, v in responders(index, device, {"planned": True}, False).items()}
+    by_name = {r.name: r for r in node.lines["A"].responders}
+    set_fault(node, "lamps_deaf", ["207", "203"])
+    assert {n for n, r in by_name.items() if r.fault == "deaf"} == {"207", "203"}
+    set_fault(node, "lamps_slow", ["207"])
+    set_fault(node, "lamps_deaf", [])
+    assert {r.fault for r in by_name.values()} == {"", "slow"} and by_name["203"].address == 49
+    set_fault(node, "lamps_new", ["203"])
+    assert by_name["203"].address == 1
+    with pytest.raises(StandInError, match="There is no 999 here; there are 201"):
+        set_fault(node, "lamps_deaf", ["999"])
+    with pytest.raises(StandInError, match="has no fault “gear_deaf”"):
+        set_fault(node, "gear_deaf", ["3"])
+    leat = Gateway("127.0.0.70", shipped()["leat-2"], {}, lambda: 0.0, {"BUS 1": Wire([SimGear(short=3, groups=1)])})
+    gear = leat.wires["BUS 1"].gear[0]
+    set_fault(leat, "gear_dark", ["3"])
+    assert gear.fault == "lamp"
+    set_fault(leat, "gear_new", [3])
+    assert (gear.short, gear.fault, gear.groups) == (255, "", 0)

@@ -30,5 +30,13 @@ class Faults:
 
 
 FAULTS = tuple(Faults.__dataclass_fields__)
+OF_LAMPS = {
+    "lamps_deaf": "deaf", "lamps_slow": "slow", "lamps_collide": "collides", "lamps_stubborn": "stubborn",
+    "lamps_forget": "forgets", "lamps_new": "new",
+}  # fmt: skip
+"""Faults of lamps on the ports of nodes, by the numbers of their fixtures; `new` puts them back to address 1 and their
+first mode, as they left the factory."""
+OF_GEAR = {"gear_deaf": "deaf", "gear_dark": "lamp", "gear_stubborn": "stubborn", "gear_new": "new"}
+"""Faults of gear on the buses of gateways, by short address; `new` takes the short address away."""
 OF_NODES = ("unreachable", "lossy", "slow", "refuses", "twin")
 """The faults that a node can have: it keeps nothing to forget, and has no strings."""

@@ -52,6 +52,11 @@ class SimGear:
     kind_turn: int = 0
     prepared: dict[int, tuple[int, int, int]] = field(default_factory=dict)
 
+    def as_new(self) -> None:
+        """As it left the factory: without a short address, nothing stored."""
+        self.short, self.fault = NO_ADDRESS, ""
+        self._configure(dali.RESET, 0.0)
+
     def meant(self, octet: int) -> bool:
         """Whether an address octet of a level or command speaks to it."""
         octet &= 0xFE

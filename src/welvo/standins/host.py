@@ -13,7 +13,7 @@ import time
 import traceback
 from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, TypeVar
 
 from welvo.formats.files import RigFileError, read_text
 from welvo.formats.plain import read_toml
@@ -30,7 +30,7 @@ from welvo.rig.document import Rig
 from welvo.rig.entered import SettingValue
 from welvo.rig.refs import PortRef
 from welvo.rig.wiring import DeviceModel
-from welvo.standins.faults import FAULTS, OF_NODES, Faults
+from welvo.standins.faults import FAULTS, OF_GEAR, OF_LAMPS, OF_NODES, Faults
 from welvo.standins.gateway import BUS_SPEED, Gateway
 from welvo.standins.gear import GEAR_FAULTS, SimGear, Wire
 from welvo.standins.lamps import LAMP_FAULTS, LampLine, Responder, responder_of
@@ -227,8 +227,9 @@ def read_fault(text: str, state: dict[str, Any]) -> dict[str, Any]:
         what = value
     except ValueError:
         raise StandInError(f"“{text}” is no fault; write ADDRESS:FAULT or ADDRESS:FAULT=VALUE.") from None
-    if name != "test" and name not in FAULTS:
-        raise StandInError(f"There is no fault “{name}”; there are {', '.join((*FAULTS, 'test'))}.")
+    known = (*FAULTS, "test", *OF_LAMPS, *OF_GEAR)
+    if name not in known:
+        raise StandInError(f"There is no fault “{name}”; there are {', '.join(known)}.")
     table = state.get(ip, {})
     return {**state, ip: {**table, "faults": {**table.get("faults", {}), name: what}}}
 
@@ -314,11 +315,43 @@ def set_fault(device: Simulated, name: str, value: object) -> None:
     if name == "test" and isinstance(device, PixelDevice):
         device.test = str(value or "")
         return
-    possible = (*FAULTS, "test") if isinstance(device, PixelDevice) else OF_NODES
+    if name in OF_LAMPS and isinstance(device, Node):
+        lamps = [r for line in device.lines.values() for r in line.responders]
+        _faulty(lamps, lambda r: r.name, OF_LAMPS[name], value)
+        return
+    if name in OF_GEAR and isinstance(device, Gateway):
+        gear = [g for wire in device.wires.values() for g in wire.gear]
+        _faulty(gear, lambda g: str(g.short), OF_GEAR[name], value)
+        return
+    possible = (
+        (*FAULTS, "test", *(OF_GEAR if isinstance(device, Gateway) else ()))
+        if isinstance(device, PixelDevice)
+        else (*OF_NODES, *OF_LAMPS)
+    )
     if name not in possible:
         raise StandInError(f"{device.name} has no fault “{name}”; there are {', '.join(possible)}.")
     kind = type(getattr(Faults(), name))
     setattr(device.faults, name, tuple(value) if kind is tuple else kind(value))  # type: ignore[arg-type]
+
+
+T = TypeVar("T", Responder, SimGear)
+
+
+def _faulty(parts: list[T], name: Callable[[T], str], fault: str, value: object) -> None:
+    """Give a fault to those that are named, and take it from all others. Raises StandInError for one that is not
+    there."""
+    wanted = [str(v) for v in value] if isinstance(value, list | tuple) else [str(value)] if value else []
+    unknown = sorted(set(wanted) - {name(p) for p in parts})
+    if unknown:
+        raise StandInError(f"There is no {unknown[0]} here; there are {', '.join(map(name, parts)) or 'none'}.")
+    for part in parts:
+        if fault == "new":
+            if name(part) in wanted:
+                part.as_new()
+        elif name(part) in wanted:
+            part.fault = fault
+        elif part.fault == fault:
+            part.fault = ""
 
 
 class Host:

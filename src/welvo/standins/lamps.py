@@ -47,11 +47,17 @@ class Responder:
     parts: dict[int, tuple[int, int]] = field(default_factory=dict)
     """Its sub-devices by number: address and slots of each."""
     clock: Callable[[], float] = lambda: 0.0
+    name: str = ""
+    """The number of the fixture that it stands in for."""
     _ready: float = 0.0
 
     @property
     def footprint(self) -> int:
         return self.personalities[self.personality - 1][1]
+
+    def as_new(self) -> None:
+        """As it left the factory."""
+        self.address, self.personality, self.label, self.fault = 1, 1, "", ""
 
     def take(self, request: Frame) -> Frame | None:
         """What it answers to a request of its own; None is silence."""
@@ -280,6 +286,7 @@ def responder_of(rig: Rig, key: str, address: int, as_planned: bool, clock: Call
         address if as_planned and address else 1,
         "",
         clock=clock,
+        name=str(f.number),
     )
 
 

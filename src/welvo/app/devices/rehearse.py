@@ -37,6 +37,16 @@ FAULTS: dict[str, tuple[str, str, object]] = {
     "short": ("first segments shorter, by LEDs", "1", 0),
     "swapped": ("puts two colours out in each other's place", "", False),
     "test": ("a test pattern was left on", "red", ""),
+    "lamps_deaf": ("lamps answer nothing, by number", "207", []),
+    "lamps_slow": ("lamps put their answers off, by number", "207", []),
+    "lamps_collide": ("lamps damage each other's answers, by number", "207", []),
+    "lamps_stubborn": ("lamps refuse to be set, by number", "207", []),
+    "lamps_forget": ("lamps say yes and stay as they were, by number", "207", []),
+    "lamps_new": ("lamps are back at address 1, by number", "207", []),
+    "gear_deaf": ("gear answers nothing, by short address", "3", []),
+    "gear_dark": ("gear whose lamp is dead, by short address", "3", []),
+    "gear_stubborn": ("gear takes no setting, by short address", "3", []),
+    "gear_new": ("gear has lost its short address", "3", []),
 }
 """What each fault is called, the value it is offered with (empty: it is on or off), and the value that ends it."""
 
