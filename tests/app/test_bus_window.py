@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
 from tests.app.conftest import beside_stand_ins
-from tests.app.test_lamps_window import found, press, until
+from tests.app.test_lamps_window import found, named, press, until
 from tests.app.test_manual_page import Hand
 from welvo.app.devices.bus_groups import HEAD, group_mark
 from welvo.app.widgets.fields import CommandLine, Field
@@ -121,7 +121,7 @@ def test_from_a_search_to_a_stored_and_recalled_scene(faulty: Window, qtbot: QtB
     assert len({g["short"] for g in gear_now().values()}) == 20
     page._pick(0)
     panel = faulty.devices.panel
-    level = next(f for f in panel.findChildren(Field) if f.accessibleName() == "Level now")
+    level = named(qtbot, panel, "Level now")
     level.setText("10 %")
     assert level.commit()
     done(faulty, qtbot)
@@ -138,7 +138,7 @@ def test_from_a_search_to_a_stored_and_recalled_scene(faulty: Window, qtbot: QtB
     assert gear_now()["Arch 1L"]["level"] == 170 and gear_now()["Arch 1R"]["level"] == 254
     press(page, "Plan what is stored")
     assert dict(bus_at(session.rig, page.ref).at(0).scenes)[7] == 170
-    field = next(f for f in page.findChildren(Field) if f.accessibleName() == "Scene level of gear 0")
+    field = named(qtbot, page, "Scene level of gear 0")
     field.setText("300")
     assert not field.commit() and "is no level" in field.toolTip()
     field.setText("none")
@@ -260,8 +260,7 @@ def test_typed_times_say_the_step_they_become_and_what_is_wrong_stays_in_its_fie
     panel, session = faulty.devices.panel, faulty.session
 
     def field(name: str) -> Field:
-        qtbot.wait(20)  # what was built anew is shown by then
-        return next(f for f in panel.findChildren(Field) if f.accessibleName() == name and f.isVisible())
+        return named(qtbot, panel, name)
 
     time_ = field("Fade time")
     time_.setFocus()

@@ -90,6 +90,18 @@ def found(of: QWidget, kind: type[W], words: str = "") -> W:
     raise AssertionError(f"There is no {kind.__name__} “{words}”.")
 
 
+def named(qtbot: QtBot, of: QWidget, name: str) -> Field:
+    """The field of a name, as soon as it is shown: what is built anew is a moment later."""
+    here: list[Field] = []
+
+    def there() -> bool:
+        here[:] = [f for f in of.findChildren(Field) if f.accessibleName() == name and f.isVisible()]
+        return bool(here)
+
+    until(qtbot, there)
+    return here[0]
+
+
 def searched(window: Window, qtbot: QtBot) -> None:
     until(qtbot, lambda: "127.0.0.21" in window.session.observed.heard)
     window.go(Goto("lamps", device(window), "A"))
@@ -187,7 +199,7 @@ def test_one_lamp_after_the_other_is_looked_at_and_set(faulty: Window, qtbot: Qt
     assert _lines(page)["address"] == "differs"
     press(panel, "Plan 401")
     assert set_on(session.index, key_of(session.rig, 202)).address == 401 and _lines(page)["address"] == "matches"
-    field = next(f for f in panel.findChildren(Field) if f.accessibleName() == "It is number")
+    field = named(qtbot, panel, "It is number")
     field.setText("888")
     assert not field.commit() and "There is no lamp 888" in field.refusal.text()
     field.setText("")

@@ -10,10 +10,11 @@ import time
 from functools import partial
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QGridLayout, QPushButton, QScrollArea, QStackedWidget, QWidget
+from PySide6.QtWidgets import QGridLayout, QPushButton, QScrollArea, QStackedWidget, QWidget
 
 from welvo.app.devices.bus_board import BusBoard, standing
 from welvo.app.devices.bus_groups import GroupMatrix
+from welvo.app.devices.notices import notice
 from welvo.app.network import Network
 from welvo.app.session import Selection, Session
 from welvo.app.widgets import dialogs
@@ -257,17 +258,7 @@ class BusPage(QWidget):
             )  # fmt: skip
 
     def _say(self, severity: str, words: str, *acts: QWidget) -> None:
-        frame = QFrame()
-        frame.setObjectName("strip")
-        c = THEME.color
-        frame.setStyleSheet(
-            f"#strip {{ background: {c(f'{severity}_wash').name()}; border-left: 4px solid {c(severity).name()}; }}"
-        )
-        inside = row(label(words, 13, wrap=True), *acts, spacing=8)
-        inside.setStretch(0, 1)
-        inside.setContentsMargins(12, 4, 8, 4)
-        frame.setLayout(inside)
-        self._strip.addWidget(frame)
+        self._strip.addWidget(notice(severity, words, *acts))
 
     # ---- scenes and inputs
 

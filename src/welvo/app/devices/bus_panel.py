@@ -9,7 +9,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
 from welvo.app.devices.bus_page import BusPage
-from welvo.app.widgets import marks
+from welvo.app.devices.notices import BothLine
 from welvo.app.widgets.fields import Choice, Field
 from welvo.app.widgets.forms import Picked, Subject, Typed
 from welvo.app.widgets.painting import CENTRE, button, label, row, text
@@ -20,7 +20,6 @@ from welvo.patch.bus_edits import copy_gear, remove_gear, set_bus, set_gear
 from welvo.patch.bus_plan import arc_level, bus_at, bus_of, curve_table, light, timing
 from welvo.patch.gear import (
     LABELS,
-    GearLine,
     Place,
     read_groups,
     read_level,
@@ -156,27 +155,6 @@ class CurvePicture(QWidget):
         p.drawPolyline(at)
 
 
-class _Line(QWidget):
-    """A setting of a gear: what it is, the plan, the mark, what the gear says."""
-
-    def __init__(self, line: GearLine) -> None:
-        super().__init__()
-        self._line = line
-        self.setFixedHeight(40 + 2 * THEME.step)
-        self.setAccessibleName(
-            f"{LABELS[line.key]}: plan {line.plan}, gear {line.reported}, {marks.WORDS[line.mark]}"
-        )  # fmt: skip
-
-    def paintEvent(self, _: QPaintEvent) -> None:
-        p = QPainter(self)
-        w, h, off = self.width(), self.height(), self._line.mark == "differs"
-        text(p, QRectF(0, 0, w, 18), LABELS[self._line.key], "quiet", 11)
-        half = w / 2
-        for x, words in ((0.0, self._line.plan), (half + 12, self._line.reported)):
-            text(p, QRectF(x, 16, half - 20, h - 18), words, "text" if off else "quiet", 13, off)
-        marks.draw(p, self._line.mark, half - 8, 16 + (h - 18) / 2 - 6, 12)
-
-
 def show_place(panel: FormPanel, page: BusPage, place: Place) -> None:
     """One place: what is planned there, where the gear is to go, plan and reported, what it says of itself."""
     s, ref = panel.session, page.ref
@@ -212,7 +190,7 @@ def show_place(panel: FormPanel, page: BusPage, place: Place) -> None:
         panel.body.addWidget(finding_card(s, panel.network, f))
     off = any(x.mark == "differs" and x.key != "kind" for x in place.lines)
     for line in place.lines:
-        panel.body.addWidget(_Line(line))
+        panel.body.addWidget(BothLine(LABELS[line.key], line.plan, line.reported, line.mark, "gear"))
     if off:
         write = button("Write what is planned", lambda: page.work.write(ref, [place.at]), "Sets this gear as planned.")
         take = button("Plan what it has", lambda: _take(panel, page, place), "Takes what it has stored into the plan.")

@@ -10,9 +10,10 @@ from __future__ import annotations
 from functools import partial
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QGridLayout, QScrollArea, QWidget
+from PySide6.QtWidgets import QGridLayout, QScrollArea, QWidget
 
 from welvo.app.devices.lamp_list import LampList
+from welvo.app.devices.notices import notice
 from welvo.app.network import Network
 from welvo.app.session import Selection, Session
 from welvo.app.widgets import dialogs
@@ -178,19 +179,8 @@ class LampPage(QWidget):
                 button("Tell apart", self.tell_apart, "Lets one after the other blink; you type which number it is."),
             )
 
-    def _say(self, severity: str, words: str, *acts: QWidget) -> QFrame:
-        frame = QFrame()
-        frame.setObjectName("strip")
-        c = THEME.color
-        frame.setStyleSheet(
-            f"#strip {{ background: {c(f'{severity}_wash').name()}; border-left: 4px solid {c(severity).name()}; }}"
-        )
-        inside = row(label(words, 13, wrap=True), *acts, spacing=8)
-        inside.setStretch(0, 1)
-        inside.setContentsMargins(12, 4, 8, 4)
-        frame.setLayout(inside)
-        self._strip.addWidget(frame)
-        return frame
+    def _say(self, severity: str, words: str, *acts: QWidget) -> None:
+        self._strip.addWidget(notice(severity, words, *acts))
 
     def _show_acts(self, busy: bool) -> None:
         found = [p for p in self.pairs if p.lamp and p.fixture and p.lines]

@@ -6,16 +6,13 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from PySide6.QtCore import QRectF
-from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from welvo.app.device_work import OUTCOMES
-from welvo.app.widgets import marks
+from welvo.app.devices.notices import BothLine
 from welvo.app.widgets.forms import Subject, Typed
-from welvo.app.widgets.painting import button, label, row, text
+from welvo.app.widgets.painting import button, label, row
 from welvo.app.widgets.panels import FormPanel, Title, Ways, finding_card
-from welvo.app.widgets.theme import THEME
 from welvo.observed.values import Lamp
 from welvo.patch.lamps import LampLine, Pair, bind, draft, port_lamps, take_addresses, unbind, wishes
 from welvo.protocols.rdm import say_uid
@@ -37,25 +34,6 @@ class LampHands:
     read: Callable[[int], object]
     push: Callable[[Pair, str], object]
     drafted: Callable[[str], object]
-
-
-class _Line(QWidget):
-    """A setting: what is planned, the mark, what the lamp says."""
-
-    def __init__(self, line: LampLine) -> None:
-        super().__init__()
-        self._line = line
-        self.setFixedHeight(44 + 2 * THEME.step)
-        self.setAccessibleName(f"{WORDS[line.key]}: plan {line.plan}, lamp {line.reported}, {marks.WORDS[line.mark]}")
-
-    def paintEvent(self, _: QPaintEvent) -> None:
-        p = QPainter(self)
-        w, h, off = self.width(), self.height(), self._line.mark == "differs"
-        text(p, QRectF(0, 0, w, 18), WORDS[self._line.key], "quiet", 11)
-        half = w / 2
-        for x, words in ((0.0, self._line.plan), (half + 12, self._line.reported)):
-            text(p, QRectF(x, 18, half - 20, h - 20), words, "text" if off else "quiet", 13, off)
-        marks.draw(p, self._line.mark, half - 8, 18 + (h - 20) / 2 - 6, 12)
 
 
 def show_lamp(panel: FormPanel, ref: PortRef, pair: Pair, hands: LampHands) -> None:
@@ -81,7 +59,7 @@ def show_lamp(panel: FormPanel, ref: PortRef, pair: Pair, hands: LampHands) -> N
     ask = button("Read again", lambda: hands.read(lamp.uid), "Asks this lamp for everything it knows.   F5")
     panel.body.addLayout(row(blink, ask))
     for line in pair.lines:
-        panel.body.addWidget(_Line(line))
+        panel.body.addWidget(BothLine(WORDS[line.key], line.plan, line.reported, line.mark, "lamp"))
         _acts(panel, pair, line, hands)
     for finding in [x for x in s.report.findings if x.goes_to.kind == "lamps" and x.goes_to.place == lamp.uid][:3]:
         panel.body.addWidget(finding_card(s, panel.network, finding))

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QFrame, QWidget
+from PySide6.QtWidgets import QWidget
 
+from welvo.app.devices.notices import notice
 from welvo.app.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import dialogs
-from welvo.app.widgets.painting import button, clear, column, label, row
+from welvo.app.widgets.painting import button, clear, column
 from welvo.app.widgets.theme import THEME
 from welvo.rig.plan import model_of
 from welvo.rig.wiring import Need
@@ -66,17 +67,7 @@ class Strip(QWidget):
             self._row("error", f"Its on-board test “{said.test}” runs: nothing that is sent is shown.", end)
 
     def _row(self, severity: str, words: str, *acts: QWidget) -> None:
-        frame = QFrame()
-        c = THEME.color
-        frame.setObjectName("strip")
-        frame.setStyleSheet(
-            f"#strip {{ background: {c(f'{severity}_wash').name()}; border-left: 4px solid {c(severity).name()}; }}"
-        )
-        inside = row(label(words, 13, wrap=True), *acts, spacing=8)
-        inside.setStretch(0, 1)
-        inside.setContentsMargins(12, 4, 8, 4)
-        frame.setLayout(inside)
-        self._body.addWidget(frame)
+        self._body.addWidget(notice(severity, words, *acts))
 
     def _act(self, device_id: str, act: Need) -> None:
         s = self._session
