@@ -3,6 +3,7 @@ counted; told apart, set one by one, taken over, drafted from."""
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import TypeVar
@@ -234,6 +235,10 @@ def test_a_port_that_cannot_be_searched_says_why(new: Window, qtbot: QtBot) -> N
     assert "Searching" in page.work.busy(page.at) and not page.search.isEnabled()  # type: ignore[arg-type]
     press(page, "Stop")
     until(qtbot, lambda: page._counts.text() == "The search was stopped.")
+    page.search.click()
+    assert sys.getswitchinterval() < 0.001  # the window has its turn while answers come
+    new.network.lamps.close()
+    assert sys.getswitchinterval() > 0.001
     new.network.quiet = True
     new.network.listener.quiet = True  # type: ignore[union-attr]
     with pytest.raises(Refused, match="nothing may be sent"):

@@ -88,6 +88,9 @@ class LampWork(QObject):
             with contextlib.suppress(concurrent.futures.TimeoutError, LinkError, OSError):
                 put_out.result(0.5)
         self._jobs.close(0.5)
+        for _ in self.searches:
+            TURNS.end()
+        self.searches = {}
 
     def forget(self) -> None:
         """Another rig or interface: nothing of what was found holds."""
