@@ -62,7 +62,7 @@ def test_acts_in_the_window(make: Callable[[Rig], Window], engines: list[Recorde
     window = make(gallery())
     for seed in (21, 22):
         window.session.replace(gallery(), None)
-        assert Acts(window, seed).run(150, 40.0) == ""
+        assert Acts(window, seed).run(110, 40.0) == ""
     window.session.replace(gallery(), None)
 
 
