@@ -88,7 +88,14 @@ def test_twenty_gear_in_the_wrong_order_are_put_right(mixed: Window, qtbot: QtBo
     hand.click(found(page, QPushButton, "Tell apart"))
     while page._apart:
         done(mixed, qtbot)
-        blinks = next(name for name, g in gear_now().items() if g["short"] == page._apart[0] and g["blinks"])
+        who: list[str] = []
+
+        def blinking(who: list[str] = who) -> bool:
+            who[:] = [n for n, g in gear_now().items() if g["short"] == page._apart[0] and g["blinks"]]
+            return bool(who)
+
+        until(qtbot, blinking)
+        blinks = who[0]
         number = str(names.index(blinks))
         field = found(page, CommandLine, "")
         field = next(
@@ -225,6 +232,11 @@ def test_gear_is_dragged_planned_grouped_and_written(faulty: Window, qtbot: QtBo
     with pytest.raises(Refused, match="set as planned"):
         page.work.write(page.ref)
     session.undo()
+    before = session.observed.buses
+    page.search.click()
+    page.work.forget()  # another rig: what ends now is not its
+    qtbot.wait(700)
+    assert session.observed.buses is before and not page.work.progress
     faulty.network.quiet = True
     with pytest.raises(Refused, match="nothing may be sent"):
         page._search()

@@ -236,6 +236,9 @@ def test_a_port_that_cannot_be_searched_says_why(new: Window, qtbot: QtBot) -> N
     press(page, "Stop")
     until(qtbot, lambda: page._counts.text() == "The search was stopped.")
     page.search.click()
+    new.network.lamps.forget()  # another rig, or another interface
+    assert not page.work.searches and sys.getswitchinterval() > 0.001
+    page.search.click()
     assert sys.getswitchinterval() < 0.001  # the window has its turn while answers come
     new.network.lamps.close()
     assert sys.getswitchinterval() > 0.001

@@ -71,7 +71,7 @@ class BusWork(QObject):
         self.staged: dict[PortRef, dict[int, int]] = {}
         """By bus: short addresses as they are, and as they shall be; only those that change."""
         self.blinking: tuple[PortRef, int] | None = None
-        self._futures: list[tuple[PortRef, concurrent.futures.Future[Any], Callable[[Any], None]]] = []
+        self._futures: list[tuple[PortRef, concurrent.futures.Future[Any], Callable[[Any], None], Progress | None]] = []
         self._shown: object = None
         session.replaced.connect(self.forget)
 
@@ -84,7 +84,8 @@ class BusWork(QObject):
         """Another rig: nothing that was staged or said holds."""
         for p in self.progress.values():
             p.stopped = True
-        self.failed, self.staged, self.blinking = {}, {}, None
+        self._futures = []  # a device of the next rig may have the same id: nothing of this one may end there
+        self.progress, self.failed, self.staged, self.blinking = {}, {}, {}, None
 
     # ---- beginning
 
@@ -99,6 +100,16 @@ class BusWork(QObject):
             self.progress[ref].stopped = True
 
     def _begin(self, ref: PortRef, do: Do, then: Callable[[Any], None]) -> None:
+        """Begin a piece of work that the bus is busy with until `then` is given what it gave."""
+        progress = Progress()
+        future = self._job(ref, do, progress)
+        self.progress[ref] = progress
+        self.failed.pop(ref, None)
+        self._futures.append((ref, future, then, progress))
+        self.changed.emit()
+
+    def _job(self, ref: PortRef, do: Do, progress: Progress) -> concurrent.futures.Future[Any]:
+        """Do something on a bus, beside the window. Raises Refused while it is busy, or cannot be asked."""
         s = self._session
         d, model = s.rig.devices[ref.device], model_of(s.rig, ref.device)
         if model is None or not d.ip or not model.status_port:
@@ -107,16 +118,13 @@ class BusWork(QObject):
             raise Refused("Nothing is asked while nothing may be sent, or no interface is chosen (see Output).")
         if ref in self.progress:
             raise Refused(f"{ref.port} is busy: {self.progress[ref].doing}. Wait, or stop it.")
-        progress = self.progress[ref] = Progress()
-        self.failed.pop(ref, None)
         ip, port, password, interface = d.ip, model.status_port, self._password(d.ip), self._interface()
 
         async def work() -> Any:
             async with http_session(interface) as opened:
                 return await do(HttpBus(HttpLink(opened, ip, port, password), ref.port), progress)
 
-        self._futures.append((ref, self._jobs.start(work), then))
-        self.changed.emit()
+        return self._jobs.start(work)
 
     # ---- what can be done
 
@@ -236,8 +244,10 @@ class BusWork(QObject):
 
     def identify(self, ref: PortRef, short: int) -> None:
         """Let one gear show itself for ten seconds."""
+        future = self._job(ref, lambda line, _: bus_link.identify(line, short), Progress())
         self.blinking = (ref, short)
-        self._begin(ref, lambda line, _: bus_link.identify(line, short), lambda _: None)
+        self._futures.append((ref, future, lambda _: None, None))  # so short that the bus is not busy with it
+        self.changed.emit()
 
     def _with_levels(self, ref: PortRef, act: Callable[[BusLine], Awaitable[None]]) -> None:
         there = self._there(ref)
@@ -288,8 +298,9 @@ class BusWork(QObject):
         """Take over what has ended; tell whoever shows progress."""
         ended = [x for x in self._futures if x[1].done()]
         self._futures = [x for x in self._futures if not x[1].done()]
-        for ref, future, then in ended:
-            progress = self.progress.pop(ref, None)
+        for ref, future, then, progress in ended:
+            if progress and self.progress.get(ref) is progress:
+                del self.progress[ref]
             error = None if future.cancelled() else future.exception()
             if isinstance(error, bus_link.Stopped):
                 self._session.say(f"Stopped on {ref.port}: {progress.doing if progress else ''}.", "warning")
@@ -297,7 +308,8 @@ class BusWork(QObject):
                 self.failed[ref] = str(error) if error else "It was stopped."
                 self._session.say(self.failed[ref], "error")
             elif ref.device in self._session.rig.devices:
-                then(future.result())
+                result = future.result()
+                self._session.attempt_act(lambda then=then, result=result: then(result))  # type: ignore[misc]
         shown = {ref: (p.doing, p.done) for ref, p in self.progress.items()}
         if ended or shown != self._shown:
             self._shown = shown

@@ -97,7 +97,13 @@ class LampWork(QObject):
         for push in self.pushes.values():
             push.stop()
         self._put_out()
-        self.results, self.failed = {}, {}
+        for kind, _, future in self._futures:
+            if kind in ("search", "read"):
+                future.cancel()
+        for _ in self.searches:
+            TURNS.end()
+        self._futures, self._waiting, self._told = [], [], []  # what ends from now on is about something else
+        self.searches, self.pushes, self.results, self.failed = {}, {}, {}, {}
 
     # ---- where
 
