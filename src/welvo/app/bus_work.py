@@ -86,6 +86,7 @@ class BusWork(QObject):
             p.stopped = True
         self._futures = []  # a device of the next rig may have the same id: nothing of this one may end there
         self.progress, self.failed, self.staged, self.blinking = {}, {}, {}, None
+        self.changed.emit()
 
     # ---- beginning
 

@@ -104,6 +104,7 @@ class LampWork(QObject):
             TURNS.end()
         self._futures, self._waiting, self._told = [], [], []  # what ends from now on is about something else
         self.searches, self.pushes, self.results, self.failed = {}, {}, {}, {}
+        self.changed.emit()
 
     # ---- where
 
