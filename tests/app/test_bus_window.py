@@ -202,6 +202,12 @@ def test_gear_is_dragged_planned_grouped_and_written(faulty: Window, qtbot: QtBo
         page.board.mouseMoveEvent(_moved(b))
         qtbot.mouseRelease(board, Qt.MouseButton.LeftButton, pos=b.toPoint())
 
+    board.chosen = 5
+    board.setFocus()
+    qtbot.keyClick(board, Qt.Key.Key_Space)
+    assert page.work.blinking == (page.ref, 5) and board.blinking == 5
+    page.work._blinks_until = 0.0  # ten seconds later
+    until(qtbot, lambda: board.blinking == -1)
     drag(0, 40)
     drag(1, 2)
     assert page.work.staged[page.ref] == {0: 40, 1: 2, 2: 1}

@@ -17,8 +17,10 @@ from tests.app.conftest import beside_stand_ins
 from tests.app.test_manual_page import Hand
 from welvo.app.devices.lamp_list import HEAD
 from welvo.app.widgets.fields import CommandLine, Field
+from welvo.app.widgets.fixes import run_fix
 from welvo.app.window import Window
 from welvo.demo.gallery import gallery
+from welvo.patch.lamps import Wish
 from welvo.patch.set_on import set_on
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
@@ -180,6 +182,11 @@ def test_one_lamp_after_the_other_is_looked_at_and_set(faulty: Window, qtbot: Qt
     assert "1 did not" in page._counts.text()
     codes = {f.code for f in session.report.findings if f.code.startswith("LAMP")}
     assert {"LAMP-02", "LAMP-03"} <= codes
+    mode = next(f for f in session.report.findings if f.code == "LAMP-02")
+    run_fix(session, faulty.network, mode.fixes[0])
+    until(qtbot, lambda: "LAMP-02" not in {f.code for f in session.report.findings})
+    page.work.push(page.work.at(page.ref), {mode.goes_to.place: Wish(personality=2)})
+    until(qtbot, lambda: "LAMP-02" in {f.code for f in session.report.findings})
     pick(faulty, qtbot, 203)
     until(qtbot, lambda: bool(page.chosen() and page.chosen().lamp.deep))  # type: ignore[union-attr]
     assert "Tarnwick" in {b for a, b in _ways(panel)} and ("slot 3", "tilt") not in _ways(panel)

@@ -71,7 +71,7 @@ CONSEQUENCES: dict[str, set[str]] = {
 
 
 SEEN_ON_A_NETWORK = {"WIRE-03", "WIRE-04", "OUT-01", *(f"DEV-{n:02}" for n in range(7, 13)),
-                     *(f"LAMP-{n:02}" for n in range(1, 8)), *(f"BUS-{n:02}" for n in range(1, 11))}  # fmt: skip
+                     *(f"LAMP-{n:02}" for n in range(1, 9)), *(f"BUS-{n:02}" for n in range(1, 11))}  # fmt: skip
 """What the demo's network does not show; test_rules.py, test_lamp_rules.py and test_bus_rules.py do."""
 
 

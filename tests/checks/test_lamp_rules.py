@@ -13,7 +13,7 @@ from welvo.patch.index import Index
 from welvo.patch.lamps import bind, on_stage
 from welvo.rig import edits
 from welvo.rig.document import Rig
-from welvo.rig.refs import Goto
+from welvo.rig.refs import Goto, PortRef
 
 PORT = ("127.0.0.60", 1)
 A, B = 0x7FF000000005, 0x7FF000000006
@@ -45,17 +45,26 @@ def test_another_address_is_an_error_that_can_be_planned() -> None:
     f = here["LAMP-01"]
     assert f.title == "102 Right stands at 017, planned at 009" and f.items == ("b",)
     assert f.goes_to == Goto("lamps", "d", "A", B) and f.severity == "error"
-    [fix] = f.fixes
+    push, fix = f.fixes
+    assert push.label == "Push 009" and push.lamp == (PortRef("d", "A"), B, "address")
     assert fix.label == "Plan 1.017" and fix.changes == (("102 Right", "1.009", "1.017"),) and fix.edit
     assert Index(fix.edit(known())[0]).spans("b")[0].first == 17
     locked, _ = edits.set_fixtures(known(), "lock", {"b": {"at": (replace(known().fixtures["b"].at[0], locked=True),)}})
-    assert not found(locked, lamp(A, 1), lamp(B, 17))["LAMP-01"].fixes
+    assert not found(locked, lamp(A, 1), lamp(B, 17))["LAMP-01"].fixes[1:]
+
+
+def test_a_lamp_on_another_port_than_planned() -> None:
+    rig, _ = bind(known(), "c", 77)  # 201 stands in universe 2, on port B
+    here = found(rig, lamp(A, 1), lamp(B, 9), lamp(77, 1, "Bar", 14))
+    assert here["LAMP-08"].title == "201 Bar answers on NODE · A" and here["LAMP-08"].items == ("c",)
+    assert set(here) == {"LAMP-08"}  # that it sits on 101 there follows from it
 
 
 def test_another_mode_says_what_is_seen_on_stage() -> None:
     two = replace(lamp(B, 9, slots=4), names=((1, 8, "only"), (2, 4, "short")), personality=2)
     here = found(known(), lamp(A, 1), two)
     assert here["LAMP-02"].title == "102 Right works in short (4), planned only (8)"
+    assert here["LAMP-02"].fixes[0].lamp == (PortRef("d", "A"), B, "personality")
     assert here["LAMP-02"].reason == (
         "What each of its 4 slots does there, the profile does not say. It never looks at its slots 5–8."
     )

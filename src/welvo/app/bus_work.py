@@ -8,6 +8,7 @@ go: until then the board shows where gear will be, and nothing has happened.
 from __future__ import annotations
 
 import concurrent.futures
+import time
 from collections.abc import Awaitable, Callable, Iterable, Mapping
 from typing import Any
 
@@ -32,6 +33,8 @@ from welvo.rig.notation import plural
 from welvo.rig.plan import model_of
 from welvo.rig.refs import PortRef
 
+BLINKS_FOR = 10.0
+"""Seconds for which gear shows itself when it is asked to (edition 2 of -102)."""
 Do = Callable[[BusLine, Progress], Awaitable[Any]]
 
 
@@ -71,6 +74,7 @@ class BusWork(QObject):
         self.staged: dict[PortRef, dict[int, int]] = {}
         """By bus: short addresses as they are, and as they shall be; only those that change."""
         self.blinking: tuple[PortRef, int] | None = None
+        self._blinks_until = 0.0
         self._futures: list[tuple[PortRef, concurrent.futures.Future[Any], Callable[[Any], None], Progress | None]] = []
         self._shown: object = None
         session.replaced.connect(self.forget)
@@ -246,7 +250,7 @@ class BusWork(QObject):
     def identify(self, ref: PortRef, short: int) -> None:
         """Let one gear show itself for ten seconds."""
         future = self._job(ref, lambda line, _: bus_link.identify(line, short), Progress())
-        self.blinking = (ref, short)
+        self.blinking, self._blinks_until = (ref, short), time.monotonic() + BLINKS_FOR
         self._futures.append((ref, future, lambda _: None, None))  # so short that the bus is not busy with it
         self.changed.emit()
 
@@ -297,6 +301,9 @@ class BusWork(QObject):
 
     def tick(self) -> None:
         """Take over what has ended; tell whoever shows progress."""
+        if self.blinking and time.monotonic() > self._blinks_until:
+            self.blinking = None
+            self.changed.emit()
         ended = [x for x in self._futures if x[1].done()]
         self._futures = [x for x in self._futures if not x[1].done()]
         for ref, future, then, progress in ended:

@@ -6,13 +6,22 @@ from collections.abc import Iterator
 
 from welvo.checks.registry import Context, Fix, Found, rule
 from welvo.patch.index import Index
-from welvo.patch.lamps import Pair, against_profile, meeting, on_stage, take_addresses
+from welvo.patch.lamps import (
+    LampLine,
+    Pair,
+    against_profile,
+    meeting,
+    on_stage,
+    port_lamps,
+    take_addresses,
+    wishes,
+)
 from welvo.patch.set_on import set_on
 from welvo.protocols.rdm import say_uid
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Rig
 from welvo.rig.notation import plural, say_place
-from welvo.rig.refs import Goto
+from welvo.rig.refs import Goto, PortRef
 
 GROUP = "Lamps"
 
@@ -67,8 +76,14 @@ def other_address(ctx: Context, device_id: str) -> Iterator[Found]:
             cause=f"Lamps on port {label} of {ctx.rig.devices[device_id].name}",
             goes_to=Goto("lamps", device_id, label, p.lamp.uid),
             items=(p.fixture,),
-            fixes=_plan_it(ctx, p),
+            fixes=[_push_it(PortRef(device_id, label), p, line, name), *_plan_it(ctx, p)],
         )
+
+
+def _push_it(ref: PortRef, p: Pair, line: LampLine, name: str) -> Fix:
+    """To set a lamp as planned."""
+    assert p.lamp
+    return Fix(f"Push {line.plan}", ((name, line.reported, line.plan),), lamp=(ref, p.lamp.uid, line.key))
 
 
 def _plan_it(ctx: Context, p: Pair) -> list[Fix]:
@@ -116,6 +131,9 @@ def other_mode(ctx: Context, device_id: str) -> Iterator[Found]:
             cause=f"Lamps on port {label} of {ctx.rig.devices[device_id].name}",
             goes_to=Goto("lamps", device_id, label, p.lamp.uid),
             items=(p.fixture,),
+            fixes=[_push_it(PortRef(device_id, label), p, line, name)]
+            if wishes(ctx.index, [p], ("personality",))
+            else (),
         )
 
 
@@ -280,4 +298,34 @@ def guessed(ctx: Context, device_id: str) -> Iterator[Found]:
                 where=where,
                 goes_to=Goto("lamps", device_id, label),
                 items=tuple(p.fixture for p in unsure),
+            )
+
+
+@rule(
+    "LAMP-08",
+    severity="warning",
+    scope="device",
+    group=GROUP,
+    title="A lamp answers on another port than planned",
+    means="A lamp whose UID stands in the rig answered by RDM on a port where its fixture is not planned.",
+    matters="It gets the levels of another universe, whatever its address is.",
+    put_right="Plug it where it is planned, or plan it where it is.",
+    live=True,
+    candidates=_devices,
+)
+def other_port(ctx: Context, device_id: str) -> Iterator[Found]:
+    for label, where, found in _on_ports(ctx, device_id):
+        here = set(port_lamps(ctx.index, device_id, label))
+        for p in found:
+            if not p.lamp or not p.sure or p.fixture in here:
+                continue
+            name = _name(ctx, p.fixture)
+            yield Found(
+                title=f"{name} answers on {where}",
+                reason=f"{say_uid(p.lamp.uid)} hangs there; {name} is planned elsewhere, or nowhere.",
+                facts={"lamp": say_uid(p.lamp.uid), "port": where},
+                subject=f"{device_id}/{label}/{say_uid(p.lamp.uid)}",
+                where=where,
+                goes_to=Goto("lamps", device_id, label, p.lamp.uid),
+                items=(p.fixture,),
             )

@@ -29,15 +29,17 @@ SEVERITIES: tuple[Severity, ...] = ("error", "warning", "note")
 
 @dataclass(frozen=True)
 class Fix:
-    """A way to put a finding right: an edit of the rig, or a push of planned values to a device.
+    """A way to put a finding right: an edit of the rig, a push of planned values to a device, or to a lamp by RDM.
 
-    `changes` is the preview: (item, old, new). `edit` gives the new rig; `push` names (device id, setting keys).
+    `changes` is the preview: (item, old, new). `edit` gives the new rig; `push` names (device id, setting keys), `lamp`
+    a port, the UID of a lamp that answers there, and which of its settings.
     """
 
     label: str
     changes: tuple[tuple[str, str, str], ...] = ()
     edit: Callable[[Rig], Edit] | None = None
     push: tuple[str, tuple[str, ...]] | None = None
+    lamp: tuple[PortRef, int, str] | None = None
 
 
 Fixes = Iterable[Fix] | Callable[[], Iterable[Fix]]

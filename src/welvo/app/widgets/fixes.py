@@ -8,18 +8,23 @@ from welvo.app.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import dialogs
 from welvo.checks.registry import Fix
+from welvo.patch.lamps import wishes
 from welvo.patch.planned import full_plan
 from welvo.rig.base import Refused
 from welvo.rig.protocol import say_wire
 
 
 def run_fix(session: Session, network: Network, fix: Fix) -> None:
-    """Do what a fix says: an edit of the rig, or a push to a device."""
+    """Do what a fix says: an edit of the rig, or a push to a device or a lamp."""
     if fix.edit:
         if session.attempt(fix.edit) is not None:
             session.say_done(f"Done: {fix.label}.")
     elif fix.push:
         push(session, network, *fix.push)
+    elif fix.lamp:
+        ref, uid, key = fix.lamp
+        here = [p for p in session.paired(ref) if p.lamp and p.lamp.uid == uid]
+        session.attempt_act(lambda: network.lamps.push(network.lamps.at(ref), wishes(session.index, here, (key,))))
 
 
 def push(session: Session, network: Network, device: str, keys: tuple[str, ...], parent: QWidget | None = None) -> bool:
