@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
 import numpy as np
+import numpy.typing as npt
 from msgspec.structs import replace
 
 from welvo.observed.values import Lamp, Observed, PortAt
@@ -216,20 +217,22 @@ def _guesses(faces: list[_Face], lamps: list[Lamp]) -> dict[int, _Taken]:
     if not faces or not lamps:
         return {}
     # on a long line most are alike in all but label and address: the rest is asked once for each kind of lamp
-    base: dict[tuple[object, ...], int] = {}
+    base: dict[tuple[object, ...], npt.NDArray[np.int8]] = {}
     score = np.zeros((len(faces), len(lamps)), np.int8)
     by_label: dict[str, list[int]] = {}
     for m, lamp in enumerate(lamps):
         by_label.setdefault(lamp.label.strip(), []).append(m)
     by_label.pop("", None)
-    kinds = [(x.model_name, x.footprint) for x in lamps]
+    kinds = {(x.model_name, x.footprint): x for x in lamps}
+    of_kind = {kind: k for k, kind in enumerate(kinds)}
+    kind_of = np.array([of_kind[x.model_name, x.footprint] for x in lamps])
     addresses = np.array([x.address or -1 for x in lamps])
     for n, face in enumerate(faces):
-        for m, kind in enumerate(kinds):
-            facts = (face.models, face.footprint, kind)
-            if facts not in base:
-                base[facts] = sum(v for k, v in _alike(face, lamps[m]).items() if k in ("model", "footprint"))
-            score[n, m] = base[facts]
+        facts = (face.models, face.footprint)
+        if facts not in base:
+            alike = (_alike(face, x) for x in kinds.values())
+            base[facts] = np.array([a.get("model", 0) + a.get("footprint", 0) for a in alike], np.int8)
+        score[n] = base[facts][kind_of]
         score[n] += 3 * (addresses == face.address)
         score[n, sorted({m for x in face.labels for m in by_label.get(x, ())})] += 4
     taken: dict[int, _Taken] = {}

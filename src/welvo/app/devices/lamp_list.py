@@ -59,9 +59,10 @@ class LampList(QWidget):
         return 44 + 2 * THEME.step
 
     def show_pairs(self, pairs: list[Pair]) -> None:
-        self.pairs = pairs
-        self.setMinimumHeight(HEAD + self.row * max(1, len(pairs)))
-        self.setAccessibleDescription("; ".join(self._words(p) for p in pairs[:40]))
+        if pairs is not self.pairs:
+            self.pairs = pairs
+            self.setAccessibleDescription("; ".join(self._words(p) for p in pairs[:40]))
+        self.setMinimumHeight(HEAD + self.row * max(1, len(pairs)))  # the text size may be another one
         self.update()
 
     def choose(self, key: int | str) -> None:
