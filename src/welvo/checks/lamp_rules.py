@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import partial
+from typing import Any
 
 from welvo.checks.registry import Context, Fix, Found, rule
 from welvo.patch.index import Index
@@ -36,17 +38,29 @@ def _on_ports(ctx: Context, device_id: str) -> Iterator[tuple[str, str, list[Pai
         yield label, f"{ctx.rig.devices[device_id].name} · {label}", found
 
 
-def _known(ctx: Context, device_id: str) -> Iterator[tuple[str, str, Pair]]:
+def _known(ctx: Context, device_id: str) -> Iterator[tuple[str, Pair]]:
     """The pairs of a device of which there is no doubt which lamp they are."""
-    for label, where, found in _on_ports(ctx, device_id):
+    for label, _, found in _on_ports(ctx, device_id):
         for p in found:
             if p.lamp and p.fixture and not p.doubt and p.lines:
-                yield label, where, p
+                yield label, p
 
 
 def _name(ctx: Context, key: str) -> str:
     f = ctx.rig.fixtures[key]
     return f"{f.number} {f.name}".strip()
+
+
+def _at_lamp(ctx: Context, ref: PortRef, uid: int, fixture: str) -> dict[str, Any]:
+    """What every finding about one lamp says of its place: the port is the cause that groups them."""
+    device = ctx.rig.devices[ref.device].name
+    return {
+        "subject": f"{ref.device}/{ref.port}/{say_uid(uid)}",
+        "where": f"{device} · {ref.port}",
+        "cause": f"Lamps on port {ref.port} of {device}",
+        "goes_to": Goto("lamps", ref.device, ref.port, uid),
+        "items": (fixture,),
+    }
 
 
 @rule(
@@ -62,7 +76,7 @@ def _name(ctx: Context, key: str) -> str:
     candidates=_devices,
 )
 def other_address(ctx: Context, device_id: str) -> Iterator[Found]:
-    for label, where, p in _known(ctx, device_id):
+    for label, p in _known(ctx, device_id):
         line = p.lines[0]
         if line.mark != "differs" or not p.lamp:
             continue
@@ -71,13 +85,14 @@ def other_address(ctx: Context, device_id: str) -> Iterator[Found]:
             title=f"{name} stands at {line.reported}, planned at {line.plan}",
             reason=f"The lamp {say_uid(p.lamp.uid)} says so; it is {name} {p.why}.",
             facts={"lamp": say_uid(p.lamp.uid), "plan": line.plan, "reported": line.reported},
-            subject=f"{device_id}/{label}/{say_uid(p.lamp.uid)}",
-            where=where,
-            cause=f"Lamps on port {label} of {ctx.rig.devices[device_id].name}",
-            goes_to=Goto("lamps", device_id, label, p.lamp.uid),
-            items=(p.fixture,),
-            fixes=[_push_it(PortRef(device_id, label), p, line, name), *_plan_it(ctx, p)],
+            **_at_lamp(ctx, PortRef(device_id, label), p.lamp.uid, p.fixture),
+            fixes=partial(_address_fixes, ctx, PortRef(device_id, label), p),
         )
+
+
+def _address_fixes(ctx: Context, ref: PortRef, p: Pair) -> list[Fix]:
+    """To set the lamp as planned, or to plan it as it is; worked out when somebody looks."""
+    return [_push_it(ref, p, p.lines[0], _name(ctx, p.fixture)), *_plan_it(ctx, p)]
 
 
 def _push_it(ref: PortRef, p: Pair, line: LampLine, name: str) -> Fix:
@@ -117,7 +132,7 @@ def _plan_it(ctx: Context, p: Pair) -> list[Fix]:
     candidates=_devices,
 )
 def other_mode(ctx: Context, device_id: str) -> Iterator[Found]:
-    for label, where, p in _known(ctx, device_id):
+    for label, p in _known(ctx, device_id):
         line = p.lines[1]
         if line.mark != "differs" or not p.lamp:
             continue
@@ -126,11 +141,7 @@ def other_mode(ctx: Context, device_id: str) -> Iterator[Found]:
             title=f"{name} works in {line.reported}, planned {line.plan}",
             reason=on_stage(ctx.index, p.fixture, p.lamp),
             facts={"lamp": say_uid(p.lamp.uid), "plan": line.plan, "reported": line.reported},
-            subject=f"{device_id}/{label}/{say_uid(p.lamp.uid)}",
-            where=where,
-            cause=f"Lamps on port {label} of {ctx.rig.devices[device_id].name}",
-            goes_to=Goto("lamps", device_id, label, p.lamp.uid),
-            items=(p.fixture,),
+            **_at_lamp(ctx, PortRef(device_id, label), p.lamp.uid, p.fixture),
             fixes=[_push_it(PortRef(device_id, label), p, line, name)]
             if wishes(ctx.index, [p], ("personality",))
             else (),
@@ -255,7 +266,7 @@ def one_address(ctx: Context, device_id: str) -> Iterator[Found]:
 )
 def other_profile(ctx: Context, device_id: str) -> Iterator[Found]:
     told: set[str] = set()
-    for _, where, p in _known(ctx, device_id):
+    for label, p in _known(ctx, device_id):
         profile = ctx.rig.fixtures[p.fixture].profile
         if profile in told or not p.lamp or profile not in ctx.rig.profiles:
             continue
@@ -268,7 +279,7 @@ def other_profile(ctx: Context, device_id: str) -> Iterator[Found]:
             reason=" ".join(said[:2]) + (f" And {len(said) - 2} more." if len(said) > 2 else ""),
             facts={"said": " ".join(said)},
             subject=f"{device_id}/{profile}",
-            where=where,
+            where=f"{ctx.rig.devices[device_id].name} · {label}",
             goes_to=Goto("profile", profile),
             items=(p.fixture,),
         )
@@ -324,8 +335,5 @@ def other_port(ctx: Context, device_id: str) -> Iterator[Found]:
                 title=f"{name} answers on {where}",
                 reason=f"{say_uid(p.lamp.uid)} hangs there; {name} is planned elsewhere, or nowhere.",
                 facts={"lamp": say_uid(p.lamp.uid), "port": where},
-                subject=f"{device_id}/{label}/{say_uid(p.lamp.uid)}",
-                where=where,
-                goes_to=Goto("lamps", device_id, label, p.lamp.uid),
-                items=(p.fixture,),
+                **_at_lamp(ctx, PortRef(device_id, label), p.lamp.uid, p.fixture),
             )
