@@ -22,6 +22,7 @@ from welvo.app.widgets.fields import Choice, CommandLine, Field
 from welvo.app.widgets.marks import MarkLabel
 from welvo.app.widgets.painting import button, clear, column, label, row, touching
 from welvo.app.widgets.theme import THEME
+from welvo.observed.values import GearSeen
 from welvo.patch.bus_edits import plan_gear, set_scene, toggle_group
 from welvo.patch.bus_inputs import inputs_of, truth_table
 from welvo.patch.bus_plan import bus_at, bus_ports
@@ -503,6 +504,6 @@ class BusPage(QWidget):
         self._apart = []
 
 
-def _stands(changes: tuple[tuple[int, int], ...], gear: tuple[object, ...]) -> bool:
+def _stands(changes: tuple[tuple[int, int], ...], gear: tuple[GearSeen, ...]) -> bool:
     """Whether the gear of an addressing still stands where that put it, as far as can be told from who is there."""
-    return {now for _, now in changes} <= {g.at for g in gear}  # type: ignore[attr-defined]
+    return {now for _, now in changes} <= {g.at for g in gear}
