@@ -6,9 +6,9 @@ READY := $(VENV)/.ready
 
 # Where `make install` puts Welvo: everything below one folder of the user's own.
 PREFIX ?= $(HOME)/.local
-OWN := $(PREFIX)/share/welvo/program
+export PREFIX
 
-.PHONY: demo test check bench fuzz screens docs referee wheel install uninstall clean
+.PHONY: demo test test-newest test-oldest check bench fuzz screens docs referee wheel install uninstall update clean
 
 demo: $(READY)
 	$(RUN)/welvo demo
@@ -37,31 +37,50 @@ screens: $(READY)
 docs: $(READY)
 	$(RUN)/python scripts/make-docs.py
 
-$(READY): pyproject.toml scripts/system-packages
-	scripts/system-packages
+PIP := -m pip --disable-pip-version-check --quiet
+LOCKED := --require-hashes --only-binary :all: -r requirements.lock
+HERE := --no-deps --no-build-isolation --no-index -e .
+
+$(READY): requirements.lock pyproject.toml scripts/system-packages src/welvo/data/libraries.txt
+	scripts/system-packages --tests
 	test -x $(RUN)/python || $(PYTHON) -m venv $(VENV)
-	$(RUN)/python -m pip install --quiet --disable-pip-version-check -e '.[dev]'
+	$(RUN)/python $(PIP) install $(LOCKED)
+	$(RUN)/python $(PIP) install $(HERE)
 	touch $(READY)
+
+# The lock file anew from the ranges in pyproject.toml; and the suite at both ends of these ranges.
+TOOLS := .venv-tools
+$(TOOLS)/bin/uv:
+	$(PYTHON) -m venv $(TOOLS)
+	$(TOOLS)/bin/python $(PIP) install 'uv<1'
+
+update: $(TOOLS)/bin/uv
+	$(TOOLS)/bin/python scripts/lock.py $(TOOLS)/bin/uv
+
+test-newest: $(TOOLS)/bin/uv
+	scripts/system-packages --tests
+	$(PYTHON) -m venv --clear .venv-newest
+	$(TOOLS)/bin/uv pip install --quiet --python .venv-newest -e '.[dev]'
+	QT_QPA_PLATFORM=offscreen .venv-newest/bin/pytest -n 3
+
+test-oldest: $(TOOLS)/bin/uv
+	scripts/system-packages --tests
+	$(PYTHON) -m venv --clear .venv-oldest
+	$(TOOLS)/bin/uv pip install --quiet --python .venv-oldest --resolution lowest-direct -e '.[dev]'
+	QT_QPA_PLATFORM=offscreen .venv-oldest/bin/pytest -n 3
 
 referee: $(READY)
 	$(RUN)/python scripts/referee.py
 
 wheel: $(READY)
-	$(RUN)/python -m pip wheel --quiet --disable-pip-version-check --no-deps --wheel-dir dist .
+	$(RUN)/python $(PIP) wheel --no-deps --no-build-isolation --no-index --wheel-dir dist .
 
 install:
 	scripts/system-packages
-	test -x $(OWN)/bin/python || $(PYTHON) -m venv $(OWN)
-	$(OWN)/bin/python -m pip install --quiet --disable-pip-version-check --upgrade .
-	mkdir -p $(PREFIX)/bin
-	ln -sf $(OWN)/bin/welvo $(PREFIX)/bin/welvo
-	$(PREFIX)/bin/welvo desktop install --prefix $(PREFIX)
+	"$(PYTHON)" scripts/put-in-place.py install
 
 uninstall:
-	! test -x $(OWN)/bin/welvo || $(OWN)/bin/welvo desktop uninstall --prefix $(PREFIX)
-	rm -rf $(OWN)
-	! test -L $(PREFIX)/bin/welvo || rm $(PREFIX)/bin/welvo
-	! test -d $(PREFIX)/share/welvo || rmdir --ignore-fail-on-non-empty $(PREFIX)/share/welvo
+	"$(PYTHON)" scripts/put-in-place.py uninstall
 
 clean:
-	rm -rf $(VENV)
+	rm -rf "$(VENV)" .venv-tools .venv-newest .venv-oldest

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
+from typing import Any
 
 from welvo.app.commands import key_rows
 from welvo.checks import checker  # noqa: F401  (importing it registers the rules)
 from welvo.checks.registry import RULES
+from welvo.cli.answers import ANSWERS
 from welvo.formats.rigfile import schema
+from welvo.formats.schema import schemas_of
 from welvo.rig.attributes import ATTRIBUTES
 
 DOCS = Path(__file__).parent.parent / "docs"
@@ -82,7 +85,70 @@ def words() -> str:
     return "\n".join(out) + "\n"
 
 
+def answers() -> str:
+    """`docs/json.md`: what commands print for programs."""
+    out = [
+        "# Answers for programs",
+        "",
+        "Made from `cli/answers.py` by `make docs`. What a command prints with `--json` is one JSON value on",
+        "standard output; everything that is meant for a person goes to standard error. Exit codes: 0 all is well,",
+        "1 something was found to be wrong, 2 it could not be done (also: standard output was closed or full),",
+        "130 interrupted.",
+        "",
+        "**The promise.** Within one first number of Welvo's version no key goes away and none changes what it",
+        "holds; new keys may come, so a program passes over what it does not know. Every answer has all of its",
+        "keys, `null` or empty where nothing is to be said. [cli.schema.json](cli.schema.json) says it for",
+        "programs: `#/$defs/` and the command's name.",
+        "",
+        "| command | prints |",
+        "| --- | --- |",
+    ]
+    out += [f"| `welvo {name}` | {_shape(kind)} |" for name, kind in ANSWERS.items()]
+    for name, kind in cli_schema()["$defs"].items():
+        if "properties" not in kind:
+            continue
+        out += ["", f"## {name}", "", "| key | holds |", "| --- | --- |"]
+        out += [f"| `{key}` | {_holds(said)} |" for key, said in kind["properties"].items()]
+    return "\n".join(out) + "\n"
+
+
+def cli_schema() -> dict[str, Any]:
+    return schemas_of(ANSWERS, "urn:welvo:cli:1", "Answers of the commands of Welvo")
+
+
+def _shape(kind: Any) -> str:
+    return _holds(cli_schema()["$defs"][next(n for n, k in ANSWERS.items() if k is kind)])
+
+
+def _holds(said: dict[str, Any]) -> str:
+    """A schema in a few words."""
+    if "$ref" in said:
+        name = said["$ref"].rpartition("/")[2]
+        return f"[{name}](#{name.lower()})"
+    if "enum" in said:
+        return " or ".join(f"`{v}`" for v in said["enum"])
+    if "anyOf" in said:
+        return " or ".join(_holds(s) for s in said["anyOf"])
+    if "prefixItems" in said:
+        return "a list of " + ", ".join(_holds(s) for s in said["prefixItems"])
+    if said.get("type") == "array":
+        return f"list of {_holds(said['items'])}"
+    if said.get("type") == "object":
+        return f"by name: {_holds(said['additionalProperties'])}"
+    words = {
+        "string": "text",
+        "integer": "whole number",
+        "number": "number",
+        "boolean": "true or false",
+        "null": "`null`",
+    }
+    kind = said.get("type", "")
+    return words.get(kind, kind or "any value")
+
+
 MADE = {
+    "json.md": answers,
+    "cli.schema.json": lambda: json.dumps(cli_schema(), indent=1, ensure_ascii=False) + "\n",
     "findings.md": findings,
     "functions.md": words,
     "keys.md": keys,

@@ -1,3 +1,5 @@
 """Welvo: DMX fixture profiles, patch, universes and devices held as one rig, from channel chart to light."""
 
-__version__ = "0.1.0"
+__version__ = "0.2.0"
+__date__ = "2026-12-01"
+"""When this version was made."""

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from typer.testing import CliRunner
+from click.testing import CliRunner
 
 from welvo.checks.checker import check
 from welvo.cli import app

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
-import threading
-import time
+import subprocess
+import sys
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from typer.testing import CliRunner
+from click.testing import CliRunner
 
+from tests.cli.test_json import hold
 from tests.conftest import small_rig
 from welvo.cli import app
 from welvo.demo.gallery import gallery
@@ -51,7 +53,7 @@ def sender() -> Iterator[None]:
 
 def test_why_names_the_cause_and_what_to_do(rehearsed: Path, sender: None) -> None:
     found = run(app, ["why", str(rehearsed), "207", "--seconds", "1.5", "--json"])
-    said = json.loads(found.stdout)
+    said = hold("why", json.loads(found.stdout))
     assert found.exit_code == 1 and said["target"] == "207"
     ports = [c for c in said["causes"] if c["stage"] == "port"]
     assert ports and ports[0]["what"].startswith("Port A takes 9.") and "Push" in ports[0]["do"]
@@ -64,16 +66,63 @@ def test_why_names_the_cause_and_what_to_do(rehearsed: Path, sender: None) -> No
 
 def test_recorded_told_and_played_again(tmp_path: Path, sender: None) -> None:
     file = tmp_path / "wire.pcap"
-    done = run(app, ["record", str(file), "--universes", "3,206", "--seconds", "1"])
-    assert done.exit_code == 0 and "2 universes" in done.stdout
+    done = run(app, ["record", str(file), "--universes", "3,206", "--seconds", "1", "--json"])
+    assert done.exit_code == 0 and hold("record", json.loads(done.stdout))["universes"] == 2
     recording = load(file)
     assert recording.wires == [("sacn", 3), ("sacn", 206)] and len(recording.frames) > 60
-    told = json.loads(run(app, ["play", str(file), "--json"]).stdout)
+    told = hold("play", json.loads(run(app, ["play", str(file), "--json"]).stdout))
     assert [(u["wire"], u["slots"]) for u in told["universes"]] == [("sACN 3", 512), ("sACN 206", 512)]
     assert all("Desk" in u["sources"] for u in told["universes"])  # a window of another test may be armed meanwhile
     at = json.loads(run(app, ["play", str(file), "--at", "0.5", "--json"]).stdout)
     assert at["sACN 3"] == [255] * 512
     assert "1=255" in run(app, ["play", str(file), "--at", "0.5"]).stdout
+
+
+@contextlib.contextmanager
+def recording_beside(file: Path, seconds: float, universe: str = "77") -> Iterator[None]:
+    """A universe recorded by another process, from when it listens until it ends. (Two command runners in one process
+    would share one standard output.)"""
+    words = ["record", str(file), "--universes", universe, "--seconds", str(seconds)]
+    process = subprocess.Popen([sys.executable, "-m", "welvo.cli", *words], stderr=subprocess.PIPE, text=True)
+    assert process.stderr is not None
+    assert "recording on" in process.stderr.readline()
+    try:
+        yield
+        assert process.wait(60) == 0
+    finally:
+        process.kill()
+        process.wait()
+        process.stderr.close()
+
+
+def test_a_stream_ends_where_it_ended_in_the_capture_and_never_falls_back(tmp_path: Path) -> None:
+    def packet(at: float, universe: int, level: int, sequence: int, ended: bool = False) -> Datagram:
+        data = sacn.Data(
+            bytes([universe]) * 16, universe, bytes([level]) * 512, "Desk", sequence=sequence, terminated=ended
+        )
+        return Datagram(100.0 + at, "127.0.0.9", 5568, f"239.255.0.{universe}", 5568, sacn.encode(data))
+
+    file, heard = tmp_path / "wire.pcap", tmp_path / "again.pcap"
+    short = [packet(0.0, 77, 10, 0), packet(0.2, 77, 99, 1), packet(0.4, 77, 99, 2, ended=True)]
+    Recording([*short, *(packet(n / 10, 78, 5, n) for n in range(11))]).save(file)
+    with recording_beside(heard, 2.0):
+        done = run(app, ["play", str(file), "--send", "--json"])
+    assert hold("play", json.loads(done.stdout))["sent"]["errors"] == 0
+    frames = [f for f in load(heard).frames if f.wire == ("sacn", 77) and f.name == "Welvo play"]
+    levels = [f.levels[0] for f in frames if not f.ended]
+    assert levels == sorted(levels) and {10, 99} == set(levels)  # from its first state to its last, and never back
+    assert frames[-1].ended and frames[-1].at - frames[0].at < 0.9  # not only when the whole capture was over
+
+
+def test_a_capture_goes_through_pipes(tmp_path: Path) -> None:
+    file = tmp_path / "wire.pcap"
+    raw = sacn.encode(sacn.Data(b"c" * 16, 77, b"\x63" * 512, "Desk"))
+    Recording([Datagram(100.0, "127.0.0.9", 5568, "239.255.0.77", 5568, raw)]).save(file)
+    told = CliRunner().invoke(app, ["play", "-", "--at", "0"], input=file.read_bytes())
+    assert told.exit_code == 0 and "sACN 77" in told.stdout and "1=99" in told.stdout
+    done = subprocess.run([sys.executable, "-m", "welvo.cli", "record", "-", "--universes", "77", "--seconds", "0.2"],
+                          capture_output=True, timeout=60)  # fmt: skip
+    assert done.returncode == 0 and done.stdout[:4] in (b"\xd4\xc3\xb2\xa1", b"\xa1\xb2\xc3\xd4", b"\x4d\x3c\xb2\xa1")
 
 
 def test_a_capture_is_sent_by_a_source_of_its_own(tmp_path: Path) -> None:
@@ -86,15 +135,9 @@ def test_a_capture_is_sent_by_a_source_of_its_own(tmp_path: Path) -> None:
         run(app, ["record", str(file), "--universes", "77", "--seconds", "0.8"])
     finally:
         engine.stop()
-    time.sleep(0.2)
     heard = tmp_path / "again.pcap"
-    listening = threading.Thread(
-        target=lambda: run(app, ["record", str(heard), "--universes", "77", "--seconds", "1.6"])
-    )
-    listening.start()
-    time.sleep(0.4)
-    sent = run(app, ["play", str(file), "--send"])
-    listening.join()
+    with recording_beside(heard, 1.6):
+        sent = run(app, ["play", str(file), "--send"])
     assert sent.exit_code == 0 and "0 not taken by the network" in sent.stdout
     frames = [f for f in load(heard).frames if f.wire == ("sacn", 77)]  # others may be armed meanwhile
     assert {f.name for f in frames} == {"Welvo play"} and bytes(frames[0].levels) == b"\x63" * 512
@@ -108,13 +151,8 @@ def test_a_universe_that_is_heard_later_never_begins_with_a_blackout(tmp_path: P
     ))  # fmt: skip
     file, heard = tmp_path / "wire.pcap", tmp_path / "again.pcap"
     Recording([early, late]).save(file)
-    listening = threading.Thread(
-        target=lambda: run(app, ["record", str(heard), "--universes", "77", "--seconds", "1.6"])
-    )
-    listening.start()
-    time.sleep(0.4)
-    run(app, ["play", str(file), "--send"])
-    listening.join()
+    with recording_beside(heard, 1.6):
+        run(app, ["play", str(file), "--send"])
     frames = [f for f in load(heard).frames if f.wire == ("sacn", 77)]  # others may be armed meanwhile
     assert frames and bytes(frames[0].levels) == b"\x63" * 512
 
@@ -127,11 +165,8 @@ def test_a_cycle_is_listed_and_sent(tmp_path: Path) -> None:
     ramp = json.loads(run(app, ["cycle", str(file), "ramp", "--of", "101", "--json"]).stdout)
     assert ramp[0]["step"] == "0 %"
     heard = tmp_path / "wire.pcap"
-    listening = threading.Thread(target=lambda: run(app, ["record", str(heard), "--universes", "1", "--seconds", "2"]))
-    listening.start()
-    time.sleep(0.4)
-    done = run(app, ["cycle", str(file), "all on", "--of", "101", "--send", "--speed", "2"])
-    listening.join()
+    with recording_beside(heard, 2.0, "1"):
+        done = run(app, ["cycle", str(file), "all on", "--of", "101", "--send", "--speed", "2"])
     assert done.exit_code == 0
     dimmers = [f.levels[4] for f in load(heard).frames if f.wire == ("sacn", 1)]
     assert dimmers[0] == 255 and dimmers[-1] == 0

@@ -4,13 +4,13 @@ import json
 import re
 import subprocess
 import sys
-import time
 from pathlib import Path
 from typing import Any
 
 import pytest
-from typer.testing import CliRunner
+from click.testing import CliRunner
 
+from tests.cli.test_json import hold
 from welvo.cli import app
 from welvo.demo.gallery import EXPECTED_ON_PAPER, gallery
 from welvo.formats.rigfile import load, save
@@ -87,18 +87,21 @@ def test_send_refuses_what_no_wire_can_carry(arguments: list[str], says: str) ->
 
 def test_what_is_sent_is_heard_by_listen() -> None:
     words = ["1=255", "10=50%", "--universe", "41", "--priority", "150", "--interface", "127.0.0.1"]
-    sender = subprocess.Popen([sys.executable, "-m", "welvo.cli", "send", *words, "--seconds", "60"])
+    command = [sys.executable, "-m", "welvo.cli", "send", *words, "--seconds", "60"]
+    sender = subprocess.Popen(command, stderr=subprocess.PIPE, text=True)
     try:
-        time.sleep(0.5)
+        assert sender.stderr is not None and "sending to 239.255.0.41" in sender.stderr.readline()
         ear = ["listen", "--interface", "127.0.0.75", "--universes", "41-42", "--seconds", "3", "--json"]
         done = subprocess.run([sys.executable, "-m", "welvo.cli", *ear], stdout=subprocess.PIPE, timeout=60)
     finally:
         sender.terminate()
-        sender.wait()
-    (source,) = [s for s in json.loads(done.stdout)["sources"] if s["universe"] == 41]
+        sender.communicate()
+    (source,) = [s for s in hold("listen", json.loads(done.stdout))["sources"] if s["universe"] == 41]
     assert source["levels"] == {"1": 255, "10": 128} and source["priority"] == 150 and source["source"] == "Welvo send"
     sent = run(app, ["send", *words, "--seconds", "0.3"])
     assert sent.exit_code == 0 and "packets to 239.255.0.41, 0 not taken" in sent.output
+    told = hold("send", json.loads(run(app, ["send", *words, "--seconds", "0.3", "--json"]).stdout))
+    assert told["packets"] > 3 and told["errors"] == 0 and told["to"] == "239.255.0.41"
 
 
 def test_files_that_cannot_be_opened_are_said_on_stderr(tmp_path: Path) -> None:
@@ -115,6 +118,20 @@ def test_stand_ins_live_on_loopback_only(rig: Rig, tmp_path: Path) -> None:
     save(plan_setting(rig, "d", "ip", "10.0.0.5")[0], tmp_path / "a.json")
     found = run(app, ["standins", str(tmp_path / "a.json")])
     assert found.exit_code == 2 and "stand-ins live nowhere else" in found.stderr
+
+
+def test_stand_ins_say_once_that_they_are_ready_and_end_when_told(file: str) -> None:
+    running = subprocess.Popen(
+        [sys.executable, "-m", "welvo.cli", "standins", file, "--json"], stdout=subprocess.PIPE, text=True
+    )
+    assert running.stdout is not None
+    try:
+        said = "".join(iter(running.stdout.readline, "}\n")) + "}"
+        assert hold("standins", json.loads(said))["ready"] == ["NODE at 127.0.0.60"]
+    finally:
+        running.terminate()
+        running.communicate()
+    assert running.returncode == 0
 
 
 def test_convert_brings_old_files_up_to_date(tmp_path: Path) -> None:

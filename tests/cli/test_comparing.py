@@ -5,8 +5,8 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
+from click.testing import CliRunner
 from msgspec.structs import replace
-from typer.testing import CliRunner
 
 from tests.conftest import small_rig
 from welvo.cli import app

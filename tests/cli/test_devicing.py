@@ -8,8 +8,9 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from typer.testing import CliRunner
+from click.testing import CliRunner
 
+from tests.cli.test_json import hold
 from welvo.cli import app
 from welvo.demo.gallery import gallery, state_file
 from welvo.formats.rigfile import load, save
@@ -36,7 +37,15 @@ def hall(tmp_path: Path) -> Iterator[tuple[str, StandIns]]:
 
 def as_json(*args: str) -> tuple[int, Any]:
     done = run(app, [*args, "--json"])
-    return done.exit_code, json.loads(done.stdout)
+    return done.exit_code, HOLDS[args[0]](json.loads(done.stdout))
+
+
+HOLDS = {
+    "devices": lambda said: hold("devices", said),
+    "push": lambda said: hold("push", said),
+    "snapshot": lambda said: hold("snapshot", said),
+    "bring-up": lambda said: hold("bring-up", said),
+}
 
 
 def test_devices_are_found_compared_pushed_and_kept(hall: tuple[str, StandIns]) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
-from typer.testing import CliRunner
+from click.testing import CliRunner
 
 from tests.conftest import small_rig
 from welvo.cli import app

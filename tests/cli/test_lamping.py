@@ -8,9 +8,10 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from click.testing import CliRunner
 from msgspec.structs import replace
-from typer.testing import CliRunner
 
+from tests.cli.test_json import hold
 from welvo.cli import app
 from welvo.demo.gallery import gallery
 from welvo.formats.models import shipped
@@ -36,7 +37,7 @@ def hall(tmp_path: Path) -> Iterator[tuple[str, StandIns]]:
 
 def as_json(*args: str) -> tuple[int, Any]:
     done = run(app, ["lamps", *args, "--json"])
-    return done.exit_code, json.loads(done.stdout)["ports"]
+    return done.exit_code, hold("lamps", json.loads(done.stdout))["ports"]
 
 
 def test_lamps_are_found_confirmed_set_and_taken(hall: tuple[str, StandIns]) -> None:

@@ -1,15 +1,22 @@
 from __future__ import annotations
 
-import pytest
+import json
 
+import pytest
+from click.testing import CliRunner
+
+from tests.cli.test_json import hold
+from welvo.cli import app
 from welvo.demo import run as demo
 from welvo.demo.gallery import gallery
 from welvo.rig.document import Rig
 
 
 def test_the_whole_example_runs_headless_and_is_true() -> None:
-    said: list[str] = []
-    assert demo.headless(said.append) == 0, said
+    done = CliRunner().invoke(app, ["demo", "--json"])
+    answer = hold("demo", json.loads(done.stdout))
+    said = answer["steps"]
+    assert done.exit_code == 0 and answer["verified"], said
     assert said[-1] == "Everything above was verified." and any(
         "came out" in s or "comes out at port A" in s for s in said
     )

@@ -6,8 +6,9 @@ import io
 import zipfile
 from pathlib import Path
 
-import openpyxl
 import pytest
+import xlsxwriter
+from lxml import etree
 
 from welvo.formats.files import RigFileError
 from welvo.formats.workbooks import MOST_ROWS, SUFFIXES, Grid, grid_of, read_grid, table_bytes
@@ -32,24 +33,44 @@ def test_a_table_comes_back_as_it_was(suffix: str, tmp_path: Path) -> None:
     assert grid.loose <= {(1, 3)}
 
 
+def workbook(rows: list[list[object]]) -> bytes:
+    """An XLSX file as a spreadsheet writes it, with numbers as numbers."""
+    out = io.BytesIO()
+    book = xlsxwriter.Workbook(out)
+    sheet = book.add_worksheet()
+    for n, row in enumerate(rows):
+        sheet.write_row(n, 0, row)
+    book.close()
+    return out.getvalue()
+
+
+def test_blanks_and_tabs_in_a_cell_of_an_ods_stand_as_the_standard_wants_them() -> None:
+    data = table_bytes(".ods", "x", ["a"], [["two  blanks\tand <marks> & “more”"]])
+    with zipfile.ZipFile(io.BytesIO(data)) as z:
+        assert z.infolist()[0].filename == "mimetype" and z.infolist()[0].compress_type == zipfile.ZIP_STORED
+        content = etree.fromstring(z.read("content.xml"))
+    text = content.findall(".//{*}p")[1]
+    assert [e.tag.rpartition("}")[2] for e in text] == ["s"] and text.text == "two "
+    assert grid_of(data, "x").rows[1][0] == "two  blanks\tand <marks> & “more”"
+
+
 def test_numbers_are_numbers_and_names_are_never_formulas() -> None:
-    book = openpyxl.load_workbook(io.BytesIO(table_bytes(".xlsx", "x", HEADS, ROWS, numbers=[0, 2, 3])))
-    sheet = book.worksheets[0]
-    assert [c.value for c in sheet[2]] == [101, "=1+1", "3.100", 2.5] and sheet["B2"].data_type == "s"
-    assert sheet["D4"].value == "x" and sheet["A1"].font.bold
+    with zipfile.ZipFile(io.BytesIO(table_bytes(".xlsx", "x", HEADS, ROWS, numbers=[0, 2, 3]))) as z:
+        sheet = etree.fromstring(z.read("xl/worksheets/sheet1.xml"))
+        fonts = etree.fromstring(z.read("xl/styles.xml")).find("{*}fonts")
+        strings = ["".join(e.itertext()) for e in etree.fromstring(z.read("xl/sharedStrings.xml")).iter("{*}si")]
+    cells = {c.get("r"): strings[int("".join(c.itertext()))] if c.get("t") == "s" else float("".join(c.itertext()))
+             for c in sheet.iter("{*}c")}  # fmt: skip
+    assert [cells[r] for r in ("A2", "B2", "C2", "D2")] == [101, "=1+1", "3.100", 2.5]
+    assert cells["D4"] == "x" and not sheet.findall(".//{*}f")
+    assert fonts is not None and fonts[1].find("{*}b") is not None  # the second style, which the headings have
+    assert sheet.find(".//{*}c[@r='A1']").get("s") == "1"  # type: ignore[union-attr]
     with pytest.raises(RigFileError, match=r"not as “\.doc”"):
         table_bytes(".doc", "x", HEADS, ROWS)
 
 
 def test_a_fraction_that_stood_as_a_number_is_remembered() -> None:
-    book = openpyxl.Workbook()
-    assert book.active is not None
-    book.active.append(["No.", "Address"])
-    book.active.append([101, 3.1])
-    book.active.append([102.0, "3.100"])
-    out = io.BytesIO()
-    book.save(out)
-    assert grid_of(out.getvalue(), "x") == Grid(
+    assert grid_of(workbook([["No.", "Address"], [101, 3.1], [102.0, "3.100"]]), "x") == Grid(
         (("No.", "Address"), ("101", "3.1"), ("102", "3.100")), frozenset({(1, 1)})
     )
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import pytest
 
+from tests.formats.test_workbooks import workbook
 from welvo.formats.workbooks import grid_of, table_bytes
 from welvo.patch.index import Index
 from welvo.patch.spreadsheet import DRAFT, Mapping, Pasted, cells_of, guess, understand
@@ -57,17 +58,7 @@ def test_an_unknown_type_becomes_a_draft_as_wide_as_its_footprint(rig: Rig) -> N
 
 
 def test_an_address_that_a_spreadsheet_made_a_fraction_of_is_not_guessed(rig: Rig) -> None:
-    import io
-
-    import openpyxl
-
-    book = openpyxl.Workbook()
-    assert book.active is not None
-    for row in (["No.", "Address"], [101, 2.1], [102, 2.045]):
-        book.active.append(row)
-    out = io.BytesIO()
-    book.save(out)
-    grid = grid_of(out.getvalue(), "x")
+    grid = grid_of(workbook([["No.", "Address"], [101, 2.1], [102, 2.045]]), "x")
     found = understand(Index(rig), grid.rows, Mapping(guess(rig, grid.rows[0])), grid.loose)
     assert "may be 2.1 or 2.10 or 2.100" in found.rows[0].why and found.rows[1].state == "changed"
 

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import pytest
+from click.testing import CliRunner
 from msgspec.structs import replace
-from typer.testing import CliRunner
 
 from welvo.checks.checker import check
 from welvo.cli import app

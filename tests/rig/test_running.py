@@ -6,7 +6,7 @@ import json
 from pathlib import Path
 
 import pytest
-from typer.testing import CliRunner
+from click.testing import CliRunner
 
 from welvo.cli import app
 from welvo.formats.rigfile import save

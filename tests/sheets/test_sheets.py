@@ -9,8 +9,8 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from click.testing import CliRunner
 from msgspec.structs import replace
-from typer.testing import CliRunner
 
 from tests.conftest import small_rig
 from welvo.cli import app

@@ -56,7 +56,7 @@ from welvo.formats.files import (
     ChangedOnDisk,
     RigFileError,
     Stamp,
-    backup_of,
+    backup_words,
     free_name,
     path_to_text,
     shown_name,
@@ -664,8 +664,8 @@ class Window(QWidget):
         wanted = dialogs.ask_act(
             self,
             "Changed meanwhile",
-            f"{why} Your rig is not saved yet. Keep both, yours as {shown_name(other)}? Written over, the other stays "
-            f"beside it as {shown_name(backup_of(path))}.",
+            f"{why} Your rig is not saved yet. Keep both, yours as {shown_name(other)}? Written over, the other is "
+            f"kept as {backup_words(path)}.",
             [("over", "Write over it"), ("keep", "Keep both")],
             "Not now",
         )

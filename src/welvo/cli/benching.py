@@ -3,24 +3,43 @@
 from __future__ import annotations
 
 import contextlib
-import json
 import time
 from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Any
 
-import typer
+import click
+from click.exceptions import Exit
 
-from welvo.cli.base import AsJson, InterfaceIp, RigFile, app, fail, interface_at, load_rig
-from welvo.cli.devicing import Password, Seconds, listening, observe
+from welvo.cli.base import (
+    FILE,
+    STANDARD,
+    app,
+    as_json_option,
+    fail,
+    input_name,
+    interface_at,
+    interface_option,
+    load_rig,
+    note,
+    read_input,
+    rig_file,
+    say_json,
+    write_output,
+)
+from welvo.cli.devicing import listening, observe, password_option, seconds_option
 
 if TYPE_CHECKING:
     from welvo.live.listener import Listener
     from welvo.observed.values import SourceSeen
     from welvo.rig.document import Rig
 
-Capture = Annotated[Path, typer.Argument(help="A capture file (pcap; pcapng is read too).", show_default=False)]
-Universes = Annotated[str, typer.Option(help="sACN universes to join as multicast, such as 1-8,20.")]
+capture_argument = click.argument(
+    "file", type=FILE, help="A capture file (pcap; pcapng is read too); - is standard input or output."
+)
+universes_option = click.option(
+    "--universes", default="1-16", help="sACN universes to join as multicast, such as 1-8,20."
+)
 
 
 class _Sight:
@@ -74,14 +93,13 @@ class _Sight:
 
 
 @app.command("why")
-def why_(
-    file: RigFile,
-    target: Annotated[str, typer.Argument(help="What is dark or wrong: a number, NAME/PIXEL, an address.")],
-    interface: InterfaceIp = "127.0.0.1",
-    seconds: Seconds = 3.0,
-    password: Password = "",
-    as_json: AsJson = False,
-) -> None:
+@rig_file
+@click.argument("target", help="What is dark or wrong: a number, NAME/PIXEL, an address.")
+@interface_option
+@seconds_option
+@password_option
+@as_json_option
+def why_(file: Path, target: str, interface: str, seconds: float, password: str, as_json: bool) -> None:
     """Say why something is dark, wrong or flickering: the first cause from the sender to the lamp. Nothing is sent but
     questions. Exit code 1 when there is a cause."""
     from welvo.bench.questions import behind_the_facts, questions
@@ -123,28 +141,29 @@ def why_(
     if as_json:
         rows = [{"stage": c.stage, "code": c.code, "what": c.sentence, "proof": c.proof, "do": c.do} for c in causes]
         said = {"target": found.target, "causes": rows, "next_question": left.words if left else None}
-        typer.echo(json.dumps(said, indent=1, ensure_ascii=False))
+        say_json(said)
     elif causes:
         for n, c in enumerate(causes):
-            typer.echo(f"{'' if n == 0 else 'then: '}{c.sentence}")
+            click.echo(f"{'' if n == 0 else 'then: '}{c.sentence}")
             for more in (c.proof, c.do) if n == 0 else ():
                 if more:
-                    typer.echo(f"  {more}")
+                    click.echo(f"  {more}")
     else:
-        typer.echo("Nothing up to the port is at fault. What may be wrong behind it:")
+        click.echo("Nothing up to the port is at fault. What may be wrong behind it:")
         for p in behind_the_facts(index, asked.key).possible:
-            typer.echo(f"  {p.words}: {p.do}")
-    raise typer.Exit(1 if causes else 0)
+            click.echo(f"  {p.words}: {p.do}")
+    raise Exit(1 if causes else 0)
 
 
 @app.command()
-def record(
-    file: Capture,
-    interface: InterfaceIp = "127.0.0.1",
-    universes: Universes = "1-16",
-    seconds: Annotated[float, typer.Option(help="How long to record, at most one hour.", min=0.1, max=3600)] = 10.0,
-) -> None:
+@capture_argument
+@interface_option
+@universes_option
+@click.option("--seconds", type=click.FloatRange(0.1, 3600), default=10.0, help="How long to record, at most one hour.")
+@as_json_option
+def record(file: Path, interface: str, universes: str, seconds: float, as_json: bool) -> None:
     """Record what is heard of sACN and Art-Net into a capture file that network tools read."""
+    from welvo.formats import pcap
     from welvo.formats.files import RigFileError
     from welvo.live.recording import Recorder
     from welvo.rig.base import Refused
@@ -157,6 +176,7 @@ def record(
     recorder = Recorder()
     with listening(interface_at(interface), wanted) as listener:
         listener.record(recorder)
+        note(f"recording on {interface} for {seconds:g} s")
         end = time.monotonic() + seconds
         with contextlib.suppress(KeyboardInterrupt):
             while time.monotonic() < end and not recorder.full:
@@ -164,43 +184,47 @@ def record(
         listener.record(None)
     recording = recorder.recording()
     try:
-        recording.save(file)
+        written = write_output(file, pcap.dumps(recording.datagrams))
     except RigFileError as e:
         fail(str(e))
     if recorder.full:
-        typer.echo("welvo: the recording was full and ended early", err=True)
-    typer.echo(f"{len(recording.datagrams)} packets of {recording.seconds:.1f} s, {len(recording.wires)} universes")
+        note("the recording was full and ended early")
+    packets, universes_heard = len(recording.datagrams), len(recording.wires)
+    if as_json and file != STANDARD:
+        seconds = round(recording.seconds, 3)
+        answer = {"seconds": seconds, "packets": packets, "universes": universes_heard, "full": recorder.full}
+        say_json({"written": written, **answer})
+    else:
+        click.echo(f"{packets} packets of {recording.seconds:.1f} s, {universes_heard} universes", err=file == STANDARD)
 
 
 @app.command()
-def play(
-    file: Capture,
-    send: Annotated[bool, typer.Option("--send", help="Send it; without, it is only told.")] = False,
-    interface: InterfaceIp = "127.0.0.1",
-    at: Annotated[float | None, typer.Option(help="Tell the levels at this second.", min=0, show_default=False)] = None,
-    to: Annotated[str, typer.Option(help="Send to this address; sACN goes as multicast without.")] = "",
-    speed: Annotated[float, typer.Option(help="How fast, 1 as it was.", min=0.05, max=20)] = 1.0,
-    as_json: AsJson = False,
-) -> None:
+@capture_argument
+@click.option("--send", is_flag=True, help="Send it; without, it is only told.")
+@interface_option
+@click.option("--at", type=click.FloatRange(0), help="Tell the levels at this second.")
+@click.option("--to", default="", help="Send to this address; sACN goes as multicast without.")
+@click.option("--speed", type=click.FloatRange(0.05, 20), default=1.0, help="How fast, 1 as it was.")
+@as_json_option
+def play(file: Path, send: bool, interface: str, at: float | None, to: str, speed: float, as_json: bool) -> None:
     """Tell what a capture holds, the levels at a moment, or send it again from this computer."""
     from welvo.formats.files import RigFileError
-    from welvo.live.recording import in_use, load
+    from welvo.live.recording import MOST_OCTETS, in_use, recording_of
     from welvo.rig.protocol import say_wire
 
     try:
-        recording = load(file)
+        recording = recording_of(read_input(file, MOST_OCTETS, "a capture"), input_name(file))
     except RigFileError as e:
         fail(str(e))
     if at is not None:
         levels = recording.levels_at(at)
         if as_json:
-            typer.echo(json.dumps({say_wire(*w): list(v) for w, v in sorted(levels.items())}, ensure_ascii=False))
+            say_json({say_wire(*w): list(v) for w, v in sorted(levels.items())})
             return
         for wire, frame in sorted(levels.items()):
             lit = [f"{n}={v}" for n, v in enumerate(frame, 1) if v]
-            typer.echo(
-                f"{say_wire(*wire):12} {' '.join(lit[:16])}{' …' if len(lit) > 16 else ''}" if lit else "all at 0"
-            )
+            words = f"{' '.join(lit[:16])}{' …' if len(lit) > 16 else ''}" if lit else "all at 0"
+            click.echo(f"{say_wire(*wire):12} {words}")
         return
     slots = in_use(recording.frames)
     rows: list[dict[str, Any]] = [
@@ -212,21 +236,27 @@ def play(
         }
         for wire in recording.wires
     ]
+    sent = _send(recording, interface_at(interface), to, speed) if send and as_json else None
     if as_json:
         said = {"seconds": round(recording.seconds, 3), "packets": len(recording.datagrams), "universes": rows}
-        typer.echo(json.dumps(said, indent=1, ensure_ascii=False))
+        say_json(said | {"sent": sent})
     else:
-        typer.echo(
+        click.echo(
             f"{recording.seconds:.1f} s, {len(recording.datagrams)} packets, {recording.left_out} of another kind"
         )
         for r in rows:
-            typer.echo(f"{r['wire']:12} {r['frames']:6} frames  {r['slots']:3} slots lit  {', '.join(r['sources'])}")
-    if send:
-        _send(recording, interface_at(interface), to, speed)
+            click.echo(f"{r['wire']:12} {r['frames']:6} frames  {r['slots']:3} slots lit  {', '.join(r['sources'])}")
+    if send and not as_json:
+        done = _send(recording, interface_at(interface), to, speed)
+        click.echo(f"{done['packets']} packets sent, {done['errors']} not taken by the network")
 
 
-def _send(recording: Any, where: Any, to: str, speed: float) -> None:
-    """Send the levels that receivers had, as one source of this computer's own."""
+def _send(recording: Any, where: Any, to: str, speed: float) -> dict[str, int]:
+    """Send the levels that receivers had, as one source of this computer's own; gives what left.
+
+    A stream begins with its first levels and ends where it ended in the capture: until then it never falls back to
+    an earlier state.
+    """
     from welvo.live.engine import EngineError, EngineProcess
     from welvo.protocols import sacn
     from welvo.rig.base import Refused
@@ -257,35 +287,38 @@ def _send(recording: Any, where: Any, to: str, speed: float) -> None:
     except EngineError as e:
         fail(str(e))
     # a universe that is heard later in the capture begins with its first levels: never with a blackout of its own
-    opening = {f.wire: f.levels for f in reversed(recording.frames) if not f.ended}
+    levels = {f.wire: f.levels for f in reversed(recording.frames) if not f.ended}
+    heard: set[Any] = set()
+    on: list[dict[str, Any]] | None = None
     try:
         begun = time.monotonic()
-        first = True
         with contextlib.suppress(KeyboardInterrupt):
             while (now := (time.monotonic() - begun) * speed) <= recording.seconds:
-                levels = opening | recording.levels_at(now)
+                present = recording.levels_at(now)
+                levels |= present
+                heard |= present.keys()
                 engine.write(b"".join(levels.get(w, b"")[:512].ljust(512, b"\0") for w in wires))
-                if first:
-                    engine.set_streams(specs)
-                    first = False
+                wanted = [spec for wire, spec in zip(wires, specs) if wire in present or wire not in heard]
+                if wanted != on:
+                    engine.set_streams(wanted)  # a stream that is no longer wanted ends as its protocol says
+                    on = wanted
                 time.sleep(0.02)
-        sent = engine.status()
+        status = engine.status()
     finally:
         engine.stop()
-    typer.echo(f"{sent.get('sent', 0)} packets sent, {sent.get('errors', 0)} not taken by the network")
+    return {"packets": status.get("sent", 0), "errors": status.get("errors", 0)}
 
 
 @app.command()
-def cycle(
-    file: RigFile,
-    kind: Annotated[str, typer.Argument(help="Which cycle: components, colours, ramp, pixels, numbers …")],
-    of: Annotated[str, typer.Option(help="What to test, such as 203–207, ribbon, universe 3.", show_default=False)],
-    send: Annotated[bool, typer.Option("--send", help="Send it; without, the steps are only listed.")] = False,
-    interface: InterfaceIp = "127.0.0.1",
-    speed: Annotated[float, typer.Option(help="Steps a second.", min=0.02, max=25)] = 1.0,
-    rounds: Annotated[int, typer.Option(help="How often it is gone through.", min=1, max=1000)] = 1,
-    as_json: AsJson = False,
-) -> None:
+@rig_file
+@click.argument("kind", help="Which cycle: components, colours, ramp, pixels, numbers …")
+@click.option("--of", required=True, help="What to test, such as 203–207, ribbon, universe 3.")
+@click.option("--send", is_flag=True, help="Send it; without, the steps are only listed.")
+@interface_option
+@click.option("--speed", type=click.FloatRange(0.02, 25), default=1.0, help="Steps a second.")
+@click.option("--rounds", type=click.IntRange(1, 1000), default=1, help="How often it is gone through.")
+@as_json_option
+def cycle(file: Path, kind: str, of: str, send: bool, interface: str, speed: float, rounds: int, as_json: bool) -> None:
     """Go through a test cycle over some lamps by the Bench's own feeds, or list its steps."""
     from welvo.bench.cycles import Cycle, steps
     from welvo.bench.picking import pick
@@ -301,10 +334,10 @@ def cycle(
     except Refused as e:
         fail(str(e))
     if as_json:
-        typer.echo(json.dumps([{"step": s.words, "see": s.see} for s in walk.steps], indent=1, ensure_ascii=False))
+        say_json([{"step": s.words, "see": s.see} for s in walk.steps])
     elif not send:
         for s in walk.steps:
-            typer.echo(f"{s.words:28} {s.see}")
+            click.echo(f"{s.words:28} {s.see}")
     if send:
         _run(rig, index, walk, keys, interface_at(interface), rounds)
 
@@ -331,7 +364,7 @@ def _run(rig: Rig, index: Any, walk: Any, keys: Sequence[str], where: Any, round
                 engine.write(b"".join(frames[uid].tobytes() for uid in rows))
                 if n == 0:
                     engine.set_streams(specs)
-                typer.echo(f"{walk.step.words:28} {walk.step.see}")
+                click.echo(f"{walk.step.words:28} {walk.step.see}")
                 time.sleep(1 / walk.speed)
                 walk.forward()
     finally:

@@ -3,13 +3,12 @@ window."""
 
 from __future__ import annotations
 
-import json
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Any
 
-import typer
+import click
 
-from welvo.cli.base import AsJson, RigFile, app, fail, load_rig
+from welvo.cli.base import FILE, app, as_json_option, fail, load_rig, rig_file, say_json
 
 if TYPE_CHECKING:
     from welvo.patch.cable import Cables, Stream
@@ -17,32 +16,35 @@ if TYPE_CHECKING:
 
 
 @app.command()
+@rig_file
+@click.option("--device", "--box", default="", help="Only this device, by its name.")
+@click.option(
+    "--attach",
+    "--hang",
+    default="",
+    help="Attach something to it first: “21 x 55 RGB ribbon, 3 to a port, there and back”.",
+)
+@click.option("--port", default="", help="From which port on; the first by default.")
+@click.option(
+    "--begin",
+    type=click.IntRange(0, 63999),
+    default=0,
+    help="Let the device begin at this universe; what is missing is made and fed.",
+)
+@click.option("--packed", is_flag=True, help="With --begin: ports follow one another without a gap.")
+@click.option("--write", type=FILE, help="Write what comes of it into a rig file; else it is only said.")
+@click.option("--pixels", is_flag=True, help="One line for each pixel as CSV, to hold against another table.")
+@as_json_option
 def runs(
-    file: RigFile,
-    device: Annotated[str, typer.Option("--device", "--box", help="Only this device, by its name.")] = "",
-    attach: Annotated[
-        str,
-        typer.Option(
-            "--attach",
-            "--hang",
-            help="Attach something to it first: “21 x 55 RGB ribbon, 3 to a port, there and back”.",
-        ),
-    ] = "",
-    port: Annotated[str, typer.Option(help="From which port on; the first by default.")] = "",
-    begin: Annotated[
-        int,
-        typer.Option(help="Let the device begin at this universe; what is missing is made and fed.", min=0, max=63999),
-    ] = 0,
-    packed: Annotated[
-        bool, typer.Option("--packed", help="With --begin: ports follow one another without a gap.")
-    ] = False,
-    write: Annotated[
-        Path | None, typer.Option(help="Write what comes of it into a rig file; else it is only said.")
-    ] = None,
-    pixels: Annotated[
-        bool, typer.Option("--pixels", help="One line for each pixel as CSV, to hold against another table.")
-    ] = False,
-    as_json: AsJson = False,
+    file: Path,
+    device: str,
+    attach: str,
+    port: str,
+    begin: int,
+    packed: bool,
+    write: Path | None,
+    pixels: bool,
+    as_json: bool,
 ) -> None:
     """What is attached to every port: segments, slots of the stream, universes and addresses."""
     from welvo.formats.files import RigFileError
@@ -74,18 +76,18 @@ def runs(
         _pixels(cables, shown)
         return
     if as_json:
-        typer.echo(json.dumps([_stream(cables, s) for s in shown], indent=1, ensure_ascii=False))
+        say_json([_stream(cables, s) for s in shown])
         return
     for s in shown:
         sums = _stream(cables, s)
-        typer.echo(
+        click.echo(
             f"{sums['box']} {s.label}: {s.leds or s.pixels} px, {s.slots} slots, universes "
             f"{', '.join(map(str, sums['universes'])) or 'none'}"
         )
         for one in sums["segments"]:
             where = f"{one['first']} – {one['last']}" if one["first"] else "no address"
             slots = f"slots {one['slot']}–{one['slot'] + one['slots'] - 1}" if one["slots"] else "no slots"
-            typer.echo(f"  {one['place']:>3} {one['name']:20} {slots:20} {where}")
+            click.echo(f"  {one['place']:>3} {one['name']:20} {slots:20} {where}")
 
 
 def _pixels(cables: Cables, shown: list[Stream]) -> None:

@@ -2,27 +2,42 @@
 
 from __future__ import annotations
 
-import json
 import time
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any, Literal
+from typing import TYPE_CHECKING, Any
 
-import typer
+import click
+from click.exceptions import Exit
 
-from welvo.cli.base import AsJson, RigFile, app, fail, load_rig
+from welvo.cli.base import (
+    FILE,
+    STANDARD,
+    app,
+    as_json_option,
+    check_rig_target,
+    fail,
+    load_rig,
+    rig_file,
+    save_rig,
+    say_json,
+)
 
 if TYPE_CHECKING:
     from welvo.rig.document import Rig
 
-Out = Annotated[Path, typer.Option("--to", help="Where to write the merged rig: .welvo or .json.", show_default=False)]
-_OF = "A rig; FILE#NAME is a version that is kept in it."
+out_option = click.option("--to", type=FILE, required=True, help="Where to write the merged rig: .welvo or .json.")
+_OF = "A rig; FILE#NAME is a version that is kept in it, REVISION:FILE what git has."
 
 
 def rig_or_version(text: str) -> Rig:
-    """A rig from `FILE`, or the version `NAME` inside of it from `FILE#NAME`."""
+    """A rig from `FILE`, the version `NAME` inside of it from `FILE#NAME`, or what git has as `REVISION:FILE`."""
     from welvo.formats.files import RigFileError
     from welvo.formats.versions import unpack
 
+    if text == "-":
+        return load_rig(STANDARD)  # type: ignore[no-any-return]
+    if ":" in text and not Path(text).exists():
+        return _from_git(text)
     path, mark, name = text.rpartition("#") if "#" in text and not Path(text).exists() else (text, "", "")
     rig: Rig = load_rig(Path(path))
     if not mark:
@@ -37,12 +52,30 @@ def rig_or_version(text: str) -> Rig:
         fail(str(e))
 
 
+def _from_git(text: str) -> Rig:
+    """`HEAD~1:hall.welvo`; in a merge that is not settled `:1:hall.welvo` is what both began with, `:2:` one's own."""
+    import subprocess
+
+    from welvo.formats.files import RigFileError
+    from welvo.formats.rigfile import loads
+
+    try:
+        done = subprocess.run(["git", "cat-file", "blob", text], capture_output=True, timeout=60, check=False)
+    except OSError:
+        fail(f"There is no file “{text}”, and no git on this computer that could have it.")
+    if done.returncode:
+        fail(f"There is no file “{text}”, and git has nothing of that name here.")
+    try:
+        return loads(done.stdout, text)
+    except RigFileError as e:
+        fail(str(e))
+
+
 @app.command()
-def diff(
-    a: Annotated[str, typer.Argument(help=_OF, show_default=False)],
-    b: Annotated[str, typer.Argument(help="The later one, said in the same way.", show_default=False)],
-    as_json: AsJson = False,
-) -> None:
+@click.argument("a", help=_OF)
+@click.argument("b", help="The later one, said in the same way.")
+@as_json_option
+def diff(a: str, b: str, as_json: bool) -> None:
     """Say what is different from one rig to another. Exit code 1 when something is."""
     from welvo.patch.compare import compare, counted
     from welvo.patch.index import Index
@@ -50,38 +83,42 @@ def diff(
     found = compare(Index(rig_or_version(a)), Index(rig_or_version(b)))
     if as_json:
         keys = ("kind", "part", "id", "who", "what", "before", "after")
-        typer.echo(json.dumps([{k: getattr(d, k) for k in keys} for d in found], indent=1, ensure_ascii=False))
+        say_json([{k: getattr(d, k) for k in keys} for d in found])
     else:
         for d in found:
-            typer.echo(f"{d.kind:13} {d.who:24} {d.what:22} {d.before or '–'} → {d.after or '–'}")
-        typer.echo(counted(found))
-    raise typer.Exit(1 if found else 0)
+            click.echo(f"{d.kind:13} {d.who:24} {d.what:22} {d.before or '–'} → {d.after or '–'}")
+        click.echo(counted(found))
+    raise Exit(1 if found else 0)
 
 
 @app.command()
-def merge(
-    base: Annotated[str, typer.Argument(help="What both began with. " + _OF, show_default=False)],
-    a: Annotated[str, typer.Argument(help="The first one's rig.", show_default=False)],
-    b: Annotated[str, typer.Argument(help="The other one's rig.", show_default=False)],
-    to: Out,
-    prefer: Annotated[
-        Literal["", "a", "b"], typer.Option(help="Whose value is taken where both changed the same place.")
-    ] = "",
-    as_json: AsJson = False,
-) -> None:
+@click.argument("base", help="What both began with. " + _OF)
+@click.argument("a", help="The first one's rig.")
+@click.argument("b", help="The other one's rig.")
+@out_option
+@click.option(
+    "--prefer",
+    type=click.Choice(["", "a", "b"]),
+    default="",
+    help="Whose value is taken where both changed the same place.",
+)
+@click.option(
+    "--driver", is_flag=True, help="As git's merge driver: files may have any name, and an empty one is an empty rig."
+)
+@as_json_option
+def merge(base: str, a: str, b: str, to: Path, prefer: str, driver: bool, as_json: bool) -> None:
     """Merge the work of two people. What both changed is listed; nothing is written until it is decided (exit code
     1)."""
     from welvo.formats.files import RigFileError
-    from welvo.formats.rigfile import save
     from welvo.patch.compare import say_meeting
     from welvo.patch.index import Index
     from welvo.rig.base import Refused
     from welvo.rig.merge import Side
     from welvo.rig.merge import merge as merged
 
-    if to.suffix not in (".welvo", ".json"):
-        fail(f"{to.name}: the name must end in .welvo or .json.")
-    root, mine, theirs = (rig_or_version(x) for x in (base, a, b))
+    if not driver:
+        check_rig_target(to)
+    root, mine, theirs = (_empty_or_rig(x) if driver else rig_or_version(x) for x in (base, a, b))
     side: Side = "theirs" if prefer == "b" else "mine"
     try:
         found = merged(root, mine, theirs)
@@ -94,31 +131,57 @@ def merge(
         dict(zip(("who", "what", "a", "b"), say_meeting(*indexes, m))) for m in found.meetings
     ]
     written = not found.meetings or bool(prefer)
+    name = ""
     if written:
         try:
-            save(found.rig, to)
+            name = _save_like(found.rig, to) if driver else save_rig(found.rig, to)
         except RigFileError as e:
             fail(str(e))
-    if as_json:
+    beside = to == STANDARD
+    if as_json and not beside:
         said = {"taken": len(found.taken), "meetings": meetings, "notes": list(found.notes), "written": written}
-        typer.echo(json.dumps(said, indent=1, ensure_ascii=False))
+        say_json(said)
     else:
         for row in meetings:
-            typer.echo(f"both changed {row['who']}, {row['what']}: a has {row['a']}, b has {row['b']}")
-        for note in found.notes:
-            typer.echo(note)
-        typer.echo(f"{len(found.taken)} changes of b taken, {len(meetings)} places both changed")
-        typer.echo(f"written to {to.name}" if written else "nothing written: decide with --prefer a or --prefer b")
-    raise typer.Exit(0 if written else 1)
+            click.echo(f"both changed {row['who']}, {row['what']}: a has {row['a']}, b has {row['b']}", err=beside)
+        for words in found.notes:
+            click.echo(words, err=beside)
+        click.echo(f"{len(found.taken)} changes of b taken, {len(meetings)} places both changed", err=beside)
+        decide = f"nothing written: decide with {_settle(driver)}--prefer a or --prefer b"
+        click.echo(f"written to {name}" if written else decide, err=beside)
+    raise Exit(0 if written else 1)
+
+
+def _empty_or_rig(name: str) -> Rig:
+    """One of git's three files. Where both sides are new, what they began with is an empty file."""
+    from welvo.rig.document import Rig
+
+    path = Path(name)
+    return Rig() if path.is_file() and not path.stat().st_size else load_rig(path)
+
+
+def _save_like(rig: Rig, path: Path) -> str:
+    """Write a rig over a file that git named, as JSON where it held JSON. Raises RigFileError."""
+    from welvo.formats.archive import is_zip
+    from welvo.formats.files import write_atomic
+    from welvo.formats.rigfile import bytes_of
+
+    packed = is_zip(path.read_bytes()[:2])
+    write_atomic(path, bytes_of(rig, Path("rig.welvo" if packed else "rig.json")))
+    return path.name
+
+
+def _settle(driver: bool) -> str:
+    """What to type after git has stopped at a clash."""
+    return "“welvo merge :1:FILE :2:FILE :3:FILE --to FILE” and " if driver else ""
 
 
 @app.command("version")
-def version_(
-    file: RigFile,
-    name: Annotated[str, typer.Option(help="Name the rig as it is, such as “Issue 2”; “next” counts on.")] = "",
-    note: Annotated[str, typer.Option(help="What it was handed out for.")] = "",
-    as_json: AsJson = False,
-) -> None:
+@rig_file
+@click.option("--name", default="", help="Name the rig as it is, such as “Issue 2”; “next” counts on.")
+@click.option("--note", default="", help="What it was handed out for.")
+@as_json_option
+def version_(file: Path, name: str, note: str, as_json: bool) -> None:
     """List the versions that are kept in a rig, or name its present state as one."""
     from welvo.formats.files import RigFileError
     from welvo.formats.rigfile import save
@@ -136,9 +199,9 @@ def version_(
             for k in in_time(rig) if (v := rig.versions[k])]  # fmt: skip
     if as_json:
         keys = ("name", "at", "who", "note")
-        typer.echo(json.dumps([dict(zip(keys, r)) for r in rows], indent=1, ensure_ascii=False))
+        say_json([dict(zip(keys, r)) for r in rows])
         return
     for r in rows:
-        typer.echo(f"{r[0]:16} {r[1]}  {r[2]:12} {r[3]}".rstrip())
+        click.echo(f"{r[0]:16} {r[1]}  {r[2]:12} {r[3]}".rstrip())
     if not rows:
-        typer.echo("no versions yet")
+        click.echo("no versions yet")

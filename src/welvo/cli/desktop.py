@@ -1,30 +1,36 @@
 """`welvo desktop`: Welvo among the programs of a user's desktop, and out of it again; man page and shell completion.
 
 Everything is made from what is there already: the man page from the commands' own help, the completions by the package
-that reads them, the rest from files beside the program. What was put somewhere is listed in one file, so that taking it
-out again needs no guess.
+that reads them, the rest from files beside the program. What was put somewhere, and which folders were made for it, is
+listed in one file, so that taking it out again needs no guess and takes nothing else.
 """
 
 from __future__ import annotations
 
 import contextlib
 import json
+import os
+import re
 import shutil
 import subprocess
 import sys
 from importlib.resources import files
 from pathlib import Path
-from typing import Annotated, Any, Literal
+from xml.sax.saxutils import escape
 
-import typer
+import click
+from click.shell_completion import get_completion_class
 
-from welvo.cli.base import app, fail
+from welvo.cli.base import FOLDER, app, as_json_option, fail, say_json
+from welvo.formats.handbook import handbook
 
+APP_ID = "desktop.welvo.Welvo"
+"""The id of the AppStream component; the desktop entry is called after it, and so are its windows."""
 LIST = "share/welvo/installed.json"
 PLACES = {
-    "welvo.desktop": "share/applications/welvo.desktop",
+    "desktop-entry": f"share/applications/{APP_ID}.desktop",
     "welvo-rig.xml": "share/mime/packages/welvo.xml",
-    "desktop.welvo.Welvo.metainfo.xml": "share/metainfo/desktop.welvo.Welvo.metainfo.xml",
+    "metainfo.xml": f"share/metainfo/{APP_ID}.metainfo.xml",
     "welvo.svg": "share/icons/hicolor/scalable/apps/welvo.svg",
     "welvo-rig.svg": "share/icons/hicolor/scalable/mimetypes/application-x-welvo-rig.svg",
 }
@@ -41,34 +47,39 @@ REFRESH = (
 )
 
 
+# ---- what is made
+
+
 def man_page() -> str:
     """The man page in roff, made from the help of all commands."""
     from welvo import __version__
 
-    root = typer.main.get_command(app)
+    ctx = click.Context(app, info_name="welvo")
     lines = [
         f'.TH WELVO 1 "" "Welvo {__version__}"', ".SH NAME", "welvo \\- plan, patch, set and prove a lighting rig",
         ".SH SYNOPSIS", ".B welvo", "[open] [FILE.welvo]", ".br", ".B welvo", ".I COMMAND", "[OPTIONS] ARGUMENTS",
-        ".SH DESCRIPTION", _roff(str(root.help or "")),
-        "Every command reads the same rig files as the window, and with \\-\\-json says its answer for programs.",
+        ".SH DESCRIPTION", _roff(_flat(app.help or "")),
+        "Every command reads the same rig files as the window. With \\-\\-json, where it is listed below, a command "
+        "says its answer for programs; docs/json.md promises its shape.",
         ".SH COMMANDS",
     ]  # fmt: skip
-    commands: dict[str, Any] = getattr(root, "commands", {})
-    for name, command in sorted(commands.items()):
+    for name in app.list_commands(ctx):
+        command = app.commands[name]
         if command.hidden:
             continue
-        wanted = (p for p in command.params if p.param_type_name == "argument")
-        arguments = " ".join((p.metavar or p.name or "").upper() for p in wanted)
+        arguments = " ".join(p.human_readable_name for p in command.params if isinstance(p, click.Argument))
         lines += [f'.SS "welvo {_roff(name)} {_roff(arguments)}"', _roff(_flat(command.help or ""))]
         for p in command.params:
-            if p.param_type_name == "option" and not getattr(p, "hidden", False) and "--help" not in p.opts:
-                words = ", ".join(p.opts)
-                lines += [".TP", f"\\fB{_roff(words)}\\fR", _roff(_flat(getattr(p, "help", "") or ""))]
+            if isinstance(p, click.Argument):
+                lines += [".TP", f"\\fI{_roff(p.human_readable_name)}\\fR", _roff(_flat(p.help or ""))]
+            elif isinstance(p, click.Option) and not p.hidden:
+                lines += [".TP", f"\\fB{_roff(', '.join(p.opts))}\\fR", _roff(_flat(p.help or ""))]
     lines += [
         ".SH EXIT STATUS",
-        "0 when all is well, 1 when something was found to be wrong, 2 when it could not be done.",
+        "0 when all is well, 1 when something was found to be wrong, 2 when it could not be done, also when standard "
+        "output was closed or full, 130 when it was interrupted.",
         ".SH FILES", ".TP", "~/.config/welvo", "settings of this computer, passwords of devices; never in a rig",
-        ".TP", "~/.local/state/welvo", "the recovery journal",
+        ".TP", "~/.local/state/welvo", "the recovery journal, and backups of rigs that lie in a git repository",
     ]  # fmt: skip
     return "\n".join(lines) + "\n"
 
@@ -84,52 +95,132 @@ def _roff(words: str) -> str:
 
 def completion(shell: str) -> str:
     """The completion script of a shell."""
-    from typer._completion_shared import get_completion_script
+    made = get_completion_class(shell)
+    assert made is not None  # bash, zsh and fish are click's own
+    return made(app, {}, "welvo", "_WELVO_COMPLETE").source()
 
-    return get_completion_script(prog_name="welvo", complete_var="_WELVO_COMPLETE", shell=shell)
+
+def exec_word(text: str) -> str:
+    """One word of an `Exec` line: quoted, and escaped once for the quotes and once for the file (Desktop Entry
+    Specification, “The Exec key”)."""
+    quoted = re.sub(r'(["`$\\])', r"\\\1", text).replace("%", "%%")
+    return '"' + quoted.replace("\\", "\\\\") + '"'
+
+
+def string_value(text: str) -> str:
+    """A value of type string in a desktop entry, whose backslashes are escapes."""
+    return text.replace("\\", "\\\\")
+
+
+PICTURES = (("patch.png", "Patch: tapes, lens, list, panel and path"), ("runs.png", "Runs: a folded ceiling"),
+            ("devices.png", "Devices: plan beside reported"), ("bench.png", "Bench: why it is dark"))  # fmt: skip
+
+
+def screenshots() -> str:
+    """The pictures for the AppStream component, from the handbook that came with the program."""
+    folder = handbook()
+    found = [(folder / "screenshots" / name, words) for name, words in PICTURES] if folder else []
+    made = ""
+    for n, (picture, words) in enumerate((p, w) for p, w in found if p.is_file()):
+        kind = ' type="default"' if n == 0 else ""
+        caption, image = escape(words), escape(picture.as_uri())
+        made += f"<screenshot{kind}><caption>{caption}</caption><image>{image}</image></screenshot>"
+    return made
 
 
 def what_is_installed(program: Path) -> dict[str, str]:
     """Every file by its place under the prefix."""
-    from welvo import __version__
+    from welvo import __date__, __version__
 
     made = {}
     for name, place in PLACES.items():
         words = (files("welvo") / "data" / "desktop" / name).read_text("utf-8")
-        made[place] = words.replace("@BIN@", str(program)).replace("@VERSION@", __version__)
+        words = words.replace("@EXEC@", exec_word(str(program))).replace("@TRYEXEC@", string_value(str(program)))
+        words = words.replace("@SCREENSHOTS@", screenshots()).replace("@DATE@", __date__)
+        made[place] = words.replace("@VERSION@", __version__)
     return made | {MAN: man_page()} | {place: completion(shell) for shell, place in SHELLS.items()}
+
+
+# ---- putting it there and taking it out
 
 
 def install(prefix: Path, program: Path) -> list[Path]:
     """Put everything below a prefix; gives what was written. Raises OSError."""
-    written = []
+    written, made = [], set(_listed(prefix)[1])
     for place, words in what_is_installed(program).items():
         target = prefix / place
-        target.parent.mkdir(parents=True, exist_ok=True)
+        made |= set(make_folders(prefix, target.parent))
         target.write_text(words, "utf-8")
         written.append(target)
-    (prefix / LIST).parent.mkdir(parents=True, exist_ok=True)
-    (prefix / LIST).write_text(json.dumps([str(w.relative_to(prefix)) for w in written], indent=1), "utf-8")
+    made |= set(make_folders(prefix, (prefix / LIST).parent))
+    listed = {"files": sorted(str(w.relative_to(prefix)) for w in written), "folders": sorted(made)}
+    (prefix / LIST).write_text(json.dumps(listed, indent=1), "utf-8")
     _refresh(prefix)
     return written
 
 
+def make_folders(prefix: Path, folder: Path) -> list[str]:
+    """Make a folder with its parents; gives those that were not there, as places below the prefix."""
+    missing = []
+    at = folder
+    while at != prefix and not at.exists():
+        missing.append(at)
+        at = at.parent
+    folder.mkdir(parents=True, exist_ok=True)
+    return [str(m.relative_to(prefix)) for m in missing]
+
+
 def uninstall(prefix: Path) -> int:
-    """Take out what was put below a prefix, and folders of our own that are empty then; gives how many files."""
-    try:
-        listed = json.loads((prefix / LIST).read_text("utf-8"))
-    except (OSError, ValueError):
-        listed = list(what_is_installed(Path("welvo")))
+    """Take out what was put below a prefix, and the folders that were made for it and are empty then; gives how many
+    files."""
+    places, folders = _listed(prefix)
     gone = 0
-    for place in [*listed, LIST]:
-        target = prefix / str(place)
-        if ".." not in Path(str(place)).parts and target.is_file():
+    for place in [*places, LIST]:
+        target = prefix / place
+        if _below(place) and (target.is_file() or target.is_symlink()):
             target.unlink()
             gone += place != LIST
-    with contextlib.suppress(OSError):
-        (prefix / LIST).parent.rmdir()
     _refresh(prefix)
+    for cache in ("share/applications/mimeinfo.cache", "share/icons/hicolor/icon-theme.cache"):
+        if str(Path(cache).parent) in folders:  # made by the desktop's tools in a folder that only we needed
+            (prefix / cache).unlink(missing_ok=True)
+    if "share/mime/packages" in folders and not any((prefix / "share/mime/packages").glob("*.xml")):
+        _remove_mime_index(prefix / "share/mime")
+    for folder in sorted(folders, key=len, reverse=True):
+        if _below(folder):
+            with contextlib.suppress(OSError):  # somebody else's files are in it
+                (prefix / folder).rmdir()
     return gone
+
+
+MIME_INDEX = ("XMLnamespaces", "aliases", "generic-icons", "globs", "globs2", "icons", "magic", "mime.cache",
+              "subclasses", "treemagic", "types", "version")  # fmt: skip
+"""What `update-mime-database` makes of the packages."""
+
+
+def _remove_mime_index(folder: Path) -> None:
+    """The index over no package at all, with the folder of the type that was ours."""
+    for name in MIME_INDEX:
+        (folder / name).unlink(missing_ok=True)
+    for kind in ("application/x-welvo-rig.xml",):
+        (folder / kind).unlink(missing_ok=True)
+    with contextlib.suppress(OSError):
+        (folder / "application").rmdir()
+
+
+def _below(place: str) -> bool:
+    return not Path(place).is_absolute() and ".." not in Path(place).parts
+
+
+def _listed(prefix: Path) -> tuple[list[str], list[str]]:
+    """The files and folders that were put below a prefix; where no list can be read, the files there always are."""
+    try:
+        said = json.loads((prefix / LIST).read_text("utf-8"))
+        if isinstance(said, list):
+            return [str(p) for p in said], []
+        return [str(p) for p in said["files"]], [str(p) for p in said["folders"]]
+    except (OSError, ValueError, KeyError, TypeError):
+        return list(what_is_installed(Path("welvo"))), []
 
 
 def _refresh(prefix: Path) -> None:
@@ -143,26 +234,30 @@ def _refresh(prefix: Path) -> None:
 
 
 @app.command("desktop")
-def desktop_(
-    act: Annotated[Literal["install", "uninstall", "man", "bash", "zsh", "fish"], typer.Argument(show_default=False)],
-    prefix: Annotated[Path, typer.Option(help="Below which folder.")] = Path("~/.local"),
-) -> None:
+@click.argument(
+    "act",
+    type=click.Choice(["install", "uninstall", "man", *SHELLS]),
+    help="What to do, or which of the pages to print.",
+)
+@click.option("--prefix", type=FOLDER, default=Path("~/.local"), help="Below which folder.")
+@as_json_option
+def desktop_(act: str, prefix: Path, as_json: bool) -> None:
     """Put Welvo among the programs of this user's desktop, with its file type, man page and completions, or take it
     out; print the man page or a completion script."""
-    if act == "man":
-        typer.echo(man_page(), nl=False)
+    if act == "man" or act in SHELLS:
+        click.echo(man_page() if act == "man" else completion(act), nl=False)
         return
-    if act in SHELLS:
-        typer.echo(completion(act))
-        return
-    where = prefix.expanduser().absolute()
+    where = Path(os.path.abspath(prefix.expanduser()))
     try:
         if act == "install":
             program = shutil.which(sys.argv[0]) or shutil.which("welvo") or "welvo"
             beside = where / "bin" / "welvo"
-            written = install(where, beside if beside.exists() else Path(program).absolute())
-            typer.echo(f"{len(written)} files below {prefix}")
+            count = len(install(where, beside if beside.exists() else Path(program).absolute()))
         else:
-            typer.echo(f"{uninstall(where)} files taken out below {prefix}")
+            count = uninstall(where)
     except OSError as e:
         fail(f"{e.filename or where} cannot be written: {e.strerror}.")
+    if as_json:
+        say_json({"act": act, "files": count})
+    else:
+        click.echo(f"{count} files {'below' if act == 'install' else 'taken out below'} {prefix}")

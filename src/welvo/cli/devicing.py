@@ -2,17 +2,27 @@
 
 from __future__ import annotations
 
-import asyncio
 import contextlib
-import json
 import time
 from collections.abc import Iterable, Iterator
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Any
 
-import typer
+import click
+from click.exceptions import Exit
 
-from welvo.cli.base import AsJson, InterfaceIp, RigFile, app, fail, interface_at, load_rig
+from welvo.cli.base import (
+    FILE,
+    app,
+    as_json_option,
+    fail,
+    interface_at,
+    interface_option,
+    load_rig,
+    note,
+    rig_file,
+    say_json,
+)
 
 if TYPE_CHECKING:
     from welvo.live.interfaces import Interface
@@ -20,11 +30,13 @@ if TYPE_CHECKING:
     from welvo.observed.values import Observed, Said
     from welvo.rig.document import Rig
 
-Seconds = Annotated[float, typer.Option(help="How long to listen for answers.", min=0.2, max=600)]
-DeviceName = Annotated[str, typer.Argument(help="The device, by its name or address.", show_default=False)]
-Password = Annotated[
-    str, typer.Option("--password", envvar="WELVO_PASSWORD", help="The device's password; never shown.", hidden=False)
-]
+seconds_option = click.option(
+    "--seconds", type=click.FloatRange(0.2, 600), default=3.0, help="How long to listen for answers."
+)
+device_argument = click.argument("device", help="The device, by its name or address.")
+password_option = click.option(
+    "--password", envvar="WELVO_PASSWORD", default="", help="The device's password; never shown."
+)
 
 
 @contextlib.contextmanager
@@ -34,7 +46,7 @@ def listening(where: Interface, universes: Iterable[int] = ()) -> Iterator[Liste
 
     listener = Listener(where, universes)
     for problem in listener.problems:
-        typer.echo(f"welvo: {problem}", err=True)
+        note(problem)
     listener.start()
     try:
         yield listener
@@ -44,6 +56,8 @@ def listening(where: Interface, universes: Iterable[int] = ()) -> Iterator[Liste
 
 def observe(rig: Rig, where: Interface, listener: Listener, seconds: float, password: str = "") -> Observed:
     """What answers within some seconds, and what those that can be asked say of their settings."""
+    import asyncio
+
     from welvo.observed.values import Observed
 
     end = time.monotonic() + seconds
@@ -54,6 +68,8 @@ def observe(rig: Rig, where: Interface, listener: Listener, seconds: float, pass
 
 
 async def _ask(rig: Rig, where: Interface, password: str) -> dict[str, Said]:
+    import asyncio
+
     from welvo.live.device_link import HttpLink, session
     from welvo.live.links import LinkError
     from welvo.rig.plan import link_of, model_of
@@ -89,14 +105,13 @@ def _plain(value: object) -> str:
 
 
 @app.command()
-def devices(
-    file: RigFile,
-    interface: InterfaceIp = "127.0.0.1",
-    seconds: Seconds = 3.0,
-    differing: Annotated[bool, typer.Option("--differing", help="Only settings that differ or wait.")] = False,
-    password: Password = "",
-    as_json: AsJson = False,
-) -> None:
+@rig_file
+@interface_option
+@seconds_option
+@click.option("--differing", is_flag=True, help="Only settings that differ or wait.")
+@password_option
+@as_json_option
+def devices(file: Path, interface: str, seconds: float, differing: bool, password: str, as_json: bool) -> None:
     """Planned devices beside what answers: found, silent, what differs, what waits. Exit code 1 when anything does."""
     from welvo.patch.index import Index
     from welvo.patch.planned import compared
@@ -131,44 +146,51 @@ def devices(
     ]
     wrong = any(r["state"] == "silent" or r["differs"] or r["waits"] or r["test"] for r in rows)
     if as_json:
-        typer.echo(json.dumps({"devices": rows, "strangers": strangers}, indent=1, ensure_ascii=False))
-        raise typer.Exit(1 if wrong else 0)
+        say_json({"devices": rows, "strangers": strangers})
+        raise Exit(1 if wrong else 0)
     for r in rows:
         model = rig.device_models.get(next(d.model for d in rig.devices.values() if d.name == r["name"]))
         words = f"{r['equal']} equal" if r["equal"] else ""
         if r["differs"]:
             words += f", {len(r['differs'])} differ"
-        typer.echo(f"{r['name']:18} {r['ip'] or '–':15} {r['state']:10} {words}")
+        click.echo(f"{r['name']:18} {r['ip'] or '–':15} {r['state']:10} {words}")
         for x in r["differs"]:
             spec = model.spec(x["setting"].rpartition(".")[2]) if model else None
             plan, has = say_setting(spec, x["plan"]), say_setting(spec, x["reported"])
-            typer.echo(f"    {say_key(model, x['setting'])}: plan {plan}, device {has}")
+            click.echo(f"    {say_key(model, x['setting'])}: plan {plan}, device {has}")
         for key, needs in r["waits"].items():
-            typer.echo(f"    {say_key(model, key)} still needs {', '.join(needs)}")
+            click.echo(f"    {say_key(model, key)} still needs {', '.join(needs)}")
         if r["test"]:
-            typer.echo(f"    its on-board test “{r['test']}” runs")
+            click.echo(f"    its on-board test “{r['test']}” runs")
     for s in strangers:
-        typer.echo(f"{s['name'] or '–':18} {s['ip']:15} not in the plan")
-    raise typer.Exit(1 if wrong else 0)
+        click.echo(f"{s['name'] or '–':18} {s['ip']:15} not in the plan")
+    raise Exit(1 if wrong else 0)
 
 
 @app.command()
+@rig_file
+@device_argument
+@click.argument(
+    "settings", nargs=-1, required=False, help="Which settings, by key, such as 6.brightness; all that differ without."
+)
+@interface_option
+@seconds_option
+@click.option("--acts", default="save,apply", help="What to do afterwards: save, apply, restart, or none.")
+@password_option
+@as_json_option
 def push(
-    file: RigFile,
-    device: DeviceName,
-    settings: Annotated[
-        list[str] | None,
-        typer.Argument(
-            help="Which settings, by key, such as 6.brightness; all that differ without.", show_default=False
-        ),
-    ] = None,
-    interface: InterfaceIp = "127.0.0.1",
-    seconds: Seconds = 3.0,
-    acts: Annotated[str, typer.Option(help="What to do afterwards: save, apply, restart, or none.")] = "save,apply",
-    password: Password = "",
-    as_json: AsJson = False,
+    file: Path,
+    device: str,
+    settings: tuple[str, ...],
+    interface: str,
+    seconds: float,
+    acts: str,
+    password: str,
+    as_json: bool,
 ) -> None:
     """Send planned values to a device, and say what became of each. Exit code 1 when one was not taken."""
+    import asyncio
+
     from welvo.live.device_link import HttpLink, Push, session
     from welvo.live.links import ArtNetLink
     from welvo.patch.index import Index
@@ -223,32 +245,31 @@ def push(
                     results[k] = {"value": v, "outcome": "taken" if same else "otherwise", "why": why, "needs": []}
     bad = [k for k, r in results.items() if r["outcome"] not in ("taken", "waits")]
     if as_json:
-        typer.echo(json.dumps({"device": d.name, "results": results}, indent=1, ensure_ascii=False))
+        say_json({"device": d.name, "results": results})
     elif not results:
-        typer.echo(f"{d.name}: nothing differs.")
+        click.echo(f"{d.name}: nothing differs.")
     else:
         for k, row in results.items():
             more = f": {row['why']}" if row["why"] else f" for {', '.join(row['needs'])}" if row["needs"] else ""
-            typer.echo(f"{say_key(model, k)} {_plain(row['value'])} · {row['outcome']}{more}")
-    raise typer.Exit(1 if bad else 0)
+            click.echo(f"{say_key(model, k)} {_plain(row['value'])} · {row['outcome']}{more}")
+    raise Exit(1 if bad else 0)
 
 
 @app.command()
+@rig_file
+@device_argument
+@interface_option
+@click.option("--why", default="by hand", help="The occasion, in words.")
+@click.option("--compare", is_flag=True, help="Only say what differs from the latest snapshot; takes none.")
+@click.option("--write", type=FILE, help="The rig file to write it into; the one that was read without.")
+@password_option
+@as_json_option
 def snapshot(
-    file: RigFile,
-    device: DeviceName,
-    interface: InterfaceIp = "127.0.0.1",
-    why: Annotated[str, typer.Option(help="The occasion, in words.")] = "by hand",
-    compare: Annotated[
-        bool, typer.Option("--compare", help="Only say what differs from the latest snapshot; takes none.")
-    ] = False,
-    write: Annotated[
-        Path | None, typer.Option(help="The rig file to write it into; the one that was read without.")
-    ] = None,
-    password: Password = "",
-    as_json: AsJson = False,
+    file: Path, device: str, interface: str, why: str, compare: bool, write: Path | None, password: str, as_json: bool
 ) -> None:
     """Keep all settings of a device in the rig, or compare them with the latest that was kept."""
+    import asyncio
+
     from welvo.formats.files import RigFileError
     from welvo.formats.rigfile import save
     from welvo.rig.base import Refused
@@ -264,12 +285,12 @@ def snapshot(
         found = differences(d.snapshots[-1].values, said.active)
         if as_json:
             rows = [{"setting": k, "snapshot": a, "now": b} for k, a, b in found]
-            typer.echo(json.dumps({"device": d.name, "differences": rows}, indent=1, ensure_ascii=False))
+            say_json({"device": d.name, "differences": rows})
         else:
             for k, a, b in found:
-                typer.echo(f"{k}: was {_plain(a)}, is {_plain(b)}")
-            typer.echo(f"{len(found)} of {len(said.active)} settings differ")
-        raise typer.Exit(1 if found else 0)
+                click.echo(f"{k}: was {_plain(a)}, is {_plain(b)}")
+            click.echo(f"{len(found)} of {len(said.active)} settings differ")
+        raise Exit(1 if found else 0)
     try:
         kept, _ = take(rig, device_id, said, time.time(), why)
         save(kept, write or file)
@@ -277,21 +298,22 @@ def snapshot(
         fail(str(e))
     count = len(kept.devices[device_id].snapshots[-1].values)
     if as_json:
-        typer.echo(json.dumps({"device": d.name, "settings": count, "why": why}, ensure_ascii=False))
+        say_json({"device": d.name, "settings": count, "why": why})
     else:
-        typer.echo(f"{d.name}: {count} settings kept in {(write or file).name}")
+        click.echo(f"{d.name}: {count} settings kept in {(write or file).name}")
 
 
 @app.command("bring-up")
-def bring_up_(
-    address: Annotated[str, typer.Argument(help="Where the device should be.", show_default=False)],
-    rig: Annotated[Path | None, typer.Option(help="The rig that plans it: says its model and MAC.")] = None,
-    model: Annotated[str, typer.Option(help="Its model, by the name of a shipped one, such as penstock-12.")] = "",
-    interface: InterfaceIp = "127.0.0.1",
-    password: Password = "",
-    as_json: AsJson = False,
-) -> None:
+@click.argument("address", help="Where the device should be.")
+@click.option("--rig", type=FILE, help="The rig that plans it: says its model and MAC.")
+@click.option("--model", default="", help="Its model, by the name of a shipped one, such as penstock-12.")
+@interface_option
+@password_option
+@as_json_option
+def bring_up_(address: str, rig: Path | None, model: str, interface: str, password: str, as_json: bool) -> None:
     """Find out why a device does not answer, test by test. Exit code 1 when there is a cause."""
+    import asyncio
+
     from welvo.formats.models import shipped
     from welvo.live.bring_up import RealProbes, Wanted, bring_up
     from welvo.rig.base import Refused
@@ -321,9 +343,9 @@ def bring_up_(
             for v in search.verdicts
         ]
         whole = {"address": ip, "cause": cause.code if cause else "", "found": search.found, "tests": rows}
-        typer.echo(json.dumps(whole, indent=1, ensure_ascii=False))
+        say_json(whole)
     else:
         for v in search.verdicts:
-            typer.echo(f"{'passed' if v.passed else 'FAILED':7} {v.test}: {v.proof}")
-        typer.echo(cause.put_right if cause else "It answers, and nothing is wrong.")
-    raise typer.Exit(1 if cause else 0)
+            click.echo(f"{'passed' if v.passed else 'FAILED':7} {v.test}: {v.proof}")
+        click.echo(cause.put_right if cause else "It answers, and nothing is wrong.")
+    raise Exit(1 if cause else 0)

@@ -2,13 +2,29 @@
 
 from __future__ import annotations
 
-import json
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING
 
-import typer
+import click
+from click.exceptions import Exit
 
-from welvo.cli.base import AsJson, RigFile, app, fail, load_rig
+from welvo.cli.base import (
+    FILE,
+    STANDARD,
+    app,
+    as_json_option,
+    check_rig_target,
+    completing,
+    fail,
+    input_name,
+    load_rig,
+    note,
+    read_input,
+    rig_file,
+    save_rig,
+    say_json,
+    write_output,
+)
 from welvo.cli.papers import material
 
 if TYPE_CHECKING:
@@ -19,68 +35,70 @@ if TYPE_CHECKING:
 
 
 @app.command("import")
+@rig_file
+@click.argument("source", type=FILE, help="A table (.csv, .xlsx, .ods) or a scene (.mvr); - is standard input.")
+@click.option("--to", type=FILE, help="Where to write the rig; without it nothing is written.")
+@click.option("--column", "columns", multiple=True, help="What a column is: “Truss=hang point”, “Fix=number”.")
+@click.option("--type", "types", multiple=True, help="What a type is: “B9=Bar 9 · 38 slot”, or “B9=draft”.")
+@as_json_option
 def import_(
-    file: RigFile,
-    source: Annotated[Path, typer.Argument(help="A table (.csv, .xlsx, .ods) or a scene (.mvr).", show_default=False)],
-    to: Annotated[
-        Path | None, typer.Option(help="Where to write the rig; without it nothing is written.", show_default=False)
-    ] = None,
-    columns: Annotated[
-        list[str] | None,
-        typer.Option("--column", help="What a column is: “Truss=hang point”, “Fix=number”.", show_default=False),
-    ] = None,
-    types: Annotated[
-        list[str] | None,
-        typer.Option("--type", help="What a type is: “B9=Bar 9 · 38 slot”, or “B9=draft”.", show_default=False),
-    ] = None,
-    as_json: AsJson = False,
+    file: Path, source: Path, to: Path | None, columns: tuple[str, ...], types: tuple[str, ...], as_json: bool
 ) -> None:
     """Say what a table or a scene would add to a rig and change in it, and with --to do it. Exit code 1 when rows are
     left out."""
+    from welvo.formats.archive import holds_entry
     from welvo.formats.files import RigFileError
-    from welvo.formats.mvr import read_mvr
+    from welvo.formats.mvr import MOST_FILE, SCENE, loads_mvr
     from welvo.formats.mvr_take import take_scene
-    from welvo.formats.rigfile import save
     from welvo.patch.index import Index
     from welvo.rig.base import Refused
 
     rig: Rig = load_rig(file)
-    if to is not None and to.suffix not in (".welvo", ".json"):
-        fail(f"{to.name}: the name must end in .welvo or .json.")
+    if to is not None:
+        check_rig_target(to)
     doubts: Sequence[str] = ()
+    written = None
     try:
-        if source.suffix.lower() == ".mvr":
-            scene = take_scene(Index(rig), read_mvr(source))
+        data = read_input(source, MOST_FILE, "a list")
+        if source.suffix.lower() == ".mvr" or (source == STANDARD and holds_entry(data, SCENE)):
+            scene = take_scene(Index(rig), loads_mvr(data, input_name(source)))
             made, rows, doubts = scene.rig, scene.rows, scene.doubts
         else:
-            made, rows, doubts = _table(rig, source, columns or [], types or [])
+            made, rows, doubts = _table(rig, data, input_name(source), columns, types)
         if to is not None:
-            save(made, to)
+            written = save_rig(made, to)
     except (Refused, RigFileError) as e:
         fail(str(e))
-    if as_json:
+    if as_json and to != STANDARD:
         keys = ("n", "state", "who", "before", "after", "why", "meets")
         said = {"rows": [{k: getattr(r, k) for k in keys} for r in rows], "doubts": list(doubts)}
-        typer.echo(json.dumps(said | {"written": to.name if to else None}, indent=1, ensure_ascii=False))
+        say_json(said | {"written": written})
     else:
         for r in rows:
             meets = f"  meets {', '.join(r.meets)}" if r.meets else ""
-            typer.echo(f"{r.n:>5} {r.state:8} {r.who:>6}  {r.why or f'{r.before} → {r.after}'}{meets}")
+            click.echo(
+                f"{r.n:>5} {r.state:8} {r.who:>6}  {r.why or f'{r.before} → {r.after}'}{meets}", err=to == STANDARD
+            )
         for d in doubts:
-            typer.echo(f"welvo: {d}", err=True)
+            note(d)
         count = {s: sum(r.state == s for r in rows) for s in ("new", "changed", "same", "refused")}
-        typer.echo(", ".join(f"{n} {s}" for s, n in count.items()) + (f"; written to {to.name}" if to else ""))
-    raise typer.Exit(1 if any(r.state == "refused" for r in rows) else 0)
+        click.echo(
+            ", ".join(f"{n} {s}" for s, n in count.items()) + (f"; written to {written}" if written else ""),
+            err=to == STANDARD,
+        )
+    raise Exit(1 if any(r.state == "refused" for r in rows) else 0)
 
 
-def _table(rig: Rig, source: Path, said: list[str], types: list[str]) -> tuple[Rig, tuple[Row, ...], list[str]]:
-    from welvo.formats.workbooks import read_grid
+def _table(
+    rig: Rig, data: bytes, name: str, said: Sequence[str], types: Sequence[str]
+) -> tuple[Rig, tuple[Row, ...], list[str]]:
+    from welvo.formats.workbooks import grid_of
     from welvo.patch.index import Index
     from welvo.patch.spreadsheet import DRAFT, Mapping, guess, readable, understand
     from welvo.patch.table import read_mode
     from welvo.rig.base import Refused
 
-    grid = read_grid(source)
+    grid = grid_of(data, name)
     heads = grid.rows[0]
     found = list(guess(rig, heads))
     known = {w.lower(): k for k, w in readable(rig)} | {k.lower(): k for k, _ in readable(rig)}
@@ -104,17 +122,32 @@ def _table(rig: Rig, source: Path, said: list[str], types: list[str]) -> tuple[R
     return done.rig, done.rows, doubts
 
 
+def _lists() -> list[tuple[str, str]]:
+    from welvo.sheets.lists import LISTS
+
+    return [(key, words) for key, (words, _) in LISTS.items()]
+
+
 @app.command("export")
-def export_(
-    file: RigFile,
-    to: Annotated[
-        Path, typer.Option(help="Where to write: .csv, .xlsx, .ods, or .mvr for a scene.", show_default=False)
-    ],
-    which: Annotated[str, typer.Option("--list", help="Which list; “list” shows them.")] = "patch",
-    since: Annotated[str, typer.Option(help="For the list of changes: the version they are counted from.")] = "",
-) -> None:
+@rig_file
+@click.option(
+    "--to",
+    type=FILE,
+    required=True,
+    help="Where to write: .csv, .xlsx, .ods, or .mvr for a scene; - is CSV on standard output.",
+)
+@click.option(
+    "--list",
+    "which",
+    default="patch",
+    shell_complete=completing(_lists),
+    help="Which list; “list” shows them.",
+)
+@click.option("--since", default="", help="For the list of changes: the version they are counted from.")
+@as_json_option
+def export_(file: Path, to: Path, which: str, since: str, as_json: bool) -> None:
     """Write a list of a rig as a table for a spreadsheet, or the rig as a scene (MVR)."""
-    from welvo.formats.files import RigFileError, write_atomic
+    from welvo.formats.files import RigFileError
     from welvo.formats.mvr_write import dumps_mvr
     from welvo.rig.base import Refused
     from welvo.sheets.lists import LISTS
@@ -122,8 +155,11 @@ def export_(
 
     rig: Rig = load_rig(file)
     if which == "list":
-        for key, (words, _) in LISTS.items():
-            typer.echo(f"{key:10} {words}")
+        if as_json:
+            say_json({"lists": [{"key": key, "title": words} for key, words in _lists()]})
+            return
+        for key, words in _lists():
+            click.echo(f"{key:10} {words}")
         return
     if which not in LISTS:
         fail(f"There is no list “{which}”; there are {', '.join(LISTS)}.")
@@ -132,12 +168,15 @@ def export_(
         if to.suffix.lower() == ".mvr":
             data, doubts = dumps_mvr(m.index)
             for d in doubts:
-                typer.echo(f"welvo: {d}", err=True)
-            said = f"{len(rig.fixtures)} fixtures"
+                note(d)
+            count, what = len(rig.fixtures), "fixtures"
         else:
-            data, count = list_bytes(m, which, to.suffix)
-            said = f"{count} rows"
-        write_atomic(to, data, keep=True)
+            data, count = list_bytes(m, which, ".csv" if to == STANDARD else to.suffix)
+            what = "rows"
+        written = write_output(to, data, keep=True)
     except (Refused, RigFileError) as e:
         fail(str(e))
-    typer.echo(f"{said} written to {to.name}")
+    if as_json and to != STANDARD:
+        say_json({"written": written, "count": count, "of": what})
+    else:
+        click.echo(f"{count} {what} written to {written}", err=to == STANDARD)

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-import asyncio
-import json
 import time
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Any
 
-import typer
+import click
+from click.exceptions import Exit
 
-from welvo.cli.base import AsJson, InterfaceIp, RigFile, app, fail, interface_at, load_rig
+from welvo.cli.base import FILE, app, as_json_option, fail, interface_at, interface_option, load_rig, rig_file, say_json
 from welvo.cli.devicing import listening
 
 if TYPE_CHECKING:
@@ -21,34 +20,39 @@ if TYPE_CHECKING:
     from welvo.rig.document import Rig
     from welvo.rig.refs import PortRef
 
-PortName = Annotated[
-    str, typer.Option("--port", help="One port, as DEVICE/PORT, such as WEIR-2/A; all with lamps without.")
-]
+port_option = click.option(
+    "--port", default="", help="One port, as DEVICE/PORT, such as WEIR-2/A; all with lamps without."
+)
 
 
 @app.command()
+@rig_file
+@port_option
+@interface_option
+@click.option("--search", is_flag=True, help="Let the gateways search anew, instead of telling whom they know.")
+@click.option("--push", is_flag=True, help="Set addresses and modes as planned, and read them back.")
+@click.option("--label", is_flag=True, help="With --push: give each lamp its number as a label.")
+@click.option("--confirm", is_flag=True, help="Take all guesses which lamp is which, and keep the UIDs in the rig.")
+@click.option("--take", is_flag=True, help="Plan the addresses that the lamps have.")
+@click.option("--serial", multiple=True, help="Which serial port a line is, as NUMBER=PORT, such as 1=/dev/ttyUSB0.")
+@click.option("--write", type=FILE, help="The rig file to write; the one that was read without.")
+@as_json_option
 def lamps(
-    file: RigFile,
-    port: PortName = "",
-    interface: InterfaceIp = "127.0.0.1",
-    search: Annotated[
-        bool, typer.Option("--search", help="Let the gateways search anew, instead of telling whom they know.")
-    ] = False,
-    push: Annotated[
-        bool, typer.Option("--push", help="Set addresses and modes as planned, and read them back.")
-    ] = False,
-    label: Annotated[bool, typer.Option("--label", help="With --push: give each lamp its number as a label.")] = False,
-    confirm: Annotated[
-        bool, typer.Option("--confirm", help="Take all guesses which lamp is which, and keep the UIDs in the rig.")
-    ] = False,
-    take: Annotated[bool, typer.Option("--take", help="Plan the addresses that the lamps have.")] = False,
-    serial: Annotated[
-        list[str] | None, typer.Option(help="Which serial port a line is, as NUMBER=PORT, such as 1=/dev/ttyUSB0.")
-    ] = None,
-    write: Annotated[Path | None, typer.Option(help="The rig file to write; the one that was read without.")] = None,
-    as_json: AsJson = False,
+    file: Path,
+    port: str,
+    interface: str,
+    search: bool,
+    push: bool,
+    label: bool,
+    confirm: bool,
+    take: bool,
+    serial: tuple[str, ...],
+    write: Path | None,
+    as_json: bool,
 ) -> None:
     """Lamps that answer by RDM, beside the plan. Exit code 1 when one differs, is missing, or was not set."""
+    import asyncio
+
     from welvo.formats.files import RigFileError
     from welvo.formats.rigfile import save
     from welvo.patch.index import Index
@@ -56,7 +60,7 @@ def lamps(
     from welvo.rig.base import Refused
 
     rig, where = load_rig(file), interface_at(interface)
-    lines = _lines(serial or [])
+    lines = _lines(serial)
     if push and take:
         fail("Either the lamps are set as planned (--push), or the plan as the lamps are (--take).")
     with listening(where) as listener:
@@ -100,10 +104,10 @@ def lamps(
         except RigFileError as e:
             fail(str(e))
     if as_json:
-        typer.echo(json.dumps({"ports": rows}, indent=1, ensure_ascii=False))
+        say_json({"ports": rows})
     else:
         _print(rows)
-    raise typer.Exit(1 if any(r["wrong"] for r in rows) else 0)
+    raise Exit(1 if any(r["wrong"] for r in rows) else 0)
 
 
 def _name(rig: Rig, ref: PortRef) -> str:
@@ -128,7 +132,7 @@ def _ports(index: Index, observed: Any, wanted: str) -> list[tuple[PortRef, Port
     return [(ref, at) for ref, at in found if at]
 
 
-def _lines(typed: list[str]) -> dict[int, str]:
+def _lines(typed: tuple[str, ...]) -> dict[int, str]:
     """Serial ports by the number of their line."""
     found: dict[int, str] = {}
     for t in typed:
@@ -156,6 +160,8 @@ async def _find(
     listener: Any, ports: list[PortAt], search: bool, lines: dict[int, str]
 ) -> dict[PortAt, list[Lamp] | str]:
     """What answers on each port, or why nothing is known of it."""
+    import asyncio
+
     from welvo.live.links import LinkError
     from welvo.live.rdm_link import Gateways, find
 
@@ -220,16 +226,16 @@ def _lamp(index: Index, p: Pair, outcomes: dict[int, Any]) -> dict[str, Any]:
 def _print(rows: list[dict[str, Any]]) -> None:
     for row in rows:
         count = sum(bool(x["uid"]) for x in row["lamps"])
-        typer.echo(f"{row['port']}: {row['failed'] or f'{count} answered'}")
+        click.echo(f"{row['port']}: {row['failed'] or f'{count} answered'}")
         for m in row["at one address"]:
-            typer.echo(f"    {m['lamps']} lamps stand at address {m['address']:03d}")
+            click.echo(f"    {m['lamps']} lamps stand at address {m['address']:03d}")
         for x in row["lamps"]:
             who = f"{x['number']} {x['name']}".strip() if x["number"] else "not in the plan"
             if not x["uid"]:
-                typer.echo(f"    {who:24} did not answer")
+                click.echo(f"    {who:24} did not answer")
                 continue
             words = [f"{k} plan {v['plan']}, lamp {v['reported']}" for k, v in x["lines"].items() if k in x["differs"]]
             words += [f"{k} {v['outcome']}{': ' if v['why'] else ''}{v['why']}" for k, v in x["set"].items()]
             doubt = "" if x["sure"] or not x["number"] else f"  ({x['why']})"
             told = x["failed"] or "; ".join(words) or ("as planned" if x["number"] else x["model"])
-            typer.echo(f"    {who:24} {x['uid']}  {told}{doubt}")
+            click.echo(f"    {who:24} {x['uid']}  {told}{doubt}")

@@ -5,11 +5,22 @@ from __future__ import annotations
 import time
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING
 
-import typer
+import click
 
-from welvo.cli.base import RigFile, app, fail, load_rig
+from welvo.cli.base import (
+    FILE,
+    STANDARD,
+    app,
+    as_json_option,
+    completing,
+    fail,
+    load_rig,
+    rig_file,
+    say_json,
+    write_output,
+)
 
 if TYPE_CHECKING:
     from welvo.patch.compare import Difference
@@ -40,34 +51,75 @@ def material(rig: Rig, since: str = "") -> Material:
     return Material(index, now=time.time(), since=changed)
 
 
+def _sheets() -> list[tuple[str, str]]:
+    from welvo.sheets.catalogue import SHEETS
+
+    return [(s.key, s.title) for s in SHEETS.values()] + [("all", "every sheet"), ("list", "which there are")]
+
+
+def _papers() -> list[tuple[str, str]]:
+    from welvo.sheets.paper import PAPERS
+
+    return [(name, "") for name in PAPERS]
+
+
+def _orientations() -> list[tuple[str, str]]:
+    return [("portrait", ""), ("landscape", "")]
+
+
 @app.command("sheets")
+@rig_file
+@click.option(
+    "--which",
+    default="list",
+    shell_complete=completing(_sheets, lists=True),
+    help="Sheets by their keys, such as patch,labels; “all”, or “list” to see them.",
+)
+@click.option("--to", type=FILE, help="A folder, or for one sheet a .pdf file; - is the PDF on standard output.")
+@click.option("--paper", default="A4", shell_complete=completing(_papers), help="A4, A5, A3 or Letter.")
+@click.option(
+    "--orientation",
+    "--turned",
+    "orientation",
+    default="",
+    shell_complete=completing(_orientations),
+    help="“portrait” or “landscape”; empty: as the sheet is best.",
+)
+@click.option("--of", default="", help="Only this universe (number), device or profile (name).")
+@click.option("--sort", default="", help="The column to sort by.")
+@click.option("--group", default="", help="The column to split by.")
+@click.option("--columns", default="", help="Columns to show, with commas between.")
+@click.option("--stock", default="", help="Label stock, such as “63.5 x 38.1, 3 x 7 on A4, left 7.2, top 15.1”.")
+@click.option("--first-label", type=click.IntRange(1), default=1, help="The first free label of the first sheet.")
+@click.option("--cut-marks", is_flag=True, help="Print the corners of each label.")
+@click.option("--header", default="", help="A line for the head of each page.")
+@click.option("--logo", type=FILE, help="A picture for the head of each page.")
+@click.option("--comma", is_flag=True, help="Write 2,5 for two and a half.")
+@click.option("--since", default="", help="The version that changes are counted from; the last one by default.")
+@click.option("--png", is_flag=True, help="Write the pages as pictures instead.")
+@as_json_option
 def sheets_(
-    file: RigFile,
-    which: Annotated[
-        str, typer.Option(help="Sheets by their keys, such as patch,labels; “all”, or “list” to see them.")
-    ] = "list",
-    to: Annotated[Path | None, typer.Option(help="A folder, or for one sheet a .pdf file.", show_default=False)] = None,
-    paper: Annotated[str, typer.Option(help="A4, A5, A3 or Letter.")] = "A4",
-    turned: Annotated[str, typer.Option(help="“portrait” or “landscape”; empty: as the sheet is best.")] = "",
-    of: Annotated[str, typer.Option(help="Only this universe (number), device or profile (name).")] = "",
-    sort: Annotated[str, typer.Option(help="The column to sort by.")] = "",
-    group: Annotated[str, typer.Option(help="The column to split by.")] = "",
-    columns: Annotated[str, typer.Option(help="Columns to show, with commas between.")] = "",
-    stock: Annotated[
-        str, typer.Option(help="Label stock, such as “63.5 x 38.1, 3 x 7 on A4, left 7.2, top 15.1”.")
-    ] = "",
-    first_label: Annotated[int, typer.Option(help="The first free label of the first sheet.", min=1)] = 1,
-    cut_marks: Annotated[bool, typer.Option("--cut-marks", help="Print the corners of each label.")] = False,
-    header: Annotated[str, typer.Option(help="A line for the head of each page.")] = "",
-    logo: Annotated[Path | None, typer.Option(help="A picture for the head of each page.", show_default=False)] = None,
-    comma: Annotated[bool, typer.Option("--comma", help="Write 2,5 for two and a half.")] = False,
-    since: Annotated[
-        str, typer.Option(help="The version that changes are counted from; the last one by default.")
-    ] = "",
-    png: Annotated[bool, typer.Option("--png", help="Write the pages as pictures instead.")] = False,
+    file: Path,
+    which: str,
+    to: Path | None,
+    paper: str,
+    orientation: str,
+    of: str,
+    sort: str,
+    group: str,
+    columns: str,
+    stock: str,
+    first_label: int,
+    cut_marks: bool,
+    header: str,
+    logo: Path | None,
+    comma: bool,
+    since: str,
+    png: bool,
+    as_json: bool,
 ) -> None:
     """Print a rig: patch, labels, maps, cards, cables, findings, changes, as PDF or PNG."""
-    from welvo.formats.files import RigFileError, read_bytes, write_atomic
+    from welvo.formats.files import RigFileError, read_bytes
     from welvo.rig.base import Refused
     from welvo.sheets.catalogue import SHEETS, choices_about, columns_of, file_name, groupings, make_pdf
     from welvo.sheets.pages import pngs
@@ -75,8 +127,11 @@ def sheets_(
 
     rig: Rig = load_rig(file)
     if which == "list":
+        if as_json:
+            say_json({"sheets": [{"key": s.key, "title": s.title, "help": s.help} for s in SHEETS.values()]})
+            return
         for s in SHEETS.values():
-            typer.echo(f"{s.key:10} {s.title:28} {s.help}")
+            click.echo(f"{s.key:10} {s.title:28} {s.help}")
         return
     keys = list(SHEETS) if which == "all" else [k.strip() for k in which.split(",") if k.strip()]
     unknown = next((k for k in keys if k not in SHEETS), "")
@@ -84,16 +139,16 @@ def sheets_(
         fail(f"There is no sheet “{unknown}”; there are {', '.join(SHEETS)}.")
     if to is None:
         fail("Say where to write to: --to FOLDER, or for one sheet --to FILE.pdf.")
-    one = to.suffix.lower() == ".pdf"
+    one = to == STANDARD or to.suffix.lower() == ".pdf"
     if one and (len(keys) > 1 or png):
         fail("Several sheets, or pictures, need a folder: --to FOLDER.")
-    if turned not in ("", "portrait", "landscape"):
-        fail(f"“{turned}” is neither portrait nor landscape.")
+    if orientation not in ("", "portrait", "landscape"):
+        fail(f"“{orientation}” is neither portrait nor landscape.")
     m = material(rig, since)
     try:
         common = Choices(
             paper=paper,
-            landscape=None if not turned else turned == "landscape",
+            landscape=None if not orientation else orientation == "landscape",
             header=header,
             logo=read_bytes(logo, 16 * 2**20, "a picture") if logo else b"",
             decimal="," if comma else ".",
@@ -101,7 +156,7 @@ def sheets_(
             first_label=first_label,
             cut_marks=cut_marks,
         )
-        written = 0
+        written: list[str] = []
         for key in keys:
             sheet = SHEETS[key]
             options = choices_about(rig, sheet.about)
@@ -133,12 +188,20 @@ def sheets_(
             else:
                 files = [(to / f"{name}.pdf", data)]
             for target, content in files:
-                target.parent.mkdir(parents=True, exist_ok=True)
-                write_atomic(target, content)
-                written += 1
-                typer.echo(target.name)
+                if target != STANDARD:
+                    target.parent.mkdir(parents=True, exist_ok=True)
+                written.append(write_output(target, content))
+                if not as_json and target != STANDARD:
+                    click.echo(target.name)
     except (Refused, RigFileError) as e:
         fail(str(e))
     except OSError as e:
+        if to == STANDARD:
+            raise
         fail(f"{to.name} cannot be written to: {e.strerror}.")
-    typer.echo(f"{written} files written")
+    if to == STANDARD:
+        return
+    if as_json:
+        say_json({"written": written})
+    else:
+        click.echo(f"{len(written)} files written")

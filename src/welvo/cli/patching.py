@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import json
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Any
 
-import typer
+import click
+from click.exceptions import Exit
 
-from welvo.cli.base import AsJson, RigFile, app, fail, load_rig
+from welvo.cli.base import FILE, app, as_json_option, check_rig_target, fail, load_rig, rig_file, say_json
 
 if TYPE_CHECKING:
     from welvo.patch.index import Index
@@ -18,34 +18,50 @@ if TYPE_CHECKING:
 
 
 @app.command()
+@rig_file
+@as_json_option
+@click.option("--lay", default="", help="Lay out fixtures: numbers (101-112), a group's name, or unpatched.")
+@click.option("--from", "start", default="free", help="Where the first one starts, such as 3.1; free by default.")
+@click.option("--spacing", type=click.IntRange(0, 512), default=0, help="Slots from start to start.")
+@click.option("--gap", type=click.IntRange(0, 512), default=0, help="Free slots between.")
+@click.option("--round", "every", type=click.IntRange(0, 512), default=0, help="Starts at 1, 1 + n, 1 + 2n and so on.")
+@click.option("--order", default="list", help="list, number, name, left to right, front to back.")
+@click.option("--into", default="", help="Universes to go through, such as 3-6.")
+@click.option(
+    "--headroom", type=click.IntRange(0, 511), default=0, help="Slots that stay free at the end of each universe."
+)
+@click.option("--together", is_flag=True, help="Keep every group in one universe.")
+@click.option("--over", is_flag=True, help="Over what is there, except what is locked.")
+@click.option("--pack", type=click.IntRange(0), default=0, help="Pack a universe, by number, with the fewest moves.")
+@click.option(
+    "--how-many",
+    type=click.IntRange(0, 512),
+    default=0,
+    help="How many items of so many slots fit, with --from and a way.",
+)
+@click.option("--mode", default="", help="What if: 201-206=9 slot. Every item it would hit is said.")
+@click.option("--capacity", is_flag=True, help="What is used, reserved and possible.")
+@click.option("--wires", is_flag=True, help="All numbers on the wire, in every way of counting.")
+@click.option("--write", type=FILE, help="Write the rig with it done. Without, nothing is changed anywhere.")
 def patch(
-    file: RigFile,
-    as_json: AsJson = False,
-    lay: Annotated[str, typer.Option(help="Lay out fixtures: numbers (101-112), a group's name, or unpatched.")] = "",
-    start: Annotated[
-        str, typer.Option("--from", help="Where the first one starts, such as 3.1; free by default.")
-    ] = "free",
-    spacing: Annotated[int, typer.Option(help="Slots from start to start.", min=0, max=512)] = 0,
-    gap: Annotated[int, typer.Option(help="Free slots between.", min=0, max=512)] = 0,
-    every: Annotated[int, typer.Option("--round", help="Starts at 1, 1 + n, 1 + 2n and so on.", min=0, max=512)] = 0,
-    order: Annotated[str, typer.Option(help="list, number, name, left to right, front to back.")] = "list",
-    into: Annotated[str, typer.Option(help="Universes to go through, such as 3-6.")] = "",
-    headroom: Annotated[
-        int, typer.Option(help="Slots that stay free at the end of each universe.", min=0, max=511)
-    ] = 0,
-    together: Annotated[bool, typer.Option("--together", help="Keep every group in one universe.")] = False,
-    over: Annotated[bool, typer.Option("--over", help="Over what is there, except what is locked.")] = False,
-    pack: Annotated[int, typer.Option(help="Pack a universe, by number, with the fewest moves.", min=0)] = 0,
-    how_many: Annotated[
-        int, typer.Option(help="How many items of so many slots fit, with --from and a way.", min=0, max=512)
-    ] = 0,
-    mode: Annotated[str, typer.Option(help="What if: 201-206=9 slot. Every item it would hit is said.")] = "",
-    capacity: Annotated[bool, typer.Option("--capacity", help="What is used, reserved and possible.")] = False,
-    wires: Annotated[bool, typer.Option("--wires", help="All numbers on the wire, in every way of counting.")] = False,
-    write: Annotated[
-        Path | None,
-        typer.Option(help="Write the rig with it done. Without, nothing is changed anywhere.", show_default=False),
-    ] = None,
+    file: Path,
+    as_json: bool,
+    lay: str,
+    start: str,
+    spacing: int,
+    gap: int,
+    every: int,
+    order: str,
+    into: str,
+    headroom: int,
+    together: bool,
+    over: bool,
+    pack: int,
+    how_many: int,
+    mode: str,
+    capacity: bool,
+    wires: bool,
+    write: Path | None,
 ) -> None:
     """List every span of slots; or lay out, pack, reckon what fits and what another mode would do.
 
@@ -79,10 +95,10 @@ def patch(
     except Refused as e:
         fail(str(e))
     if as_json:
-        typer.echo(json.dumps(answer, indent=1, ensure_ascii=False))
+        say_json(answer)
     else:
         _say(answer)
-    raise typer.Exit(1 if answer.get("left") or answer.get("meets") else 0)
+    raise Exit(1 if answer.get("left") or answer.get("meets") else 0)
 
 
 def _keys(rig: Rig, what: str) -> list[str]:
@@ -299,8 +315,7 @@ def _write(rig: Rig, path: Path | None) -> str | None:
 
     if path is None:
         return None
-    if path.suffix not in (".welvo", ".json"):
-        fail(f"{path.name}: the name must end in .welvo or .json.")
+    check_rig_target(path)
     try:
         save(rig, path)
     except RigFileError as e:
@@ -315,14 +330,14 @@ def _say(answer: dict[str, Any]) -> None:
             heads = list(value[0])
             cells = [[_word(row[h]) for h in heads] for row in value]
             wide = [max(len(h), *(len(c[n]) for c in cells)) for n, h in enumerate(heads)]
-            typer.echo("  ".join(h.ljust(w) for h, w in zip(heads, wide)).rstrip())
+            click.echo("  ".join(h.ljust(w) for h, w in zip(heads, wide)).rstrip())
             for row in cells:
-                typer.echo("  ".join(c.ljust(w) for c, w in zip(row, wide)).rstrip())
+                click.echo("  ".join(c.ljust(w) for c, w in zip(row, wide)).rstrip())
         elif value not in (None, "", []):
             words = ", ".join(_word(v) for v in value) if isinstance(value, list) else _word(value)
-            typer.echo(f"{key.replace('_', ' ')}: {words}")
+            click.echo(f"{key.replace('_', ' ')}: {words}")
     if "moves" in answer and not answer["moves"]:
-        typer.echo("nothing moves")
+        click.echo("nothing moves")
 
 
 def _word(value: Any) -> str:
@@ -361,11 +376,11 @@ def _list(index: Index, as_json: bool) -> None:
             }
         )
     if as_json:
-        typer.echo(json.dumps(rows, indent=1, ensure_ascii=False))
+        say_json(rows)
         return
     for r in rows:
         which = str(r["number"]) if r["number"] is not None else "–"
-        typer.echo(
+        click.echo(
             f"{which:>6}  {r['name']:28} {r['break']:>2}  {say_place(r['universe'], r['first'])} – {r['last']:03d}  "
             f"{r['running']:>8}"
         )

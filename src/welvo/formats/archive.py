@@ -45,6 +45,14 @@ def is_zip(data: bytes) -> bool:
     return data[:2] == b"PK"
 
 
+def holds_entry(data: bytes, name: str) -> bool:
+    """Whether bytes are an archive that lists an entry of that name."""
+    try:
+        return is_zip(data) and name in zipfile.ZipFile(io.BytesIO(data)).namelist()
+    except (zipfile.BadZipFile, ValueError, OSError, NotImplementedError):
+        return False
+
+
 def unpack(data: bytes, name: str, bounds: Bounds, damaged: str, wanted: Callable[[str], bool]) -> dict[str, bytes]:
     """The wanted entries of an archive by name, with `/` between folders. Raises RigFileError in one sentence.
 

@@ -148,9 +148,23 @@ def free_name(path: Path) -> Path:
 
 
 def backup_of(path: Path) -> Path:
-    """Where the former content of a file is kept: beside the file itself, also when `path` is a link to it."""
+    """Where the former content of a file is kept: beside the file itself, also when `path` is a link to it.
+
+    In a git repository it lies in the repository's own folder, where nobody commits it by mistake.
+    """
     target = Path(os.path.realpath(path))
-    return target.with_name(target.name + "~")
+    name = target.name + "~"
+    for folder in target.parents:
+        if (own := folder / ".git").is_dir() and (own / "HEAD").is_file():
+            inside = str(target.parent.relative_to(folder)).replace(os.sep, "__")
+            return own / "welvo" / (name if inside == "." else f"{inside}__{name}")
+    return target.with_name(name)
+
+
+def backup_words(path: Path) -> str:
+    """The backup of a file as it is told: its name, with the folder where it does not lie beside the file."""
+    backup = backup_of(path)
+    return shown_name(backup) if backup.parent == Path(os.path.realpath(path)).parent else str(backup)
 
 
 def write_atomic(path: Path, data: bytes, keep: bool = False, flush: bool = True) -> None:
@@ -172,7 +186,10 @@ def write_atomic(path: Path, data: bytes, keep: bool = False, flush: bool = True
                 os.fsync(f.fileno())
         _take_over_rights(target, temporary)
         if keep and target.exists():
-            _keep_former(target, backup_of(target), temporary + "~", flush)
+            backup = backup_of(target)
+            if backup.parent != target.parent:
+                backup.parent.mkdir(exist_ok=True)
+            _keep_former(target, backup, temporary + "~", flush)
         os.replace(temporary, target)
         temporary = ""
         if flush:

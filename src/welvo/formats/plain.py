@@ -34,12 +34,25 @@ def read_json(data: bytes, name: str) -> Any:
         raise RigFileError(f"{name}: the key “{e}” is there twice in one object.") from e
     except RecursionError as e:
         raise RigFileError(f"{name} is nested deeper than any rig.") from e
-    except UnicodeDecodeError as e:
-        raise RigFileError(f"{name} holds characters that are no text in UTF-8.") from e
     except (msgspec.MsgspecError, ValueError) as e:
-        why = "a number has far too many digits" if "digit" in str(e) else str(e)[:160].rstrip(".")
-        raise RigFileError(f"{name} holds damaged JSON: {why}.") from e
+        raise RigFileError(_why_damaged(data, name)) from e
     return raw
+
+
+def _why_damaged(data: bytes, name: str) -> str:
+    """Where a JSON text is damaged. The packages that read it each say it in words of their own, so it is looked up
+    with the standard library, which counts lines."""
+    try:
+        text = data.decode("utf-8")
+    except UnicodeDecodeError:
+        return f"{name} holds characters that are no text in UTF-8."
+    try:
+        json.loads(text)
+    except json.JSONDecodeError as e:
+        return f"{name} holds damaged JSON, at line {e.lineno}, column {e.colno}: {e.msg[:80]}."
+    except (ValueError, RecursionError):
+        return f"{name} holds damaged JSON: a number has far too many digits."
+    return f"{name} holds damaged JSON."
 
 
 class Wild(dict[str, Any]):

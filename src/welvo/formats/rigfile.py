@@ -8,9 +8,10 @@ from __future__ import annotations
 
 import dataclasses
 import io
-import json
 import re
 import zipfile
+import zlib
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, get_args, get_type_hints
@@ -24,6 +25,7 @@ from welvo.formats.files import (
     RigFileError,
     Stamp,
     backup_of,
+    backup_words,
     check_unchanged,
     read_bytes,
     shown_name,
@@ -33,6 +35,7 @@ from welvo.formats.files import (
 from welvo.formats.mending import Mended, mend
 from welvo.formats.migrate import migrate
 from welvo.formats.plain import Wild, read_json
+from welvo.formats.schema import schema_of
 from welvo.formats.unknown import gather, to_plain
 from welvo.rig.document import FORMAT, PARTS, Rig
 from welvo.rig.references import broken
@@ -82,7 +85,7 @@ def open_rig(path: Path) -> Opened:
         return dataclasses.replace(read_rig(data, shown_name(path)), stamp=stamp_of(path, data))
     except RigFileError as e:
         if _opens(backup_of(path)):
-            raise RigFileError(f"{e} Its backup, {shown_name(backup_of(path))}, can be opened.") from e
+            raise RigFileError(f"{e} Its backup, {backup_words(path)}, can be opened.") from e
         raise
 
 
@@ -237,17 +240,48 @@ def to_json(rig: Rig, pictures: bool = True) -> bytes:
 
 
 def dumps(rig: Rig) -> bytes:
-    """The bytes of a `.welvo` file."""
+    """The bytes of a `.welvo` file. The same rig gives the same bytes whenever it is written."""
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
-        archive.writestr(RIG_ENTRY, to_json(rig, pictures=False))
-        for part in OWN_ENTRIES:
-            for key, entry in getattr(rig, part).items():
-                archive.writestr(_entry_name(part, key), entry.data)
-        for pid, profile in rig.profiles.items():
-            for name, data in profile.kept.items():
-                archive.writestr(_entry_name("kept", pid, name), data)
+        for name, data in _entries(rig):
+            entry = zipfile.ZipInfo(name, NO_TIME)
+            entry.compress_type, entry.external_attr = zipfile.ZIP_DEFLATED, 0o644 << 16
+            archive.writestr(entry, data, compresslevel=1)
     return buffer.getvalue()
+
+
+NO_TIME = (1980, 1, 1, 0, 0, 0)
+"""The time of each entry: none, so that a rig that was not changed changes no byte."""
+
+
+def _entries(rig: Rig) -> Iterator[tuple[str, bytes]]:
+    """The files of the ZIP by name."""
+    yield RIG_ENTRY, to_json(rig, pictures=False)
+    for part in OWN_ENTRIES:
+        for key, entry in getattr(rig, part).items():
+            yield _entry_name(part, key), entry.data
+    for pid, profile in rig.profiles.items():
+        for name, data in profile.kept.items():
+            yield _entry_name("kept", pid, name), data
+
+
+def _holds(path: Path, data: bytes) -> bytes | None:
+    """What stands at `path` where it is those very bytes, or a ZIP that unpacks to the same (another computer may pack
+    otherwise); else None."""
+    try:
+        there = path.read_bytes() if path.is_file() and path.stat().st_size <= MOST_FILE else b""
+        if there == data or (there and is_zip(there) and is_zip(data) and _unpacked(there) == _unpacked(data)):
+            return there
+    except (OSError, zipfile.BadZipFile, NotImplementedError, ValueError, zlib.error, RuntimeError, MemoryError):
+        return None
+    return None
+
+
+def _unpacked(data: bytes) -> dict[str, bytes]:
+    with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        if sum(e.file_size for e in archive.infolist()) > BOUNDS.whole:
+            raise ValueError("it unpacks to too much")
+        return {e.filename: archive.read(e) for e in archive.infolist()}
 
 
 def bytes_of(rig: Rig, path: Path) -> bytes:
@@ -269,7 +303,8 @@ def bytes_of(rig: Rig, path: Path) -> bytes:
 
 
 def save(rig: Rig, path: Path, expected: Stamp | None = None) -> Stamp | None:
-    """Write a rig: read back, temporary file, fsync, rename. What stood there before becomes `NAME~`.
+    """Write a rig: read back, temporary file, fsync, rename. What stood there before becomes `NAME~`. A file that holds
+    this very rig already is left as it is, to the byte.
 
     With `expected`, the file at `path` must still be that one. Gives the stamp of the new file. Raises ChangedOnDisk
     when it is not, and RigFileError for all else; then the file at `path` is still the previous one.
@@ -277,15 +312,19 @@ def save(rig: Rig, path: Path, expected: Stamp | None = None) -> Stamp | None:
     data = bytes_of(rig, path)
     if expected is not None:
         check_unchanged(path, expected)
+    if (there := _holds(path, data)) is not None:
+        return stamp_of(path, there)
     write_atomic(path, data, keep=True)
     return stamp_of(path, data)
 
 
 def schema() -> dict[str, Any]:
-    """The JSON Schema of a rig (draft 2020-12), made from the values themselves."""
-    made = msgspec.json.schema(Rig)
-    for definition in made.get("$defs", {}).values():
-        definition.get("properties", {}).pop("extra", None)
-    made["$schema"] = "https://json-schema.org/draft/2020-12/schema"
-    made["title"] = f"Welvo rig, format {FORMAT}"
-    return json.loads(json.dumps(made))  # type: ignore[no-any-return]
+    """The JSON Schema of a rig, made from the values themselves. It refuses keys that the program would only keep."""
+    made = schema_of(Rig, f"urn:welvo:rig:format-{FORMAT}", f"Welvo rig, format {FORMAT}")
+    made["$defs"]["Rig"]["properties"]["format"] = {
+        "type": "integer",
+        "minimum": 1,
+        "maximum": FORMAT,
+        "default": FORMAT,
+    }
+    return made

@@ -162,10 +162,15 @@ def _take(newest: dict[tuple[Wire, str], Frame], f: Frame) -> None:
 
 def load(path: Path) -> Recording:
     """Read a capture. Raises RigFileError for what is none."""
-    datagrams, left = pcap.loads(read_bytes(path, MOST_OCTETS, "a capture"), shown_name(path))
+    return recording_of(read_bytes(path, MOST_OCTETS, "a capture"), shown_name(path))
+
+
+def recording_of(data: bytes, name: str) -> Recording:
+    """A recording from the bytes of a capture. Raises RigFileError for what is none."""
+    datagrams, left = pcap.loads(data, name)
     found = Recording(datagrams, left)
     if not found.frames:
-        raise RigFileError(f"{shown_name(path)} holds no frame of sACN or Art-Net.")
+        raise RigFileError(f"{name} holds no frame of sACN or Art-Net.")
     return found
 
 

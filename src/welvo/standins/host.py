@@ -652,9 +652,15 @@ def line_ends(lines: Lines) -> list[LineEnd]:
     return found
 
 
-async def run(described: list[Described], state: dict[str, Any], until_eof: bool, lines: Lines = {}) -> None:  # noqa: B006
+async def run(
+    described: list[Described],
+    state: dict[str, Any],
+    until_eof: bool,
+    lines: Lines = {},  # noqa: B006
+    ready: Callable[[list[str]], None] = lambda names: None,
+) -> None:
     """Host the devices and the far ends of DMX `lines` until SIGTERM, SIGINT, or (when a parent holds the pipe) the end
-    of standard input.
+    of standard input. `ready` is called once with the names of all that answer.
 
     Lines on that pipe switch faults (see `obey`).
     """
@@ -669,7 +675,7 @@ async def run(described: list[Described], state: dict[str, Any], until_eof: bool
     rivals = state.get("rival")
     tasks = [asyncio.create_task(rival(**r)) for r in (rivals if isinstance(rivals, list) else [])]
     names = [f"{n.name} at {n.ip}" for n in host.nodes] + [f"line {line.number}" for line in host.lines]
-    print(f"{len(names)} stand-ins ready: {', '.join(names)}", flush=True)
+    ready(names)
     await done.wait()
     for task in tasks:
         task.cancel()
