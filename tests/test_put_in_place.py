@@ -74,8 +74,8 @@ def test_a_command_of_another_origin_is_neither_replaced_nor_removed(tmp_path: P
 
 @pytest.mark.parametrize(
     ("text", "says"),
-    [("", "is empty"), ("  ", "is empty"), ("/", "system itself"), ("here", "no whole path"), ("/a/../b", "no whole path"),
-     ("/a:b", "colon"), ("/a\nb", "colon"), (str(SCRIPT), "is a file")],
+    [("", "is empty"), ("  ", "is empty"), ("/", "system itself"), ("here", "no whole path"),
+     ("/a/../b", "no whole path"), ("/a:b", "colon"), ("/a\nb", "colon"), (str(SCRIPT), "is a file")],
 )  # fmt: skip
 def test_an_odd_prefix_is_refused(text: str, says: str) -> None:
     path, why = OURS["read_prefix"](text)

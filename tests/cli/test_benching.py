@@ -98,7 +98,7 @@ def recording_beside(file: Path, seconds: float, universe: str = "77") -> Iterat
 def test_a_stream_ends_where_it_ended_in_the_capture_and_never_falls_back(tmp_path: Path) -> None:
     def packet(at: float, universe: int, level: int, sequence: int, ended: bool = False) -> Datagram:
         data = sacn.Data(
-            bytes([universe]) * 16, universe, bytes([level]) * 512, "Desk", sequence=sequence, terminated=ended
+            bytes([universe]) * 16, universe, bytes([level]) * 512, "Desk", 100, sequence, sacn.TERMINATED * ended
         )
         return Datagram(100.0 + at, "127.0.0.9", 5568, f"239.255.0.{universe}", 5568, sacn.encode(data))
 
