@@ -97,6 +97,7 @@ def acts(seed: int, seconds: float) -> tuple[str, str]:
     from PySide6.QtCore import QEvent, qInstallMessageHandler
     from PySide6.QtWidgets import QApplication
     from tests.fuzz.acts import Acts, widgets
+    from tests.fuzz.litter import littering
 
     from welvo.app.computer import Computer
     from welvo.app.main import Demo, make_window
@@ -117,7 +118,8 @@ def acts(seed: int, seconds: float) -> tuple[str, str]:
             window.network.start()
             knocks = Acts(window, seed * 100_000 + n)
             n += 1
-            wrong = knocks.run(500, min(60.0, seconds))
+            with littering():  # beside a worker in which Python would collect every 10 ms, if it might
+                wrong = knocks.run(500, min(60.0, seconds))
             count = widgets(window)
             least, most = min(least, count), max(most, count)
             slowest = max(slowest, knocks.slowest)

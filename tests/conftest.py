@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import fcntl
+import gc
 import os
 import tempfile
 from collections.abc import Iterator
@@ -24,6 +25,22 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 settings.register_profile("ci", derandomize=True, deadline=None)
 settings.register_profile("desk", deadline=None)
 settings.load_profile("ci" if os.environ.get("CI") else "desk")
+
+
+WHOLE_EVERY = 20
+_done = 0
+
+
+def pytest_configure() -> None:
+    """As in the program (see welvo.app.collecting): no thread but the first one ever collects, so that none can free
+    the Python side of a widget that another test has left to Qt."""
+    gc.disable()
+
+
+def pytest_runtest_logfinish() -> None:
+    global _done
+    _done += 1
+    gc.collect(2 if _done % WHOLE_EVERY == 0 else 1)
 
 
 def at(universe: int, address: int, **more: object) -> tuple[Place, ...]:

@@ -13,6 +13,7 @@ from types import TracebackType
 from PySide6.QtCore import QRect, QSocketNotifier, QTimer
 from PySide6.QtWidgets import QApplication
 
+from welvo.app.collecting import collect_here
 from welvo.app.computer import Computer, load_passwords, save_passwords
 from welvo.app.network import Network
 from welvo.app.one_window import Doorbell, raise_other
@@ -49,6 +50,7 @@ def make_window(session: Session, computer: Computer, interface: str = "", state
     THEME.name, THEME.step = computer.theme, computer.text_step
     app = QApplication.instance()
     assert isinstance(app, QApplication)
+    collect_here(app)
     theme.apply(app)
     network = Network(session, interface or computer.interface, computer.quiet)
     network.work.passwords, network.work.remember = load_passwords(), save_passwords
@@ -128,6 +130,7 @@ def run(arguments: list[str]) -> int:
     window.on_close.append(bell.close)
     QTimer.singleShot(300, window, lambda: window.bench)  # so that the first blackout does not wait for it
     QTimer.singleShot(500, window, lambda: _know_library(session))  # not before the first picture
+    QTimer.singleShot(2500, window, collect_here(app).settle)  # nor before everything that comes with the start
     if said:
         session.say(said, "warning")
     QTimer.singleShot(0, window, window.look_for_lost)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import gc
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -11,6 +10,7 @@ from typing import Any, Literal
 
 from PySide6.QtCore import QObject, Signal
 
+from welvo.app.collecting import leave_out_what_is_there
 from welvo.app.disk import wait_for
 from welvo.checks.checker import Checker, Report
 from welvo.formats.files import ChangedOnDisk, RigFileError, Stamp
@@ -188,19 +188,12 @@ class Session(QObject):
         many = len(change.ids("fixtures")) + len(change.ids("elements"))
         if many > MANY:
             self.working.emit(f"Working out what changes with {thousands(many)} items …")
-        # values hold no cycles, and a hundred thousand new ones would be looked through again and again for some
-        pausing = many > MANY and gc.isenabled()
-        if pausing:
-            gc.disable()
-        try:
-            self.followed = self.index.follow(self.rig, change)
-            self.checker.follow(change, self.followed)
-            self._drop_lost_selection()
-            self.changed.emit(change)
-        finally:
-            if pausing:
-                gc.freeze()
-                gc.enable()
+        self.followed = self.index.follow(self.rig, change)
+        self.checker.follow(change, self.followed)
+        self._drop_lost_selection()
+        self.changed.emit(change)
+        if many > MANY:  # values hold no cycles, and a hundred thousand new ones would be looked through for some
+            leave_out_what_is_there()
 
     def undo(self) -> None:
         self.commit_pending()
@@ -222,7 +215,7 @@ class Session(QObject):
         """Put another rig in place of the present one."""
         self.path, self.stamp = path, None
         self._set(rig)
-        gc.freeze()  # a large rig is not looked through for cycles again and again; it has none
+        leave_out_what_is_there()  # a large rig is not looked through for cycles again and again; it has none
         if not saved:
             self.history.saved = None
         self.replaced.emit()
