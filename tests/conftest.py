@@ -6,13 +6,15 @@ import fcntl
 import gc
 import os
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
 from hypothesis import settings
+from pytestqt.qtbot import QtBot
 
 from welvo.formats.chart import read_chart
+from welvo.patience import Limit, crowding
 from welvo.rig.document import Rig
 from welvo.rig.patched import Element, Fixture, Place
 from welvo.rig.profile import Profile
@@ -33,14 +35,36 @@ _done = 0
 
 def pytest_configure() -> None:
     """As in the program (see welvo.app.collecting): no thread but the first one ever collects, so that none can free
-    the Python side of a widget that another test has left to Qt."""
+    the Python side of a widget that another test has left to Qt. And what is waited for is waited for in turns."""
     gc.disable()
+    QtBot.waitUntil = QtBot.wait_until = patiently_until  # type: ignore[method-assign, assignment]
+
+
+def patiently_until(self: QtBot, callback: Callable[[], object], *, timeout: int = 5000) -> None:
+    """Run the event loop until a condition holds; on a busy machine for longer than the plain milliseconds."""
+    limit, why = Limit(timeout / 1000), ""
+    while True:
+        try:
+            if callback() in (True, None):
+                return
+        except AssertionError as e:
+            why = f": {e}"
+        if not limit.lasts():
+            raise QtBot.TimeoutError(f"it did not come true in {limit.waited:.1f} s (of {timeout} ms){why}")
+        self.wait(10)
 
 
 def pytest_runtest_logfinish() -> None:
     global _done
     _done += 1
     gc.collect(2 if _done % WHOLE_EVERY == 0 else 1)
+
+
+def slowed(seconds: float) -> float:
+    """A bound for something that must not wait: the plain seconds, or on a crowded machine as many times more as there
+    are processes for each processor, twice over because they take turns unevenly."""
+    crowd = crowding()
+    return seconds if crowd < 1.5 else 2 * crowd * seconds
 
 
 def at(universe: int, address: int, **more: object) -> tuple[Place, ...]:

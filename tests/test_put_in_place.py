@@ -29,7 +29,7 @@ def installed(prefix: Path) -> None:
 
 def uninstall(prefix: str | Path) -> subprocess.CompletedProcess[str]:
     return subprocess.run([sys.executable, str(SCRIPT), "uninstall"], env={**os.environ, "PREFIX": str(prefix)},
-                          capture_output=True, text=True, timeout=60)  # fmt: skip
+                          capture_output=True, text=True, timeout=300)  # fmt: skip
 
 
 def everything(folder: Path) -> set[str]:
@@ -67,7 +67,9 @@ def test_a_command_of_another_origin_is_neither_replaced_nor_removed(tmp_path: P
     (tmp_path / "bin" / "welvo").unlink()
     (tmp_path / "bin" / "welvo").write_text("somebody's own")
     env = {**os.environ, "PREFIX": str(tmp_path)}
-    done = subprocess.run([sys.executable, str(SCRIPT), "install"], env=env, capture_output=True, text=True, timeout=60)
+    done = subprocess.run(
+        [sys.executable, str(SCRIPT), "install"], env=env, capture_output=True, text=True, timeout=300
+    )
     assert done.returncode == 2 and "is not ours" in done.stderr
     assert uninstall(tmp_path).returncode == 0 and (tmp_path / "bin" / "welvo").read_text() == "somebody's own"
 

@@ -22,6 +22,7 @@ from welvo.demo.gallery import gallery
 from welvo.formats import rigfile
 from welvo.live.engine import EngineState
 from welvo.observed.values import Heard, HeardPort
+from welvo.patience import Limit
 from welvo.rig.document import Rig
 from welvo.standins.process import StandIns
 
@@ -113,11 +114,11 @@ def field_of(root: Any, name: str) -> Any:
 def in_dialog(act: Callable[[Any], object]) -> list[Any]:
     """Does something in the next dialog that opens. It is closed afterwards, and stands in what is given back."""
     done: list[Any] = []
-    until = time.monotonic() + 5.0
+    limit = Limit(5.0)
 
     def when_open() -> None:
         dialog: Any = QApplication.activeModalWidget()
-        if dialog is None and time.monotonic() < until:
+        if dialog is None and limit.lasts():
             QTimer.singleShot(5, when_open)  # something may have to be written or read before it opens
             return
         done.append(dialog)

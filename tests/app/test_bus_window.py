@@ -223,7 +223,7 @@ def test_gear_is_dragged_planned_grouped_and_written(faulty: Window, qtbot: QtBo
     assert page.quick.commit() and bus_at(session.rig, page.ref).at(41).name == "Niche 2"
     page.show_page("Groups")
     matrix = page.groups
-    qtbot.wait(50)
+    qtbot.waitUntil(lambda: matrix._cell(5, 3).center().y() > HEAD and matrix.isVisible())
     cell = matrix._cell(5, 3).center()
     assert cell.y() > HEAD
     qtbot.mouseClick(matrix, Qt.MouseButton.LeftButton, pos=cell.toPoint())
@@ -241,7 +241,8 @@ def test_gear_is_dragged_planned_grouped_and_written(faulty: Window, qtbot: QtBo
     before = session.observed.buses
     page.search.click()
     page.work.forget()  # another rig: what ends now is not its
-    qtbot.wait(700)
+    qtbot.waitUntil(lambda: not page.work.progress)
+    qtbot.wait(700)  # what it must not do would come now
     assert session.observed.buses is before and not page.work.progress
     faulty.network.quiet = True
     with pytest.raises(Refused, match="nothing may be sent"):

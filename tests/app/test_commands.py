@@ -7,8 +7,8 @@ from collections import Counter
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence
-from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QLabel, QMenu
+from pytestqt.qtbot import QtBot
 
 from tests.app.conftest import in_dialog
 from welvo.app.commands import BY_ID, COMMANDS, KEYS_OF_WIDGETS, MENUS, key_rows, said_keys, tip, with_mnemonics
@@ -66,7 +66,7 @@ OF_FILES = {"open", "save", "save-as", "quit", "demo", "new"}
 
 
 @pytest.mark.parametrize("command", [c for c in COMMANDS if c.id not in OF_FILES], ids=lambda c: c.id)
-def test_every_command_can_be_done_from_the_keyboard_or_the_menu(window: Window, command: object) -> None:
+def test_every_command_can_be_done_from_the_keyboard_or_the_menu(window: Window, command: object, qtbot: QtBot) -> None:
     c = BY_ID[command.id]  # type: ignore[attr-defined]
     window.session.select_items(["f207"])
     opened: list[object] = []
@@ -82,9 +82,15 @@ def test_every_command_can_be_done_from_the_keyboard_or_the_menu(window: Window,
             close_it(dialog)
             dialog.close()
 
-    QTimer.singleShot(50, look)
+    looked: list[bool] = []
+
+    def look_once() -> None:
+        look()
+        looked.append(True)
+
+    QTimer.singleShot(50, look_once)
     window.actions_by_id[c.id].trigger()
-    QTest.qWait(60)
+    qtbot.waitUntil(lambda: bool(looked))
     assert window.message.severity != "error" or not window.message.isVisible(), window.message.words
     if c.id in ("rename", "about", "keys", "add", "paste"):
         assert opened, c.id

@@ -104,6 +104,7 @@ def test_five_hidden_faults_with_the_bench_alone(hidden: tuple[Window, StandIns]
 
     # 3: the pixel controller was left in its test pattern
     stand_ins.order("127.0.0.50", "test", "red")
+    assert stand_ins.settle()
     ask("534")
     until(lambda: first("534") == ("test pattern", "test"))
     pen = next(k for k, d in session.rig.devices.items() if d.name == "PENSTOCK")
@@ -127,10 +128,12 @@ def test_five_hidden_faults_with_the_bench_alone(hidden: tuple[Window, StandIns]
 
     # 5: the first string before the bridge is shorter than set: what is behind it moves
     stand_ins.order("127.0.0.50", "short", 1)
+    assert stand_ins.settle()
     ask("534")
     until(lambda: first("534") == ("output", "output"))
     press("Drive")
     stand_ins.order("127.0.0.50", "short", 0)  # the missing LED is put back
+    assert stand_ins.settle()
     until(lambda: first("534") == ("", ""))
     network.disarm()
     assert (clicks <= MOST_CLICKS, keys <= MOST_KEYS) == (True, True), (clicks, keys)

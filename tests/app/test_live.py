@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -69,7 +68,6 @@ def live(window: object, qtbot: QtBot) -> None:
     network.touch()
     until(lambda: (network.on_wire("u3") or bytes(512))[149] == 255)
     until(lambda: session.report.codes == EXPECTED_LIVE)
-    time.sleep(0.5)
     until(lambda: window.bench._sentence.text().startswith("Port A of WEIR-2 puts out other levels"))
     assert dimmer_at_the_lamp() != 255
     assert window.ribbon.shown and any(j.mark == "differs" and j.takes == "takes 2" for j in window.ribbon.shown.joints)
@@ -136,11 +134,13 @@ def test_a_pixel_controller_is_set_saved_and_restarted_from_the_window(
     session.edit(change_segment, pen, "1", 0, fold=5)
     assert {x.key for x in differing(station.settings.lines)} == {"6.brightness", "1/1.fold"}
     station.only.click()
-    qtbot.wait(50)
-    rows = {w.line.key for w in station.settings.findChildren(SettingRow) if w.isVisible()}
-    assert rows == {"6.brightness", "1/1.fold"}, "only what differs"
+
+    def rows() -> set[str]:
+        return {w.line.key for w in station.settings.findChildren(SettingRow) if w.isVisible()}
+
+    until(lambda: rows() == {"6.brightness", "1/1.fold"})  # only what differs
     demo.stand_ins.order("127.0.0.50", "refuses", ["1/1.fold"])
-    qtbot.wait(200)
+    assert demo.stand_ins.settle()
     shown("Push 2 changes").click()
     until(lambda: line("6.brightness").mark == "matches" and line("1/1.fold").result is not None)
     assert line("1/1.fold").result.outcome == "refused" and line("6.brightness").waits == ("save",)  # type: ignore[union-attr]
@@ -149,7 +149,7 @@ def test_a_pixel_controller_is_set_saved_and_restarted_from_the_window(
         and devices.message.severity == "error"
     )
     demo.stand_ins.order("127.0.0.50", "refuses", [])
-    qtbot.wait(200)
+    assert demo.stand_ins.settle()
     shown("Push 1 change").click()
     until(lambda: line("1/1.fold").waits == ("save", "apply"))
     assert "DEV-11" in session.report.codes

@@ -92,7 +92,7 @@ def test_what_is_sent_is_heard_by_listen() -> None:
     try:
         assert sender.stderr is not None and "sending to 239.255.0.41" in sender.stderr.readline()
         ear = ["listen", "--interface", "127.0.0.75", "--universes", "41-42", "--seconds", "3", "--json"]
-        done = subprocess.run([sys.executable, "-m", "welvo.cli", *ear], stdout=subprocess.PIPE, timeout=60)
+        done = subprocess.run([sys.executable, "-m", "welvo.cli", *ear], stdout=subprocess.PIPE, timeout=300)
     finally:
         sender.terminate()
         sender.communicate()

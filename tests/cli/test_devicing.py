@@ -64,9 +64,11 @@ def test_devices_are_found_compared_pushed_and_kept(hall: tuple[str, StandIns]) 
     assert kept[-1].why == "before the show" and kept[-1].values["6.brightness"] == 80
     assert run(app, ["snapshot", file, "penstock", "--compare"]).exit_code == 0
     stand_ins.order("127.0.0.50", "refuses", ["6.brightness"])
+    assert stand_ins.settle()
     code, pushed = as_json("push", file, "PENSTOCK", "--seconds", "1")
     assert code == 1 and pushed["results"]["6.brightness"]["why"] == "this device refuses it"
     stand_ins.order("127.0.0.50", "refuses", [])
+    assert stand_ins.settle()
     code, pushed = as_json("push", file, "127.0.0.50", "6.brightness", "--seconds", "1")
     assert code == 0 and pushed["results"]["6.brightness"]["outcome"] == "taken"
     code, changed = as_json("snapshot", file, "PENSTOCK", "--compare")

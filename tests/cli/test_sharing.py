@@ -33,7 +33,7 @@ class Repository:
             self.git("config", key, value)
 
     def git(self, *words: str, code: int = 0) -> str:
-        done = subprocess.run(["git", *words], cwd=self.top, capture_output=True, text=True, timeout=60,
+        done = subprocess.run(["git", *words], cwd=self.top, capture_output=True, text=True, timeout=300,
                               env={**os.environ, "GIT_CONFIG_NOSYSTEM": "1", "HOME": str(self.top)})  # fmt: skip
         assert done.returncode == code, (words, done.returncode, done.stdout + done.stderr)
         return done.stdout + done.stderr
@@ -49,7 +49,7 @@ def repository(tmp_path: Path) -> Repository:
     top.mkdir()
     made = Repository(top)
     save(small_rig(), made.rig)
-    done = subprocess.run([WELVO, "git", str(top), "--json"], capture_output=True, text=True, timeout=60)
+    done = subprocess.run([WELVO, "git", str(top), "--json"], capture_output=True, text=True, timeout=300)
     assert done.returncode == 0, done.stderr
     said = hold("git", json.loads(done.stdout))
     assert said["repository"] == str(top) and len(said["did"]) == 5
@@ -95,7 +95,7 @@ def test_a_clash_is_listed_and_settled(repository: Repository) -> None:
     assert load(repository.rig).fixtures["a"].at[0].address == 201  # ours, whole, until it is decided
     stages = [f":{n}:hall.welvo" for n in (1, 2, 3)]
     done = subprocess.run([WELVO, "merge", *stages, "--to", "hall.welvo", "--prefer", "b"], cwd=repository.top,
-                          capture_output=True, text=True, timeout=60)  # fmt: skip
+                          capture_output=True, text=True, timeout=300)  # fmt: skip
     assert done.returncode == 0, done.stderr
     assert load(repository.rig).fixtures["a"].at[0].address == 101
     repository.commit("settled")
@@ -107,10 +107,10 @@ def test_differences_are_read_in_words(repository: Repository) -> None:
     changed = [line for line in said.splitlines() if line[:1] in "+-" and line[:3] not in ("+++", "---")]
     assert changed == ["-  stands at 1.001", "-  at.1.address = 1", "+  stands at 1.101", "+  at.1.address = 101"]
     asked = subprocess.run([WELVO, "diff", "HEAD:hall.welvo", "hall.welvo"], cwd=repository.top, capture_output=True,
-                           text=True, timeout=60)  # fmt: skip
+                           text=True, timeout=300)  # fmt: skip
     assert "1.001 → 1.101" in asked.stdout
     none = subprocess.run([WELVO, "diff", "HEAD:gone.welvo", "hall.welvo"], cwd=repository.top, capture_output=True,
-                          text=True, timeout=60)  # fmt: skip
+                          text=True, timeout=300)  # fmt: skip
     assert none.returncode == 2 and "git has nothing of that name" in none.stderr
 
 

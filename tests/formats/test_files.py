@@ -17,6 +17,7 @@ from pathlib import Path
 import pytest
 from msgspec.structs import replace
 
+from tests.conftest import slowed
 from welvo.demo.gallery import gallery
 from welvo.formats import files, rigfile
 from welvo.formats.files import (
@@ -264,7 +265,7 @@ def test_special_files_are_refused_at_once(tmp_path: Path) -> None:
         read_profile(pipe)
     with pytest.raises(RigFileError, match="no ordinary file"):
         write_atomic(pipe, b"x")
-    assert time.monotonic() - begun < 1.0 and stat.S_ISFIFO(pipe.stat().st_mode)
+    assert time.monotonic() - begun < slowed(1.0) and stat.S_ISFIFO(pipe.stat().st_mode)
     with pytest.raises(RigFileError, match="cannot be read"):
         read_bytes(tmp_path / "a\0b", 10, "a rig")
 
@@ -315,7 +316,7 @@ for name, data in kinds.items():
             print("taken", name)
         except RigFileError as e:
             assert len(str(e)) < 200, e
-    assert time.monotonic() - begun < 5, name
+    assert time.monotonic() - begun < slowed(5), name
 print("refused", (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) >> 10)
 """
 
@@ -324,7 +325,7 @@ def test_small_files_never_need_large_memory() -> None:
     """Files of half a megabyte that unpack to 500: refused at once. The limit is on what reading adds."""
     small = BOMB.replace("80_000_000", "28_000_000").replace("500_000_000", "80_000_000")
     small = small.replace("200_000_000", "40_000_000").replace("60_000_000", "12_000_000")
-    done = subprocess.run([sys.executable, "-c", small], capture_output=True, text=True, timeout=80)
+    done = subprocess.run([sys.executable, "-c", small], capture_output=True, text=True, timeout=300)
     assert done.returncode == 0, done.stderr
     word, grown = done.stdout.split()
     assert word == "refused" and int(grown) < 1024
@@ -348,7 +349,7 @@ def test_a_chart_or_table_never_builds_more_than_a_lamp_has(tmp_path: Path) -> N
         made = Rig(profiles={"p": profile})
         save(made, tmp_path / "x.welvo")  # whatever was taken can be saved and opened
         assert load(tmp_path / "x.welvo") == made, (name, problems)
-    assert time.monotonic() - begun < 10
+    assert time.monotonic() - begun < slowed(10)
     assert (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) >> 10 < 300
 
 

@@ -104,7 +104,7 @@ def test_a_network_tool_reads_what_is_written(tmp_path: Path) -> None:
     file = tmp_path / "x.pcap"
     file.write_bytes(pcap.dumps([ONE, TWO]))
     asked = ["tshark", "-r", str(file), "-T", "fields", "-e", "ip.dst", "-e", "udp.port", "-e", "ip.checksum.status"]
-    done = subprocess.run([*asked, "-o", "ip.check_checksum:TRUE"], capture_output=True, text=True, timeout=60)
+    done = subprocess.run([*asked, "-o", "ip.check_checksum:TRUE"], capture_output=True, text=True, timeout=300)
     assert [line.split("\t") for line in done.stdout.splitlines()] == [
         ["239.255.0.3", "5568,5568", "1"],
         ["127.255.255.255", "6454,6454", "1"],

@@ -56,7 +56,7 @@ def knock(seed: int, count: int, go_on: Callable[[], bool], folder: Path) -> tup
             break
     save(rig, file)
     left = sorted(p.name for p in folder.iterdir())
-    return n, "" if left == ["hall.welvo", "hall.welvo~"] else f"left behind: {left}"
+    return n, "" if set(left) <= {"hall.welvo", "hall.welvo~"} else f"left behind: {left}"
 
 
 if __name__ == "__main__":

@@ -183,7 +183,7 @@ def test_verdicts_on_a_real_network() -> None:
     probe = ["unshare", "-n", "ip", "link", "add", "d0", "type", "veth", "peer", "name", "d1"]
     if os.getuid() or not Path("/usr/sbin/ip").exists() or subprocess.run(probe, capture_output=True).returncode:
         pytest.skip("this machine does not let a test make a network of its own")
-    done = subprocess.run(["unshare", "-n", sys.executable, "-c", NETWORK], capture_output=True, text=True, timeout=80)
+    done = subprocess.run(["unshare", "-n", sys.executable, "-c", NETWORK], capture_output=True, text=True, timeout=300)
     assert done.returncode == 0, done.stderr
     found = json.loads(done.stdout.splitlines()[-1])
     assert {name: code for name, (code, _) in found.items()} == {

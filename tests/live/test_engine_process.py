@@ -8,12 +8,12 @@ import signal
 import socket
 import subprocess
 import sys
-import time
 
 import psutil
 import pytest
 
 from welvo.live.engine import EngineError, EngineProcess
+from welvo.patience import Limit
 from welvo.protocols import sacn
 
 TARGET = "127.0.0.71"
@@ -29,9 +29,9 @@ def ear() -> socket.socket:  # type: ignore[misc]
 
 def collect(sock: socket.socket, seconds: float, until: int = 10_000) -> list[sacn.Data]:
     found: list[sacn.Data] = []
-    end = time.monotonic() + seconds
-    while len(found) < until and (left := end - time.monotonic()) > 0:
-        if select.select([sock], [], [], left)[0]:
+    limit = Limit(seconds)
+    while len(found) < until and limit.lasts():
+        if select.select([sock], [], [], 0.02)[0]:
             packet = sacn.decode(sock.recv(2048))
             assert isinstance(packet, sacn.Data)
             found.append(packet)

@@ -16,6 +16,7 @@ from welvo.live.engine_main import KEEP_ALIVE, NO_PORT, LineStream
 from welvo.live.interfaces import LOOPBACK
 from welvo.live.output import streams
 from welvo.live.serial_line import Layer, Line, LineError, open_layer, rehearsed, serial_ports
+from welvo.patience import wait_until
 from welvo.protocols import dmx512
 from welvo.rig.document import Rig
 from welvo.rig.wiring import Feed, Sender, Universe
@@ -47,10 +48,7 @@ class Recorded:
 
 
 def until(condition: Callable[[], bool], seconds: float = 5.0) -> None:
-    end = time.monotonic() + seconds
-    while not condition():
-        assert time.monotonic() < end, "it did not happen in time"
-        time.sleep(0.005)
+    assert wait_until(condition, seconds), "it did not happen in time"
 
 
 def test_a_frame_is_break_mark_start_code_and_slots() -> None:

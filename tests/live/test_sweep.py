@@ -41,6 +41,7 @@ def test_devices_are_found_by_their_pages_and_as_displays(tmp_path: Path) -> Non
         assert found["127.0.1.12"].model == "Penstock 32"
         assert asyncio.run(look_further(LOOPBACK, [], ["127.0.1.12"]))["127.0.1.12"].mac == "02:57:7f:00:01:0c"
         stand_ins.order("127.0.1.12", "unreachable")
+        assert stand_ins.settle()
         assert "127.0.0.50" in asyncio.run(look_further(LOOPBACK, [8421]))
     finally:
         stand_ins.stop()

@@ -88,6 +88,7 @@ _ONE: list[Collector] = []
 
 def collect_here(application: QObject) -> Collector:
     """From now on this process collects in the thread of its application, which is the caller's."""
+    gc.disable()
     for known in _ONE:
         if known.parent() is application:
             return known

@@ -171,6 +171,14 @@ VIEW = (
         shown=lambda w: "Smaller text" if w.large else "Larger text",
     ),
     Command(
+        "follow-desktop",
+        "View",
+        "Theme and text as the desktop has them",
+        lambda w: w.follow_desktop(),
+        when=lambda w: not w.follows_desktop,
+        help="Light or dark and the size of text follow the desktop's settings, also when these change.",
+    ),
+    Command(
         "panel",
         "View",
         "Hide the panel",
@@ -237,6 +245,7 @@ OUTPUT = (
 )
 HELP = (
     Command("help", "Help", "Help on what has the focus", lambda w: w.help_here(), ("F1",)),
+    Command("guide", "Help", "Guide", lambda w: w.show_guide(), help="The guide, with its pictures."),
     Command("keys", "Help", "Keys", lambda w: w.show_keys()),
     Command("about", "Help", "About Welvo", lambda w: w.show_about()),
 )

@@ -20,8 +20,9 @@ class Computer(msgspec.Struct, kw_only=True):
     """Kept in the user's configuration folder. What cannot be read or makes no sense is replaced by these defaults."""
 
     interface: Annotated[str, Meta(pattern=_ADDRESS)] = "127.0.0.1"
-    theme: Literal["dark", "light"] = "dark"
-    text_step: Annotated[int, Meta(ge=0, le=6)] = 0
+    theme: Literal["desktop", "dark", "light"] = "desktop"
+    text_step: Annotated[int, Meta(ge=-1, le=6)] = -1
+    """Pixels by which text is larger than usual; −1: as large as the desktop's."""
     recent: Annotated[list[str], Meta(max_length=50)] = []
     width: Annotated[int, Meta(ge=200, le=16000)] = 1280
     height: Annotated[int, Meta(ge=200, le=16000)] = 800

@@ -7,23 +7,31 @@ import signal
 import sys
 import tempfile
 import threading
+from importlib.resources import files
 from pathlib import Path
 from types import TracebackType
 
 from PySide6.QtCore import QRect, QSocketNotifier, QTimer
+from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
+from welvo import APP_ID
 from welvo.app.collecting import collect_here
 from welvo.app.computer import Computer, load_passwords, save_passwords
 from welvo.app.network import Network
 from welvo.app.one_window import Doorbell, raise_other
 from welvo.app.session import Session
 from welvo.app.widgets import theme
+from welvo.app.widgets.desktop_look import desktop_look
 from welvo.app.widgets.theme import THEME
-from welvo.app.window import Window
+from welvo.app.window import SMALLEST, Window
 from welvo.live.groups import raise_limit
 from welvo.live.worker import Fault
 from welvo.rig.document import Rig
+
+
+def program_icon() -> QIcon:
+    return QIcon(str(files("welvo") / "data" / "desktop" / "welvo.svg"))
 
 
 class Demo:
@@ -47,10 +55,10 @@ class Demo:
 
 def make_window(session: Session, computer: Computer, interface: str = "", state_folder: Path | None = None) -> Window:
     """A window over a session, not yet shown and not yet listening."""
-    THEME.name, THEME.step = computer.theme, computer.text_step
     app = QApplication.instance()
     assert isinstance(app, QApplication)
     collect_here(app)
+    put_on(computer)
     theme.apply(app)
     network = Network(session, interface or computer.interface, computer.quiet)
     network.work.passwords, network.work.remember = load_passwords(), save_passwords
@@ -68,6 +76,14 @@ def make_window(session: Session, computer: Computer, interface: str = "", state
     return window
 
 
+def put_on(computer: Computer) -> None:
+    """Set the theme to what was chosen, and what was not to the desktop's wishes."""
+    wished = desktop_look()
+    THEME.name = wished.name if computer.theme == "desktop" else computer.theme
+    THEME.step = wished.step if computer.text_step < 0 else computer.text_step
+    THEME.strong = wished.strong
+
+
 FRAME = (4, 44)
 """Room for a window's frame and title bar, which nobody knows before it is shown."""
 
@@ -75,7 +91,7 @@ FRAME = (4, 44)
 def size_on(width: int, height: int, wide: int, high: int) -> tuple[int, int]:
     """The size of the window as it was left, made to fit a screen of `wide` × `high` with its frame; never below what
     the window needs."""
-    return max(1120, min(width, wide - FRAME[0])), max(640, min(height, high - FRAME[1]))
+    return max(SMALLEST[0], min(width, wide - FRAME[0])), max(SMALLEST[1], min(height, high - FRAME[1]))
 
 
 def start_demo(window: Window) -> None:
@@ -109,7 +125,8 @@ def run(arguments: list[str]) -> int:
     raise_limit()
     app = QApplication([sys.argv[0]])
     app.setApplicationName("welvo")
-    app.setDesktopFileName("welvo")
+    app.setDesktopFileName(APP_ID)
+    app.setWindowIcon(program_icon())
     demo = "--demo" in arguments
     if arguments and not demo and raise_other(Path(arguments[0])):
         return 0

@@ -116,12 +116,16 @@ def _patch(w: Window) -> None:
 def _runs(w: Window) -> None:
     w.patch.panel.close_form()
     w.patch.show_page("Tapes")
-    w.show_station("Runs")
-    w.runs.pick("2", 1, 18)
+    w.go(Goto("run", device_named(w, "PENSTOCK"), "1"))
+    w.runs.pick("1", 1, 18)
 
 
 def _runs_bridge(w: Window) -> None:
     w.runs.pick("6", 2, 0)
+
+
+def device_named(w: Window, name: str) -> str:
+    return next(k for k, d in w.session.rig.devices.items() if d.name == name)
 
 
 def _findings(w: Window) -> None:
@@ -337,7 +341,7 @@ def main(folder: Path, only: list[str] | None = None, size: tuple[int, int] = (1
             demo.stand_ins.wait_ready()
             STAND_INS.append(demo.stand_ins)
             os.environ["XDG_CONFIG_HOME"] = state  # the pictures' own settings, not the user's
-            computer = Computer(width=size[0], height=size[1])
+            computer = Computer(width=size[0], height=size[1], theme="dark", text_step=0)
             window = make_window(Session(demo.rig), computer, "127.0.0.1", Path(state))
             window.resize(1280, 800)  # the screen that draws may be smaller
             window.show()

@@ -14,6 +14,7 @@ from PySide6.QtGui import (
     QCloseEvent,
     QDragEnterEvent,
     QDropEvent,
+    QGuiApplication,
     QKeyEvent,
     QKeySequence,
     QPainter,
@@ -39,11 +40,13 @@ from welvo.app.faults import FaultLog
 from welvo.app.findings import Drawer
 from welvo.app.head import Head, JumpBox, Rail
 from welvo.app.network import Network
+from welvo.app.panel_place import PanelPlace
 from welvo.app.patch.station import PatchStation
 from welvo.app.path import Ribbon
 from welvo.app.recovery import Keeper
 from welvo.app.session import Selection, Session
 from welvo.app.widgets import dialogs, theme
+from welvo.app.widgets.desktop_look import desktop_look
 from welvo.app.widgets.fields import Field, commit_focus
 from welvo.app.widgets.literal import literal, menu_words, paragraph, visible
 from welvo.app.widgets.message import Message
@@ -82,6 +85,10 @@ if TYPE_CHECKING:
     Station = ProfilesStation | PatchStation | RunsStation | DevicesStation | BenchStation | SheetsStation
 
 
+SMALLEST = (960, 540)
+"""A screen of 1920 × 1080 at twice the size."""
+
+
 class Window(QWidget):
     """One window over one session. `open_demo` is called by the menu's Drift Gallery entry."""
 
@@ -99,12 +106,11 @@ class Window(QWidget):
         self._saver = Newest("saving", self.keeper.faults)
         self._followed_by: dict[Stamp | None, Stamp] = {}
         """What each file that was saved over has become."""
-        self.setMinimumSize(1120, 640)
+        self.setMinimumSize(*SMALLEST)
         self.setAcceptDrops(True)
         self.patch = PatchStation(session, network)
         self._built: list[Station] = []
         self.stack, self.panels = QStackedWidget(), QStackedWidget()
-        self.panels.setFixedWidth(300)
         self._menus()
         self.jump = JumpBox(session, self._offered, self.go)
         self.head = Head(session, network, self.menus, self.jump)
@@ -115,7 +121,7 @@ class Window(QWidget):
         layout.addWidget(self.head)
         middle = row(self.rail, spacing=0)
         middle.addWidget(self.stack, 1)
-        middle.addWidget(self.panels)
+        self.panel_place = PanelPlace(self, self.panels, self.stack, middle)
         layout.addLayout(middle, 1)
         layout.addWidget(self.ribbon)
         self.setLayout(layout)
@@ -134,6 +140,10 @@ class Window(QWidget):
         self.session.say(why, "error")
 
     def _connect(self) -> None:
+        self.patch.panel.wanted.connect(self.panel_place.open)
+        hints = QGuiApplication.styleHints()
+        hints.colorSchemeChanged.connect(self.desktop_changed)
+        hints.accessibility().contrastPreferenceChanged.connect(self.desktop_changed)
         self.session.said.connect(self.message.say)
         self.session.working.connect(self._working)
         self.session.done.connect(lambda words: self.message.say(words, "note", undo=True))
@@ -378,11 +388,11 @@ class Window(QWidget):
             home.setFocus()
 
     def resizeEvent(self, e: QResizeEvent) -> None:
-        self.panels.setFixedWidth(360 if self.width() >= 1600 else 300)
+        super().resizeEvent(e)
+        self.panel_place.fit()
         self._place_drawer()
         if self.message.isVisible():
             self.message._place()
-        super().resizeEvent(e)
 
     # ---- commands
 
@@ -445,7 +455,7 @@ class Window(QWidget):
 
     @property
     def panel_shown(self) -> bool:
-        return not self.panels.isHidden()
+        return self.panel_place.shown
 
     def focus_jump(self) -> None:
         self.jump.setFocus()
@@ -862,6 +872,7 @@ class Window(QWidget):
 
     def focus_name(self) -> None:
         """The name of what the panel is about, ready to be typed over."""
+        self.panel_place.open()
         named = (f for f in self.panels.findChildren(Field) if f.accessibleName() == "Name")
         field = next((f for f in named if f.isVisible() and f.isEnabled()), None)
         if field is None:
@@ -899,7 +910,7 @@ class Window(QWidget):
             self.patch.tapes.zoom(by)
 
     def toggle_panel(self) -> None:
-        self.panels.setVisible(not self.panel_shown)
+        self.panel_place.toggle()
         self._show_commands()
 
     def come_forward(self) -> None:
@@ -919,10 +930,32 @@ class Window(QWidget):
         self.set_look(THEME.name, 0 if THEME.step else 2)
 
     def set_look(self, name: str, step: int) -> None:
-        self.session.commit_pending()
-        THEME.name, THEME.step = name, step
+        """Choose a theme and a size of text; from now on the desktop's wishes are not followed."""
         self.computer.theme, self.computer.text_step = "light" if name == "light" else "dark", step
         self.computer.save()
+        THEME.name, THEME.step = name, step
+        self._put_on()
+
+    @property
+    def follows_desktop(self) -> bool:
+        return self.computer.theme == "desktop" and self.computer.text_step < 0
+
+    def follow_desktop(self) -> None:
+        """Light or dark, and how large text is, as the desktop has it, also when it changes its mind."""
+        self.computer.theme, self.computer.text_step = "desktop", -1
+        self.computer.save()
+        self.desktop_changed()
+
+    def desktop_changed(self) -> None:
+        """What was not chosen here follows the desktop."""
+        wished = desktop_look()
+        THEME.strong = wished.strong
+        THEME.name = wished.name if self.computer.theme == "desktop" else THEME.name
+        THEME.step = wished.step if self.computer.text_step < 0 else THEME.step
+        self._put_on()
+
+    def _put_on(self) -> None:
+        self.session.commit_pending()
         app = QApplication.instance()
         if isinstance(app, QApplication):
             theme.apply(app)
@@ -953,6 +986,12 @@ class Window(QWidget):
             for where, keys, what in commands.key_rows()
         )
         dialogs.show_text(self, "Keys", f'<table cellpadding="3">{rows}</table>')
+
+    def show_guide(self) -> None:
+        from welvo.app.guide import open_guide
+
+        if why := open_guide(self):
+            self.session.say(why, "warning")
 
     def show_about(self) -> None:
         from welvo import __version__

@@ -21,11 +21,10 @@ from xml.sax.saxutils import escape
 import click
 from click.shell_completion import get_completion_class
 
+from welvo import APP_ID
 from welvo.cli.base import FOLDER, app, as_json_option, fail, say_json
 from welvo.formats.handbook import handbook
 
-APP_ID = "desktop.welvo.Welvo"
-"""The id of the AppStream component; the desktop entry is called after it, and so are its windows."""
 LIST = "share/welvo/installed.json"
 PLACES = {
     "desktop-entry": f"share/applications/{APP_ID}.desktop",

@@ -18,6 +18,7 @@ from welvo.live.device_link import read_settings
 from welvo.live.interfaces import Interface, port_taken, trouble_of
 from welvo.live.links import LinkError
 from welvo.observed.values import Heard, Said
+from welvo.patience import patient
 from welvo.protocols import artnet
 from welvo.rig.addresses import differing_part, free_address, same_network, say_network
 from welvo.rig.wiring import DeviceModel
@@ -319,7 +320,8 @@ class RealProbes:
     async def connects(self, ip: str, port: int) -> str:
         local = (self._interface.ip, 0)
         try:
-            _, writer = await asyncio.wait_for(asyncio.open_connection(ip, port, local_addr=local), PATIENCE)
+            async with patient(PATIENCE):
+                _, writer = await asyncio.open_connection(ip, port, local_addr=local)
         except ConnectionRefusedError:
             return "refused"
         except (OSError, TimeoutError):

@@ -18,6 +18,7 @@ from msgspec import UNSET, UnsetType
 
 from welvo.live.links import LinkError
 from welvo.observed.values import Result, Said
+from welvo.patience import patient
 from welvo.rig.entered import SettingValue
 from welvo.rig.wiring import Need
 
@@ -109,9 +110,10 @@ class HttpLink:
         open_with = base64.b64encode(f":{self._password}".encode()).decode()  # RFC 7617, with no user's name
         headers = {"Authorization": f"Basic {open_with}"} if self._password else {}
         try:
-            async with self._session.request(
+            request = self._session.request(
                 method, url, json=body if method == "POST" else None, headers=headers, allow_redirects=False
-            ) as answer:
+            )
+            async with patient(WHOLE_ANSWER), request as answer:
                 raw = await answer.content.read(MOST + 1)
                 while len(raw) <= MOST and (more := await answer.content.read(MOST + 1 - len(raw))):
                     raw += more
@@ -193,7 +195,7 @@ def session(interface: str = "") -> ClientSession:
 
     # a connection for each request: one that a restarting device has forgotten would cost the next request
     connector = TCPConnector(limit=0, force_close=True, local_addr=(interface, 0) if interface else None)
-    return ClientSession(connector=connector, timeout=ClientTimeout(total=WHOLE_ANSWER))
+    return ClientSession(connector=connector, timeout=ClientTimeout(total=None))  # each request has its limit
 
 
 async def read_settings(ip: str, port: int, password: str = "", interface: str = "") -> Said:

@@ -21,9 +21,11 @@ from dataclasses import dataclass, field
 from typing import Any, Literal, Protocol
 
 from welvo.live.frames import SLOTS, Frames
+from welvo.patience import crowding, wait_for_news
 
 SILENT_AFTER = 0.35
-"""Seconds without a report (one comes every 0.1 s) after which the process counts as not answering."""
+"""Seconds without a report (one comes every 0.1 s) after which the process counts as not answering; more on a busy
+computer."""
 START_WITHIN = 5.0
 """Seconds that a new process may take to be ready."""
 END_WITHIN = 1.0
@@ -132,10 +134,11 @@ class EngineProcess:
         if talk.ended:
             return EngineState("ended", why="it ended by itself")
         if not talk.ready:
-            late = quiet > START_WITHIN
+            late = quiet > START_WITHIN * crowding()
             return EngineState("silent" if late else "starting", why="it did not answer", silent_for=quiet)
         wrong = talk.wrong
-        return EngineState("silent" if quiet > SILENT_AFTER else "sending", wrong, silent_for=quiet)
+        silent = quiet > SILENT_AFTER and quiet > SILENT_AFTER * crowding()
+        return EngineState("silent" if silent else "sending", wrong, silent_for=quiet)
 
     def command(self, message: dict[str, Any]) -> None:
         self._talk.send(message)
@@ -230,7 +233,7 @@ class Talk:
 
     def wait(self, condition: Any, seconds: float) -> bool:
         with self._news:
-            return bool(self._news.wait_for(lambda: condition(self), seconds))
+            return wait_for_news(self._news, lambda: bool(condition(self)), seconds)
 
     def end(self, then: Any) -> None:
         self._then = then
@@ -303,7 +306,7 @@ class Talk:
 
     def _hurry(self) -> bool:
         """End a process that takes too long: first by a signal it can obey, woken if it is stopped; then for good."""
-        for_so_long = time.monotonic() - self._ending_since
+        for_so_long = (time.monotonic() - self._ending_since) / crowding()
         with contextlib.suppress(OSError):
             if for_so_long > 2 * END_WITHIN:
                 self.process.kill()

@@ -20,6 +20,7 @@ from msgspec.structs import replace
 from welvo.live.links import LinkError
 from welvo.live.listener import Listener
 from welvo.observed.values import Lamp, PortAt
+from welvo.patience import patient
 from welvo.protocols import artnet, rdm
 from welvo.protocols.rdm import Frame
 from welvo.protocols.wire import WireError
@@ -122,7 +123,8 @@ class Gateways:
                 try:
                     packet = artnet.Rdm(address >> 8, address & 0xFF, rdm.for_artnet(frame))
                     self._listener.send_artnet(packet, ip)
-                    return await asyncio.wait_for(waiting.future, ANSWER)
+                    async with patient(ANSWER):
+                        return await waiting.future
                 except TimeoutError:
                     continue
                 finally:
@@ -142,7 +144,8 @@ class Gateways:
             while loop.time() < end:
                 self._listener.send_artnet(artnet.TodRequest(address >> 8, (address & 0xFF,)), ip)
                 try:
-                    await asyncio.wait_for(table.event.wait(), TABLE_AGAIN)
+                    async with patient(TABLE_AGAIN):
+                        await table.event.wait()
                 except TimeoutError:
                     if not anew and table.total < 0 and loop.time() > end - TABLE + 4 * TABLE_AGAIN:
                         break  # nobody there at all: a search would have been announced

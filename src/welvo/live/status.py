@@ -17,6 +17,7 @@ from welvo.live.device_link import HttpLink
 from welvo.live.device_link import session as settings_session
 from welvo.live.links import LinkError
 from welvo.live.worker import Faults, Worker
+from welvo.patience import patient
 
 if TYPE_CHECKING:
     from aiohttp import ClientSession
@@ -24,7 +25,7 @@ if TYPE_CHECKING:
     from welvo.observed.values import Said
 
 WHOLE_ANSWER = 0.5
-"""Seconds that one request may take, from the connection to its last octet."""
+"""Seconds that one request may take, from the connection to its last octet; more on a busy computer."""
 MOST_A_SECOND = 100
 """Pages that are asked in a second at most, all together."""
 SETTINGS_EVERY = 1.0
@@ -39,7 +40,7 @@ async def _ask(session: ClientSession, ip: str, port: int) -> dict[str, Any]:
     from aiohttp import ClientError
 
     try:
-        async with session.get(f"http://{ip}:{port}/status") as answer:
+        async with patient(WHOLE_ANSWER), session.get(f"http://{ip}:{port}/status") as answer:
             if answer.status != 200:
                 raise LinkError(f"{ip} answers with error {answer.status}.")
             body = await answer.content.read(MOST + 1)
@@ -60,7 +61,7 @@ def _session(interface: str = "") -> ClientSession:
     from aiohttp import ClientSession, ClientTimeout, TCPConnector  # heavy, and not needed before a page is there
 
     connector = TCPConnector(limit=0, local_addr=(interface, 0) if interface else None)
-    return ClientSession(connector=connector, timeout=ClientTimeout(total=WHOLE_ANSWER))
+    return ClientSession(connector=connector, timeout=ClientTimeout(total=None))  # `_ask` has the limit
 
 
 def read_status(ip: str, port: int) -> dict[str, Any]:
@@ -110,12 +111,12 @@ class StatusWatch:
         """A task for each page, for as long as it is wanted."""
         tasks: dict[tuple[Any, ...], asyncio.Task[None]] = {}
         interface = self.interface
-        async with _session(interface) as session, settings_session(interface) as patient:
+        async with _session(interface) as session, settings_session(interface) as for_settings:
             while (self.wanted or self.asked) and interface == self.interface and not self._worker.stopping.is_set():
                 for page in set(self.wanted) - tasks.keys():
                     tasks[page] = asyncio.create_task(self._one(session, *page))
                 for device in set(self.asked) - tasks.keys():
-                    tasks[device] = asyncio.create_task(self._settings(HttpLink(patient, *device)))
+                    tasks[device] = asyncio.create_task(self._settings(HttpLink(for_settings, *device)))
                 for gone in tasks.keys() - set(self.wanted) - set(self.asked):
                     tasks.pop(gone).cancel()
                     for table in (self.said, self.silent) if len(gone) == 3 else (self.found, self.failed):

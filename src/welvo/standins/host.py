@@ -37,6 +37,7 @@ from welvo.standins.lamps import LAMP_FAULTS, LampLine, Responder, responder_of
 from welvo.standins.line import LineEnd
 from welvo.standins.node import Node, known_settings
 from welvo.standins.pixel import Attached, PixelDevice
+from welvo.standins.process import OBEYED
 from welvo.standins.store import Store
 
 BROADCAST = "127.255.255.255"
@@ -637,6 +638,8 @@ def _orders(host: Host, done: asyncio.Event) -> Callable[[], None]:
             wrong = obey(host, line) if line.strip() else ""
             if wrong:
                 print(wrong, file=sys.stderr, flush=True)
+            if line.strip():
+                print(OBEYED, flush=True)
 
     return read
 

@@ -12,6 +12,11 @@ from typing import IO
 
 import msgspec
 
+from welvo.patience import crowding, wait_until
+
+OBEYED = "obeyed"
+"""What the process prints once an order was carried out, or could not be."""
+
 
 class StandIns:
     """The stand-ins of a rig as a process of their own, which ends with this one.
@@ -29,6 +34,7 @@ class StandIns:
             command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, errors="replace"
         )
         self._ready = threading.Event()
+        self._ordered = self._obeyed = 0
         self._said: deque[str] = deque(maxlen=1)
         self._complained: deque[str] = deque(maxlen=40)
         self._threads = [
@@ -41,6 +47,9 @@ class StandIns:
     def _read(self, pipe: IO[str], into: deque[str]) -> None:
         with contextlib.suppress(ValueError, OSError):  # closed by `stop`
             for line in pipe:
+                if into is self._said and line.rstrip() == OBEYED:
+                    self._obeyed += 1
+                    continue
                 into.append(line[:2000].rstrip())
                 if into is self._said:
                     self._ready.set()
@@ -52,7 +61,7 @@ class StandIns:
 
     def wait_ready(self, seconds: float = 15.0) -> str:
         """The line that says which devices are there. Raises RuntimeError with the reason when they are not."""
-        self._ready.wait(seconds)
+        wait_until(self._ready.is_set, seconds)
         if not self._said:
             with contextlib.suppress(subprocess.TimeoutExpired):
                 self._process.wait(2)
@@ -64,8 +73,13 @@ class StandIns:
         """Switch a fault of a stand-in on or off (see `welvo.standins.host.obey`)."""
         if self._process.stdin:
             with contextlib.suppress(OSError):
+                self._ordered += 1
                 self._process.stdin.write(f"{ip} {fault} {msgspec.json.encode(value).decode()}\n")
                 self._process.stdin.flush()
+
+    def settle(self, seconds: float = 10.0) -> bool:
+        """Wait until all that was ordered was carried out."""
+        return wait_until(lambda: self._obeyed >= self._ordered or not self.running, seconds)
 
     def failed(self) -> str:
         """Why the stand-ins are not running any more; empty while they are."""
@@ -79,7 +93,7 @@ class StandIns:
             with contextlib.suppress(OSError):
                 self._process.stdin.close()
         try:
-            self._process.wait(3)
+            self._process.wait(3 * crowding())
         except subprocess.TimeoutExpired:
             self._process.kill()
             self._process.wait()

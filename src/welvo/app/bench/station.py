@@ -23,7 +23,7 @@ from welvo.app.widgets import marks
 from welvo.app.widgets.dialogs import ask_line
 from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Field
-from welvo.app.widgets.painting import CENTRE, button, clear, column, label, row, text, touching
+from welvo.app.widgets.painting import CENTRE, button, clear, column, label, row, tall, text, touching
 from welvo.app.widgets.theme import THEME
 from welvo.bench.borrowing import choose, lent, say_borrowed
 from welvo.bench.levels import light_up, read_value, reveal
@@ -301,7 +301,7 @@ class BenchStation(QWidget):
         self.record = RecordPage(session)
         self.stack = QStackedWidget()
         for page in (drive, self.cycles, self.wire, self.record):
-            self.stack.addWidget(page)
+            self.stack.addWidget(tall(page))
         whole.addWidget(self.stack, 1)
         self.setLayout(whole)
         self.cycles.changed.connect(self.tick)

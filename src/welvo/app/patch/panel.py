@@ -47,6 +47,7 @@ class Sheet:
 class PatchPanel(FormPanel):
     """What is selected, or a form that stays open over changes of the selection. Emits `preview` for the tapes."""
 
+    wanted = Signal()
     preview = Signal(object)
 
     def __init__(self, session: Session, network: Network) -> None:
@@ -80,6 +81,7 @@ class PatchPanel(FormPanel):
         """Show a form in place of what is selected; the tapes show its ghosts."""
         self.close_form()
         self.form = form
+        self.wanted.emit()
         form.ghosts.connect(self.preview)
         form.closed.connect(self.close_form)
         self.build()

@@ -308,8 +308,17 @@ class RunsStation(QWidget):
     # ---- picking
 
     def pick(self, port: str, n: int, led: int) -> None:
-        """Select a place on the cables: the item that is attached there, everywhere in the program."""
+        """Select a place on the cables of the shown device: the item that is attached there, everywhere in the program.
+
+        `n` is the segment, -1 the port itself. Raises LookupError where there is no such place.
+        """
         s = self._session
+        device = s.rig.devices[self.device_id]
+        model = s.rig.device_models.get(device.model)
+        if port not in device.ports and port not in (model.ports if model else ()):
+            raise LookupError(f"{device.name} has no port “{port}”")
+        if n >= len(device.ports[port].run if port in device.ports else ()):
+            raise LookupError(f"port {port} of {device.name} has no segment {n + 1}")
         at = At(port, n, led)
         if self.at != at:
             s.commit_pending()

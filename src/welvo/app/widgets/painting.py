@@ -8,11 +8,22 @@ from functools import lru_cache
 
 from PySide6.QtCore import QRectF, Qt, QTimer
 from PySide6.QtGui import QAction, QColor, QPainter, QPen
-from PySide6.QtWidgets import QApplication, QHBoxLayout, QLabel, QLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QApplication,
+    QHBoxLayout,
+    QLabel,
+    QLayout,
+    QMenu,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from welvo.app.widgets.literal import literal, menu_words, visible
 from welvo.app.widgets.refusals import GONE, guarded
 from welvo.app.widgets.theme import THEME
+from welvo.patience import crowding
 
 LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
@@ -153,6 +164,16 @@ def touching(widgets: Sequence[QWidget | int | None]) -> QWidget:
     return made
 
 
+def tall(page: QWidget) -> QScrollArea:
+    """A page that scrolls up and down where the window is too low for it, instead of laying its parts over another."""
+    made = QScrollArea()
+    made.setWidgetResizable(True)
+    made.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    made.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    made.setWidget(page)
+    return made
+
+
 def column(margins: tuple[int, int, int, int] = (0, 0, 0, 0), spacing: int = 8) -> QVBoxLayout:
     made = QVBoxLayout()
     made.setContentsMargins(*margins)
@@ -171,7 +192,7 @@ def clear(layout: QLayout) -> None:
         if any(w is not None and (w is focus or w.isAncestorOf(focus)) for w in _widgets_of(layout)):
             name, kind = focus.accessibleName(), type(focus)
             focus.clearFocus()
-            _due[:] = [time.monotonic() + SOON]
+            _due[:] = [time.monotonic() + SOON * crowding()]
             # two turns of the event loop: what is put into a layout is only shown in the next one
             QTimer.singleShot(0, root, lambda: QTimer.singleShot(0, root, lambda: focus_again(root, name, kind)))
     while layout.count():

@@ -26,6 +26,20 @@ TOKENS: dict[str, dict[str, str]] = {
     },
 }  # fmt: skip
 
+STRONG: dict[str, dict[str, str]] = {
+    "dark": {
+        "ground": "#000000", "station": "#000000", "raised": "#0c0c0c", "field": "#000000", "line": "#9a9a9a",
+        "edge": "#f2f2f2", "text": "#ffffff", "quiet": "#e4e4e4", "select": "#0b3a66", "accent": "#7af0cb",
+        "error": "#ffb3aa", "warning": "#ffd97f", "note": "#b9d8ff",
+    },
+    "light": {
+        "ground": "#ffffff", "station": "#ffffff", "raised": "#ffffff", "field": "#ffffff", "line": "#6a6a6a",
+        "edge": "#101010", "text": "#000000", "quiet": "#1f1f1f", "select": "#cfe3ff", "accent": "#00543f",
+        "error": "#8a0f06", "warning": "#5c3a00", "note": "#0c3d6b",
+    },
+}  # fmt: skip
+"""What is other where the desktop asks for high contrast."""
+
 LIGHT = {a.key: a.light for a in ATTRIBUTES if a.key.startswith("ColorAdd_") and a.light} | {
     "ColorAdd_R": "#e5534b", "ColorAdd_G": "#45a862", "ColorAdd_B": "#4a7fe0", "ColorAdd_W": "#f4efe2",
     "ColorAdd_WW": "#ffdca6", "ColorAdd_CW": "#dcecff", "ColorAdd_RY": "#f0a030", "ColorAdd_GY": "#b6e04a",
@@ -41,14 +55,19 @@ SIZES = (11, 13, 16, 22)
 
 @dataclass
 class Theme:
-    """The theme in force. `step` is added to all four type sizes."""
+    """The theme in force. `step` is added to all four type sizes, `strong` is for high contrast."""
 
     name: str = "dark"
     step: int = 0
     family: str = ""
+    strong: bool = False
+
+    @property
+    def tokens(self) -> dict[str, str]:
+        return _tokens(self.name, self.strong)
 
     def color(self, token: str) -> QColor:
-        return _qcolor(TOKENS[self.name][token])
+        return _qcolor(self.tokens[token])
 
     def font(self, size: int = 13, bold: bool = False) -> QFont:
         return _font(self.family, size + self.step, bold)
@@ -65,6 +84,11 @@ class Theme:
 
 
 THEME = Theme()
+
+
+@lru_cache(4)
+def _tokens(name: str, strong: bool) -> dict[str, str]:
+    return {**TOKENS[name], **(STRONG[name] if strong else {})}
 
 
 @lru_cache(256)
@@ -91,6 +115,8 @@ def _metrics(family: str, size: int, bold: bool) -> QFontMetrics:
 
 def apply(app: QApplication) -> None:
     """Put the theme on the application: palette, font and the few rules of style."""
+    if app.property("desktop palette") is None:
+        app.setProperty("desktop palette", app.palette())  # as the desktop has it, before ours takes its place
     c = THEME.color
     palette = QPalette()
     for role, token in (
@@ -108,7 +134,7 @@ def apply(app: QApplication) -> None:
 
 
 def _sheet() -> str:
-    t = TOKENS[THEME.name]
+    t = THEME.tokens
     s, m = 11 + THEME.step, 13 + THEME.step
     labels = " ".join(f'QLabel[px="{n}"] {{ font-size: {n + THEME.step}px; }}' for n in SIZES)
     return f"""
