@@ -43,6 +43,7 @@ def beside_stand_ins(rig: Rig, state: str, folder: Path) -> Iterator[tuple[Windo
     stand_ins = StandIns(file, as_is)
     stand_ins.wait_ready()
     window = make_window(Session(rig), Computer(), "127.0.0.1", folder / "own")
+    window.resize(1280, 800)  # the screen of a test may be smaller
     window.may_leave = lambda: True  # type: ignore[method-assign]
     window.show()
     window.network.start()

@@ -472,7 +472,7 @@ def test_settings_of_this_computer_survive_and_bad_ones_are_replaced() -> None:
     assert found.recent == ["a", "b"]
     for bad in (b"{", b'{"theme": 5}', b'{"theme": "neon"}'):
         Computer.file().write_bytes(bad)
-        assert Computer.load().theme == "dark"
+        assert Computer.load().theme == "desktop"
 
 
 def test_a_generic_device_is_planned_by_its_ports_and_limits(bench: Window) -> None:

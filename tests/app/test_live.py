@@ -34,6 +34,7 @@ def demo() -> Demo:  # type: ignore[misc]
 
 def test_from_dark_to_light_in_the_window(demo: Demo, qtbot: QtBot, tmp_path: Path) -> None:
     window = make_window(Session(demo.rig), Computer(), "127.0.0.1", tmp_path)
+    window.resize(1280, 800)  # the screen of a test may be smaller
     window.may_leave = lambda: True  # type: ignore[method-assign]
     window.show()
     window.network.start()
@@ -96,6 +97,7 @@ def live(window: object, qtbot: QtBot) -> None:
 def devices(demo: Demo, qtbot: QtBot, tmp_path: Path) -> Iterator[Window]:
     """The demo's window in Devices, its pixel controller chosen and read."""
     window = make_window(Session(demo.rig), Computer(), "127.0.0.1", tmp_path)
+    window.resize(1280, 800)  # the screen of a test may be smaller
     window.may_leave = lambda: True  # type: ignore[method-assign]
     window.show()
     window.network.start()

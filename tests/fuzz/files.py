@@ -175,7 +175,7 @@ class Knocks:
         data = msgspec.json.encode(raw)
         file.write_bytes(damaged(c, data) if c.random() < 0.4 else data)
         found = Computer.load()
-        assert found.theme in ("dark", "light") and 200 <= found.width <= 16000
+        assert found.theme in ("desktop", "dark", "light") and 200 <= found.width <= 16000
         found.save()
 
 

@@ -59,6 +59,7 @@ from welvo.demo.gallery import gallery
 quiet = len(sys.argv) > 1 and sys.argv[1] == "quiet"
 window = make_window(Session(gallery()), Computer(quiet=quiet), "10.9.8.7", Path(folder))
 window.may_leave = lambda: True
+window.resize(1280, 800)
 window.show()
 window.network.start()
 pressed = 0

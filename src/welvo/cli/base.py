@@ -226,6 +226,7 @@ def interface_at(ip: str) -> Any:
 def run(arguments: Sequence[str] | None = None) -> int:
     """Carry out a command line; gives the exit code. Nothing it meets ends in a traceback of ours being blamed on the
     rig: what standard output refuses is one sentence and 2."""
+    out, err = sys.stdout, sys.stderr
     try:
         code = app.main(args=arguments, prog_name="welvo", standalone_mode=False)
         sys.stdout.flush()
@@ -236,12 +237,21 @@ def run(arguments: Sequence[str] | None = None) -> int:
     except (click.Abort, KeyboardInterrupt):
         _quietly("welvo: interrupted")
         return INTERRUPTED
+    except SystemExit:
+        if sys.stdout is out:
+            raise
+        sys.stdout, sys.stderr = out, err  # click has put others in their place: its way with a closed pipe, and 1
+        return _stdout_is_gone(BrokenPipeError(errno.EPIPE, os.strerror(errno.EPIPE)))
     except OSError as e:
-        if e.errno in (errno.EPIPE, errno.ENOSPC, errno.EIO, errno.EBADF, errno.EFBIG, errno.EDQUOT):
-            _let_go_of_stdout()
-            _quietly(f"welvo: standard output cannot be written: {(e.strerror or str(e)).lower()}")
-            return NOT_DONE
-        raise
+        if e.errno not in (errno.EPIPE, errno.ENOSPC, errno.EIO, errno.EBADF, errno.EFBIG, errno.EDQUOT):
+            raise
+        return _stdout_is_gone(e)
+
+
+def _stdout_is_gone(e: OSError) -> int:
+    _let_go_of_stdout()
+    _quietly(f"welvo: standard output cannot be written: {(e.strerror or str(e)).lower()}")
+    return NOT_DONE
 
 
 def _quietly(words: str) -> None:
