@@ -24,6 +24,7 @@ from welvo.formats.rigfile import save
 from welvo.formats.versions import name_version
 from welvo.patch.bus_edits import toggle_group
 from welvo.patch.lamps import bind_all
+from welvo.patience import Limit
 from welvo.rig import edits
 from welvo.rig.profile import Spot
 from welvo.rig.refs import Goto
@@ -34,9 +35,9 @@ from welvo.standins.process import StandIns
 
 def wait(condition: Callable[[], bool] | None = None, seconds: float = 6.0) -> bool:
     """Run the event loop until a condition holds, or for a moment when there is none."""
-    until = time.monotonic() + (seconds if condition else 0.15)
+    limit = Limit(seconds if condition else 0.15)
     turns = 0
-    while time.monotonic() < until or (turns < 5 and not condition):
+    while limit.lasts() or (turns < 5 and not condition):
         turns += 1
         QApplication.processEvents()
         if condition and condition():
@@ -323,6 +324,13 @@ SHOTS: dict[str, Callable[[Window], QWidget | None]] = {
     "positions": _positions,
     "devices-find": _find,
 }
+SHOWN = {
+    "profiles": "UND", "face-editor": "UND", "patch": "207", "runs": "ceiling 2/38", "runs-bridge": "sill bridge",
+    "findings": "304", "devices": "PENSTOCK", "lamps": "203", "bus": "LEAT", "bus-groups": "LEAT",
+    "bus-initialise": "LEAT", "bench": "207", "bench-wire": "207", "sheets": "207", "sheets-labels": "57 items",
+    "sheets-map": "207", "versions": "207", "positions": "8 items", "devices-find": "PENSTOCK",
+}  # fmt: skip
+"""What the path must be of when a picture is taken: what its caption says is selected."""
 OVER: dict[str, QPixmap] = {}
 """Pictures that were taken while a dialog stood over the window."""
 STAND_INS: list[StandIns] = []
@@ -351,6 +359,9 @@ def main(folder: Path, only: list[str] | None = None, size: tuple[int, int] = (1
                 shown = act(window)
                 window.message.hide()
                 wait()
+                of = window.ribbon.shown.target if window.ribbon.shown else ""
+                if of != SHOWN[name]:
+                    raise RuntimeError(f"the picture {name} is of {of or 'nothing'}, not of {SHOWN[name]}")
                 if not only or name in only:
                     (OVER.get(name) or (shown or window).grab()).save(str(folder / f"{name}.png"))
                 if shown is not None:
