@@ -8,7 +8,6 @@ each processor, a second counts for less than a second. On a quiet machine both 
 
 from __future__ import annotations
 
-import asyncio
 import os
 import threading
 import time
@@ -94,6 +93,8 @@ def wait_for_news(news: threading.Condition, condition: Callable[[], bool], seco
 @asynccontextmanager
 async def patient(seconds: float) -> AsyncIterator[None]:
     """Ends what is awaited inside with TimeoutError when the limit is spent."""
+    import asyncio  # only those who wait inside an event loop need it
+
     limit = Limit(seconds)
     loop = asyncio.get_running_loop()
     async with asyncio.timeout(None) as inner:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import importlib
 import os
 from pathlib import Path
@@ -44,5 +45,6 @@ def _window(arguments: list[str]) -> int:
 
     if why := why_no_window():
         fail(why)
+    gc.disable()  # the window sees to it itself (welvo.app.collecting), and what a start makes is not garbage
     # Looked up by name, so that no command but these two ever loads Qt.
     return int(importlib.import_module("welvo.app.main").run(arguments))
