@@ -11,8 +11,10 @@ import jsonschema
 import pytest
 
 from tests.standins.test_pixel import penstock
+from welvo.demo.gallery import gallery
 from welvo.formats.chart import read_chart
-from welvo.formats.rigfile import loads
+from welvo.formats.rigfile import loads, to_json
+from welvo.rig.document import Rig
 
 ROOT = Path(__file__).parents[1]
 MADE = runpy.run_path(str(ROOT / "scripts" / "make-docs.py"))["MADE"]
@@ -40,6 +42,26 @@ def test_the_rig_in_the_documentation_opens_and_fits_the_schema() -> None:
     assert rig.fixtures and rig.feeds and rig.devices
     parts = json.loads((ROOT / "docs" / "rig.schema.json").read_text())["$defs"]["Rig"]["properties"]
     assert set(json.loads(text)) <= set(parts)
+
+
+def test_the_schema_takes_what_the_program_writes_and_refuses_what_it_would_ignore() -> None:
+    schema = json.loads((ROOT / "docs" / "rig.schema.json").read_text("utf-8"))
+    jsonschema.Draft202012Validator.check_schema(schema)
+    assert schema["$id"].startswith("urn:welvo:rig:format-") and "example" not in schema["$id"]
+    (text,) = blocks("rig-format.md", "json")
+    for rig in (json.loads(text), json.loads(to_json(gallery())), json.loads(to_json(Rig()))):
+        jsonschema.validate(rig, schema)
+    wrong = json.loads(text)
+    fixture = next(iter(wrong["fixtures"].values()))
+    for change in ({"nmae": "Left"}, {"number": "101"}, {"number": 0}):
+        kept = dict(fixture)
+        fixture.update(change)
+        with pytest.raises(jsonschema.ValidationError):
+            jsonschema.validate(wrong, schema)
+        fixture.clear()
+        fixture.update(kept)
+    with pytest.raises(jsonschema.ValidationError):
+        jsonschema.validate({**wrong, "fixturs": {}}, schema)
 
 
 def test_links_and_pictures_lead_somewhere() -> None:
