@@ -39,6 +39,7 @@ from welvo.formats.rigfile import load, save
 from welvo.live.status import StatusWatch
 from welvo.live.worker import Fault, Faults
 from welvo.observed.values import Heard
+from welvo.patience import Limit, wait_until
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig, put
 from welvo.rig.edits import rename_rig, set_device, set_fixtures
@@ -194,7 +195,7 @@ def test_a_streaming_process_that_stands_still_holds_up_nothing(small: Window, q
                 spin(0.004)
 
         never_held_up(knock)
-        qtbot.waitUntil(lambda: small.head.arm.said()[0] == "Armed, nothing leaves", timeout=600)
+        qtbot.waitUntil(lambda: small.head.arm.said()[0] == "Armed, nothing leaves", timeout=3000)
         assert "does not answer" in small.message.words
         qtbot.waitUntil(lambda: engine.revived == 1, timeout=4000)
         qtbot.waitUntil(lambda: small.head.arm.said()[0].startswith("Armed ·"), timeout=10_000)
@@ -244,12 +245,13 @@ def test_a_page_that_drips_delays_no_other_device() -> None:
     watch.wanted = (("127.0.0.83", 8433), ("127.0.0.84", 8433))
     watch.start()
     seen: set[float] = set()
-    until = time.monotonic() + 2.5
-    while time.monotonic() < until and len(seen) < 6:
+    limit = Limit(2.5)
+    while limit.lasts() and len(seen) < 6:
         found = watch.found.get("127.0.0.84")
         if found:
             seen.add(found[0])
         time.sleep(0.01)
+    wait_until(lambda: "127.0.0.83" in watch.failed, 5.0)
     said = watch.failed.get("127.0.0.83", "")
     watch.stop()
     stop.set()
