@@ -10,7 +10,7 @@ from __future__ import annotations
 import io
 import zipfile
 import zlib
-from collections.abc import Callable
+from collections.abc import Callable, Collection, Iterable
 from dataclasses import dataclass
 
 from welvo.formats.files import RigFileError
@@ -43,6 +43,22 @@ class Bounds:
 
 def is_zip(data: bytes) -> bool:
     return data[:2] == b"PK"
+
+
+NO_TIME = (1980, 1, 1, 0, 0, 0)
+"""The time of every entry that is written: none, so that the same content gives the same bytes whenever it is."""
+
+
+def pack(entries: Iterable[tuple[str, bytes]], level: int | None = None, stored: Collection[str] = ()) -> bytes:
+    """An archive of entries in their order; those that are `stored` are not compressed."""
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, data in entries:
+            entry = zipfile.ZipInfo(name, NO_TIME)
+            entry.compress_type = zipfile.ZIP_STORED if name in stored else zipfile.ZIP_DEFLATED
+            entry.external_attr = 0o644 << 16
+            archive.writestr(entry, data, compresslevel=level)
+    return buffer.getvalue()
 
 
 def holds_entry(data: bytes, name: str) -> bool:

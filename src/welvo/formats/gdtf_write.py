@@ -7,14 +7,13 @@ are written back as they stood.
 
 from __future__ import annotations
 
-import io
 import uuid
-import zipfile
 from typing import Any
 
 import msgspec
 from msgspec.structs import replace
 
+from welvo.formats.archive import pack
 from welvo.formats.gdtf import BEAMS, DESCRIPTION, OWN_FACTS, loads_gdtf, parse_xml
 from welvo.formats.gdtf_terms import (
     FEATURES,
@@ -41,18 +40,13 @@ def dumps_gdtf(profile: Profile) -> tuple[bytes, list[Doubt]]:
     from lxml import etree
 
     xml = etree.tostring(tree, xml_declaration=True, encoding="UTF-8", standalone=False, pretty_print=True)
-    buffer = io.BytesIO()
-    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
-        archive.writestr(DESCRIPTION, xml)
-        for name, data in profile.kept.items():
-            if name not in (DESCRIPTION, OWN_FACTS):
-                archive.writestr(name, data)
-        own = own_facts(profile)
-        if own:
-            archive.writestr(OWN_FACTS, own)
-        if writer.thumbnail:
-            archive.writestr(f"{writer.thumbnail}.svg", _thumbnail(profile))
-    return buffer.getvalue(), writer.doubts
+    entries = [(DESCRIPTION, xml)]
+    entries += [(name, data) for name, data in profile.kept.items() if name not in (DESCRIPTION, OWN_FACTS)]
+    if own := own_facts(profile):
+        entries.append((OWN_FACTS, own))
+    if writer.thumbnail:
+        entries.append((f"{writer.thumbnail}.svg", _thumbnail(profile)))
+    return pack(entries), writer.doubts
 
 
 def own_facts(profile: Profile) -> bytes:
@@ -493,7 +487,4 @@ def _bare(mode: Mode) -> Mode:
 
 
 def _zip(description: bytes) -> bytes:
-    buffer = io.BytesIO()
-    with zipfile.ZipFile(buffer, "w") as archive:
-        archive.writestr(DESCRIPTION, description)
-    return buffer.getvalue()
+    return pack([(DESCRIPTION, description)])

@@ -6,14 +6,12 @@ the layer its column names. A node whose fixture was taken out of the rig goes; 
 
 from __future__ import annotations
 
-import io
 import re
-import zipfile
 from typing import Any
 
 import numpy as np
 
-from welvo.formats.archive import unpack
+from welvo.formats.archive import pack, unpack
 from welvo.formats.gdtf_write import dumps_gdtf
 from welvo.formats.mvr import (
     BOUNDS,
@@ -67,19 +65,9 @@ def dumps_mvr(index: Index) -> tuple[bytes, list[str]]:
             node.getparent().remove(node)
     if rig.elements:
         doubts.append(f"{plural(len(rig.elements), 'element')} of pixels are no fixtures, and are not in the scene.")
-    out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-        etree.indent(root)
-        _put(archive, SCENE, etree.tostring(root, xml_declaration=True, encoding="UTF-8"))
-        for name, data in files.items():
-            _put(archive, name, data)
-    return out.getvalue(), doubts
-
-
-def _put(archive: zipfile.ZipFile, name: str, data: bytes) -> None:
-    entry = zipfile.ZipInfo(name, (2000, 1, 1, 0, 0, 0))  # the same rig gives the same bytes
-    entry.compress_type = zipfile.ZIP_DEFLATED
-    archive.writestr(entry, data)
+    etree.indent(root)
+    scene = etree.tostring(root, xml_declaration=True, encoding="UTF-8")
+    return pack([(SCENE, scene), *files.items()]), doubts
 
 
 def _base(rig: Rig) -> tuple[Any, dict[str, bytes]]:

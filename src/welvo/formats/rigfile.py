@@ -20,7 +20,7 @@ from urllib.parse import quote, unquote
 import msgspec
 from msgspec.structs import replace
 
-from welvo.formats.archive import Bounds, is_zip, unpack
+from welvo.formats.archive import Bounds, is_zip, pack, unpack
 from welvo.formats.files import (
     RigFileError,
     Stamp,
@@ -241,17 +241,7 @@ def to_json(rig: Rig, pictures: bool = True) -> bytes:
 
 def dumps(rig: Rig) -> bytes:
     """The bytes of a `.welvo` file. The same rig gives the same bytes whenever it is written."""
-    buffer = io.BytesIO()
-    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
-        for name, data in _entries(rig):
-            entry = zipfile.ZipInfo(name, NO_TIME)
-            entry.compress_type, entry.external_attr = zipfile.ZIP_DEFLATED, 0o644 << 16
-            archive.writestr(entry, data, compresslevel=1)
-    return buffer.getvalue()
-
-
-NO_TIME = (1980, 1, 1, 0, 0, 0)
-"""The time of each entry: none, so that a rig that was not changed changes no byte."""
+    return pack(_entries(rig), level=1)
 
 
 def _entries(rig: Rig) -> Iterator[tuple[str, bytes]]:

@@ -11,13 +11,12 @@ import csv
 import html
 import io
 import re
-import zipfile
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from welvo.formats.archive import Bounds, is_zip, unpack
+from welvo.formats.archive import Bounds, is_zip, pack, unpack
 from welvo.formats.files import RigFileError, read_bytes, shown_name
 from welvo.rig.notation import thousands
 
@@ -197,12 +196,10 @@ def _ods(title: str, heads: Sequence[str], rows: Iterable[Sequence[str]], number
     parts.append(_ods_row(heads, frozenset()))
     parts += [_ods_row(row, numbers) for row in rows]
     parts.append("</table:table></office:spreadsheet></office:body></office:document-content>")
-    out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-        archive.writestr("mimetype", _ODS_KIND, zipfile.ZIP_STORED)  # first and not packed, so that it can be told
-        archive.writestr("content.xml", "".join(parts))
-        archive.writestr("META-INF/manifest.xml", _MANIFEST.format(kind=_ODS_KIND))
-    return out.getvalue()
+    entries = {"mimetype": _ODS_KIND, "content.xml": "".join(parts)}
+    entries["META-INF/manifest.xml"] = _MANIFEST.format(kind=_ODS_KIND)
+    # the kind is first and not packed, so that it can be told
+    return pack(((name, text.encode("utf-8")) for name, text in entries.items()), stored=("mimetype",))
 
 
 def _ods_row(words: Sequence[str], numbers: frozenset[int]) -> str:

@@ -1,80 +1,96 @@
 """References of a rig that lead nowhere: what is held against a file that is opened, and against an edit.
 
-The door (`rig/door.py`) sees one entry at a time; whether a fixture's mode is there is a matter of two. A file with
-such a reference is refused, so an edit that makes one must be refused as well, or a rig could be saved that cannot be
-opened. After an edit only what it touched is looked at, and who used what it took away.
+The door (`rig/door.py`) sees one entry at a time; whether a fixture's mode is there is a matter of two. A file with a
+reference that is needed and leads nowhere is refused, so an edit that makes one must be refused as well, or a rig could
+be saved that cannot be opened. An edit is refused too when it takes something out and leaves anything that refers to
+it. After an edit only what it touched is looked at, and who used what it took away. Which field refers to what stands
+in `rig/reference_table.py`.
 """
 
 from __future__ import annotations
 
-from collections.abc import Collection
-from typing import TypeVar
+from collections.abc import Collection, Iterator
+from typing import Any
 
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Rig
 from welvo.rig.edits import check_feed
 from welvo.rig.notation import read_ip
-
-Entry = TypeVar("Entry")
+from welvo.rig.reference_table import BY_PART, entries_of, leads_somewhere, references_of
 
 
 def broken(rig: Rig) -> list[str]:
-    """References that lead nowhere and values no wire can carry, in words."""
-    return (
-        _fixtures(rig, rig.fixtures)
-        + _elements(rig, rig.elements)
-        + _universes(rig)
-        + _feeds(rig, rig.feeds)
-        + _devices(rig, rig.devices)
-    )
+    """References that are needed and lead nowhere, and values no wire can carry, in words."""
+    found = [words for part in BY_PART for words in _needed(rig, part, None)]
+    return found + _modes(rig, rig.fixtures) + _universes(rig) + _values(rig, rig.feeds, rig.devices)
 
 
 def broken_by(before: Rig, rig: Rig, change: Change) -> list[str]:
-    """The same, as far as an edit can have broken it."""
-
-    def gone(part: str) -> bool:
-        return any(k not in getattr(rig, part) for k in change.ids(part) if k in getattr(before, part))
-
+    """The same, as far as an edit can have broken it; and what else refers to something that it took out."""
+    gone = {part: {k for k in ids if k in getattr(before, part, ()) and k not in getattr(rig, part)}
+            for part, ids in change.touched.items() if part != "rig"}  # fmt: skip
+    gone = {part: ids for part, ids in gone.items() if ids}
+    found: list[str] = []
+    for part, references in BY_PART.items():
+        looked = any(r.needed and set(r.to) & gone.keys() for r in references)
+        found += _needed(rig, part, None if looked else change.ids(part))
+        if gone:
+            found += _left_behind(rig, part, gone)
     lost_modes = any(
         pid in before.profiles
         and (pid not in rig.profiles or not before.profiles[pid].modes.keys() <= rig.profiles[pid].modes.keys())
         for pid in change.ids("profiles")
     )
-    no_universe = gone("universes")
-    found = _fixtures(rig, rig.fixtures if lost_modes or no_universe else change.ids("fixtures"))
-    found += _elements(rig, rig.elements if no_universe else change.ids("elements"))
+    found += _modes(rig, rig.fixtures if lost_modes else change.ids("fixtures"))
     if change.ids("universes"):
         found += _universes(rig)
-    found += _feeds(rig, rig.feeds if no_universe or gone("senders") else change.ids("feeds"))
-    found += _devices(rig, rig.devices if gone("device_models") else change.ids("devices"))
-    return found
+    return found + _values(rig, change.ids("feeds"), change.ids("devices"))
 
 
-def _there(entries: dict[str, Entry], ids: Collection[str]) -> list[tuple[str, Entry]]:
-    """The entries of those ids that an edit did not take out."""
-    return [(i, entries[i]) for i in ids if i in entries]
+def _needed(rig: Rig, part: str, ids: Collection[str] | None) -> Iterator[str]:
+    """Entries of a part whose needed references lead nowhere; with no ids those of all."""
+    if not any(r.needed for r in BY_PART[part]):
+        return
+    every = entries_of(rig, part)
+    for key, entry in every if ids is None else ((k, e) for k, e in every if k in ids):
+        for reference, to in references_of(part, entry):
+            if reference.needed and not leads_somewhere(rig, reference, to):
+                yield f"{holder(part, key, entry)} {reference.words.format(to)}, which is not in the rig."
 
 
-def _fixtures(rig: Rig, ids: Collection[str]) -> list[str]:
+def _left_behind(rig: Rig, part: str, gone: dict[str, set[str]]) -> Iterator[str]:
+    """Entries that refer to what was just taken out."""
+    concerned = [r for r in BY_PART[part] if not r.needed and set(r.to) & gone.keys()]
+    if not concerned:
+        return
+    ids = set().union(*(gone.get(p, set()) for r in concerned for p in r.to))
+    for key, entry in entries_of(rig, part):
+        if part == "fixtures" and not any(p.after for p in entry.at):
+            continue  # nearly all of them, and there may be a hundred thousand
+        for reference, to in references_of(part, entry):
+            if to in ids and not reference.needed and not leads_somewhere(rig, reference, to):
+                yield f"{holder(part, key, entry)} {reference.words.format(to)}, which is not in the rig any more."
+
+
+def holder(part: str, key: str, entry: Any) -> str:
+    """Who holds a reference, as a refusal names it."""
+    if part == "rig":
+        return "The rig"
+    words = part.rstrip("s").replace("_", " ").capitalize()
+    if part == "fixtures":
+        return f"{words} {entry.number} ({key})"
+    name = getattr(entry, "name", "")
+    return f"{words} {name} ({key})" if name else f"{words} {key}"
+
+
+def _modes(rig: Rig, ids: Collection[str]) -> list[str]:
     found: list[str] = []
-    for fid, f in _there(rig.fixtures, ids):
-        profile = rig.profiles.get(f.profile)
-        if profile is None:
-            found.append(f"Fixture {f.number} ({fid}) uses profile “{f.profile}”, which is not in the rig.")
-        elif f.mode not in profile.modes:
+    for fid in ids:
+        f = rig.fixtures.get(fid)
+        profile = rig.profiles.get(f.profile) if f else None
+        if f and profile and f.mode not in profile.modes:
             found.append(f"Fixture {f.number} ({fid}) uses mode “{f.mode}”, which {profile.name} does not have.")
-        for p in f.at:
-            if p.universe and p.universe not in rig.universes:
-                found.append(f"Fixture {f.number} ({fid}) stands in universe “{p.universe}”, which is not in the rig.")
     return found
-
-
-def _elements(rig: Rig, ids: Collection[str]) -> list[str]:
-    return [
-        f"Element {e.name} ({eid}) stands in universe “{e.at.universe}”, which is not in the rig."
-        for eid, e in _there(rig.elements, ids)
-        if e.at.universe and e.at.universe not in rig.universes
-    ]
 
 
 def _universes(rig: Rig) -> list[str]:
@@ -87,26 +103,18 @@ def _universes(rig: Rig) -> list[str]:
     return found
 
 
-def _feeds(rig: Rig, ids: Collection[str]) -> list[str]:
+def _values(rig: Rig, feeds: Collection[str], devices: Collection[str]) -> list[str]:
+    """Values that no wire can carry."""
     found: list[str] = []
-    for wid, w in _there(rig.feeds, ids):
-        if w.universe not in rig.universes:
-            found.append(f"Feed {wid} carries universe “{w.universe}”, which is not in the rig.")
-        if w.sender not in rig.senders:
-            found.append(f"Feed {wid} comes from sender “{w.sender}”, which is not in the rig.")
-        try:
-            check_feed(w)
-        except Refused as e:
-            found.append(f"Feed {wid}: {e}")
-    return found
-
-
-def _devices(rig: Rig, ids: Collection[str]) -> list[str]:
-    found: list[str] = []
-    for device_id, d in _there(rig.devices, ids):
-        if d.model not in rig.device_models:
-            found.append(f"Device {d.name} ({device_id}) is of model “{d.model}”, which is not in the rig.")
-        if d.ip:
+    for wid in feeds:
+        if wid in rig.feeds:
+            try:
+                check_feed(rig.feeds[wid])
+            except Refused as e:
+                found.append(f"Feed {wid}: {e}")
+    for device_id in devices:
+        d = rig.devices.get(device_id)
+        if d and d.ip:
             try:
                 read_ip(d.ip)
             except Refused as e:
