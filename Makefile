@@ -60,13 +60,13 @@ update: $(TOOLS)/bin/uv
 test-newest: $(TOOLS)/bin/uv
 	scripts/system-packages --tests
 	$(PYTHON) -m venv --clear .venv-newest
-	$(TOOLS)/bin/uv pip install --quiet --python .venv-newest -e '.[dev]' 'hatchling>=1.25,<2' editables
+	$(TOOLS)/bin/uv pip install --quiet --python .venv-newest -e '.[dev]' 'hatchling>=1.27,<2' editables
 	QT_QPA_PLATFORM=offscreen .venv-newest/bin/pytest -n 3
 
 test-oldest: $(TOOLS)/bin/uv
 	scripts/system-packages --tests
 	$(PYTHON) -m venv --clear .venv-oldest
-	$(TOOLS)/bin/uv pip install --quiet --python .venv-oldest --resolution lowest-direct -e '.[dev]' 'hatchling>=1.25,<2' 'editables>=0.5'
+	$(TOOLS)/bin/uv pip install --quiet --python .venv-oldest --resolution lowest-direct -e '.[dev]' 'hatchling>=1.27,<2' 'editables>=0.5'
 	QT_QPA_PLATFORM=offscreen .venv-oldest/bin/pytest -n 3
 
 referee: $(READY)

@@ -13,6 +13,7 @@ from typing import Any, Literal, get_args
 
 from welvo.patch.along import say_run, segment_name
 from welvo.patch.index import Index
+from welvo.patch.removing import remove_items
 from welvo.rig import edits
 from welvo.rig.base import Refused
 from welvo.rig.diff import GONE, Touch, set_places, touches, value_at
@@ -121,8 +122,8 @@ def take_back(rig: Rig, difference: Difference) -> Edit:
 
 
 _REMOVERS: dict[str, Callable[[Rig, str], Edit]] = {
-    "fixtures": lambda rig, key: edits.remove_items(rig, [key]),
-    "elements": lambda rig, key: edits.remove_items(rig, [key]),
+    "fixtures": lambda rig, key: remove_items(rig, [key]),
+    "elements": lambda rig, key: remove_items(rig, [key]),
     "universes": edits.remove_universe,
     "feeds": edits.remove_feed,
     "devices": edits.remove_device,
@@ -372,6 +373,9 @@ def _plain(value: Any) -> str:
 
 def say_meeting(mine: Index, theirs: Index, m: Meeting) -> tuple[str, str, str, str]:
     """What two people both changed: of what, which field, and what each made of it."""
+    if m.twin:
+        a, b = _said_entry(mine, m.part, m.twin), _said_entry(theirs, m.part, m.id)
+        return str(m.mine), "number, on two new lamps", a, b
     side = mine if m.id in getattr(mine.rig, m.part, {}) else theirs
     who = "Rig" if m.part == "rig" else called(side.rig, m.part, m.id)
     if m.part == "rig":

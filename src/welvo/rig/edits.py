@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import Any
 from urllib.parse import quote, unquote
 
@@ -17,6 +18,7 @@ from welvo.rig.patched import Element, Fixture, Group, Place, Share, Waiver
 from welvo.rig.plan import model_of, ports_taking, spec_of, split_key
 from welvo.rig.profile import CARRIED_PICTURES, Mode, Profile
 from welvo.rig.protocol import DESTINATION_WORDS, PROTOCOLS, Protocol, say_wire
+from welvo.rig.reference_table import without
 from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Sender, Show, Universe
 
 
@@ -75,7 +77,7 @@ def remove_profile(rig: Rig, pid: str) -> Edit:
     users = [f.number for f in rig.fixtures.values() if f.profile == pid]
     if users:
         raise Refused(f"{rig.profiles[pid].name} is used by {plural(len(users), 'fixture')}; remove those first.")
-    return put(rig, f"remove profile {rig.profiles[pid].name}", profiles={pid: None})
+    return take_out(rig, f"remove profile {rig.profiles[pid].name}", "profiles", [pid])
 
 
 def set_fixtures(rig: Rig, label: str, changes: dict[str, dict[str, Any]]) -> Edit:
@@ -106,45 +108,26 @@ def with_place(fixture: Fixture, break_no: int, place: Place) -> tuple[Place, ..
     return tuple(at)
 
 
+def take_out(rig: Rig, label: str, part: str, ids: Collection[str]) -> Edit:
+    """Take entries out of a part, with all that refers to them as the table of references says."""
+    changes = without(rig, {part: ids})
+    own = changes.pop("rig", None)
+    made, change = put(rig, label, **changes)
+    if own is None:
+        return made, change
+    made, more = put_rig(made, label, **own)
+    return made, joined(label, change, more)
+
+
 def remove_items(rig: Rig, keys: list[str]) -> Edit:
-    """Take fixtures and elements out of the rig, out of its shares and off its cables."""
-    gone = set(keys)
-    shares: dict[str, Share | None] = {}
-    for sid, share in rig.shares.items():
-        left = tuple(m for m in share.members if m not in gone)
-        if len(left) != len(share.members):
-            shares[sid] = replace(share, members=left) if len(left) > 1 else None
-    groups: dict[str, Group | None] = {}
-    for gid, g in rig.groups.items():
-        members = tuple(m for m in g.members if m not in gone)
-        if members != g.members:
-            groups[gid] = replace(g, members=members) if members else None
-    devices: dict[str, Device] = {}
-    for device_id, device in rig.devices.items():
-        ports = {
-            label: replace(
-                port,
-                run=tuple(
-                    replace(s, fixtures=tuple(f for f in s.fixtures if f not in gone))
-                    for s in port.run
-                    if s.element not in gone
-                ),
-            )
-            for label, port in device.ports.items()
-            if any(s.element in gone or gone & set(s.fixtures) for s in port.run)
-        }
-        if ports:
-            devices[device_id] = replace(device, ports={**device.ports, **ports})
+    """Take fixtures and elements out of the rig, out of its shares, groups and buses, and off its cables.
+
+    What stands after one of them has no place then; `patch/removing.py` keeps it where it is.
+    """
     what = call(rig, keys[0]) if len(keys) == 1 else plural(len(keys), "item")
-    return put(
-        rig,
-        f"remove {what}",
-        fixtures={k: None for k in keys if k in rig.fixtures},
-        elements={k: None for k in keys if k in rig.elements},
-        shares=shares,
-        devices=devices,
-        groups=groups,
-    )
+    fixtures, elements = [k for k in keys if k in rig.fixtures], [k for k in keys if k in rig.elements]
+    changes = without(rig, {"fixtures": fixtures, "elements": elements})
+    return put(rig, f"remove {what}", **changes)
 
 
 def add_element(rig: Rig, element: Element) -> Edit:
@@ -173,24 +156,7 @@ def set_universe(rig: Rig, uid: str, label: str, **fields: Any) -> Edit:
 
 def remove_universe(rig: Rig, uid: str) -> Edit:
     """Remove a universe and its feeds; what was patched there is not patched afterwards."""
-    number = rig.universes[uid].number
-    fixtures = {
-        fid: replace(f, at=tuple(Place() if p.universe == uid else p for p in f.at))
-        for fid, f in rig.fixtures.items()
-        if any(p.universe == uid for p in f.at)
-    }
-    elements = {eid: replace(e, at=Place()) for eid, e in rig.elements.items() if e.at.universe == uid}
-    feeds = {fid: None for fid, f in rig.feeds.items() if f.universe == uid}
-    devices = without_feeds(rig, set(feeds))
-    return put(
-        rig,
-        f"remove universe {number}",
-        universes={uid: None},
-        fixtures=fixtures,
-        elements=elements,
-        feeds=feeds,
-        devices=devices,
-    )
+    return take_out(rig, f"remove universe {rig.universes[uid].number}", "universes", [uid])
 
 
 def without_feeds(rig: Rig, feeds: set[str]) -> dict[str, Device]:
@@ -257,9 +223,7 @@ def check_feed(feed: Feed) -> None:
 
 def remove_feed(rig: Rig, fid: str) -> Edit:
     feed = rig.feeds[fid]
-    return put(
-        rig, f"remove feed {say_wire(feed.protocol, feed.wire)}", feeds={fid: None}, devices=without_feeds(rig, {fid})
-    )
+    return take_out(rig, f"remove feed {say_wire(feed.protocol, feed.wire)}", "feeds", [fid])
 
 
 def add_device(rig: Rig, model: DeviceModel, name: str, ip: str = "") -> Edit:
@@ -306,9 +270,8 @@ def remove_device(rig: Rig, device_id: str) -> Edit:
         for k in loose
         if k in rig.fixtures and any(p.from_run for p in rig.fixtures[k].at)
     }
-    return put(
-        rig, f"remove {rig.devices[device_id].name}", devices={device_id: None}, elements=elements, fixtures=fixtures
-    )
+    changes = without(rig, {"devices": [device_id]})
+    return put(rig, f"remove {rig.devices[device_id].name}", elements=elements, fixtures=fixtures, **changes)
 
 
 def plan_setting(rig: Rig, device_id: str, setting: str, value: SettingValue | None) -> Edit:
@@ -470,14 +433,7 @@ def set_sender(rig: Rig, sid: str, label: str, **fields: Any) -> Edit:
 
 def remove_sender(rig: Rig, sid: str) -> Edit:
     """Remove a sender and all its feeds; ports that took them take nothing then."""
-    feeds = {fid: None for fid, f in rig.feeds.items() if f.sender == sid}
-    return put(
-        rig,
-        f"remove sender {rig.senders[sid].name}",
-        senders={sid: None},
-        feeds=feeds,
-        devices=without_feeds(rig, set(feeds)),
-    )
+    return take_out(rig, f"remove sender {rig.senders[sid].name}", "senders", [sid])
 
 
 def set_show(rig: Rig, uid: str) -> Edit:
@@ -496,12 +452,7 @@ def change_show(rig: Rig, uid: str, label: str, **fields: Any) -> Edit:
 
 
 def remove_show(rig: Rig, uid: str) -> Edit:
-    label = f"remove show {rig.uses[uid].name}"
-    new, change = put(rig, label, uses={uid: None})
-    if rig.use != uid:
-        return new, change
-    without, ended = put_rig(new, label, use="")
-    return without, joined(label, change, ended)
+    return take_out(rig, f"remove show {rig.uses[uid].name}", "uses", [uid])
 
 
 def waive(rig: Rig, code: str, subject: str, facts: str, reason: str) -> Edit:

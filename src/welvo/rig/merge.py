@@ -2,13 +2,17 @@
 
 What only one of them touched is taken from that one. What both touched, and left different, is a meeting: it is listed
 with all three values and waits for a decision. Members of groups and columns are sets, so two people may each add some.
-Entries that both added under one id are told apart by what the crew calls them, and the newer one moves to a free id.
-At the end nothing may refer to what is gone: what one removed and the other still uses is brought back, and said.
+Entries that both added are told apart: nothing of either may be lost because both counted on to the same inner id. Two
+new lamps of one number both stay, and who keeps the number is a meeting as well.
+
+At the end nothing may refer to what is gone. What one removed and the other has begun to use is brought back; where the
+other only still had it, or had it in a list, it goes there as well, as if it had been removed there too. Either is
+said. Which field refers to what stands in `rig/reference_table.py`, and nowhere here.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -17,6 +21,15 @@ from msgspec.structs import replace
 from welvo.rig.base import Refused
 from welvo.rig.diff import BESIDE, Touch, set_places, touches, value_at
 from welvo.rig.document import PARTS, Change, Edit, Rig, fresh_id
+from welvo.rig.reference_table import (
+    BY_PART,
+    DROPPED,
+    Reference,
+    entries_of,
+    lost,
+    references_of,
+    with_references,
+)
 from welvo.rig.references import broken
 from welvo.rig.renaming import Names, with_ids
 from welvo.rig.tested import TestRecord
@@ -36,6 +49,8 @@ class Meeting:
     base: Any
     mine: Any
     theirs: Any
+    twin: str = ""
+    """For two new lamps of one number: the id of mine; `id` is theirs."""
 
     @property
     def place(self) -> Where:
@@ -53,6 +68,9 @@ class Merged:
     notes: tuple[str, ...]
     theirs: Rig
     """The other side's rig as it was merged, with ids that do not collide."""
+    mended: frozenset[tuple[str, str]] = frozenset()
+    """Entries (part and id) that are otherwise than either side had them, so that nothing refers to what is gone; the
+    notes say each."""
 
 
 def merge(base: Rig, mine: Rig, theirs: Rig, decided: Mapping[Where, Side] | None = None) -> Merged:
@@ -87,16 +105,19 @@ def merge(base: Rig, mine: Rig, theirs: Rig, decided: Mapping[Where, Side] | Non
         meetings.append(meeting)
         if decided.get(place) == "theirs":
             wanted[place] = meeting.theirs
+    twins = _twins(base, mine, theirs)
+    meetings += twins
     try:
         made, _ = set_places(mine, "merge", ((*place, value) for place, value in wanted.items()))
     except KeyError as e:
         raise Refused(f"These two rigs cannot be merged: {e} is not in both.") from None
-    made, notes = _whole(made, base, mine, theirs)
-    made = replace(made, tests=_records(mine, theirs), versions={**theirs.versions, **mine.versions})
+    made = _numbered(made, twins, decided)
+    whole = _Whole(made, base, mine, theirs)
+    made = replace(whole.rig, tests=_records(mine, theirs), versions=_versions(mine, theirs))
     problems = broken(made)
     if problems:
         raise Refused(f"These two rigs cannot be merged as decided: {problems[0]}")
-    return Merged(made, tuple(meetings), tuple(taken), tuple(notes), theirs)
+    return Merged(made, tuple(meetings), tuple(taken), tuple(whole.notes), theirs, frozenset(whole.mended))
 
 
 def as_edit(before: Rig, after: Rig, label: str) -> Edit:
@@ -142,12 +163,16 @@ def _natural(part: str, entry: Any) -> Any:
     return name.lower() if name else None
 
 
+_OWN = ("fixtures", "elements", "profiles")
+"""Of these nobody's new one is ever taken for another's: the same only where all of it is the same."""
+
+
 def _told_apart(base: Rig, mine: Rig, theirs: Rig) -> Rig:
     """Their rig, with ids under which everything that both added stands once, and nothing stands for two things."""
     names: Names = {}
     for part in PARTS:
         old, left, right = getattr(base, part), getattr(mine, part), getattr(theirs, part)
-        if part in ("tests", "versions"):
+        if part in BESIDE:
             continue
         added = {_natural(part, v): k for k, v in left.items() if k not in old}
         taken = {*old, *left, *right}
@@ -156,7 +181,8 @@ def _told_apart(base: Rig, mine: Rig, theirs: Rig) -> Rig:
                 continue
             known = _natural(part, entry)
             twin = added.get(known, "") if known is not None else ""
-            if twin and (part in ("universes", "profiles") or twin == key):
+            one = bool(twin) and (left[twin] == entry or part == "universes" or (twin == key and part not in _OWN))
+            if one:
                 if twin != key and twin not in right:
                     names.setdefault(part, {})[key] = twin
             elif key in left and left[key] != entry:
@@ -166,78 +192,161 @@ def _told_apart(base: Rig, mine: Rig, theirs: Rig) -> Rig:
     return with_ids(theirs, names)
 
 
+def _twins(base: Rig, mine: Rig, theirs: Rig) -> list[Meeting]:
+    """New lamps of both sides under one number: both stay, and who keeps the number has to be decided."""
+    own = {f.number: k for k, f in mine.fixtures.items() if k not in base.fixtures}
+    return [
+        Meeting("fixtures", k, ("number",), None, f.number, f.number, own[f.number])
+        for k, f in theirs.fixtures.items()
+        if k not in base.fixtures and f.number in own and own[f.number] != k
+    ]
+
+
+def _numbered(rig: Rig, twins: list[Meeting], decided: Mapping[Where, Side]) -> Rig:
+    """The rig with another number for each lamp that loses its own, as it was decided."""
+    fixtures = dict(rig.fixtures)
+    for m in twins:
+        side = decided.get(m.place)
+        loser = m.id if side == "mine" else m.twin if side == "theirs" else ""
+        if loser in fixtures:
+            number = max(f.number for f in fixtures.values()) + 1
+            fixtures[loser] = replace(fixtures[loser], number=number)
+    return replace(rig, fixtures=fixtures)
+
+
 # ---- nothing may refer to what is gone
 
 
-def _whole(made: Rig, base: Rig, mine: Rig, theirs: Rig) -> tuple[Rig, list[str]]:
-    notes: list[str] = []
+class _Whole:
+    """A merged rig, made whole: `rig`, with a note for each entry that is otherwise than somebody had it."""
 
-    def back(part: str, key: str, why: str) -> None:
-        nonlocal made
-        entries = getattr(made, part)
-        if not key or key in entries:
-            return
-        found = next((getattr(r, part)[key] for r in (mine, theirs, base) if key in getattr(r, part)), None)
-        if found is not None:
-            made = replace(made, **{part: {**entries, key: found}})
-            notes.append(f"{getattr(found, 'name', '') or key} stays: {why} uses it.")
+    def __init__(self, made: Rig, base: Rig, mine: Rig, theirs: Rig) -> None:
+        self.rig = made
+        self.notes: list[str] = []
+        self.mended: set[tuple[str, str]] = set()
+        self._sources = (mine, theirs, base)
+        self._base = base
+        again = True
+        while again:  # what comes back may refer to something that is gone, too
+            again = False
+            for part in BY_PART:
+                for key, _ in list(entries_of(self.rig, part)):
+                    again = self._look(part, key) or again
+            again = self._modes() or again
+        self._empty_groups()
 
-    for fixture in list(made.fixtures.values()):
-        back("profiles", fixture.profile, f"fixture {fixture.number}")
-        profile = made.profiles.get(fixture.profile)
-        if profile and fixture.mode not in profile.modes:
-            modes = next(
-                (
-                    p.modes
-                    for r in (mine, theirs, base)
-                    if (p := r.profiles.get(fixture.profile)) and fixture.mode in p.modes
-                ),
-                {},
-            )
-            if fixture.mode in modes:
-                kept = replace(profile, modes={**profile.modes, fixture.mode: modes[fixture.mode]})
-                made = replace(made, profiles={**made.profiles, fixture.profile: kept})
-                notes.append(f"Mode {modes[fixture.mode].name} stays: fixture {fixture.number} uses it.")
-        for place in fixture.at:
-            back("universes", place.universe, f"fixture {fixture.number}")
-    for element in list(made.elements.values()):
-        back("universes", element.at.universe, element.name)
-    for feed in list(made.feeds.values()):
-        back("universes", feed.universe, "a feed")
-        back("senders", feed.sender, "a feed")
-    for device in list(made.devices.values()):
-        back("device_models", device.model, device.name)
-        for port in device.ports.values():
-            back("feeds", port.feed, device.name)
-    for feed in list(made.feeds.values()):  # some came back just now
-        back("universes", feed.universe, "a feed")
-        back("senders", feed.sender, "a feed")
-    return _without_lost(made), notes
+    def _look(self, part: str, key: str) -> bool:
+        """Look at one entry; whether something is other now."""
+        entry = self.rig if part == "rig" else getattr(self.rig, part)[key]
+        again = False
+        for reference, to in list(lost(self.rig, part, entry)):
+            if self._found(reference, to) is None:
+                continue  # nobody had it: it led nowhere before, and stays as it was
+            begun = reference.gone != "leave" and not self._was(part, key, reference, to)
+            if reference.needed or begun:
+                again = self._bring_back(reference, to, _who(part, key, entry)) or again
+            else:
+                self._leave(part, key, reference, to)
+                entry = self.rig if part == "rig" else getattr(self.rig, part).get(key)
+                again = True
+                if entry is None:
+                    break
+        return again
+
+    def _found(self, reference: Reference, to: str) -> tuple[str, Any] | None:
+        """What a reference led to, and in which part, on either side or before both."""
+        for rig in self._sources:
+            for part in reference.to:
+                if to in getattr(rig, part):
+                    return part, getattr(rig, part)[to]
+        return None
+
+    def _was(self, part: str, key: str, reference: Reference, to: str) -> bool:
+        """Whether the entry referred to it from the beginning: then nobody has begun to use it."""
+        entry = self._base if part == "rig" else getattr(self._base, part).get(key)
+        return entry is not None and (reference, to) in set(references_of(part, entry))
+
+    def _bring_back(self, reference: Reference, to: str, who: str) -> bool:
+        found = self._found(reference, to)
+        if found is None:
+            return False
+        part, entry = found
+        if part == "universes" and any(u.number == entry.number for u in self.rig.universes.values()):
+            return False  # another universe has its number: that is refused in words
+        self.rig = replace(self.rig, **{part: {**getattr(self.rig, part), to: entry}})
+        self._say(part, to, f"{named(entry, to)} stays: {who} uses it.")
+        return True
+
+    def _leave(self, part: str, key: str, reference: Reference, to: str) -> None:
+        def visit(other: Reference, value: str) -> Any:
+            return DROPPED if other is reference and value == to else value
+
+        entry = self.rig if part == "rig" else getattr(self.rig, part)[key]
+        found = self._found(reference, to)
+        what = named(found[1], to) if found else to
+        made = with_references(part, entry, visit)
+        if part == "rig":
+            self.rig = made
+        else:
+            entries = {k: v for k, v in getattr(self.rig, part).items() if k != key or made is not DROPPED}
+            if made is not DROPPED:
+                entries[key] = made
+            self.rig = replace(self.rig, **{part: entries})
+        self._say(part, key, f"{what} was removed: {_who(part, key, entry)} is without it now.")
+
+    def _modes(self) -> bool:
+        """Modes that lamps use and one side took out of their profile."""
+        again = False
+        for key, f in list(self.rig.fixtures.items()):
+            profile = self.rig.profiles.get(f.profile)
+            if profile is None or f.mode in profile.modes:
+                continue
+            known = [p for r in self._sources if (p := r.profiles.get(f.profile)) and f.mode in p.modes]
+            mode = known[0].modes[f.mode] if known else None
+            if mode is not None:
+                kept = replace(profile, modes={**profile.modes, f.mode: mode})
+                self.rig = replace(self.rig, profiles={**self.rig.profiles, f.profile: kept})
+                self._say("profiles", f.profile, f"Mode {mode.name} stays: {_who('fixtures', key, f)} uses it.")
+                again = True
+        return again
+
+    def _empty_groups(self) -> None:
+        """Groups of nobody, and shares of one, that were none before both."""
+        for part, least in (("groups", 1), ("shares", 2)):
+            for key, entry in list(getattr(self.rig, part).items()):
+                if len(entry.members) < least:
+                    entries = {k: v for k, v in getattr(self.rig, part).items() if k != key}
+                    self.rig = replace(self.rig, **{part: entries})
+                    self._say(part, key, f"{_who(part, key, entry)} has no members any more and is gone.")
+
+    def _say(self, part: str, key: str, words: str) -> None:
+        self.mended.add((part, key))
+        if words not in self.notes:
+            self.notes.append(words)
 
 
-def _without_lost(rig: Rig) -> Rig:
-    """Groups, shares and cables without items that neither side kept."""
-    there = rig.fixtures.keys() | rig.elements.keys()
-    keep: Callable[[tuple[str, ...]], tuple[str, ...]] = lambda members: tuple(m for m in members if m in there)  # noqa: E731
-    groups = {k: replace(g, members=keep(g.members)) for k, g in rig.groups.items()}
-    shares = {k: s if len(m := keep(s.members)) == len(s.members) else replace(s, members=m)
-              for k, s in rig.shares.items() if len(keep(s.members)) > 1}  # fmt: skip
-    devices = {
-        k: replace(
-            d,
-            ports={
-                label: replace(
-                    p,
-                    run=tuple(
-                        replace(s, fixtures=keep(s.fixtures)) for s in p.run if not s.element or s.element in there
-                    ),
-                )
-                for label, p in d.ports.items()
-            },
-        )
-        for k, d in rig.devices.items()
-    }
-    return replace(rig, groups={k: g for k, g in groups.items() if g.members}, shares=shares, devices=devices)
+def named(entry: Any, key: str) -> str:
+    """What an entry is called in a note."""
+    number = getattr(entry, "number", None)
+    return getattr(entry, "name", "") or (str(number) if number is not None else key)
+
+
+def _who(part: str, key: str, entry: Any) -> str:
+    """Who holds a reference, in a note."""
+    if part == "fixtures":
+        return f"fixture {entry.number}"
+    words = {"groups": "group ", "uses": "show ", "shares": "a share", "feeds": "a feed", "rig": "the rig"}
+    return words.get(part, "") + (getattr(entry, "name", "") if part not in ("shares", "feeds", "rig") else "")
+
+
+def _versions(mine: Rig, theirs: Rig) -> dict[str, Any]:
+    """The versions of both; two that have one id and are not the same both stay."""
+    found = dict(mine.versions)
+    for key, version in theirs.versions.items():
+        if key in found and found[key] != version:
+            key = fresh_id({**found, **theirs.versions}, key.rstrip("0123456789") or key)
+        found[key] = version
+    return found
 
 
 def _records(mine: Rig, theirs: Rig) -> dict[str, TestRecord]:

@@ -12,7 +12,7 @@ from welvo.rig.abilities import ability, gives
 from welvo.rig.base import Refused
 from welvo.rig.counting import HIGHEST_SACN as _HIGHEST
 from welvo.rig.document import Change, Edit, Rig, fresh_id, joined, put, put_rig
-from welvo.rig.edits import add_feed, add_universe, names_of, set_port
+from welvo.rig.edits import add_feed, add_universe, names_of, set_port, take_out
 from welvo.rig.lookup import call, feeds_of, main_sender, mode_of, universe_by_number, universe_ids
 from welvo.rig.notation import plural
 from welvo.rig.patched import NOWHERE, Element, Fixture, Place
@@ -652,13 +652,4 @@ def set_model(rig: Rig, key: str, model: DeviceModel) -> Edit:
 
 def remove_supply(rig: Rig, sid: str) -> Edit:
     """Take a supply out; segments that it fed get their power from before then."""
-    devices = {}
-    for device_id, d in rig.devices.items():
-        ports = {
-            p: replace(v, run=tuple(replace(s, supply="") if s.supply == sid else s for s in v.run))
-            for p, v in d.ports.items()
-            if any(s.supply == sid for s in v.run)
-        }
-        if ports:
-            devices[device_id] = replace(d, ports={**d.ports, **ports})
-    return put(rig, f"remove supply {rig.supplies[sid].name}", supplies={sid: None}, devices=devices)
+    return take_out(rig, f"remove supply {rig.supplies[sid].name}", "supplies", [sid])

@@ -17,6 +17,7 @@ from welvo.app.widgets.panels import FormPanel, Title
 from welvo.patch import table
 from welvo.patch.adding import patch_series
 from welvo.patch.arrange import swap_items
+from welvo.patch.removing import remove_items
 from welvo.rig import edits
 from welvo.rig.lookup import call, mode_of, profile_of
 from welvo.rig.notation import plural, say_place
@@ -240,7 +241,7 @@ def _buttons(panel: FormPanel, keys: list[str], acts: Acts) -> None:
     )
     gone = button(
         "Remove" if len(keys) == 1 else f"Remove {len(keys)}",
-        lambda: s.edit(edits.remove_items, list(keys)),
+        lambda: s.edit(remove_items, list(keys)),
         "Out of the rig, its shares, groups and cable. Undo brings it back.",
     )
     form = panel.new_form(Subject(lambda: keys, lambda *_, **__: None))

@@ -33,8 +33,9 @@ from welvo.app.widgets.tints import spine
 from welvo.checks.registry import SEVERITIES
 from welvo.patch import spreadsheet, table
 from welvo.patch.planned import compared
+from welvo.patch.removing import remove_items
 from welvo.rig.document import Change
-from welvo.rig.edits import lock, remove_items, set_columns
+from welvo.rig.edits import lock, set_columns
 from welvo.rig.tints import tint_of
 from welvo.rig.wiring import Device
 from welvo.settings.compare import SettingLine

@@ -29,9 +29,10 @@ from welvo.app.widgets.fields import Choice, CommandLine, Line, set_help
 from welvo.app.widgets.painting import RIGHT, box, button, column, entry, label, row, text, touching
 from welvo.app.widgets.painting import menu as popup_menu
 from welvo.app.widgets.start import Start
+from welvo.patch.removing import remove_items
 from welvo.patch.steps import footprint_of
 from welvo.rig.document import Change
-from welvo.rig.edits import add_element, add_universe, lock, remove_items
+from welvo.rig.edits import add_element, add_universe, lock
 from welvo.rig.lookup import universes_in_order
 from welvo.rig.notation import plural
 from welvo.rig.patched import Element, Place
