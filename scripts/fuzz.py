@@ -20,9 +20,11 @@ for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME"):
     os.environ[name] = HOME  # before anything asks where settings and journals are kept
 sys.path.insert(0, str(Path(__file__).parent.parent))
 
-WHOLE = {"packets": 2_000_000, "files": 20_000, "kills": 200, "acts": 50_000, "texts": 100_000, "edits": 15_000}
+WHOLE = {"packets": 2_000_000, "files": 20_000, "kills": 200, "acts": 50_000, "texts": 100_000, "edits": 15_000,
+         "merges": 20_000}  # fmt: skip
 """What a whole trial asks for."""
-SHARES = {"packets": 0.10, "files": 0.20, "texts": 0.12, "edits": 0.16, "kills": 0.04, "acts": 0.34, "noise": 0.04}
+SHARES = {"packets": 0.10, "files": 0.18, "texts": 0.10, "edits": 0.16, "merges": 0.08, "kills": 0.04, "acts": 0.30,
+          "noise": 0.04}  # fmt: skip
 
 
 def budget(seconds: float) -> Callable[[], bool]:
@@ -76,6 +78,13 @@ def edits(seed: int, seconds: float) -> tuple[str, str]:
                 return f"{total + trail.made} edits", f"seed {seed * 100_000 + n - 1}: {wrong[:1500]}"
         total += trail.made
     return f"{total} edits, undone and done again in between", ""
+
+
+def merges(seed: int, seconds: float) -> tuple[str, str]:
+    from tests.fuzz.merges import knock
+
+    count, wrong = knock(seed, WHOLE["merges"], budget(seconds))
+    return f"{count} merges of two people's work", wrong
 
 
 def kills(seed: int, seconds: float) -> tuple[str, str]:
@@ -140,6 +149,7 @@ KINDS = {
     "files": files,
     "texts": texts,
     "edits": edits,
+    "merges": merges,
     "kills": kills,
     "noise": noise,
     "acts": acts,

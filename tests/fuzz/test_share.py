@@ -13,7 +13,7 @@ from msgspec.structs import replace
 from PySide6.QtWidgets import QApplication
 
 from tests.app.conftest import Recorder, make, own_folders  # noqa: F401
-from tests.fuzz import files, packets, texts
+from tests.fuzz import files, merges, packets, texts
 from tests.fuzz.acts import Acts, widgets
 from tests.fuzz.random_edits import EDITS, Trail
 from welvo.app.window import Window
@@ -145,3 +145,7 @@ def test_slots_that_stand_apart_are_named() -> None:
         problems = [p.message for p in read_chart(bad).problems]
         assert not says or any(says in p for p in problems), (bad, problems)
     assert any("belong to one function" in p.message for p in read_chart("red, 2+5 pan tilt").problems)
+
+
+def test_merges_lose_nothing_of_either_in_silence() -> None:
+    assert merges.knock(1, 500, ON) == (500, "")

@@ -9,6 +9,7 @@ import pytest
 from msgspec.structs import replace
 
 from tests.conftest import at, small_rig
+from tests.rig.test_reference_table import whole
 from welvo.demo.gallery import gallery
 from welvo.formats.files import RigFileError
 from welvo.formats.rigfile import load, save
@@ -23,8 +24,9 @@ from welvo.rig.document import Rig
 from welvo.rig.merge import as_edit, merge
 from welvo.rig.patched import Fixture, Place
 from welvo.rig.references import broken
+from welvo.rig.runs import Supply
 from welvo.rig.wiring import Universe
-from welvo.runs.edits import change_segment
+from welvo.runs.edits import change_segment, remove_supply
 
 
 def changed(rig: Rig, *acts: object) -> Rig:
@@ -248,3 +250,66 @@ def test_touches_know_what_is_gone() -> None:
     (t,) = touches(without, rig)
     assert (t.path, t.before, t.after) == (("fields", "Use"), "x", GONE)
     assert touches(rig, replace(rig, name="Other"))[0][:3] == ("rig", "name", ())
+
+
+def test_what_one_takes_out_and_the_other_begins_to_use_is_not_lost_in_silence() -> None:
+    """A fixture, a kind of pixels and a supply go on one side; on the other a lamp stands after that fixture, an
+    element gets that kind and a segment that supply."""
+    base = whole()
+    base = replace(base, fixtures={**base.fixtures, "b": replace(base.fixtures["b"], at=at(1, 9))},
+                   elements={**base.elements, "e2": replace(base.elements["e2"], type="")})  # fmt: skip
+    device = base.devices["d"]
+    run = device.ports["A"].run
+    plain = {**device.ports, "A": replace(device.ports["A"], run=(run[0], replace(run[1], at=Place())))}
+    base = replace(base, devices={"d": replace(device, ports=plain)})
+    base = replace(base, pixel_types={**base.pixel_types, "k2": replace(base.pixel_types["silk"], name="Silk 2")},
+                   supplies={**base.supplies, "v2": Supply(name="Right")})  # fmt: skip
+    taken = ((edits.take_out, "", "pixel_types", ["k2"]), (remove_supply, "v2"))
+    mine = changed(base, (edits.remove_items, ["c"]), *taken)
+    theirs = changed(base, (edits.set_fixtures, "", {"b": {"at": (Place(after="c"),)}}))
+    theirs = replace(theirs, elements={**theirs.elements, "e2": replace(theirs.elements["e2"], type="k2")})
+    run = theirs.devices["d"].ports["A"].run
+    ports = {**theirs.devices["d"].ports, "A": replace(theirs.devices["d"].ports["A"],
+                                                       run=(replace(run[0], supply="v2"), run[1]))}  # fmt: skip
+    theirs = replace(theirs, devices={"d": replace(theirs.devices["d"], ports=ports)})
+    found = merge(base, mine, theirs)
+    assert {"c", "b"} <= found.rig.fixtures.keys() and "k2" in found.rig.pixel_types and "v2" in found.rig.supplies
+    assert any("Bar stays: fixture 102 uses it" in n for n in found.notes), found.notes
+    assert any("Silk 2 stays" in n for n in found.notes) and any("Right stays" in n for n in found.notes)
+
+
+def test_new_lamps_of_both_under_one_inner_id_keep_their_own_gear() -> None:
+    base = whole()
+    lamp = Fixture(number=301, name="Niche left", profile="bar", mode="m", at=at(2, 300))
+    mine = replace(base, fixtures={**base.fixtures, "f9": lamp})
+    theirs = replace(base, fixtures={**base.fixtures, "f9": replace(lamp, number=302, name="Niche right")})
+    port = theirs.devices["d"].ports["B"]
+    bus = replace(port.bus, gear=(replace(port.bus.gear[0], fixture="f9"),))  # type: ignore[union-attr]
+    ports = {**theirs.devices["d"].ports, "B": replace(port, bus=bus)}
+    theirs = replace(theirs, devices={"d": replace(theirs.devices["d"], ports=ports)})
+    found = merge(base, mine, theirs)
+    drives = found.rig.devices["d"].ports["B"].bus.gear[0].fixture  # type: ignore[union-attr]
+    assert found.rig.fixtures[drives].name == "Niche right" and found.rig.fixtures["f9"].name == "Niche left"
+
+
+def test_two_new_lamps_of_one_number_are_asked_about_and_none_is_dropped() -> None:
+    base = small_rig()
+    lamp = Fixture(number=301, name="Left", profile="bar", mode="m", at=at(2, 300))
+    mine = replace(base, fixtures={**base.fixtures, "f4": lamp})
+    theirs = replace(base, fixtures={**base.fixtures, "f4": replace(lamp, name="Right", at=at(2, 400))})
+    found = merge(base, mine, theirs)
+    (asked,) = found.meetings
+    assert say_meeting(Index(mine), Index(found.theirs), asked)[:2] == ("301", "number, on two new lamps")
+    for side, names in (("mine", {301: "Left", 302: "Right"}), ("theirs", {301: "Right", 302: "Left"})):
+        made = merge(base, mine, theirs, {asked.place: side}).rig  # type: ignore[dict-item]
+        assert {f.number: f.name for f in made.fixtures.values() if f.number > 300} == names
+    same = merge(base, mine, mine)
+    assert same.rig == mine and not same.meetings
+
+
+def test_versions_of_both_under_one_id_both_stay() -> None:
+    base = small_rig()
+    mine, theirs = (name_version(base, name, "", "", 1e9)[0] for name in ("Issue 1", "To the house"))
+    assert mine.versions.keys() == theirs.versions.keys()
+    found = merge(base, mine, theirs).rig
+    assert sorted(v.name for v in found.versions.values()) == ["Issue 1", "To the house"]

@@ -10,8 +10,8 @@ from welvo.patch.cable import Stream
 from welvo.patch.index import Index
 from welvo.patch.wires import ports_by_feed
 from welvo.rig.base import Refused
-from welvo.rig.document import Edit, Rig, put
-from welvo.rig.edits import without_feeds
+from welvo.rig.document import Edit, Rig
+from welvo.rig.edits import take_out
 from welvo.rig.lookup import universe_ids, universes_in_order, used
 from welvo.rig.notation import plural
 from welvo.rig.plan import model_of, nothing_out
@@ -182,7 +182,4 @@ def trim(index: Index) -> Edit:
     gone = [uid for uid, _ in leftovers(index)]
     if not gone:
         raise Refused("Nothing to trim: every universe holds something or is reserved.")
-    feeds = {fid: None for fid, f in rig.feeds.items() if f.universe in gone}
-    devices = without_feeds(rig, set(feeds))
-    label = f"trim {plural(len(gone), 'empty universe')}"
-    return put(rig, label, universes=dict.fromkeys(gone), feeds=feeds, devices=devices)
+    return take_out(rig, f"trim {plural(len(gone), 'empty universe')}", "universes", gone)

@@ -8,8 +8,8 @@ from msgspec.structs import replace
 
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
-from welvo.rig.document import Change, Edit, Rig, put
-from welvo.rig.edits import unpacked
+from welvo.rig.document import Change, Edit, Rig, joined, put
+from welvo.rig.edits import take_out, unpacked
 from welvo.rig.lookup import call, mode_of
 from welvo.rig.notation import plural, say_place
 from welvo.rig.patched import Fixture, Place
@@ -157,21 +157,20 @@ def revise(rig: Rig, pid: str, new: Profile, move: bool) -> Edit:
         new,
         tint=old.tint,
         code=old.code if not any(p.code == old.code for k, p in rig.profiles.items() if k != pid) else new.code,
-        revises=pid,
+        revises="" if move else pid,
     )
-    with_new, _ = put(rig, "", profiles={nid: fresh}, pictures=pictures)
-    fixtures: dict[str, Fixture] = {}
-    for f, v in rig.fixtures.items() if move else ():
-        if v.profile == pid:
-            fixtures[f] = in_mode(with_new, f, nid, matching_mode(old, v.mode, new))
-    gone = {pid: None} if move else {}
-    made, change = (
-        put(with_new, f"revise {old.name}", profiles=gone, fixtures=fixtures)
-        if fixtures or gone
-        else (with_new, Change(f"revise {old.name}", {}))
-    )
-    touched = {**change.touched, "profiles": frozenset({nid, *gone}), "pictures": frozenset(pictures)}
-    return made, Change(f"revise {old.name}", touched, (nid,))
+    label = f"revise {old.name}"
+    made, change = put(rig, label, profiles={nid: fresh}, pictures=pictures)
+    if move:
+        fixtures = {
+            f: in_mode(made, f, nid, matching_mode(old, v.mode, new))
+            for f, v in rig.fixtures.items()
+            if v.profile == pid
+        }
+        made, moved = put(made, label, fixtures=fixtures)
+        made, gone = take_out(made, label, "profiles", [pid])
+        change = joined(label, change, moved, gone)
+    return made, Change(label, change.touched, (nid,))
 
 
 def matching_mode(old: Profile, mid: str, new: Profile) -> str:

@@ -159,16 +159,6 @@ def remove_universe(rig: Rig, uid: str) -> Edit:
     return take_out(rig, f"remove universe {rig.universes[uid].number}", "universes", [uid])
 
 
-def without_feeds(rig: Rig, feeds: set[str]) -> dict[str, Device]:
-    """The devices some of whose ports take one of these feeds, with those ports taking nothing."""
-    found: dict[str, Device] = {}
-    for device_id, d in rig.devices.items():
-        if any(p.feed in feeds for p in d.ports.values()):
-            ports = {k: replace(p, feed="") if p.feed in feeds else p for k, p in d.ports.items()}
-            found[device_id] = replace(d, ports=ports)
-    return found
-
-
 def add_feed(rig: Rig, universe: str, protocol: Protocol = "sacn", wire: int | None = None, sender: str = "") -> Edit:
     """Feed a universe, from the Bench unless said otherwise; the wire number is the universe's own by default."""
     senders: dict[str, Sender] = {}

@@ -205,7 +205,7 @@ def _twins(base: Rig, mine: Rig, theirs: Rig) -> list[Meeting]:
 def _numbered(rig: Rig, twins: list[Meeting], decided: Mapping[Where, Side]) -> Rig:
     """The rig with another number for each lamp that loses its own, as it was decided."""
     fixtures = dict(rig.fixtures)
-    for m in twins:
+    for m in sorted(twins, key=lambda m: m.mine):  # whoever merges whom, the same lamp gets the same number
         side = decided.get(m.place)
         loser = m.id if side == "mine" else m.twin if side == "theirs" else ""
         if loser in fixtures:
