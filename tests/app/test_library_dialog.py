@@ -85,7 +85,7 @@ def test_a_kept_profile_is_there_for_the_next_rig_and_a_newer_one_is_a_finding(
     d.revise()
     rig = small.session.rig
     assert {rig.fixtures[k].profile for k in "ab"} == {d.made} and rig.profiles[d.made].revision == "2"
-    assert rig.profiles[d.made].revises == "head"
+    assert rig.profiles[d.made].revises == "" and "head" not in rig.profiles  # what is gone is referred to by nothing
     assert "PROF-17" not in small.session.report.codes and "PATCH-01" in small.session.report.codes
     small.session.undo()
     assert small.session.rig is before

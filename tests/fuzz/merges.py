@@ -145,7 +145,8 @@ def wrong(seed: str) -> str:
             back = merge(base, theirs, mine)
             if back.theirs is mine:
                 back = merge(base, theirs, mine, {m.place: "theirs" for m in back.meetings})
-                if other := same(found.rig, back.rig):
+                decided = merge(base, mine, theirs, {m.place: "mine" for m in found.meetings})
+                if other := same(decided.rig, back.rig):
                     return f"the other way round it is another rig: {other[0]!r:.500}"
         except Refused as e:
             return f"refused only the other way round: {e}"

@@ -40,7 +40,7 @@ async def _ask(session: ClientSession, ip: str, port: int) -> dict[str, Any]:
     from aiohttp import ClientError
 
     try:
-        async with patient(WHOLE_ANSWER), session.get(f"http://{ip}:{port}/status") as answer:
+        async with patient(WHOLE_ANSWER), session.get(f"http://{ip}:{port}/status", allow_redirects=False) as answer:
             if answer.status != 200:
                 raise LinkError(f"{ip} answers with error {answer.status}.")
             body = await answer.content.read(MOST + 1)

@@ -76,7 +76,7 @@ def holder(part: str, key: str, entry: Any) -> str:
     """Who holds a reference, as a refusal names it."""
     if part == "rig":
         return "The rig"
-    words = part.rstrip("s").replace("_", " ").capitalize()
+    words = "Show" if part == "uses" else part.rstrip("s").replace("_", " ").capitalize()
     if part == "fixtures":
         return f"{words} {entry.number} ({key})"
     name = getattr(entry, "name", "")
