@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import time
 import zipfile
 from pathlib import Path
 
@@ -10,6 +11,8 @@ import pytest
 import xlsxwriter
 from lxml import etree
 
+from tests.conftest import slowed
+from welvo.formats.archive import pack
 from welvo.formats.files import RigFileError
 from welvo.formats.workbooks import MOST_ROWS, SUFFIXES, Grid, grid_of, read_grid, table_bytes
 
@@ -108,3 +111,64 @@ def test_what_is_no_table_is_refused_in_one_sentence(data: bytes, says: str) -> 
 def test_an_archive_that_unpacks_to_gigabytes_is_refused() -> None:
     with pytest.raises(RigFileError, match="unpacks to more|never needs that much"):
         grid_of(zipped(content_xml=b" " * (260 * 2**20)), "bomb.ods")
+
+
+CELL = '<table:table-cell office:value-type="string"{}><text:p>a</text:p></table:table-cell>'
+ROW = "<table:table-row{}>{}</table:table-row>"
+
+
+def ods_of(rows: str) -> bytes:
+    """A spreadsheet as it is written here, with other rows in it."""
+    with zipfile.ZipFile(io.BytesIO(table_bytes(".ods", "x", ["a"], []))) as z:
+        entries = {n: z.read(n).decode() for n in z.namelist()}
+    head, _, tail = entries["content.xml"].partition("<table:table-row>")
+    entries["content.xml"] = head + rows + tail.partition("</table:table-row>")[2]
+    return pack((n, text.encode()) for n, text in entries.items())
+
+
+def xlsx_of(rows: str) -> bytes:
+    with zipfile.ZipFile(io.BytesIO(workbook([["a"]]))) as z:
+        entries = {n: z.read(n) for n in z.namelist()}
+    space = 'xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"'
+    entries["xl/worksheets/sheet1.xml"] = f"<worksheet {space}><sheetData>{rows}</sheetData></worksheet>".encode()
+    return pack(entries.items())
+
+
+REPEAT = ' table:number-{}-repeated="{}"'.format
+
+
+@pytest.mark.parametrize(
+    ("data", "says"),
+    [
+        (ods_of(ROW.format(REPEAT("rows", 1_000_000), CELL.format(""))), "1 000 000 rows; take at most"),
+        (ods_of(ROW.format("", CELL.format(REPEAT("columns", 2_000_000_000)))), "columns; no list needs more"),
+        (ods_of(ROW.format("", CELL.format("") * 5000)), "5 000 columns"),
+        (ods_of(ROW.format(REPEAT("rows", 19_000), CELL.format(REPEAT("columns", 190)))), "take less at once"),
+        (xlsx_of('<row r="1"><c r="A1"><v>1</v></c></row><row r="1048576"><c r="XFD1048576"><v>1</v></c></row>'),
+         "16 384 columns"),
+        (xlsx_of("".join(f'<row r="{n}"><c s="0" r="B{n}"><v>1</v></c></row>' for n in range(1, 30_000))),
+         "29 999 rows"),
+        (b"a,b\n" * 3_000_000, "rows; take at most"),
+    ],
+)  # fmt: skip
+def test_a_small_file_that_means_a_huge_table_is_refused_at_once(data: bytes, says: str) -> None:
+    begun = time.monotonic()
+    with pytest.raises(RigFileError, match=says):
+        grid_of(data, "x")
+    assert time.monotonic() - begun < slowed(3)
+
+
+def test_what_is_empty_to_the_end_of_the_sheet_does_not_count() -> None:
+    empty = "<table:table-cell" + REPEAT("columns", 16_384) + "/>"
+    rows = ROW.format("", CELL.format("") + empty) + ROW.format(REPEAT("rows", 1_048_000), empty)
+    assert grid_of(ods_of(rows), "x").rows == (("a",),)
+    far = '<row r="2"><c r="A2"><v>2</v></c><c r="XFD2" s="0"/></row><row r="1048576" s="0"/>'
+    assert grid_of(xlsx_of(f'<row r="1"><c r="A1"><v>1</v></c></row>{far}'), "x").rows == (("1",), ("2",))
+
+
+def test_no_cell_of_a_csv_file_is_a_formula_for_whoever_opens_it() -> None:
+    rows = [["101", "=HYPERLINK(1)", "@x", "-3"], ["102", "+1", "-a", "-4,5"], ["103", "'quoted", "plain", "x"]]
+    text = table_bytes(".csv", "x", HEADS, rows, numbers=[0, 3]).decode()
+    cells = [line.split(",") for line in text.splitlines()[1:]]
+    assert cells[0] == ["101", "'=HYPERLINK(1)", "'@x", "-3"] and cells[1][1:3] == ["'+1", "'-a"]
+    assert [list(r) for r in grid_of(text.encode(), "x").rows[1:]] == rows

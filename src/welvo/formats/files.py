@@ -177,7 +177,7 @@ def write_atomic(path: Path, data: bytes, keep: bool = False, flush: bool = True
     try:
         if target.exists() and not target.is_file():
             raise OSError(0, "it is no ordinary file")
-        _sweep(target)
+        sweep(target)
         handle, temporary = tempfile.mkstemp(prefix=_stem_of_parts(target) + f"{os.getpid()}.", dir=target.parent)
         with os.fdopen(handle, "wb") as f:
             f.write(data)
@@ -211,7 +211,7 @@ def _stem_of_parts(target: Path) -> str:
     return f".{os.fsdecode(short)}.part-"
 
 
-def _sweep(target: Path) -> None:
+def sweep(target: Path) -> None:
     """Remove what programs that were killed while saving left beside a file."""
     stem = _stem_of_parts(target)
     with contextlib.suppress(OSError), os.scandir(target.parent) as entries:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import dataclasses
 import io
+import os
 import re
 import zipfile
 import zlib
@@ -30,6 +31,7 @@ from welvo.formats.files import (
     read_bytes,
     shown_name,
     stamp_of,
+    sweep,
     write_atomic,
 )
 from welvo.formats.mending import Mended, mend
@@ -303,6 +305,7 @@ def save(rig: Rig, path: Path, expected: Stamp | None = None) -> Stamp | None:
     if expected is not None:
         check_unchanged(path, expected)
     if (there := _holds(path, data)) is not None:
+        sweep(Path(os.path.realpath(path)))
         return stamp_of(path, there)
     write_atomic(path, data, keep=True)
     return stamp_of(path, data)

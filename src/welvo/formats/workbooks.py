@@ -18,12 +18,15 @@ from typing import Any
 
 from welvo.formats.archive import Bounds, is_zip, pack, unpack
 from welvo.formats.files import RigFileError, read_bytes, shown_name
+from welvo.formats.sheet_size import sheet_size
 from welvo.rig.notation import thousands
 
 SUFFIXES = {".csv": "CSV table", ".xlsx": "XLSX workbook", ".ods": "ODS spreadsheet"}
-MOST_FILE = 64 * 2**20
+MOST_FILE = 16 * 2**20
 MOST_ROWS, MOST_COLUMNS = 20_000, 200
-BOUNDS = Bounds("a spreadsheet", 256 * 2**20, 200 * 2**20, 4096, lambda inside: inside.endswith((".xml", ".rels")))
+MOST_CELLS = 1_000_000
+"""Cells from the first to the last that holds anything, empty ones included: a reader makes room for all of them."""
+BOUNDS = Bounds("a spreadsheet", 96 * 2**20, 64 * 2**20, 4096, lambda inside: inside.endswith((".xml", ".rels")))
 
 
 @dataclass(frozen=True)
@@ -46,7 +49,14 @@ def read_grid(path: Path) -> Grid:
 def grid_of(data: bytes, name: str) -> Grid:
     """The first table of the bytes of a CSV, XLSX or ODS file, whatever it is called."""
     if is_zip(data):
-        unpack(data, name, BOUNDS, "is damaged ({why}).", lambda inside: False)  # its bounds are looked at first
+        entries = unpack(data, name, BOUNDS, "is damaged ({why}).", lambda inside: inside.endswith((".xml", ".rels")))
+        rows, columns = sheet_size(entries, name)
+        if columns > MOST_COLUMNS:
+            raise too_wide(name, columns)
+        if rows > MOST_ROWS:
+            raise too_long(name, rows)
+        if rows * columns > MOST_CELLS:
+            raise RigFileError(f"{name} has {thousands(rows)} rows of {columns} columns; take less at once.")
         return _trimmed(_from_workbook(data, name), name)
     return _trimmed(_from_csv(data, name), name)
 
@@ -60,13 +70,21 @@ def _trimmed(cells: Cells, name: str) -> Grid:
     if not rows:
         raise RigFileError(f"{name} holds no table.")
     if len(rows) > MOST_ROWS:
-        raise RigFileError(f"{name} has {thousands(len(rows))} rows; take at most {thousands(MOST_ROWS)} at once.")
+        raise too_long(name, len(rows))
     wide = max(n + 1 for r in rows for n, (words, _) in enumerate(r) if words)
     if wide > MOST_COLUMNS:
-        raise RigFileError(f"{name} has {wide} columns; no list needs more than {MOST_COLUMNS}.")
+        raise too_wide(name, wide)
     full = [[*r, *[("", False)] * (wide - len(r))][:wide] for r in rows]
     loose = frozenset((n, c) for n, r in enumerate(full) for c, (_, odd) in enumerate(r) if odd)
     return Grid(tuple(tuple(words for words, _ in r) for r in full), loose)
+
+
+def too_long(name: str, rows: int) -> RigFileError:
+    return RigFileError(f"{name} has {thousands(rows)} rows; take at most {thousands(MOST_ROWS)} at once.")
+
+
+def too_wide(name: str, columns: int) -> RigFileError:
+    return RigFileError(f"{name} has {thousands(columns)} columns; no list needs more than {MOST_COLUMNS}.")
 
 
 def _from_csv(data: bytes, name: str) -> Cells:
@@ -82,11 +100,18 @@ def _from_csv(data: bytes, name: str) -> Cells:
         raise RigFileError(f"{name} is neither a table nor a spreadsheet.")
     head = text.lstrip().split("\n", 1)[0]
     mark = max("\t;,", key=head.count)
+    found: Cells = []
     try:
-        rows = list(csv.reader(io.StringIO(text.replace("\r\n", "\n").replace("\r", "\n")), delimiter=mark))
+        for row in csv.reader(io.StringIO(text.replace("\r\n", "\n").replace("\r", "\n")), delimiter=mark):
+            if len(row) > MOST_COLUMNS and any(c.strip() for c in row[MOST_COLUMNS:]):
+                raise too_wide(name, len(row))
+            if len(found) > MOST_ROWS:
+                raise too_long(name, text.count("\n"))
+            if any(row):
+                found.append([(plain_cell(c.strip()), False) for c in row[:MOST_COLUMNS]])
     except csv.Error as e:
         raise RigFileError(f"{name} cannot be read as a table: {e}.") from e
-    return [[(c.strip(), False) for c in row] for row in rows]
+    return found
 
 
 def _from_workbook(data: bytes, name: str) -> Cells:
@@ -99,6 +124,10 @@ def _from_workbook(data: bytes, name: str) -> Cells:
             rows = sheet.to_python(skip_empty_area=False, nrows=MOST_ROWS + 2)
     except (calamine.CalamineError, OSError, ValueError) as e:
         raise RigFileError(f"{name} is damaged, or no spreadsheet: {type(e).__name__}.") from e
+    except BaseException as e:
+        if type(e).__name__ != "PanicException":  # of the reader, which is written in Rust; it is no Exception
+            raise
+        raise RigFileError(f"{name} is damaged: its reader gave up.") from e
     return [[_said(v) for v in row] for row in rows]
 
 
@@ -110,6 +139,22 @@ def _said(value: Any) -> tuple[str, bool]:
     if isinstance(value, float):
         return (str(int(value)), False) if value.is_integer() else (f"{value:.10g}", True)
     return str(value).strip(), False
+
+
+# ---- cells that a spreadsheet would carry out
+
+_CARRIED_OUT = ("=", "+", "-", "@", "\t", "\r")
+
+
+def safe_cell(words: str) -> str:
+    """A cell of a CSV file as a spreadsheet shows it: one that it would take for a formula gets an apostrophe before
+    it, which spreadsheets know for “text”."""
+    return "'" + words if words.startswith(_CARRIED_OUT) else words
+
+
+def plain_cell(words: str) -> str:
+    """The same the other way round."""
+    return words[1:] if words[:1] == "'" and words[1:].startswith(_CARRIED_OUT) else words
 
 
 # ---- writing
@@ -128,7 +173,11 @@ def table_bytes(
     as_numbers = frozenset(numbers)
     if kind == ".csv":
         out = io.StringIO()
-        csv.writer(out, lineterminator="\n").writerows([heads, *rows])
+
+        def guarded(row: Sequence[str]) -> list[str]:
+            return [c if n in as_numbers and _number(c) is not None else safe_cell(c) for n, c in enumerate(row)]
+
+        csv.writer(out, lineterminator="\n").writerows([[safe_cell(h) for h in heads], *map(guarded, rows)])
         return out.getvalue().encode("utf-8")
     return (_xlsx if kind == ".xlsx" else _ods)(title, heads, rows, as_numbers)
 
