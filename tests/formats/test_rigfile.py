@@ -13,6 +13,7 @@ from msgspec.structs import replace
 
 from welvo.demo.gallery import gallery
 from welvo.formats.files import RigFileError, backup_of
+from welvo.formats.plain import MOST_DEEP
 from welvo.formats.rigfile import dumps, load, loads, save, schema, to_json
 from welvo.patch.index import Index
 from welvo.rig.document import FORMAT, Picture, Rig
@@ -136,6 +137,14 @@ def zipped(**entries: bytes) -> bytes:
 def test_bad_files_are_refused_with_the_reason(data: bytes, says: str) -> None:
     with pytest.raises(RigFileError, match=says):
         loads(data)
+
+
+def test_brackets_in_a_text_are_no_depth_and_real_depth_is_bounded_wherever_it_runs() -> None:
+    assert loads(json.dumps({"note": "[{" * 3000}).encode()).note == "[{" * 3000
+    for deep in (MOST_DEEP + 1, 100_000):
+        with pytest.raises(RigFileError, match="nested deeper than any rig"):
+            loads(b'{"a":' * deep + b"1" + b"}" * deep)
+    assert loads(b'{"a":' * 60 + b"1" + b"}" * 60).extra is not None  # what is unknown is kept
 
 
 def test_hostile_archives_are_refused() -> None:

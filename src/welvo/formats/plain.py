@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 import json
+import re
 import tomllib
 from typing import Any
 
 import msgspec
+import numpy as np
 
 from welvo.formats.files import RigFileError
 
 MOST_TEXT = 64 * 2**20
 MOST_BRACKETS, MOST_ITEMS = 2_000_000, 5_000_000
 """Objects and lists, and items of them, that a file may hold. A rig of 100,000 fixtures has a tenth of that."""
+MOST_DEEP = 400
+"""How deep objects and lists may stand in one another. A rig needs a dozen levels; how many a reader can bear depends
+on the release of Python and of the package that reads, and that must not decide what is opened."""
 WILDEST = 1e300
 MOST_TOML = 2 * 2**20
 
@@ -50,7 +55,9 @@ def _why_damaged(data: bytes, name: str) -> str:
         json.loads(text)
     except json.JSONDecodeError as e:
         return f"{name} holds damaged JSON, at line {e.lineno}, column {e.colno}: {e.msg[:80]}."
-    except (ValueError, RecursionError):
+    except RecursionError:
+        return f"{name} is nested deeper than any rig."
+    except ValueError:
         return f"{name} holds damaged JSON: a number has far too many digits."
     return f"{name} holds damaged JSON."
 
@@ -86,6 +93,16 @@ def _check_size(data: bytes, name: str) -> None:
         raise RigFileError(f"{name} holds {len(data) >> 20} MiB of text; no rig needs that much.")
     if data.count(b"{") + data.count(b"[") > MOST_BRACKETS or data.count(b",") + data.count(b":") > MOST_ITEMS:
         raise RigFileError(f"{name} holds more items than any rig; it was not opened.")
+    if _depth(data) > MOST_DEEP and _depth(re.sub(rb'"(?:[^"\\]|\\.)*"', b"", data)) > MOST_DEEP:
+        raise RigFileError(f"{name} is nested deeper than any rig.")
+
+
+def _depth(data: bytes) -> int:
+    """How deep brackets stand in one another; those in texts are counted as well, so it may be too many."""
+    octets = np.frombuffer(data, np.uint8)
+    opened = (octets == ord("{")) | (octets == ord("["))
+    closed = (octets == ord("}")) | (octets == ord("]"))
+    return int(np.cumsum(opened.astype(np.int8) - closed.astype(np.int8), dtype=np.int32).max(initial=0))
 
 
 def read_toml(text: str, name: str) -> dict[str, Any]:
