@@ -5,12 +5,14 @@ from __future__ import annotations
 import asyncio
 import select
 import threading
+import time
 from typing import Any
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tests.conftest import slowed
 from welvo.live import rdm_serial
 from welvo.live.links import LinkError
 from welvo.live.rdm_link import Talk, find
@@ -155,3 +157,74 @@ def test_a_simulated_line_answers_like_a_real_one() -> None:
         end.close()
     with pytest.raises(LinkError, match="no simulated line 973 is running"):
         run(SerialRdm("rehearsal:973").table(True))
+
+
+class Jabbering(Cable):
+    """A line on which something talks all the time."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.open = 0
+
+    def read(self, most: int, seconds: float) -> bytes:
+        time.sleep(0.001)
+        return b"\x55\xaa\x33" * 9
+
+    def close(self) -> None:
+        self.open -= 1
+
+
+def test_a_disturbed_line_is_called_that_and_what_to_look_at() -> None:
+    cable = Jabbering()
+    with pytest.raises(LinkError, match=r"The line x is disturbed: 400 questions .* terminator .* talk all the time"):
+        run(line(cable).table(True))
+    assert len(cable.requests) < rdm.MOST_FRUITLESS + 10
+
+
+def test_a_search_ends_when_it_is_cancelled_and_leaves_the_line_free() -> None:
+    cable = Jabbering()
+    opened: list[str] = []
+
+    def open_(name: str) -> Cable:
+        opened.append(name)
+        cable.open += 1
+        assert cable.open == 1  # the one before has let go of it
+        return cable
+
+    port = SerialRdm("x", open_, within=0.005)
+
+    async def main() -> float:
+        looking = asyncio.create_task(port.table(True))
+        while not cable.requests:
+            await asyncio.sleep(0.005)
+        begun = time.monotonic()
+        looking.cancel()
+        with pytest.raises(asyncio.CancelledError):
+            await looking
+        took = time.monotonic() - begun
+        asked = len(cable.requests)
+        await asyncio.sleep(0.1)
+        assert len(cable.requests) == asked and cable.open == 0  # and it asks no more
+        return took
+
+    assert run(main()) < slowed(0.5)
+
+
+def test_whoever_waits_for_the_line_can_be_stopped_too() -> None:
+    cable = Jabbering()
+    port = line(cable)
+
+    async def main() -> None:
+        first = asyncio.create_task(port.table(True))
+        while not cable.requests:
+            await asyncio.sleep(0.005)
+        second = asyncio.create_task(port.ask(Frame(5, 1, rdm.GET, rdm.DMX_START_ADDRESS)))
+        await asyncio.sleep(0.02)
+        for task in (second, first):
+            begun = time.monotonic()
+            task.cancel()
+            with pytest.raises(asyncio.CancelledError):
+                await task
+            assert time.monotonic() - begun < slowed(0.5)
+
+    run(main())

@@ -10,6 +10,7 @@ armed the process that streams holds the port, and nothing is asked.
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import threading
 import time
 from collections.abc import Callable
@@ -32,6 +33,8 @@ LONGEST = 257
 """Octets of the longest answer, its start code included."""
 
 T = TypeVar("T")
+GoOn = Callable[[], None]
+"""Asked before each question; raises LinkError when the work was stopped."""
 
 
 class SerialRdm:
@@ -44,24 +47,46 @@ class SerialRdm:
         self._transaction = 0
 
     async def ask(self, request: Frame) -> Frame:
-        return await asyncio.to_thread(self._with_line, lambda line: self._ask(line, request))
+        return await self._beside(lambda line, go_on: self._ask(line, request, go_on))
 
     async def table(self, anew: bool) -> list[int]:
         """Everybody on the line; it has no table that could be asked for, so it is searched each time."""
-        return await asyncio.to_thread(self._with_line, self._search)
+        return await self._beside(self._search)
 
-    def _with_line(self, do: Callable[[Layer], T]) -> T:
-        with self._lock:
+    async def _beside(self, do: Callable[[Layer, GoOn], T]) -> T:
+        """Work on the line in a thread. Whoever cancels it has the line back within one question: the thread looks
+        before each, and a thread that went on would keep the line from being armed and the program from ending."""
+        stopped = threading.Event()
+        work = asyncio.get_running_loop().run_in_executor(None, self._with_line, do, stopped)
+        try:
+            return await asyncio.shield(work)
+        except asyncio.CancelledError:
+            stopped.set()
+            with contextlib.suppress(LinkError):
+                await work  # some hundredths of a second: then the line is free
+            raise
+
+    def _with_line(self, do: Callable[[Layer, GoOn], T], stopped: threading.Event) -> T:
+        def go_on() -> None:
+            if stopped.is_set():
+                raise LinkError("Stopped.")
+
+        while not self._lock.acquire(timeout=0.1):
+            go_on()
+        try:
+            go_on()
             try:
                 line = self._open(self.name)
             except LineError as e:
                 raise LinkError(f"The line cannot be asked: {e}. Disarm first, if it is armed.") from e
             try:
-                return do(line)
+                return do(line, go_on)
             except OSError as e:
                 raise LinkError(f"The line failed: {e.strerror or e}.") from e
             finally:
                 line.close()
+        finally:
+            self._lock.release()
 
     # ---- in a thread of its own
 
@@ -96,8 +121,9 @@ class SerialRdm:
         self._transaction = (self._transaction + 1) & 0xFF
         return Frame(f.to, OWN_UID, f.command, f.pid, f.data, self._transaction, 1, 0, f.sub)
 
-    def _ask(self, line: Layer, request: Frame) -> Frame:
+    def _ask(self, line: Layer, request: Frame, go_on: GoOn) -> Frame:
         for _ in range(TRIES):
+            go_on()
             frame = self._next(request)
             got = self._heard(line, self._send(line, frame))
             try:
@@ -108,14 +134,21 @@ class SerialRdm:
                 return said
         raise LinkError(f"{rdm.say_uid(request.to)} does not answer.")
 
-    def _search(self, line: Layer) -> list[int]:
+    def _search(self, line: Layer, go_on: GoOn) -> list[int]:
         looking = rdm.search()
         ask = next(looking)
         try:
             while True:
+                go_on()
                 ask = looking.send(self._step(line, ask))
         except StopIteration as e:
             return list(e.value)
+        except rdm.Disturbed as e:
+            raise LinkError(
+                f"The line {self.name} is disturbed: {rdm.MOST_FRUITLESS} questions in a row met only collisions"
+                f"{f', after {len(e.found)} lamps were found' if e.found else ''}. Look at the terminator at its far "
+                "end and at the two data wires, and take lamps off one by one: one of them may talk all the time."
+            ) from e
 
     def _step(self, line: Layer, ask: rdm.Ask) -> bytes | None:
         if ask.kind == "unmute":

@@ -196,18 +196,29 @@ class Ask(NamedTuple):
 
 MUTES = 3
 """How often a muting that nobody answers is tried."""
-MOST_ASKED = 60_000
-"""Questions after which a search is given up: a line that answers noise would never end."""
+MOST_FRUITLESS = 400
+"""Questions that met a collision and led to nobody, in a row, after which a line counts as disturbed. A tree of UIDs is 48 deep, so that even a
+line that damages most answers finds somebody far sooner."""
+
+
+class Disturbed(Exception):
+    """A search that meets nothing but collisions: noise, a lamp that talks all the time, or no terminator. `found` are
+    those that were found until then."""
+
+    def __init__(self, found: list[int]) -> None:
+        super().__init__(f"{MOST_FRUITLESS} branches in a row only collided")
+        self.found = found
 
 
 def search(known: tuple[int, ...] = (), unmute: bool = True) -> Generator[Ask, bytes | None, list[int]]:
     """Finds every responder of a line (E1.20, 7.6) by questions that whoever runs it puts on the line.
 
     To `branch` it must be sent the octets that came back, or None for silence; to `mute` an answer or None; to `unmute`
-    anything. It gives the UIDs. With `known` ones and without un-muting it finds those that came since.
+    anything. It gives the UIDs. With `known` ones and without un-muting it finds those that came since. Raises
+    Disturbed.
     """
     found: list[int] = []
-    asked = 0
+    fruitless = 0
     if unmute:
         yield Ask("unmute")
         yield Ask("unmute")  # nobody acknowledges it
@@ -216,23 +227,28 @@ def search(known: tuple[int, ...] = (), unmute: bool = True) -> Generator[Ask, b
             found.append(uid)
     stack = [(0, HIGHEST_UID)]
     twice: dict[tuple[int, int, int], int] = {}
-    while stack and asked < MOST_ASKED:
+    while stack:
         low, high = stack.pop()
         if low == high:
-            if low not in found and (yield from _mute(low)):
-                found.append(low)
+            if low not in found:
+                there = yield from _mute(low)
+                found += [low] if there else []
+                fruitless = 0 if there else fruitless + MUTES
             continue
-        asked += 1
         came = yield Ask("branch", low, high)
         if came is None:
             continue
         one = decode_branch(came)
+        fruitless += one is None  # a lamp that is heard alone, and will not be muted, is no disturbance
+        if fruitless > MOST_FRUITLESS:
+            raise Disturbed(found)
         again = twice.get((low, high, one or 0), 0)
         if one is not None and low <= one <= high and again < MUTES:
             twice[low, high, one] = again + 1
             if (yield from _mute(one)):
                 if one not in found:
                     found.append(one)
+                    fruitless = 0
                 stack.append((low, high))
                 continue
         middle = (low + high) // 2

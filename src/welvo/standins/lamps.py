@@ -244,6 +244,8 @@ class LampLine:
                 ask = looking.send(came)
         except StopIteration as e:
             self.table, self.searched = list(e.value), True
+        except rdm.Disturbed as e:
+            self.table, self.searched = e.found, True
         return self.table
 
 
