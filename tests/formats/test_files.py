@@ -34,7 +34,7 @@ from welvo.formats.files import (
 from welvo.formats.library import open_any, read_profile
 from welvo.formats.models import read_model
 from welvo.formats.plain import read_json, read_toml
-from welvo.formats.rigfile import load, loads, open_rig, save, to_json
+from welvo.formats.rigfile import load, loads, open_rig, read_rig, save, to_json
 from welvo.rig.document import Picture, Rig
 
 # ---- writing
@@ -214,6 +214,40 @@ def test_the_archives_of_format_5_keep_their_pictures(rig: Rig) -> None:
 # ---- limits
 
 
+@pytest.mark.parametrize(
+    ("way", "value", "says"),
+    [
+        (("feeds", "w1", "wire"), 64000, r"feeds\.w1\.wire is 64000, and there is no such number"),
+        (("universes", "u1", "number"), 70000, r"universes\.u1\.number is 70000"),
+        (("fixtures", "a", "number"), 0, r"fixtures\.a\.number is 0"),
+    ],
+)
+def test_a_number_that_names_something_is_never_moved_to_another(
+    rig: Rig, way: tuple[str, ...], value: int, says: str
+) -> None:
+    raw = json.loads(to_json(rig))
+    at = raw
+    for step in way[:-1]:
+        at = at[step]
+    at[way[-1]] = value
+    with pytest.raises(RigFileError, match=says):
+        loads(json.dumps(raw).encode())
+
+
+def test_where_it_may_be_empty_a_number_that_is_none_is_left_empty_and_told(rig: Rig) -> None:
+    raw = json.loads(to_json(rig))
+    raw["fixtures"]["b"]["at"][0]["address"] = 513
+    opened = read_rig(json.dumps(raw).encode())
+    assert opened.rig.fixtures["b"].at[0].address is None and "address was 513, now empty" in opened.words
+
+
+def test_an_id_that_no_archive_can_hold_is_refused(rig: Rig) -> None:
+    raw = json.loads(to_json(rig))
+    raw["pictures"] = {"x" * 70_000: {"name": "a"}}
+    with pytest.raises(RigFileError, match="an id in pictures is 70000 letters long; 400 are the most"):
+        loads(json.dumps(raw).encode())
+
+
 def test_a_file_beyond_its_limits_is_opened_with_those_values_mended_and_said(rig: Rig, tmp_path: Path) -> None:
     raw = json.loads(to_json(rig))
     raw["line_metres"] = 99999
@@ -227,7 +261,7 @@ def test_a_file_beyond_its_limits_is_opened_with_those_values_mended_and_said(ri
     file.write_text(json.dumps(raw).replace("99999", "1e999"))
     opened = open_rig(file)
     made = opened.rig
-    assert made.line_metres == 1e4 and made.elements["e"].at.address == 512
+    assert made.line_metres == 1e4 and made.elements["e"].at.address is None
     assert made.fixtures["a"].at[0].gap == 65535 and made.profiles["head"].code == "TOO "
     facts = made.profiles["head"].facts
     assert facts and (facts.kelvin, facts.angle, facts.weight) == (50000, 0, 1e4)
@@ -292,7 +326,7 @@ BOMB = """
 from welvo.patience import crowding
 import io, resource, sys, time, zipfile
 from welvo.formats.files import RigFileError
-from welvo.formats.rigfile import loads
+from welvo.formats.rigfile import read_rig, loads
 from welvo.formats.gdtf import loads_gdtf
 kinds = {
     "objects": b'{"x": [' + b"{}," * 80_000_000 + b"{}]}",

@@ -1,7 +1,9 @@
 """Values of a file that break a limit: brought within it and told, instead of refusing all of a rig for one of them.
 
 Only limits are mended: numbers out of their range, texts and lists that are too long, numbers that are not finite.
-What is of another kind than it must be (a text for a number) is damage, and is refused.
+What is of another kind than it must be (a text for a number) is damage, and is refused. So is a number that names
+something, a universe or an address: the nearest one that is allowed is another universe, and a lamp elsewhere. Where it
+may be empty it is left empty, and told.
 """
 
 from __future__ import annotations
@@ -12,10 +14,13 @@ from typing import Any
 
 import msgspec.inspect as look
 
+from welvo.formats.files import RigFileError
 from welvo.formats.plain import WILDEST
 from welvo.rig.base import Value
 
 MOST_TOLD = 20
+NAMING = frozenset({"wire", "number", "address", "at", "start", "dmx", "universe"})
+"""Fields whose number names something. (A place holds its `address`, a gear stands `at` one, a feed has its `wire`.)"""
 
 
 @cache
@@ -53,6 +58,11 @@ def _mend(raw: Any, shape: look.Type, place: str, mended: Mended) -> Any:
         return _mend(raw, shape.type, place, mended)
     if isinstance(shape, look.UnionType):
         fits = next((t for t in shape.types if _fits(raw, t)), None)
+        number = fits.type if isinstance(fits, look.Metadata) else fits
+        if _names(place) and isinstance(number, look.IntType) and not _within(raw, number):
+            if any(isinstance(t, look.NoneType) for t in shape.types):
+                mended.note(place, raw, "empty")
+                return None
         return raw if fits is None else _mend(raw, fits, place, mended)
     if isinstance(raw, bool) or raw is None:
         return raw
@@ -96,8 +106,24 @@ def _fits(raw: Any, shape: look.Type) -> bool:
     return any(isinstance(raw, k) and isinstance(shape, s) for k, s in kinds)
 
 
+def _names(place: str) -> bool:
+    """Whether the number at a place names something: by its own field, or by the mapping it is a value of."""
+    steps = place.split(".")
+    return steps[-1] in NAMING or (len(steps) > 1 and steps[-2] == "dmx")
+
+
+def _within(raw: float, shape: look.IntType | look.FloatType) -> bool:
+    low = (shape.ge is None or raw >= shape.ge) and (shape.gt is None or raw > shape.gt)
+    return low and (shape.le is None or raw <= shape.le) and (shape.lt is None or raw < shape.lt)
+
+
 def _number(raw: float, shape: look.IntType | look.FloatType, place: str, mended: Mended) -> float:
     whole = isinstance(shape, look.IntType)
+    if _names(place) and not _within(raw, shape):
+        raise RigFileError(
+            f"{place.removeprefix('.')} is {_short(raw)}, and there is no such number. It was not changed, because "
+            "another one would mean something else; put it right in the file."
+        )
     if whole and isinstance(raw, float) and math.isfinite(raw):
         return raw  # another kind of number: not a matter of limits
     step = 1 if whole else 1e-3

@@ -10,6 +10,7 @@ import dataclasses
 import io
 import os
 import re
+import struct
 import zipfile
 import zlib
 from collections.abc import Iterator
@@ -47,6 +48,8 @@ MOST_FILE = 256 * 2**20
 BOUNDS = Bounds("a rig", 256 * 2**20, 64 * 2**20, 4096, lambda inside: inside == RIG_ENTRY)
 OWN_ENTRIES = ("pictures", "versions", "scenes")
 """Parts of the rig whose `data` stands in entries of the ZIP of their own."""
+MOST_ID = 400
+"""Letters of an id; the names of a profile's kept files are held to the same."""
 NAMES_QUOTED_SINCE = 6
 """From this format on, the names of the ZIP's entries hold ids in a form that no id can break."""
 
@@ -144,6 +147,7 @@ def opened_from_plain(raw: Any, name: str = "the file", entries: dict[str, bytes
             f"{name} was written by a newer Welvo (format {number}; this one reads up to {FORMAT}). "
             "Update Welvo to open it. The file is unchanged."
         )
+    _check_ids(raw, name)
     mended = Mended()
     try:
         gathered = gather(migrate(raw), Rig)
@@ -155,6 +159,8 @@ def opened_from_plain(raw: Any, name: str = "the file", entries: dict[str, bytes
             rig = msgspec.convert(gathered, Rig)
     except msgspec.ValidationError as e:
         raise RigFileError(f"{name}: {_plain_error(*_locate(gathered, str(e)))}") from e
+    except RigFileError as e:  # a value that cannot be mended
+        raise RigFileError(f"{name}: {e}") from e
     except (RecursionError, AttributeError, TypeError, KeyError, ValueError) as e:
         raise RigFileError(f"{name} does not have the shape of a rig ({e}).") from e
     if entries:
@@ -164,6 +170,15 @@ def opened_from_plain(raw: Any, name: str = "the file", entries: dict[str, bytes
         more = f" And {len(problems) - 3} more like it." if len(problems) > 3 else ""
         raise RigFileError(f"{name}: " + " ".join(problems[:3]) + more)
     return Opened(rig, tuple(mended.told), mended.count)
+
+
+def _check_ids(raw: dict[str, Any], name: str) -> None:
+    """Ids stand in names of the archive's entries, which have an end."""
+    for part in PARTS:
+        entries = raw.get(part)
+        for key in entries if isinstance(entries, dict) else ():
+            if len(key) > MOST_ID:
+                raise RigFileError(f"{name}: an id in {part} is {len(key)} letters long; {MOST_ID} are the most.")
 
 
 def _by_id(entries: dict[str, bytes], quoted: bool) -> dict[tuple[str, ...], bytes]:
@@ -276,6 +291,18 @@ def _unpacked(data: bytes) -> dict[str, bytes]:
         return {e.filename: archive.read(e) for e in archive.infolist()}
 
 
+_NOT_WRITTEN = (
+    ValueError,
+    TypeError,
+    RecursionError,
+    OverflowError,
+    zipfile.LargeZipFile,
+    msgspec.MsgspecError,
+    struct.error,
+)
+"""What a rig that no file can hold ends in while it is written."""
+
+
 def bytes_of(rig: Rig, path: Path) -> bytes:
     """What is to be written for a rig, read back and found equal. Raises RigFileError when it would not open again."""
     name = shown_name(path)
@@ -284,7 +311,15 @@ def bytes_of(rig: Rig, path: Path) -> bytes:
         again = loads(data, name)
     except RigFileError as e:
         raise RigFileError(f"{name} was not written, because it could not be opened again. {e}") from e
-    except (ValueError, TypeError, RecursionError, OverflowError, zipfile.LargeZipFile, msgspec.MsgspecError) as e:
+    except (
+        ValueError,
+        TypeError,
+        RecursionError,
+        OverflowError,
+        zipfile.LargeZipFile,
+        msgspec.MsgspecError,
+        struct.error,
+    ) as e:
         raise RigFileError(f"{name} was not written, because it could not be opened again: {e}.") from e
     if again != rig:
         parts = [p for p in (*PARTS, "name", "note", "columns") if getattr(again, p) != getattr(rig, p)]

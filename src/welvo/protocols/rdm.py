@@ -197,8 +197,8 @@ class Ask(NamedTuple):
 MUTES = 3
 """How often a muting that nobody answers is tried."""
 MOST_FRUITLESS = 400
-"""Questions that met a collision and led to nobody, in a row, after which a line counts as disturbed. A tree of UIDs is 48 deep, so that even a
-line that damages most answers finds somebody far sooner."""
+"""Questions that met a collision and led to nobody, in a row, after which a line counts as disturbed. A tree of UIDs
+is 48 deep, so that even a line that damages most answers finds somebody far sooner."""
 
 
 class Disturbed(Exception):

@@ -114,8 +114,9 @@ def plain_words(text: str) -> str:
         ("`null`", "nothing"),
     ):
         text = text.replace(theirs, ours)
-    text = re.sub(r"(?:of length )?<= (\d+)", r"of \1 at most", text)
-    text = re.sub(r"(?:of length )?>= (\d+)", r"of \1 at least", text)
+    for sign, end in (("<=", "at most"), (">=", "at least")):
+        text = re.sub(rf"(?:of length )?{sign} (-?\d+)(?:\.0)?(?![\d.])", rf"of \1 {end}", text)
+        text = re.sub(rf"(?:of length )?{sign} (-?\d+\.\d+)", rf"of \1 {end}", text)
     text = re.sub(r"matching regex .*", "in another form", text)
     return text[:1].lower() + text[1:]
 
