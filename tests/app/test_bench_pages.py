@@ -161,6 +161,22 @@ def test_a_cycle_goes_by_keys_alone_and_its_result_is_kept(bench: Window, qtbot:
     assert "Pick what is to be tested" in bench.message.words and not page.kinds["ramp"].isChecked()
 
 
+@pytest.mark.parametrize("typed", ["21 x 55", "nan", "0", "1e9", "-1", "½"])
+def test_steps_a_second_that_are_none_are_refused_and_no_test_begins(bench: Window, typed: str) -> None:
+    page = bench.bench.cycles
+    bench.session.select_items(["a"])
+    bench.show_station("Bench")
+    bench.bench.show_page("Test")
+    page.speed.setText(typed)
+    with pytest.raises(Refused, match="steps a second"):
+        page.begin("ramp")
+    assert not page.running and page.speed.text() == typed  # what was typed stays, to be put right
+    page.speed.setText("2,5")
+    page.begin("ramp")
+    assert page.cycle is not None and page.cycle.speed == 2.5
+    page.stop()
+
+
 def test_a_cycle_moves_on_by_itself(bench: Window, qtbot: QtBot) -> None:
     pick(bench, qtbot, "ribbon")
     bench.bench.show_page("Test")

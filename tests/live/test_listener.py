@@ -202,6 +202,7 @@ def test_a_status_page_that_is_rubbish_is_an_error_in_words() -> None:
     answers = [
         b"HTTP/1.0 200 OK\r\n\r\n[1]",
         b"HTTP/1.0 500 No\r\n\r\n",
+        b"HTTP/1.0 302 Found\r\nLocation: http://127.0.0.76:8499/status\r\n\r\n",
         b"HTTP/1.0 200 OK\r\n\r\nnot json",
         b"\x00\x01\x02\r\n\r\n",
     ]
@@ -223,9 +224,13 @@ def test_a_status_page_that_is_rubbish_is_an_error_in_words() -> None:
         peer.close()
 
     threading.Thread(target=serve, daemon=True).start()
-    for says in ("no status", "error 500", "no status", "does not show"):
+    elsewhere = socket.create_server(("127.0.0.76", 8499))
+    elsewhere.settimeout(0.05)
+    for says in ("no status", "error 500", "error 302", "no status", "does not show"):
         with pytest.raises(LinkError, match=says):
             read_status("127.0.0.74", 8499)
+    with elsewhere, pytest.raises(TimeoutError):
+        elsewhere.accept()  # nobody followed the page to where it pointed
     begun = time.monotonic()
     with pytest.raises(LinkError, match="takes too long"):
         read_status("127.0.0.74", 8499)

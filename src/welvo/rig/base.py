@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Annotated, Any
 
 import msgspec
+from msgspec import Meta
+
+Name = Annotated[str, Meta(max_length=200)]
+"""What somebody calls a thing. It stands on labels, in lists and on paper, so it has an end."""
 
 
 class Refused(ValueError):

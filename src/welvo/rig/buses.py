@@ -11,7 +11,7 @@ from typing import Annotated, Literal
 
 from msgspec import Meta
 
-from welvo.rig.base import Value
+from welvo.rig.base import Name, Value
 
 Addressing = Literal["gear", "groups", "broadcast"]
 Control = Literal["intensity", "white", "xy", "rgb", "rgbw", "rgbwaf", "primaries"]
@@ -45,7 +45,7 @@ class Gear(Value, frozen=True, kw_only=True):
     A setting that is None the plan does not care about; `scenes` are pairs of scene and level."""
 
     at: Short
-    name: str = ""
+    name: Name = ""
     fixture: str = ""
     kind: Annotated[int, Meta(ge=-1, le=255)] = -1
     """Its device type; −1: the plan does not care."""

@@ -8,7 +8,7 @@ from typing import Annotated, Any
 import msgspec
 from msgspec import Meta
 
-from welvo.rig.base import Value
+from welvo.rig.base import Name, Value
 from welvo.rig.door import check_entries, check_field, entry_type
 from welvo.rig.patched import Element, Fixture, Group, Share, Waiver
 from welvo.rig.profile import Profile
@@ -29,7 +29,7 @@ HANG_POINT = "Hang point"
 class Picture(Value, frozen=True, kw_only=True):
     """A reference picture that travels with the rig."""
 
-    name: str
+    name: Name
     media: str = "image/png"
     data: bytes = b""
 
@@ -38,7 +38,7 @@ class Rig(Value, frozen=True, kw_only=True):
     """One installation's hardware, whole. All parts stand in mappings by id; an id never changes."""
 
     format: Annotated[int, Meta(ge=1)] = FORMAT
-    name: str = "New rig"
+    name: Name = "New rig"
     note: str = ""
     profiles: dict[str, Profile] = {}
     pictures: dict[str, Picture] = {}

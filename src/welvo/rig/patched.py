@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from msgspec import Meta
 
-from welvo.rig.base import Value
+from welvo.rig.base import Name, Value
 from welvo.rig.colours import Components
 from welvo.rig.entered import Entered
 from welvo.rig.profile import Spot
@@ -52,7 +52,7 @@ class Fixture(Value, frozen=True, kw_only=True):
     """
 
     number: Annotated[int, Meta(ge=1, le=999_999, description="the crew's name for it")]
-    name: str = ""
+    name: Name = ""
     profile: str
     mode: str
     at: tuple[Place, ...] = ()
@@ -81,7 +81,7 @@ class Element(Value, frozen=True, kw_only=True):
     order (`RGB`, `GRBW`). A block has `slots` instead of pixels. `whole` keeps each pixel inside one universe.
     """
 
-    name: str
+    name: Name
     kind: Kind = "line"
     pixels: Annotated[int, Meta(ge=0, le=100_000)] = 0
     order: Components = "RGB"
@@ -125,7 +125,7 @@ class Share(Value, frozen=True, kw_only=True):
 class Group(Value, frozen=True, kw_only=True):
     """A named set of fixtures and elements. It holds ids, so that renumbering and moving leave it whole."""
 
-    name: Annotated[str, Meta(min_length=1)]
+    name: Annotated[str, Meta(min_length=1, max_length=200)]
     members: tuple[str, ...] = ()
 
 

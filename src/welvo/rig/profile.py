@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from msgspec import Meta
 
-from welvo.rig.base import Value
+from welvo.rig.base import Name, Value
 
 Slot = Annotated[int, Meta(ge=1, le=4096, description="a slot of a break, counted from 1")]
 Does = Literal["", "open", "closed", "strobe", "colour", "rotation", "index", "macro", "reset"]
@@ -23,7 +23,7 @@ class Range(Value, frozen=True, kw_only=True):
 
     first: Annotated[int, Meta(ge=0, le=0xFFFFFFFF)]
     last: Annotated[int, Meta(ge=0, le=0xFFFFFFFF)]
-    name: str = ""
+    name: Name = ""
     does: Does = ""
     low: float | None = None
     high: float | None = None
@@ -46,7 +46,7 @@ class Channel(Value, frozen=True, kw_only=True, rename={"break_no": "brk"}):
     """
 
     function: str = ""
-    name: str = ""
+    name: Name = ""
     short: Annotated[str, Meta(max_length=8)] = ""
     slots: Annotated[tuple[Slot, ...], Meta(min_length=1, max_length=4)]
     break_no: Annotated[int, Meta(ge=0, le=63, description="which break, counted from 0")] = 0
@@ -76,7 +76,7 @@ class Channel(Value, frozen=True, kw_only=True, rename={"break_no": "brk"}):
 class Break(Value, frozen=True, kw_only=True):
     """A part of a mode with an address of its own; `slots` is its footprint."""
 
-    name: str = ""
+    name: Name = ""
     slots: Annotated[int, Meta(ge=0, le=4096)] = 0
 
 
@@ -141,7 +141,7 @@ class Mode(Value, frozen=True, kw_only=True):
     `pixel_size` is how much of a pitch one pixel fills: count × width is at most 1.
     """
 
-    name: str
+    name: Name
     breaks: Annotated[tuple[Break, ...], Meta(min_length=1, max_length=64)] = (Break(),)
     channels: tuple[Channel, ...] = ()
     spots: tuple[Spot, ...] = ()
@@ -203,7 +203,7 @@ class Profile(Value, frozen=True, kw_only=True):
     that it replaces, and `kept` holds files of an imported archive that Welvo does not read, by name.
     """
 
-    name: str
+    name: Name
     maker: str = ""
     code: Annotated[str, Meta(max_length=4)] = ""
     tint: Annotated[int, Meta(ge=0, le=9999)] = 0

@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 
 from msgspec import Meta
 
-from welvo.rig.base import Value
+from welvo.rig.base import Name, Value
 from welvo.rig.colours import STRAIGHT, Components, ComponentsOrNone
 from welvo.rig.patched import NOWHERE, Place
 
@@ -39,7 +39,7 @@ class Segment(Value, frozen=True, kw_only=True):
     """
 
     kind: Kind
-    name: str = ""
+    name: Name = ""
     element: str = ""
     first: Annotated[int, Meta(ge=1, le=100_000)] = 1
     count: Annotated[int, Meta(ge=0, le=100_000)] = 0
@@ -96,7 +96,7 @@ class PixelType(Value, frozen=True, kw_only=True):
     its other end is the counterpart, so that strings of a kind join.
     """
 
-    name: Annotated[str, Meta(min_length=1)]
+    name: Annotated[str, Meta(min_length=1, max_length=200)]
     chip: str = ""
     order: Components = "RGB"
     volts: Annotated[float, Meta(gt=0, le=60)] = 5.0
@@ -129,7 +129,7 @@ def dmx_owner(key: str, fixtures: Collection[str]) -> str:
 class Supply(Value, frozen=True, kw_only=True):
     """A power supply: volts, and the amperes it is rated for."""
 
-    name: Annotated[str, Meta(min_length=1)]
+    name: Annotated[str, Meta(min_length=1, max_length=200)]
     volts: Annotated[float, Meta(gt=0, le=60)] = 5.0
     amps: Annotated[float, Meta(gt=0, le=1000)] = 10.0
     note: str = ""

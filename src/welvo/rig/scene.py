@@ -6,7 +6,7 @@ from typing import Annotated
 
 from msgspec import Meta
 
-from welvo.rig.base import Value
+from welvo.rig.base import Name, Value
 
 Metre = Annotated[float, Meta(ge=-1e5, le=1e5)]
 
@@ -14,7 +14,7 @@ Metre = Annotated[float, Meta(ge=-1e5, le=1e5)]
 class Scene(Value, frozen=True, kw_only=True):
     """An MVR archive as it was imported: what Welvo does not hold of it is written back from here."""
 
-    name: str
+    name: Name
     data: bytes = b""
     taken: tuple[str, ...] = ()
     """UUIDs of its fixtures that came into the rig: one of them that is gone was taken out here."""

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from msgspec import Meta
 
-from welvo.rig.base import Value
+from welvo.rig.base import Name, Value
 from welvo.rig.buses import Bus
 from welvo.rig.entered import Entered, SettingValue
 from welvo.rig.protocol import NUMBERED, Protocol
@@ -22,7 +22,7 @@ class Universe(Value, frozen=True, kw_only=True):
     """
 
     number: Annotated[int, Meta(ge=1, le=63999)]
-    name: str = ""
+    name: Name = ""
     size: Annotated[int, Meta(ge=1, le=512)] = 512
     reserve: tuple[tuple[Slot, Slot], ...] = ()
 
@@ -30,7 +30,7 @@ class Universe(Value, frozen=True, kw_only=True):
 class Sender(Value, frozen=True, kw_only=True):
     """Whatever feeds universes: a desk, another program, Welvo's own Bench (`kind` bench)."""
 
-    name: str
+    name: Name
     kind: Literal["bench", "desk", "program"] = "program"
     computer: str = ""
     universe_size: Annotated[int, Meta(ge=1, le=512)] = 512
@@ -123,7 +123,7 @@ class Device(Value, frozen=True, kw_only=True):
     it takes, 0: as many as the sender uses; `packs` how it lays pixels over universes.
     """
 
-    name: str
+    name: Name
     model: str
     ip: str = ""
     settings: dict[str, SettingValue] = {}
@@ -145,7 +145,7 @@ class Device(Value, frozen=True, kw_only=True):
 class Show(Value, frozen=True, kw_only=True):
     """Which part of the rig one show uses. What is off stays in the rig: it is neither sent nor held against it."""
 
-    name: Annotated[str, Meta(min_length=1)]
+    name: Annotated[str, Meta(min_length=1, max_length=200)]
     universes_off: tuple[str, ...] = ()
     devices_off: tuple[str, ...] = ()
 
@@ -186,7 +186,7 @@ class OutputMode(Value, frozen=True, kw_only=True):
     """One way a device can be set to work. Limits of 0 and an empty `gives` are the model's own; `off` lists dead
     ports."""
 
-    name: Annotated[str, Meta(min_length=1)]
+    name: Annotated[str, Meta(min_length=1, max_length=200)]
     off: tuple[str, ...] = ()
     gives: Literal["", "dmx", "pixels", "bus"] = ""
     pixels_per_port: Annotated[int, Meta(ge=0, le=100_000)] = 0
@@ -219,7 +219,7 @@ class DeviceModel(Value, frozen=True, kw_only=True):
     slot; `dmx_rate` is how many frames a second it gives to the DMX line behind it.
     """
 
-    name: str
+    name: Name
     maker: str = ""
     kind: Literal["node", "pixel", "converter", "gateway", "serial", "fixture", "bridge"] = "node"
     ports: tuple[str, ...] = ()

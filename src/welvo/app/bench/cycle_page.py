@@ -23,10 +23,13 @@ from welvo.patch.index import Index
 from welvo.rig.base import Refused
 from welvo.rig.lookup import universes_in_order
 from welvo.rig.notation import plural, read_numbers
+from welvo.rig.readers import decimals
 from welvo.rig.tested import TestResult
 
 BEAT = 40
 """Milliseconds between two looks at the clock."""
+SPEEDS = (0.02, 25.0)
+"""The fewest and the most steps a second."""
 KEYS = "→ next · ← back · Space holds and goes on · P passed · F failed · D doubtful · + − speed · Esc ends"
 
 
@@ -144,7 +147,9 @@ class CyclePage(QWidget):
         except Refused:
             self.kinds[kind].setChecked(self.kind == kind)
             raise
-        speed = float(self.speed.text() or 1)
+        if not self.speed.commit():
+            raise Refused(f"“{self.speed.text()}” is no number of steps a second; they go from 0.02 to 25.")
+        speed = decimals(self.speed.value or "1", *SPEEDS)
         if kind == "numbers":
             speed = max(speed, 4.0)
             self.speed.set_value("4")
@@ -229,10 +234,7 @@ class CyclePage(QWidget):
             self._send()
 
     def _set_speed(self, typed: str) -> None:
-        try:
-            speed = float(typed.replace(",", "."))
-        except ValueError:
-            raise Refused(f"“{typed}” is no number.") from None
+        speed = decimals(typed, *SPEEDS)
         if self.cycle:
             self.cycle.set_speed(speed)
         else:
