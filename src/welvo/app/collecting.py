@@ -36,8 +36,9 @@ class Collector(QObject):
         self.pauses: deque[tuple[int, float]] = deque(maxlen=500)
         self._thread = threading.get_ident()
         self._since = [0, 0]
-        self._whole = _count()
         gc.disable()
+        leave_out_what_is_there()  # what the imports made stays as well, and would make the first look a long one
+        self._whole = _count()
         timer = QTimer(self)
         timer.timeout.connect(self.look)
         timer.start(EVERY)

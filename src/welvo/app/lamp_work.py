@@ -90,7 +90,7 @@ class LampWork(QObject):
         self._jobs.close(0.5)
         for _ in self.searches:
             TURNS.end()
-        self.searches = {}
+        self._futures, self._waiting, self.searches = [], [], {}  # nobody takes over what ends from now on
 
     def forget(self) -> None:
         """Another rig or interface: nothing of what was found holds."""

@@ -10,9 +10,9 @@ import threading
 import time
 from collections import deque
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
+from msgspec import Struct
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from welvo.app.bus_work import BusWork
@@ -55,8 +55,7 @@ SLOW_START = 0.5
 """Seconds for which a port that was just let go may still be held by the process that is ending."""
 
 
-@dataclass(frozen=True)
-class Sending:
+class Sending(Struct, frozen=True):
     """How output goes: how many universes are armed, how many of them leave, and what is in the way of the others."""
 
     armed: bool = False

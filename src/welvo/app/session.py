@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Literal
 
+from msgspec import Struct, field
 from PySide6.QtCore import QObject, Signal
 
 from welvo.app.collecting import leave_out_what_is_there
@@ -38,8 +38,7 @@ SelectionKind = Literal[
 ]
 
 
-@dataclass(frozen=True)
-class Selection:
+class Selection(Struct, frozen=True):
     """What is selected, shared by all stations."""
 
     kind: SelectionKind = "none"
@@ -63,8 +62,7 @@ class Selection:
         return self.ids[0] if self.ids else ""
 
 
-@dataclass(frozen=True)
-class Since:
+class Since(Struct, frozen=True):
     """What has changed since a version, for those who draw it: how by item, and where items stood before, as (first,
     last, what it is called) by universe."""
 

@@ -7,7 +7,9 @@ Each says first what should happen in the light, so that whoever stands there ca
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
+
+from msgspec import Struct, field
 
 from welvo.bench.levels import Hold, faders, light_up, pixel_functions
 from welvo.bench.picking import pixels_in
@@ -24,8 +26,7 @@ MOST_STEPS = 20_000
 COLOURS = ("ColorAdd_R", "ColorAdd_G", "ColorAdd_B", "ColorAdd_W")
 
 
-@dataclass(frozen=True)
-class Step:
+class Step(Struct, frozen=True):
     """One state of the items: its name, what must be seen, what is held, and which item it is about where it is one."""
 
     words: str
@@ -324,8 +325,7 @@ class Cycle:
         return frozenset(found)
 
 
-@dataclass(frozen=True)
-class Halving:
+class Halving(Struct, frozen=True):
     """A search for the slot a lamp answers on: half of what is possible is lit, and the answer keeps one half.
 
     `possible` are starts of stretches, as (universe id, address); `asked` is the half that is lit now.

@@ -14,6 +14,7 @@ from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from welvo.patch.index import BY_PIXEL, Index, Span
 from welvo.patch.slot_words import letters_of
@@ -32,8 +33,7 @@ DARK = ("intensity", "colour", "shutter")
 """Families that a blackout takes to zero."""
 
 
-@dataclass(frozen=True)
-class Fader:
+class Fader(Struct, frozen=True):
     """One function of a selection: all its channels move together. `top` is the value at full."""
 
     function: str

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from welvo.patch.index import BY_PIXEL, Index
 from welvo.patch.slot_words import letters_of
@@ -17,8 +18,7 @@ from welvo.rig.refs import PortRef
 MOST = 10_000
 
 
-@dataclass(frozen=True)
-class Picked:
+class Picked(Struct, frozen=True):
     """Items by id in the order they were named; pixels by item, from 1; slots as (universe id, address)."""
 
     items: tuple[str, ...] = ()

@@ -6,7 +6,7 @@ colour orders and addresses: an answer strikes out what would look otherwise, an
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from welvo.bench.solvers import Solver
 from welvo.patch.index import BY_PIXEL, Index
@@ -15,8 +15,7 @@ ANY = "*"
 """In a table: this possibility says nothing about the question; any answer leaves it."""
 
 
-@dataclass(frozen=True)
-class Possibility:
+class Possibility(Struct, frozen=True):
     """What may be wrong: its words, and what puts it right."""
 
     name: str
@@ -24,8 +23,7 @@ class Possibility:
     do: str
 
 
-@dataclass(frozen=True)
-class Question:
+class Question(Struct, frozen=True):
     """What somebody has to look at, and what may be answered."""
 
     name: str

@@ -14,6 +14,8 @@ from dataclasses import dataclass, replace
 from itertools import permutations
 from typing import Generic, TypeVar
 
+from msgspec import Struct
+
 from welvo.patch.cable import Piece, Stream, place_in
 from welvo.patch.index import Index
 from welvo.patch.set_on import set_on
@@ -28,8 +30,7 @@ from welvo.runs.bridge import substitute
 T = TypeVar("T", bound=Hashable)
 
 
-@dataclass(frozen=True)
-class Sight:
+class Sight(Struct, frozen=True):
     """A test that was made, and what was seen."""
 
     test: str
@@ -145,8 +146,7 @@ def start_address(index: Index, key: str, slots: Sequence[int] = ()) -> Solver[i
     )
 
 
-@dataclass(frozen=True)
-class Counting:
+class Counting(Struct, frozen=True):
     """How two ends count one universe: the sender's number and the device's, each from 0 or 1."""
 
     shift: int
@@ -173,8 +173,7 @@ def universe_base(wires: Sequence[int]) -> Solver[Counting]:
     return Solver("From what does each end count?", possible, tests, predict, lambda c: c.words)
 
 
-@dataclass(frozen=True)
-class Laid:
+class Laid(Struct, frozen=True):
     """How a string lies: after how many pixels it turns back (0: never), and which end is data in."""
 
     fold: int

@@ -11,7 +11,9 @@ Findings of the checks are taken in at their station: whatever the plan itself s
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from welvo.bench.levels import Levels, function_key, turned
 from welvo.checks.checker import Report
@@ -78,8 +80,7 @@ LIGHT_KEYS = frozenset(
 """Settings that change what leaves a port; a name or a gateway does not."""
 
 
-@dataclass(frozen=True)
-class Cause:
+class Cause(Struct, frozen=True):
     """`hop` is the number of the hop on the path that is at fault; -1 when none of them is known to be. `proof` is what
     shows it, `do` what puts it right, `goto` where."""
 
@@ -98,8 +99,7 @@ class Cause:
         return self.finding.fixes if self.finding else ()
 
 
-@dataclass(frozen=True)
-class Look:
+class Look(Struct, frozen=True):
     """Everything that is known when the question is asked.
 
     `levels` is what the Bench holds, None where nobody is at a Bench (the command line). `meant` gives the frame that

@@ -11,8 +11,9 @@ touching one asks the other as well; for that the universes of each port before 
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 import welvo.checks.attach_rules
 import welvo.checks.bus_rules
@@ -36,8 +37,7 @@ from welvo.rig.document import Change, Rig
 from welvo.rig.refs import PortRef
 
 
-@dataclass(frozen=True)
-class Report:
+class Report(Struct, frozen=True):
     """Findings in force, by severity then place, and those that are waived."""
 
     findings: tuple[Finding, ...]

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import time
-from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
+from msgspec.structs import replace
 
 from welvo.cli.base import (
     FILE,

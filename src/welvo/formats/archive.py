@@ -11,7 +11,8 @@ import io
 import zipfile
 import zlib
 from collections.abc import Callable, Collection, Iterable
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from welvo.formats.files import RigFileError
 
@@ -30,8 +31,7 @@ _FAULTS = (
 _COMPRESSIONS = (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED)
 
 
-@dataclass(frozen=True)
-class Bounds:
+class Bounds(Struct, frozen=True):
     """What an archive may hold: `what` names it, sizes in bytes; `texts` bounds entries that are parsed."""
 
     what: str

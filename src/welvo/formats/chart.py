@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from difflib import get_close_matches
 from functools import lru_cache
 
+from msgspec import Struct
 from msgspec.structs import replace
 
 from welvo.formats.manual import ChannelRow, Meaning, RangeRow, is_heading, meaning, read_row
@@ -32,8 +33,7 @@ _DIMS = re.compile(r"\b(dim|intens|bright|fade)", re.IGNORECASE)
 """How the values of a channel that dims are called."""
 
 
-@dataclass(frozen=True)
-class Problem:
+class Problem(Struct, frozen=True):
     """Something in the text that was not understood. `line` and `column` count from 0."""
 
     line: int
@@ -46,8 +46,7 @@ class Problem:
     offers: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True)
-class TextPlace:
+class TextPlace(Struct, frozen=True):
     """Where in the text a channel stands."""
 
     line: int
@@ -75,8 +74,7 @@ class Chart:
         return made
 
 
-@dataclass(frozen=True)
-class _Word:
+class _Word(Struct, frozen=True):
     text: str
     column: int
 

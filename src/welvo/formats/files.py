@@ -13,9 +13,10 @@ import os
 import shutil
 import stat
 import tempfile
-from dataclasses import dataclass
 from pathlib import Path
 from urllib.parse import unquote_to_bytes
+
+from msgspec import Struct
 
 from welvo.rig.base import Refused
 
@@ -99,8 +100,7 @@ def text_to_path(text: str) -> Path | None:
 # ---- telling files apart
 
 
-@dataclass(frozen=True)
-class Stamp:
+class Stamp(Struct, frozen=True):
     """What a file was when it was read or written: enough to see that it is another one now."""
 
     size: int

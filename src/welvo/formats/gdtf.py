@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import Any
 
 import msgspec
+from msgspec import Struct
 from msgspec.structs import replace
 
 from welvo.formats.archive import Bounds, unpack
@@ -127,8 +128,7 @@ def parse_xml(data: bytes, name: str, entry: str = DESCRIPTION) -> Any:
     return root
 
 
-@dataclass(frozen=True)
-class _Place:
+class _Place(Struct, frozen=True):
     """One instance of a geometry: which pixel it is (0: the lamp), its breaks as offset by number, where it sits."""
 
     pixel: int

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from welvo.rig.attributes import OWN
 
 
-@dataclass(frozen=True)
-class Doubt:
+class Doubt(Struct, frozen=True):
     """Something that was not taken over as it stands: where in the file, and why."""
 
     where: str

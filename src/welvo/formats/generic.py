@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from welvo.formats.models import shipped
 from welvo.rig.base import Refused
@@ -14,8 +15,7 @@ GenericKind = Literal["node", "pixel", "converter"]
 MOST_PORTS = 512
 
 
-@dataclass(frozen=True)
-class Generic:
+class Generic(Struct, frozen=True):
     """What a generic model is called, and what the limit of one of its ports counts."""
 
     words: str

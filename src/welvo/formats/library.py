@@ -5,12 +5,12 @@ from __future__ import annotations
 import re
 import tomllib
 from collections.abc import Iterable
-from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
 from pathlib import Path
 
 import msgspec
+from msgspec import Struct
 from msgspec.structs import replace
 
 from welvo.formats.chart import read_chart
@@ -29,8 +29,7 @@ from welvo.rig.profile import CARRIED_PICTURES, Arrangement, Mode, Profile
 MOST_JSON = 32 * 2**20
 
 
-@dataclass(frozen=True)
-class Book:
+class Book(Struct, frozen=True):
     """One profile of the library. `where` is `built in`, `your folder` or `this rig`; `source` tells it from others."""
 
     source: str

@@ -6,7 +6,8 @@ A line that is none of these is left to the chart notation itself (`chart.py`).
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from welvo.formats.ranges import SPAN, read_span
 from welvo.rig.attributes import BY_WORD, family_of
@@ -83,8 +84,7 @@ _NOISE = {
 _AFTER_COLOUR = _NOISE | {"brightness", "intensity", "dimmer", "dimming", "chip"}
 
 
-@dataclass(frozen=True)
-class RangeRow:
+class RangeRow(Struct, frozen=True):
     """Values and what they do: belongs to the channel before."""
 
     first: int
@@ -93,8 +93,7 @@ class RangeRow:
     column: int
 
 
-@dataclass(frozen=True)
-class ChannelRow:
+class ChannelRow(Struct, frozen=True):
     """One channel of a table: its slots as numbered, its words and where they stand, values in further cells."""
 
     first: int
@@ -105,8 +104,7 @@ class ChannelRow:
     spans: tuple[RangeRow, ...] = ()
 
 
-@dataclass(frozen=True)
-class Meaning:
+class Meaning(Struct, frozen=True):
     """What a row's words mean. `function` is empty when they are not known; `fine` continues an earlier channel."""
 
     function: str = ""

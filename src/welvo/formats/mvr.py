@@ -17,6 +17,7 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from welvo.formats.archive import Bounds, unpack
 from welvo.formats.files import RigFileError, read_bytes, shown_name
@@ -33,8 +34,7 @@ _SPACE = uuids.uuid5(uuids.NAMESPACE_OID, "welvo scene")
 IDENTITY: Matrix = np.vstack([np.eye(3), np.zeros(3)])
 
 
-@dataclass(frozen=True)
-class SceneFixture:
+class SceneFixture(Struct, frozen=True):
     """One fixture of a scene. `addresses` are (break, universe, address); `spot` is metres from the left, from the
     front, above the floor."""
 

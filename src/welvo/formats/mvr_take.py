@@ -8,9 +8,9 @@ remark, a group, what hangs on which cable), the rig's own word stands.
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from typing import Any
 
+from msgspec import Struct
 from msgspec.structs import replace
 
 from welvo.formats.mvr import SceneFile, SceneFixture, scene_uuid
@@ -33,8 +33,7 @@ MOST_KEPT = 64 * 2**20
 """A larger archive does not travel with the rig."""
 
 
-@dataclass(frozen=True)
-class Taken:
+class Taken(Struct, frozen=True):
     """What taking a scene in would do: the new rig, fixture by fixture what becomes of it, and what is doubtful."""
 
     rig: Rig

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from welvo.rig.profile import Does, Range
 
@@ -45,8 +46,7 @@ HINTS: tuple[tuple[str, Does], ...] = (
 )
 
 
-@dataclass(frozen=True)
-class RangeProblem:
+class RangeProblem(Struct, frozen=True):
     """What was not understood of a table: line from 0, and why."""
 
     line: int

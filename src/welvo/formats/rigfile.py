@@ -6,7 +6,6 @@ ever saved that could not be opened; and what an older program wrote beyond toda
 
 from __future__ import annotations
 
-import dataclasses
 import io
 import os
 import re
@@ -14,12 +13,12 @@ import struct
 import zipfile
 import zlib
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, get_args, get_type_hints
 from urllib.parse import quote, unquote
 
 import msgspec
+from msgspec import Struct
 from msgspec.structs import replace
 
 from welvo.formats.archive import Bounds, is_zip, pack, unpack
@@ -54,8 +53,7 @@ NAMES_QUOTED_SINCE = 6
 """From this format on, the names of the ZIP's entries hold ids in a form that no id can break."""
 
 
-@dataclass(frozen=True)
-class Opened:
+class Opened(Struct, frozen=True):
     """A rig from a file, what had to be mended in it, and how the file can be recognised later."""
 
     rig: Rig
@@ -87,7 +85,7 @@ def open_rig(path: Path) -> Opened:
     """
     try:
         data = read_bytes(path, MOST_FILE, "a rig")
-        return dataclasses.replace(read_rig(data, shown_name(path)), stamp=stamp_of(path, data))
+        return replace(read_rig(data, shown_name(path)), stamp=stamp_of(path, data))
     except RigFileError as e:
         if _opens(backup_of(path)):
             raise RigFileError(f"{e} Its backup, {backup_words(path)}, can be opened.") from e

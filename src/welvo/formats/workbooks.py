@@ -12,9 +12,10 @@ import html
 import io
 import re
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+
+from msgspec import Struct
 
 from welvo.formats.archive import Bounds, is_zip, pack, unpack
 from welvo.formats.files import RigFileError, read_bytes, shown_name
@@ -29,8 +30,7 @@ MOST_CELLS = 1_000_000
 BOUNDS = Bounds("a spreadsheet", 96 * 2**20, 64 * 2**20, 4096, lambda inside: inside.endswith((".xml", ".rels")))
 
 
-@dataclass(frozen=True)
-class Grid:
+class Grid(Struct, frozen=True):
     """Rows of cells as text. `loose` are the (row, column) of fractions that stood there as numbers."""
 
     rows: tuple[tuple[str, ...], ...]

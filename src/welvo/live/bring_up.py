@@ -14,6 +14,8 @@ from collections.abc import Awaitable, Callable, Iterable
 from dataclasses import dataclass, field
 from typing import Protocol
 
+from msgspec import Struct
+
 from welvo.live.device_link import read_settings
 from welvo.live.interfaces import Interface, port_taken, trouble_of
 from welvo.live.links import LinkError
@@ -28,8 +30,7 @@ PATIENCE = 1.5
 """Seconds that a device is given to answer one question."""
 
 
-@dataclass(frozen=True)
-class Verdict:
+class Verdict(Struct, frozen=True):
     """One test: what it is about, whether it passed, what was found, and what to do. `code` is for programs."""
 
     code: str
@@ -39,8 +40,7 @@ class Verdict:
     put_right: str = ""
 
 
-@dataclass(frozen=True)
-class Wanted:
+class Wanted(Struct, frozen=True):
     """The device that is looked for: where it is planned, its model, and its MAC where that is known."""
 
     ip: str

@@ -17,8 +17,9 @@ import threading
 import time
 import uuid
 from collections import deque
-from dataclasses import dataclass, field
 from typing import Any, Literal, Protocol
+
+from msgspec import Struct, field
 
 from welvo.live.frames import SLOTS, Frames
 from welvo.patience import crowding, wait_for_news
@@ -36,8 +37,7 @@ class EngineError(Exception):
     """The engine could not be started; the message says why."""
 
 
-@dataclass(frozen=True)
-class EngineState:
+class EngineState(Struct, frozen=True):
     """How output goes. `wrong` says by stream what keeps it from leaving."""
 
     kind: Literal["starting", "sending", "silent", "failed", "ended"] = "starting"

@@ -7,14 +7,14 @@ import fcntl
 import ipaddress
 import socket
 import struct
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from welvo.rig.addresses import same_network
 
 
-@dataclass(frozen=True)
-class Interface:
+class Interface(Struct, frozen=True):
     name: str
     ip: str
     mask: str

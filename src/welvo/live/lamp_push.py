@@ -8,8 +8,8 @@ Where a lamp refuses to leave its address, whoever is meant to go there is left 
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 
+from msgspec import Struct
 from msgspec.structs import replace
 
 from welvo.live.links import LinkError
@@ -19,8 +19,7 @@ from welvo.patch.lamps import Wish, in_order
 from welvo.protocols.rdm import say_uid
 
 
-@dataclass(frozen=True)
-class LampResult:
+class LampResult(Struct, frozen=True):
     """What became of one setting of one lamp."""
 
     outcome: Outcome

@@ -12,13 +12,13 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import threading
-import time
 from collections.abc import Callable
 from typing import TypeVar
 
 from welvo.live.links import LinkError
 from welvo.live.rdm_link import OWN_UID, TRIES
 from welvo.live.serial_line import Layer, LineError, open_layer
+from welvo.patience import Limit
 from welvo.protocols import dmx512, rdm
 from welvo.protocols.rdm import Frame
 from welvo.protocols.wire import WireError
@@ -98,15 +98,15 @@ class SerialRdm:
 
     def _heard(self, line: Layer, sent: bytes) -> bytes:
         """What comes back within its time, without the break's zero and without the echo of what was sent."""
-        end = time.monotonic() + self._within
+        limit = Limit(self._within, turn=self._within)
         got = b""
-        while time.monotonic() < end and len(got) < LONGEST + len(sent):
-            more = line.read(LONGEST, QUIET if got else max(0.001, end - time.monotonic()))
+        while len(got) < LONGEST + len(sent):
+            more = line.read(LONGEST, QUIET if got else self._within)
             got += more
             if not more and got:
                 break
             clean = self._clean(got, sent)
-            if clean and _whole(clean):
+            if (clean and _whole(clean)) or not limit.lasts():
                 break
         return self._clean(got, sent)
 

@@ -13,6 +13,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from msgspec import Struct
+
 from welvo.formats import pcap
 from welvo.formats.files import RigFileError, read_bytes, shown_name, write_atomic
 from welvo.formats.pcap import Datagram
@@ -32,8 +34,7 @@ Wire = tuple[Protocol, int]
 """Protocol and number."""
 
 
-@dataclass(frozen=True)
-class Frame:
+class Frame(Struct, frozen=True):
     """One frame of levels. `ended` closes the stream of its source."""
 
     at: float

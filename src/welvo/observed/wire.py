@@ -7,8 +7,9 @@ whole, by its own setting; Art-Net receivers know no priority. Preview streams a
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from welvo.observed.values import SourceSeen
 from welvo.rig.protocol import PROTOCOLS, say_wire
@@ -20,8 +21,7 @@ CLOSE_TO_LOST = 0.5
 """From this share of the time-out on, a gap is worth a word."""
 
 
-@dataclass(frozen=True)
-class Merged:
+class Merged(Struct, frozen=True):
     """Levels that a receiver gets, and for each slot which of the sources it comes from; -1: nobody's."""
 
     levels: bytes

@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
-from dataclasses import replace as with_fields
 from difflib import get_close_matches
 
-from msgspec import structs
+from msgspec import Struct
 from msgspec.structs import replace
 
 from welvo.patch.index import Index
@@ -66,7 +64,7 @@ def patch_series(index: Index, keys: list[tuple[str, int]], text: str) -> Edit:
     who = call(rig, keys[0][0]) if len(keys) == 1 else plural(len(laid.steps), "fixture")
     where = say_place(rig.universes[first.universe].number, first.address)
     new, change = apply_steps(rig, list(laid.steps), f"move {who} to {where}")
-    return new, structs.replace(change, note=note)
+    return new, replace(change, note=note)
 
 
 def fit_from(index: Index, width: int, start: str) -> int:
@@ -76,7 +74,7 @@ def fit_from(index: Index, width: int, start: str) -> int:
     uid = universe_by_number(index.rig, number)
     room = index if uid else Index(Rig(universes={"u": Universe(number=number)}))
     uid = uid or "u"
-    laying = with_fields(read_laying(room, [], start), start=(uid, address), into=(uid,))
+    laying = replace(read_laying(room, [], start), start=(uid, address), into=(uid,))
     return how_many(room, width, laying).count
 
 
@@ -119,8 +117,7 @@ def _all_placed(index: Index, keys: list[tuple[str, int]], laid: Laid, laying: L
     )
 
 
-@dataclass(frozen=True)
-class Wish:
+class Wish(Struct, frozen=True):
     """What `12 x Bar 9 at 1.001` asks for."""
 
     count: int
@@ -217,7 +214,7 @@ def _placed(rig: Rig, keys: list[tuple[str, int]], start: str, label: str) -> tu
         first = next((s.universe for k, _ in keys for s in index.spans(k)), "")
         if laying.start is None and first:
             order = universes_in_order(rig)
-            laying = with_fields(laying, into=tuple(order[order.index(first) :]))
+            laying = replace(laying, into=tuple(order[order.index(first) :]))
         laid = lay(index, keys, laying, keep_runs=False)
         if not laid.left:
             return apply_steps(rig, list(laid.steps), label)[0], fresh
@@ -237,4 +234,4 @@ def _each(width: int, laying: Laying) -> int:
     if not 0 < width <= SLOTS:
         return 0
     empty = Index(Rig(universes={"u": Universe(number=1)}))
-    return how_many(empty, width, with_fields(laying, start=("u", 1), into=())).count
+    return how_many(empty, width, replace(laying, start=("u", 1), into=())).count

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 
 from welvo.patch.cable import Stream
 from welvo.patch.index import Index
@@ -19,8 +18,7 @@ from welvo.rig.protocol import say_wire
 from welvo.rig.refs import PortRef
 
 
-@dataclass(frozen=True)
-class CapacityRow:
+class CapacityRow(Struct, frozen=True):
     """One line: `possible` is what there is, of it `used` and `reserved`; `free` is the rest."""
 
     kind: str

@@ -8,8 +8,9 @@ without a letter of its own entry changing. Then the difference names no touch, 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
 from typing import Any, Literal, get_args
+
+from msgspec import Struct
 
 from welvo.patch.along import say_run, segment_name
 from welvo.patch.index import Index
@@ -53,8 +54,7 @@ _HUNG = ("spot", "run")
 _PLANNED = ("universes", "senders", "feeds", "devices")
 
 
-@dataclass(frozen=True)
-class Difference:
+class Difference(Struct, frozen=True):
     """One difference: of what, in which way, and both values in words. `touches` are what taking it back sets; empty
     where it only follows from another one."""
 

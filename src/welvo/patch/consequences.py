@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+from msgspec import Struct
 from msgspec.structs import replace
 
 from welvo.patch.index import Index
@@ -16,8 +15,7 @@ from welvo.rig.patched import Fixture, Place
 from welvo.rig.profile import Mode, Profile
 
 
-@dataclass(frozen=True)
-class Consequence:
+class Consequence(Struct, frozen=True):
     """One fixture (or item behind it) whose slots would be others: said before and after, and whom it would newly
     meet."""
 

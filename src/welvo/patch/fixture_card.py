@@ -6,8 +6,8 @@ A tick is a claim of its value. When the plan says another one, the tick wakes: 
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
 
+from msgspec import Struct
 from msgspec.structs import replace
 
 from welvo.patch.index import Index
@@ -19,8 +19,7 @@ from welvo.rig.notation import plural
 from welvo.rig.switches import say_setting
 
 
-@dataclass(frozen=True)
-class LampStep:
+class LampStep(Struct, frozen=True):
     """One thing to set on one lamp. `state` is `open`, `ticked`, or `woken` (ticked for another value)."""
 
     fixture: str

@@ -8,11 +8,11 @@ it; then the UID stands in the fixture, and nothing has to be guessed again.
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 from msgspec.structs import replace
 
 from welvo.observed.values import Lamp, Observed, PortAt
@@ -101,8 +101,7 @@ class LampLine(NamedTuple):
     mark: Mark
 
 
-@dataclass(frozen=True)
-class Pair:
+class Pair(Struct, frozen=True):
     """A responder and the fixture it is, as far as both are known. `sure` when its UID stands in the fixture; else
     `why` says what the guess rests on."""
 
@@ -375,8 +374,7 @@ def label_for(f: Fixture) -> str:
 # ---- setting a whole port
 
 
-@dataclass(frozen=True)
-class Move:
+class Move(Struct, frozen=True):
     """One lamp is set to an address. `parks` when that is only for the meantime, because two change places."""
 
     uid: int
@@ -384,8 +382,7 @@ class Move:
     parks: bool = False
 
 
-@dataclass(frozen=True)
-class Wish:
+class Wish(Struct, frozen=True):
     """What a lamp shall be set to; 0 and None leave a setting alone."""
 
     address: int = 0

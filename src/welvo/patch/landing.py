@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from welvo.patch.bus_plan import bus_of
 from welvo.patch.index import Index, Span, Taker
@@ -12,8 +12,7 @@ from welvo.rig.patched import Place
 from welvo.rig.refs import BUS
 
 
-@dataclass(frozen=True)
-class Landing:
+class Landing(Struct, frozen=True):
     """What placing an item somewhere would mean, before it is done.
 
     `meets` lists (who, universe id, first, last) of what it would lie on; `cuts` the pixels it would have in two

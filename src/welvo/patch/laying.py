@@ -9,8 +9,9 @@ lays out forty lamps expects the forty-first behind them, not in a gap that was 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from welvo.patch.index import Index
 from welvo.patch.steps import Breaks, Step, apply_steps, footprint_of, is_locked, place_of
@@ -25,8 +26,7 @@ Order = Literal["list", "number", "name", "left to right", "front to back"]
 ORDERS: tuple[Order, ...] = ("list", "number", "name", "left to right", "front to back")
 
 
-@dataclass(frozen=True)
-class Laying:
+class Laying(Struct, frozen=True):
     """How items are to be laid out.
 
     `start` is (universe id, address), None for the first free place. `pattern` is packed, a `gap` of `by` free slots
@@ -45,8 +45,7 @@ class Laying:
     over: bool = False
 
 
-@dataclass(frozen=True)
-class Laid:
+class Laid(Struct, frozen=True):
     """A layout: `steps` in order, `left` what found no place, `why` it did not, `free_after` slots behind the last."""
 
     steps: tuple[Step, ...]
@@ -326,8 +325,7 @@ def _place_bundle(filler: _Filler, rig: Rig, bundle: list[tuple[str, int]]) -> l
     return None
 
 
-@dataclass(frozen=True)
-class MoreFit:
+class MoreFit(Struct, frozen=True):
     """How many more fit, with the last one's place and what is left behind it."""
 
     count: int

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, field, replace
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from welvo.observed.values import Lamp, Observed
 from welvo.patch.along import cable_order, piece_name, pixel_places
@@ -39,8 +41,7 @@ from welvo.settings.artnet import heard_port
 from welvo.settings.compare import Mark, is_live
 
 
-@dataclass(frozen=True)
-class Hop:
+class Hop(Struct, frozen=True):
     """One station of the chain: its role, the number that matters there, one fact, where it is set."""
 
     role: str
@@ -50,8 +51,7 @@ class Hop:
     ways: tuple[tuple[str, str], ...] = ()
 
 
-@dataclass(frozen=True)
-class Joint:
+class Joint(Struct, frozen=True):
     """What stands between two hops. Where the two differ, `sends` and `takes` say both sides."""
 
     mark: Mark
@@ -60,8 +60,7 @@ class Joint:
     word: str = ""
 
 
-@dataclass(frozen=True)
-class Path:
+class Path(Struct, frozen=True):
     """`hops[i]` and `hops[i + 1]` are joined by `joints[i]`. `ways` says the target's place in every way."""
 
     target: str
@@ -73,8 +72,7 @@ class Path:
     feeds: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True)
-class Target:
+class Target(Struct, frozen=True):
     """What a path is asked for: an item, one break or pixel of it, or a bare slot."""
 
     key: str = ""
@@ -463,8 +461,7 @@ def _port(index: Index, target: Target) -> tuple[str, str, int] | None:
     return None
 
 
-@dataclass(frozen=True)
-class Proof:
+class Proof(Struct, frozen=True):
     """What was seen to leave a port at a target's place: the words for the hop there, and how that stands to what was
     sent. `lamp` is what reaches the lamp."""
 

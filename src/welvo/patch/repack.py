@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from welvo.patch.index import Index, Span
 from welvo.patch.steps import Step, place_of
@@ -14,8 +14,7 @@ NODES = 20_000
 """How far the search goes before it takes the best found so far; 8 items need far less."""
 
 
-@dataclass(frozen=True)
-class Movable:
+class Movable(Struct, frozen=True):
     """Something that may move: where it starts now and how wide it is."""
 
     name: int
@@ -23,8 +22,7 @@ class Movable:
     width: int
 
 
-@dataclass(frozen=True)
-class Packing:
+class Packing(Struct, frozen=True):
     """Where everything would stand: `steps` only for what moves, `fixed` what may not, with the reason."""
 
     steps: tuple[Step, ...]

@@ -17,6 +17,7 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
+from msgspec import Struct
 from msgspec.structs import replace
 
 from welvo.patch.compare import say_start
@@ -128,8 +129,7 @@ def read_cells(text: str) -> list[list[str]]:
 State = Literal["new", "changed", "same", "refused"]
 
 
-@dataclass(frozen=True)
-class Row:
+class Row(Struct, frozen=True):
     """What becomes of one row of a table: `n` is its place in it, from 2 (1 are the headings). `meets` names those that
     it would stand on top of."""
 
@@ -143,17 +143,15 @@ class Row:
     meets: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True)
-class Mapping:
+class Mapping(Struct, frozen=True):
     """Which of our columns each column of a table is (empty: not read; `own:NAME` may be a new one), and which mode
     each type is that the rig does not know: `profile id, tab, mode id`, or DRAFT."""
 
     columns: tuple[str, ...]
-    types: dict[str, str] = field(default_factory=dict)
+    types: dict[str, str] = {}
 
 
-@dataclass(frozen=True)
-class Pasted:
+class Pasted(Struct, frozen=True):
     """What taking a table in would do: the new rig, row by row what becomes of it, and which headings are not read."""
 
     rig: Rig

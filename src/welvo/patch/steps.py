@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+from msgspec import Struct
 from msgspec.structs import replace
 
 from welvo.rig.document import Edit, Rig, put
@@ -15,8 +14,7 @@ Breaks = frozenset[tuple[str, int]]
 """Breaks of items that are on the move, so that their present places do not count as taken."""
 
 
-@dataclass(frozen=True)
-class Step:
+class Step(Struct, frozen=True):
     """One line of a preview: what moves from where to where."""
 
     key: str

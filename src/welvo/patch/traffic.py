@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import lru_cache
+
+from msgspec import Struct
 
 from welvo.patch.index import Index
 from welvo.patch.stream import boxes, stream_of
@@ -23,8 +24,7 @@ DMX_BREAK, DMX_SLOT, DMX_SHORTEST = 92 + 12, 44, 1204
 """Microseconds of a DMX512-A packet (E1.11): break and mark after it, one slot, and the shortest packet allowed."""
 
 
-@dataclass(frozen=True)
-class Rate:
+class Rate(Struct, frozen=True):
     """Frames and bits a second, both at the planned rate: what goes out while everything moves."""
 
     packets: float
@@ -40,8 +40,7 @@ class Rate:
 NOTHING = Rate(0, 0)
 
 
-@dataclass(frozen=True)
-class FeedLoad:
+class FeedLoad(Struct, frozen=True):
     """One feed: `one` copy of it, `copies` that leave the sender, and how it travels."""
 
     feed: str
@@ -50,8 +49,7 @@ class FeedLoad:
     how: str
 
 
-@dataclass(frozen=True)
-class DeviceLoad:
+class DeviceLoad(Struct, frozen=True):
     """What one device gets: `own` what it needs, `unwanted` what comes along because the network does not filter.
 
     `if_broadcast` is what it would get if every feed were broadcast.
@@ -97,8 +95,7 @@ def _one(protocol: Protocol, slots: int, rate: float) -> Rate:
     return Rate(packets * rate, octets * 8 * rate)
 
 
-@dataclass(frozen=True)
-class Traffic:
+class Traffic(Struct, frozen=True):
     feeds: dict[str, FeedLoad]
     boxes: dict[str, DeviceLoad]
     total: Rate

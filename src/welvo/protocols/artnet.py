@@ -5,6 +5,8 @@ from __future__ import annotations
 import struct
 from dataclasses import dataclass, field
 
+from msgspec import Struct
+
 from welvo.protocols.wire import WireError, read_text, step_of, text_field
 
 PORT = 6454
@@ -23,8 +25,7 @@ OEM_UNKNOWN = 0x00FF
 ESTA_EXPERIMENTAL = 0x7FF0
 
 
-@dataclass(frozen=True)
-class Poll:
+class Poll(Struct, frozen=True):
     """ArtPoll: who is there? Flag bit 1 asks for replies on change, bit 4 disables VLC."""
 
     flags: int = 0x02
@@ -66,8 +67,7 @@ class PollReply:
         return len(self.port_types)
 
 
-@dataclass(frozen=True)
-class Dmx:
+class Dmx(Struct, frozen=True):
     """ArtDmx: the levels of one Port-Address. Sequence 0 switches sequencing off."""
 
     address: int
@@ -76,13 +76,11 @@ class Dmx:
     physical: int = 0
 
 
-@dataclass(frozen=True)
-class ArtSync:
+class ArtSync(Struct, frozen=True):
     """ArtSync."""
 
 
-@dataclass(frozen=True)
-class Address:
+class Address(Struct, frozen=True):
     """ArtAddress: remote programming of a page. Switch fields: 0x80 | value programs, 0x7F leaves alone."""
 
     bind_index: int = 1
@@ -107,8 +105,7 @@ class Input:
     disabled: tuple[bool, ...] = ()
 
 
-@dataclass(frozen=True)
-class IpProg:
+class IpProg(Struct, frozen=True):
     """ArtIpProg: ask for a node's address, or set it. Command bits: 7 program at all, 6 DHCP, 4 gateway, 3 factory
     defaults, 2 address, 1 mask; 0 only asks."""
 
@@ -118,8 +115,7 @@ class IpProg:
     gateway: Four = (0, 0, 0, 0)
 
 
-@dataclass(frozen=True)
-class IpProgReply:
+class IpProgReply(Struct, frozen=True):
     """ArtIpProgReply: what a node has. Bit 6 of `status`: its address comes by DHCP."""
 
     ip: Four = (0, 0, 0, 0)
@@ -132,8 +128,7 @@ class IpProgReply:
         return bool(self.status & 0x40)
 
 
-@dataclass(frozen=True)
-class TodRequest:
+class TodRequest(Struct, frozen=True):
     """ArtTodRequest: which responders hang on these Port-Addresses of one Net? At most 32 low octets."""
 
     net: int
@@ -141,8 +136,7 @@ class TodRequest:
     command: int = 0
 
 
-@dataclass(frozen=True)
-class TodData:
+class TodData(Struct, frozen=True):
     """ArtTodData: a part of the table of a port. `total` is how many the whole table has, `block` counts the packets.
     With `available` False there is no table (yet): the gateway is searching, or cannot."""
 
@@ -156,8 +150,7 @@ class TodData:
     available: bool = True
 
 
-@dataclass(frozen=True)
-class TodControl:
+class TodControl(Struct, frozen=True):
     """ArtTodControl: 1 throws the table away and searches anew."""
 
     net: int
@@ -165,8 +158,7 @@ class TodControl:
     command: int = 1
 
 
-@dataclass(frozen=True)
-class Rdm:
+class Rdm(Struct, frozen=True):
     """ArtRdm: an RDM frame to or from one Port-Address, without its start code."""
 
     net: int
@@ -175,8 +167,7 @@ class Rdm:
     command: int = 0
 
 
-@dataclass(frozen=True)
-class RdmSub:
+class RdmSub(Struct, frozen=True):
     """ArtRdmSub: one parameter of many sub-devices at once. Values are there for SET and GET_RESPONSE only."""
 
     uid: int

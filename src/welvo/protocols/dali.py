@@ -8,8 +8,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Generator
-from dataclasses import dataclass
 from typing import NamedTuple
+
+from msgspec import Struct
 
 from welvo.protocols.wire import WireError
 
@@ -90,8 +91,7 @@ def _group(group: int) -> int:
     return 0x80 | group << 1
 
 
-@dataclass(frozen=True)
-class To:
+class To(Struct, frozen=True):
     """Who a frame is for: one short address, one group, or everybody (`unaddressed`: those without an address)."""
 
     short: int | None = None

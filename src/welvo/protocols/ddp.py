@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import struct
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from welvo.protocols.wire import WireError
 
@@ -18,8 +19,7 @@ SEQUENCE_AT, HEAD = 1, 10
 _HEAD = struct.Struct(">BBBBIH")
 
 
-@dataclass(frozen=True)
-class Packet:
+class Packet(Struct, frozen=True):
     """Data for `destination` from octet `offset` on. `push` shows all that came since the last push.
 
     `sequence` runs from 1 to 15; 0 means that it is not used. A query has no data and asks for `wanted` octets.

@@ -9,8 +9,9 @@ from __future__ import annotations
 import re
 import struct
 from collections.abc import Generator
-from dataclasses import dataclass
 from typing import Literal, NamedTuple
+
+from msgspec import Struct
 
 from welvo.protocols.wire import WireError
 
@@ -91,8 +92,7 @@ def uid_bytes(uid: int) -> bytes:
 # ---- frames
 
 
-@dataclass(frozen=True)
-class Frame:
+class Frame(Struct, frozen=True):
     """One RDM packet (E1.20, 6.2). `port` is the port's number in a request (1 to 255), the response type in an
     answer."""
 
@@ -266,8 +266,7 @@ def _mute(uid: int) -> Generator[Ask, bytes | None, bool]:
 # ---- parameters
 
 
-@dataclass(frozen=True)
-class DeviceInfo:
+class DeviceInfo(Struct, frozen=True):
     """DEVICE_INFO (E1.20, 10.5.1). `personality` counts from 1; `address` is 0 where it takes no slots."""
 
     model: int
@@ -326,8 +325,7 @@ def unpacked(form: str, data: bytes, what: str) -> tuple[int, ...]:
     return struct.unpack(form, data)
 
 
-@dataclass(frozen=True)
-class Personality:
+class Personality(Struct, frozen=True):
     number: int
     slots: int
     name: str
@@ -344,8 +342,7 @@ def encode_personality(p: Personality) -> bytes:
     return struct.pack(">BH", p.number, p.slots) + encode_text(p.name)
 
 
-@dataclass(frozen=True)
-class SlotInfo:
+class SlotInfo(Struct, frozen=True):
     """One slot: `kind` 0 is a primary one, whose `label` says what it does; of others `label` is the primary's
     offset."""
 
@@ -370,8 +367,7 @@ def decode_pids(data: bytes) -> list[int]:
     return list(struct.unpack(f">{len(data) // 2}H", data))
 
 
-@dataclass(frozen=True)
-class Sensor:
+class Sensor(Struct, frozen=True):
     """SENSOR_DEFINITION (E1.20, 10.7.1). Ranges are in the sensor's own steps."""
 
     number: int
@@ -407,8 +403,7 @@ def say_sensor(s: Sensor, value: int) -> str:
     return f"{value * PREFIXES.get(s.prefix, 1.0):g} {UNITS.get(s.unit, '')}".strip()
 
 
-@dataclass(frozen=True)
-class Status:
+class Status(Struct, frozen=True):
     """One STATUS_MESSAGE (E1.20, 10.3.2)."""
 
     sub: int

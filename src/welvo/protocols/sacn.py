@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import struct
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from welvo.protocols.wire import WireError, read_text, step_of, text_field
 
@@ -24,8 +25,7 @@ DISCOVERY_LOSS = 25.0
 (4.3)."""
 
 
-@dataclass(frozen=True)
-class Data:
+class Data(Struct, frozen=True):
     """One E1.31 data packet (6.2, 7). `slots` are 0 to 512 levels behind `start_code`."""
 
     cid: bytes
@@ -47,8 +47,7 @@ class Data:
         return bool(self.options & PREVIEW)
 
 
-@dataclass(frozen=True)
-class SyncPacket:
+class SyncPacket(Struct, frozen=True):
     """Universe synchronization (6.3)."""
 
     cid: bytes
@@ -56,8 +55,7 @@ class SyncPacket:
     sequence: int = 0
 
 
-@dataclass(frozen=True)
-class Discovery:
+class Discovery(Struct, frozen=True):
     """One page of the list of universes a source transmits (6.4, 8)."""
 
     cid: bytes

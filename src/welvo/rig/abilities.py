@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from welvo.rig.document import Rig
 from welvo.rig.plan import model_of
@@ -13,8 +14,7 @@ Gives = Literal["dmx", "pixels", "bus"]
 _BY_KIND: dict[str, Gives] = {"pixel": "pixels", "gateway": "bus", "converter": "pixels"}
 
 
-@dataclass(frozen=True)
-class Ability:
+class Ability(Struct, frozen=True):
     """Limits of one port; 0 is no limit. `off` names the mode that switches it off."""
 
     gives: Gives

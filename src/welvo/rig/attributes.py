@@ -5,15 +5,15 @@ Attribute names are those of the open GDTF standard (DIN SPEC 15800, annex A).
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 Family = Literal["intensity", "shutter", "colour", "position", "beam", "control"]
 OWN = "own:"
 
 
-@dataclass(frozen=True)
-class Attribute:
+class Attribute(Struct, frozen=True):
     """`key` is the GDTF name, `word` the plain one, `short` at most four letters, `also` what manuals write."""
 
     key: str

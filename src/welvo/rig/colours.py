@@ -8,17 +8,15 @@ attribute: a new emitter is a row there and a letter here.
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from typing import Annotated
 
-from msgspec import Meta
+from msgspec import Meta, Struct
 
 from welvo.rig.attributes import ATTRIBUTES, BY_KEY
 from welvo.rig.base import Refused
 
 
-@dataclass(frozen=True)
-class Component:
+class Component(Struct, frozen=True):
     """One letter of the alphabet, and the function (a GDTF attribute) that it stands for."""
 
     letter: str

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from welvo.rig.attributes import BY_KEY, default_of, family_of, word_for
 from welvo.rig.modes import in_order, lights
@@ -74,8 +75,7 @@ def passes(c: Channel, value: int) -> float:
     return 1.0 - share if c.invert else share
 
 
-@dataclass(frozen=True)
-class Look:
+class Look(Struct, frozen=True):
     """What the lamp shows: colour of each pixel (index 0: pixel 1, or the lamp as one) as linear RGB 0..1.
 
     `pan` and `tilt` in degrees from the middle, or None. `strobe` in Hz, or None; `words` what ranges mean at present;
@@ -225,8 +225,7 @@ def _words(mode: Mode, values: dict[int, int]) -> tuple[tuple[str, str], ...]:
 # ---- the other way round: which levels give a colour
 
 
-@dataclass(frozen=True)
-class Answer:
+class Answer(Struct, frozen=True):
     """Levels that give a wanted colour and brightness, and what would keep it dark all the same."""
 
     levels: dict[int, int] = field(default_factory=dict)

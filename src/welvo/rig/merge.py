@@ -13,9 +13,9 @@ said. Which field refers to what stands in `rig/reference_table.py`, and nowhere
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any, Literal
 
+from msgspec import Struct
 from msgspec.structs import replace
 
 from welvo.rig.base import Refused
@@ -39,8 +39,7 @@ Where = tuple[str, str, tuple[str, ...]]
 _SETS = {("groups", "members"), ("uses", "universes_off"), ("uses", "devices_off")}
 
 
-@dataclass(frozen=True)
-class Meeting:
+class Meeting(Struct, frozen=True):
     """A place that both changed, each to something else. An empty path is the entry as a whole: one removed it."""
 
     part: str
@@ -57,8 +56,7 @@ class Meeting:
         return self.part, self.id, self.path
 
 
-@dataclass(frozen=True)
-class Merged:
+class Merged(Struct, frozen=True):
     """`rig` has everything that does not meet, and each meeting as it was decided: mine, where nothing was."""
 
     rig: Rig

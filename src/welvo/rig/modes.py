@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass
 from typing import Any
 
+from msgspec import Struct
 from msgspec.structs import replace
 
 from welvo.rig.attributes import default_of, family_of, word_for
@@ -377,8 +377,7 @@ def remove_range(c: Channel, n: int) -> Channel:
 # ---- comparing
 
 
-@dataclass(frozen=True)
-class ModeRow:
+class ModeRow(Struct, frozen=True):
     """One function in two modes: its slots in each (`–` where one lacks it). `same` when nothing else differs
     either."""
 

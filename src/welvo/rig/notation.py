@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
 from functools import cache
 from itertools import groupby
 from typing import Any
+
+from msgspec import Struct
 
 from welvo.rig.base import Refused
 from welvo.rig.counting import HIGHEST_SACN
@@ -40,8 +41,7 @@ def read_place(text: str) -> tuple[int, int]:
     return universe, address
 
 
-@dataclass(frozen=True)
-class Shift:
+class Shift(Struct, frozen=True):
     """A step that each value is moved by: slots, numbers, or whole universes and slots (`+1.0`)."""
 
     by: int
@@ -72,8 +72,7 @@ def count_names(pattern: str, how_many: int, numbers: list[int] | None = None) -
     return found
 
 
-@dataclass(frozen=True)
-class Series:
+class Series(Struct, frozen=True):
     """A start and what is added for each next one. `spacing` None: packed, one right after the other."""
 
     start: str

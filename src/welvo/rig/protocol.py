@@ -10,8 +10,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from welvo.rig.base import Refused
 from welvo.rig.counting import HIGHEST_PORT_ADDRESS, HIGHEST_SACN, net_sub_universe, port_address
@@ -23,8 +24,7 @@ Carries = Literal["universes", "octets", "line"]
 MULTICAST, SUBSCRIBERS, BROADCAST = "multicast", "subscribers", "broadcast"
 
 
-@dataclass(frozen=True)
-class ProtocolRecord:
+class ProtocolRecord(Struct, frozen=True):
     """What is the same for every feed of one protocol.
 
     `number` is what its number on the wire is called, from `lowest` to `highest`; `base` is what the first one is

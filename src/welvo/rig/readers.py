@@ -8,12 +8,11 @@ from __future__ import annotations
 
 import math
 import re
-from dataclasses import dataclass
 from functools import cache
 from typing import Any, Protocol, get_type_hints
 
 import msgspec
-from msgspec import inspect
+from msgspec import Struct, inspect
 
 from welvo.rig.base import Refused
 from welvo.rig.notation import thousands
@@ -27,8 +26,7 @@ class Reader(Protocol):
     def say(self, value: Any) -> str: ...
 
 
-@dataclass(frozen=True)
-class Bounds:
+class Bounds(Struct, frozen=True):
     """What a number of a struct may be. `whole` numbers have no decimals; `above` excludes `low` itself."""
 
     low: float
@@ -92,8 +90,7 @@ def _plain(n: float) -> str:
     return thousands(int(n)) if n == int(n) and abs(n) >= 10_000 else f"{n:g}"
 
 
-@dataclass(frozen=True)
-class Number:
+class Number(Struct, frozen=True):
     """A number with the bounds of a struct's field. `unit` is shown behind it; empty text is `empty` where one is
     set."""
 
@@ -122,8 +119,7 @@ class Number:
         return f"{value:g}{self.unit and ' ' + self.unit}" if isinstance(value, float) else str(value)
 
 
-@dataclass(frozen=True)
-class Percent:
+class Percent(Struct, frozen=True):
     """A share from 0 to 1, written in per cent."""
 
     def read(self, text: str) -> float:
@@ -133,8 +129,7 @@ class Percent:
         return f"{value * 100:g} %"
 
 
-@dataclass(frozen=True)
-class Words:
+class Words(Struct, frozen=True):
     """Text, blanks at its ends taken off. `needed` is what is said when nothing is left; longer ones are cut."""
 
     needed: str = ""
@@ -150,8 +145,7 @@ class Words:
         return value
 
 
-@dataclass(frozen=True)
-class Order:
+class Order(Struct, frozen=True):
     """A colour order; with `empty` none is an answer too."""
 
     empty: bool = False
@@ -165,8 +159,7 @@ class Order:
         return value
 
 
-@dataclass(frozen=True)
-class LevelList:
+class LevelList(Struct, frozen=True):
     """So many levels from 0 to 255, such as `255 0 0`; `what` says which they are."""
 
     count: int

@@ -12,10 +12,10 @@ the keys of a mapping.
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterator
-from dataclasses import dataclass
 from typing import Any, Final, Literal
 
 import msgspec
+from msgspec import Struct
 from msgspec.structs import replace
 
 from welvo.rig.document import Rig
@@ -29,8 +29,7 @@ WhenGone = Literal["refuse", "entry", "segment", "nowhere", "empty", "leave"]
 (`empty`), or the list or mapping loses it (`leave`)."""
 
 
-@dataclass(frozen=True)
-class Reference:
+class Reference(Struct, frozen=True):
     """One field, or each of many, that holds ids of another part. `words` tell it for a refusal, with {} for the id."""
 
     part: str

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 from msgspec.structs import replace
 
 from welvo.patch.along import element_pixel, piece_name
@@ -17,8 +17,7 @@ from welvo.rig.plan import universe_size
 Ints = npt.NDArray[np.int64]
 
 
-@dataclass(frozen=True)
-class PixelTable:
+class PixelTable(Struct, frozen=True):
     """One row per data pixel of a stream, in the order the sender sends them.
 
     `piece` is its segment's place in the run, `px` its number there (from 1), `slot` the stream slot of its first
@@ -122,8 +121,7 @@ class Cut(NamedTuple):
     last: tuple[int, int]
 
 
-@dataclass(frozen=True)
-class PackingCost:
+class PackingCost(Struct, frozen=True):
     """What one way of laying pixels over universes costs: universes, slots left empty in them, pixels cut."""
 
     words: str

@@ -10,7 +10,8 @@ from __future__ import annotations
 
 import csv
 import io
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from welvo.patch.index import Index
 from welvo.patch.planned import feed_at, full_plan, segments_of
@@ -26,8 +27,7 @@ KINDS = {"universes": "Universes", "ports": "Ports", "segments": "Segments"}
 MOST_ROWS = 20_000
 
 
-@dataclass(frozen=True)
-class Table:
+class Table(Struct, frozen=True):
     """Headings, and rows of what stands in each cell."""
 
     heads: tuple[str, ...]
@@ -104,8 +104,7 @@ def read_table(text: str) -> Table:
     return Table(heads, tuple(row + ("",) * (len(heads) - len(row)) for row in cells[1:]))
 
 
-@dataclass(frozen=True)
-class Off:
+class Off(Struct, frozen=True):
     """The first place where a table of the device's pages differs from the plan."""
 
     row: int

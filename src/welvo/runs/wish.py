@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from dataclasses import dataclass, field
 
+from msgspec import Struct, field
 from msgspec.structs import replace
 
 from welvo.rig import layout
@@ -32,8 +32,7 @@ _ORDER = rf"(?:\s+(?-i:([{STRAIGHT}]{{3,6}}|(?=[a-z]*r)(?=[a-z]*g)(?=[a-z]*b)[{S
 """An order in capitals, or in small letters when red, green and blue are among them: “band” and “ball” are names."""
 
 
-@dataclass(frozen=True)
-class WishPart:
+class WishPart(Struct, frozen=True):
     """One part of what was typed: new elements and the segments that attach them, how many to a port, on which port."""
 
     elements: tuple[Element, ...] = ()
@@ -46,8 +45,7 @@ class WishPart:
     kind: str = ""
 
 
-@dataclass(frozen=True)
-class AttachWish:
+class AttachWish(Struct, frozen=True):
     """All of it, placed: segments by port in order, the elements to be made, and a sentence for the preview."""
 
     ports: dict[str, tuple[Segment, ...]] = field(default_factory=dict)

@@ -12,8 +12,10 @@ planned for the page as a whole (`whole_pages`), and says which neighbours it ta
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
 from typing import Any
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from welvo.observed.values import Heard, HeardPort
 from welvo.protocols import artnet
@@ -24,16 +26,14 @@ from welvo.rig.plan import setting_key, split_key
 from welvo.rig.wiring import DeviceModel
 
 
-@dataclass(frozen=True)
-class ArtAddressPart:
+class ArtAddressPart(Struct, frozen=True):
     """What a value is in an ArtAddress packet: fields of it, or a command."""
 
     fields: dict[str, Any]
     command: int = 0
 
 
-@dataclass(frozen=True)
-class DeviceRow:
+class DeviceRow(Struct, frozen=True):
     """A setting of the device itself."""
 
     key: str
@@ -41,8 +41,7 @@ class DeviceRow:
     write: Callable[[SettingValue], ArtAddressPart] | None = None
 
 
-@dataclass(frozen=True)
-class PortRow:
+class PortRow(Struct, frozen=True):
     """A setting of each port; the row is given the port as the device reports it."""
 
     key: str
@@ -106,8 +105,7 @@ def reported(model: DeviceModel, heard: Heard) -> dict[str, SettingValue]:
     return said
 
 
-@dataclass(frozen=True)
-class TakenAlong:
+class TakenAlong(Struct, frozen=True):
     """A port that moves because it shares a page with one that is set: its label and its universes on the wire."""
 
     label: str

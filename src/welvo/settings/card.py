@@ -5,7 +5,7 @@ A value that was ticked is claimed, not proved; when the plan says another one, 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Rig
@@ -21,8 +21,7 @@ LIGHT = "light: "
 ACTS: tuple[Need, ...] = ("save", "apply", "restart")
 
 
-@dataclass(frozen=True)
-class Step:
+class Step(Struct, frozen=True):
     """One line of a card: a setting to enter, or an act (`key` empty) where the device's page wants it.
 
     `state` is `open`, `ticked`, `proved` (the device says so itself) or `woken` (ticked for another value).

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from welvo.sheets.lists import Listing
 from welvo.sheets.pen import Pen
 
 
-@dataclass(frozen=True)
-class Heading:
+class Heading(Struct, frozen=True):
     """A heading that stays with what follows; with `page` it begins a new page."""
 
     words: str
@@ -18,13 +18,11 @@ class Heading:
     page: bool = False
 
 
-@dataclass(frozen=True)
-class Words:
+class Words(Struct, frozen=True):
     words: str
 
 
-@dataclass(frozen=True)
-class Rows:
+class Rows(Struct, frozen=True):
     """A table; `strong` names columns that are printed bold."""
 
     listing: Listing
@@ -33,16 +31,14 @@ class Rows:
     """Its columns are as wide as those of this list: one that it is a part of."""
 
 
-@dataclass(frozen=True)
-class Drawing:
+class Drawing(Struct, frozen=True):
     """A drawing across the page, `high` millimetres. `paint` is given the pen and the width."""
 
     high: float
     paint: Callable[[Pen, float], None]
 
 
-@dataclass(frozen=True)
-class FullPage:
+class FullPage(Struct, frozen=True):
     """A page that is drawn whole, edge to edge, without header and footer: label stock."""
 
     wide: float

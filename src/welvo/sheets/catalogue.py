@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Literal
+
+from msgspec import Struct
 
 from welvo.formats.versions import latest
 from welvo.patch.index import Index
@@ -26,8 +28,7 @@ About = Literal["", "universe", "device", "profile"]
 Maker = Callable[[Material, Choices], Iterator[Block]]
 
 
-@dataclass(frozen=True)
-class Sheet:
+class Sheet(Struct, frozen=True):
     """`about` is what one copy of it can be about; `columns` are those it shows unless others are chosen; `sorts` and
     `groups` are what it can be ordered and split by."""
 

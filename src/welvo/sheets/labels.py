@@ -6,8 +6,9 @@ paper and nothing flows.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import partial
+
+from msgspec import Struct
 
 from welvo.patch.compare import say_start
 from welvo.patch.set_on import set_on
@@ -23,8 +24,7 @@ from welvo.sheets.paper import Choices, Stock
 from welvo.sheets.pen import PT, Pen, width, wrapped
 
 
-@dataclass(frozen=True)
-class Label:
+class Label(Struct, frozen=True):
     """What stands on one label. `places` is where its breaks begin, `set_to` what is set on the lamp."""
 
     number: str

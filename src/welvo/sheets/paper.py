@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from welvo.rig.base import Refused
 
@@ -18,8 +19,7 @@ HEAD = 14.0
 FOOT = 9.0
 
 
-@dataclass(frozen=True)
-class Stock:
+class Stock(Struct, frozen=True):
     """A sheet of labels: the paper, how wide and high a label is, how many there are, where the first one begins, and
     from one label's edge to the next one's."""
 
@@ -106,8 +106,7 @@ def read_stock(text: str) -> Stock:
     return made
 
 
-@dataclass(frozen=True)
-class Choices:
+class Choices(Struct, frozen=True):
     """What is chosen for a sheet. `of` is what it is about, where it is about one thing: a universe's number, the id
     of a device, a profile; empty means all of them. `columns`, `sort` and `group` name columns by their keys; empty
     is the sheet's own. `secrets` are shown only where they are given, by device and full key."""

@@ -9,9 +9,10 @@ from __future__ import annotations
 
 import io
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from functools import partial
 from typing import TYPE_CHECKING, Any
+
+from msgspec import Struct
 
 from welvo.rig.base import Refused
 from welvo.sheets.blocks import Block, Drawing, FullPage, Heading, Rows, Words
@@ -32,8 +33,7 @@ class Stopped(Exception):
     """Whoever waited did not want it any more."""
 
 
-@dataclass(frozen=True)
-class Paper:
+class Paper(Struct, frozen=True):
     """What stands at the edges of every page."""
 
     rig: str

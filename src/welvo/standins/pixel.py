@@ -14,6 +14,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from fractions import Fraction
 
+from msgspec import Struct
+
 from welvo.protocols import artnet, ddp
 from welvo.rig.colours import STRAIGHT
 from welvo.rig.counting import net_sub_universe
@@ -29,8 +31,7 @@ SPEAKS = 1
 MOST_OCTETS = 400_000
 
 
-@dataclass(frozen=True)
-class Attached:
+class Attached(Struct, frozen=True):
     """One item on a cable: `octets` of each of its `leds` places, and what it does with them.
 
     A `bridge` gives its first `width` octets out as DMX. A converter makes DMX of each pixel by `functions` (`V`, a

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PySide6.QtWidgets import QWidget
 
 from welvo.app.device_work import OUTCOMES
@@ -25,8 +25,7 @@ from welvo.rig.refs import PortRef
 WORDS = {"address": "Address", "personality": "Mode", "label": "Label"}
 
 
-@dataclass(frozen=True)
-class LampHands:
+class LampHands(Struct, frozen=True):
     """What the panel can do with a lamp, beside editing the rig."""
 
     blink: Callable[[int], object]

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import time
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
@@ -23,8 +23,7 @@ ROW = 60
 KINDS = {"pixel": "pixel controller", "serial": "serial line"}
 
 
-@dataclass(frozen=True)
-class Pair:
+class Pair(Struct, frozen=True):
     """A planned device (`device_id`) and what was heard at its address; one of the two may be missing."""
 
     device_id: str

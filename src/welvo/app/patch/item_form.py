@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import partial
 from typing import Any
+
+from msgspec import Struct
 
 from welvo.app.patch.switch_form import show_switches
 from welvo.app.session import Session
@@ -79,8 +80,7 @@ MANY_NUMBER_HELP = "Numbers all of them in this order: 101+ counts up from 101, 
 MANY_NAME_HELP = "Gives all of them this name; # becomes 1, 2, 3; ## 01, 02; #7 begins at 7; & is the number."
 
 
-@dataclass(frozen=True)
-class Acts:
+class Acts(Struct, frozen=True):
     """What the panel does beyond an edit: copies, another mode with what it would move, laying out."""
 
     copy: Callable[[list[str]], object]

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+from msgspec import Struct
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QWidget
 
@@ -35,8 +34,7 @@ MANY = 500
 """Above so many items a preview waits for a pause in typing."""
 
 
-@dataclass(frozen=True)
-class Ghost:
+class Ghost(Struct, frozen=True):
     """What a form shows on a tape: an item where it would stand."""
 
     universe: str

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+from msgspec import Struct
 from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import (
     QPixmap,
@@ -28,8 +27,7 @@ TILE = 360
 """Height of one kept picture of the Field: 30 rows."""
 
 
-@dataclass(frozen=True)
-class RowAt:
+class RowAt(Struct, frozen=True):
     """Where a universe is drawn, in content coordinates."""
 
     universe: str

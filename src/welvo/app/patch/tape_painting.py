@@ -9,8 +9,7 @@ Qt.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+from msgspec import Struct
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
@@ -27,8 +26,7 @@ from welvo.rig.counting import SLOTS
 from welvo.rig.tints import code_of, kind_name, tint_of
 
 
-@dataclass(frozen=True)
-class Level:
+class Level(Struct, frozen=True):
     """Sizes of one level: lane height, pitch of the first lane and of each further one."""
 
     name: str
@@ -54,8 +52,7 @@ def level_for(pp: float) -> Level:
     return BLOCK if pp < 12 else SLOT
 
 
-@dataclass(frozen=True)
-class Block:
+class Block(Struct, frozen=True):
     """What is drawn as one: a span, or the spans of a share that lie on each other."""
 
     spans: tuple[Span, ...]

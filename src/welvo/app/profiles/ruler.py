@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+from msgspec import Struct
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QToolTip, QWidget
@@ -19,8 +18,7 @@ GUTTER = 112
 ROW = 84
 
 
-@dataclass(frozen=True)
-class Cell:
+class Cell(Struct, frozen=True):
     """One drawn cell: a channel, a gap, or the folded rest of a repeat."""
 
     break_no: int

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Protocol
+
+from msgspec import Struct
 
 from welvo.app.runs.riser_drawing import At
 from welvo.app.session import Session
@@ -42,8 +43,7 @@ class CableView(Protocol):
     def listed(self, kind: str) -> list[SegmentRef]: ...
 
 
-@dataclass(frozen=True)
-class Here:
+class Here(Struct, frozen=True):
     """One segment of a cable, as the forms about it see it: read anew each time, changed by edits."""
 
     panel: FormPanel

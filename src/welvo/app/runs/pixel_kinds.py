@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from typing import Any
 
+from msgspec import Struct
 from msgspec.structs import replace
 from PySide6.QtWidgets import QWidget
 
@@ -22,8 +22,7 @@ from welvo.rig.runs import PixelType
 from welvo.runs.edits import put_pixel_kind
 
 
-@dataclass(frozen=True)
-class _Currents:
+class _Currents(Struct, frozen=True):
     """`16 16 16` → mA of each component."""
 
     def read(self, text: str) -> tuple[float, ...]:
@@ -33,8 +32,7 @@ class _Currents:
         return " ".join(f"{c:g}" for c in value)
 
 
-@dataclass(frozen=True)
-class _Wires:
+class _Wires(Struct, frozen=True):
     """`V+ red, data green, ground white` → function and colour of each wire."""
 
     def read(self, text: str) -> tuple[tuple[str, str], ...]:

@@ -6,9 +6,9 @@ meanwhile and nothing is half of one rig and half of another.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from threading import Event
 
+from msgspec import Struct
 from PySide6.QtCore import QObject, Signal
 
 from welvo.app.disk import Newest
@@ -29,8 +29,7 @@ from welvo.sheets.paper import Choices
 from welvo.sheets.pdf import Stopped
 
 
-@dataclass(frozen=True)
-class Wish:
+class Wish(Struct, frozen=True):
     """Which sheet, of what."""
 
     key: str

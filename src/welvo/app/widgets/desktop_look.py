@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+from msgspec import Struct
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QFontDatabase, QFontInfo, QGuiApplication, QPalette
 
@@ -16,8 +15,7 @@ HIGHEST = 18.0
 """From this contrast of text and ground on, the desktop's palette is one for high contrast: black and white have 21."""
 
 
-@dataclass(frozen=True)
-class DesktopLook:
+class DesktopLook(Struct, frozen=True):
     name: str = "dark"
     step: int = 0
     strong: bool = False

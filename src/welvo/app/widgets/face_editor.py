@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -39,8 +38,7 @@ SAYS = {
 MOST_PICTURE = 24 * 2**20
 
 
-@dataclass(frozen=True)
-class _Numbers:
+class _Numbers(Struct, frozen=True):
     """Several numbers with blanks between. `say` writes each with so many figures."""
 
     count: int
@@ -57,8 +55,7 @@ class _Numbers:
         return " ".join(f"{x:.{self.figures}g}" for x in value)
 
 
-@dataclass(frozen=True)
-class _Rings:
+class _Rings(Struct, frozen=True):
     """`16 8 1` → pixels of each ring, from the outside in."""
 
     def read(self, text: str) -> tuple[int, ...]:

@@ -8,10 +8,12 @@ through the subject's `change`. What is refused stays in the field, and why stan
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any
 
 import msgspec
+from msgspec import Struct
+from msgspec.structs import replace
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from welvo.app.widgets.fields import Choice, CommandLine, Field, Tick
@@ -22,8 +24,7 @@ LABEL_WIDTH = 98
 Options = Sequence[tuple[str, str]]
 
 
-@dataclass(frozen=True)
-class Subject:
+class Subject(Struct, frozen=True):
     """What a form is about: its value as it is now (None: gone), and the edit that sets fields of it.
 
     `change(words, **fields)` raises Refused; `words` say in the undo menu what was changed.
@@ -37,8 +38,7 @@ def attribute(owner: Any, key: str) -> Any:
     return getattr(owner, key) if owner is not None else None
 
 
-@dataclass(frozen=True)
-class Typed:
+class Typed(Struct, frozen=True):
     """A line that is typed into. Without a reader the type of the attribute decides how it is read.
 
     `shown` and `take` stand in for the attribute where a field shows or does something else; `words` name the edit.
@@ -63,8 +63,7 @@ class Typed:
     """What taking over what is being typed would do; said under the field until it is taken or left."""
 
 
-@dataclass(frozen=True)
-class Picked:
+class Picked(Struct, frozen=True):
     """A choice among named values. Options are given or worked out; `read` makes the value of an option's key."""
 
     label: str
@@ -79,8 +78,7 @@ class Picked:
     take: Callable[[str], object] | None = None
 
 
-@dataclass(frozen=True)
-class Ticked:
+class Ticked(Struct, frozen=True):
     """A tick; its words stand behind it."""
 
     label: str
@@ -95,8 +93,7 @@ class Ticked:
         return self.label
 
 
-@dataclass(frozen=True)
-class Said:
+class Said(Struct, frozen=True):
     """A caption beside a field, made from the subject with each refresh."""
 
     words: Callable[[Any], str] | str
@@ -106,8 +103,7 @@ class Said:
 Row = Typed | Picked | Ticked
 
 
-@dataclass(frozen=True)
-class Together:
+class Together(Struct, frozen=True):
     """Fields side by side under one label, or without one from the left edge."""
 
     label: str | None

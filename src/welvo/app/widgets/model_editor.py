@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 
 import platformdirs
+from msgspec import Struct
 from msgspec.structs import replace
 from PySide6.QtWidgets import QPlainTextEdit, QScrollArea, QWidget
 
@@ -115,8 +115,7 @@ def say_modes(modes: tuple[OutputMode, ...]) -> str:
     return "\n".join(lines)
 
 
-@dataclass(frozen=True)
-class _Listed:
+class _Listed(Struct, frozen=True):
     """Words with commas; `allowed` names those there are, none: any."""
 
     allowed: tuple[str, ...] = ()
@@ -135,8 +134,7 @@ class _Listed:
         return ", ".join(value)
 
 
-@dataclass(frozen=True)
-class _Labels:
+class _Labels(Struct, frozen=True):
     def read(self, text: str) -> tuple[str, ...]:
         return read_labels(text)
 
@@ -144,8 +142,7 @@ class _Labels:
         return say_labels(value)
 
 
-@dataclass(frozen=True)
-class _Counts:
+class _Counts(Struct, frozen=True):
     """`sacn 1, artnet 0, slot 1` → from which number each is counted."""
 
     def read(self, text: str) -> dict[str, int]:

@@ -12,11 +12,11 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Hashable, Sequence
-from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 from typing import Any
 
+from msgspec import Struct
 from PySide6.QtCore import (
     QAbstractTableModel,
     QItemSelectionModel,
@@ -55,8 +55,7 @@ from welvo.rig.notation import natural, plural
 AnyIndex = QModelIndex | QPersistentModelIndex
 
 
-@dataclass(frozen=True)
-class Column:
+class Column(Struct, frozen=True):
     """One column: `kind` text, number (right-aligned), mark, or bar (a cell of `used/reserved/possible`)."""
 
     title: str
@@ -182,8 +181,7 @@ class ListModel(QAbstractTableModel):
         return None
 
 
-@dataclass(frozen=True)
-class ListRow:
+class ListRow(Struct, frozen=True):
     """One row: an id, its cells, what each is sorted by (the cell itself when absent), and whether it is quiet."""
 
     id: Hashable
