@@ -13,13 +13,14 @@ import pytest
 from click.testing import CliRunner
 
 from tests.cli.test_json import hold
-from tests.conftest import small_rig
+from tests.conftest import slowed, small_rig
 from welvo.cli import app
 from welvo.demo.gallery import gallery
 from welvo.formats.pcap import Datagram
 from welvo.formats.rigfile import save
 from welvo.live.engine import EngineProcess
 from welvo.live.recording import Recording, load
+from welvo.patience import wait_until
 from welvo.protocols import sacn
 from welvo.standins.process import StandIns
 
@@ -132,11 +133,13 @@ def test_a_capture_is_sent_by_a_source_of_its_own(tmp_path: Path) -> None:
         engine.write(b"\x63" * 512)
         spec = {"id": "x", "row": 0, "wire": 77, "to": ["239.255.0.77"], "protocol": "sacn", "rate": 44}
         engine.set_streams([{**spec, "priority": 100, "rule": "always"}])
-        run(app, ["record", str(file), "--universes", "77", "--seconds", "0.8"])
+        assert wait_until(lambda: engine.status().get("sent", 0) > 0, 20)
+        recorded = run(app, ["record", str(file), "--universes", "77", "--seconds", str(slowed(0.8))])
+        assert "1 universe" in recorded.stdout + recorded.stderr
     finally:
         engine.stop()
     heard = tmp_path / "again.pcap"
-    with recording_beside(heard, 1.6):
+    with recording_beside(heard, slowed(1.6)):
         sent = run(app, ["play", str(file), "--send"])
     assert sent.exit_code == 0 and "0 not taken by the network" in sent.stdout
     frames = [f for f in load(heard).frames if f.wire == ("sacn", 77)]  # others may be armed meanwhile
