@@ -189,6 +189,33 @@ def test_a_long_table_comes_in_blocks_and_collisions_are_resolved(wire: Wire, no
     assert sorted(uids) == [r.uid for r in made]
 
 
+class Listing(Script):
+    """A port with a table of its own."""
+
+    def __init__(self, uids: list[int]) -> None:
+        super().__init__((rdm.ACK, b"short", 0))
+        self.uids = uids
+
+    async def table(self, anew: bool) -> list[int]:
+        return self.uids
+
+
+def test_a_table_is_not_believed_in_everything(wire: Wire) -> None:
+    one, two = 0x7FF000000101, 0x7FF000000102
+    everybody, all_of_a_maker = 0xFFFFFFFFFFFF, 0x7FF0FFFFFFFF
+    gateways = Gateways(wire)  # type: ignore[arg-type]
+    block = artnet.TodData(1, 1, 0, 3, 7, 0, (0, two, everybody, one, two, all_of_a_maker, one))
+    wire.send_artnet = lambda packet, ip: gateways._take(block, ip)  # type: ignore[method-assign]
+    assert run(gateways.port("127.0.0.21", 3).table(False)) == [two, one]
+
+
+def test_thousands_that_are_not_there_are_not_all_asked() -> None:
+    port = Listing([n + 1 for n in range(8000)])
+    found = run(find(port, False))
+    assert len(port.asked) == rdm_link.MOST_SILENT and [x.uid for x in found] == port.uids
+    assert all(x.failed for x in found) and "was not asked: the 20 before it" in found[-1].failed
+
+
 def test_sub_devices_are_read_one_by_one_with_gaps_in_their_numbers(wire: Wire, node: Node) -> None:
     lamp = lamps(node)[0]
     lamp.parts = {1: (101, 4), 4: (120, 8)}

@@ -179,3 +179,12 @@ def test_rdm_in_art_net_by_its_octets() -> None:
     raw = HEAD + bytes.fromhex("0084 000E 01 00 7FF000000101 00 30 00F0 0001 0002 00000000 0011 0021")
     sub = artnet.RdmSub(0x7FF000000101, rdm.SET, rdm.DMX_START_ADDRESS, 1, 2, (17, 33))
     assert artnet.encode(sub) == raw and artnet.decode(raw) == sub
+
+
+def test_a_label_is_kept_without_what_cannot_be_seen() -> None:
+    raw = "Eel\n7 \u202egnp.\u200b é✓".encode()
+    assert rdm.decode_text(raw) == "Eel\ufffd7 \ufffdgnp.\ufffd é✓"
+    assert (
+        artnet.decode(artnet.encode(artnet.PollReply((127, 0, 0, 9), "WEIR\t2\x1b[1m"))).short_name
+        == "WEIR\ufffd2\ufffd[1m"
+    )  # type: ignore[union-attr]

@@ -33,6 +33,9 @@ MOST_PARTS = 64
 """Parts of one answer that is too long for a packet."""
 TABLE, TABLE_AGAIN = 30.0, 0.5
 """Seconds that a gateway may search, and between two looks at its table."""
+MOST_SILENT = 20
+"""Responders in a row without a proper answer, after which the rest of a table is not asked: each costs some seconds,
+and a gateway may list thousands that are not there."""
 MOST_ANSWER = 16_384
 MOST_SUBS = 512
 """Sub-devices that a responder can have (E1.20, 9.1)."""
@@ -150,7 +153,7 @@ class Gateways:
                     if not anew and table.total < 0 and loop.time() > end - TABLE + 4 * TABLE_AGAIN:
                         break  # nobody there at all: a search would have been announced
                     continue
-                return [uid for n in sorted(table.blocks) for uid in table.blocks[n]]
+                return rdm.responders(uid for n in sorted(table.blocks) for uid in table.blocks[n])
         finally:
             self._tables.pop(at, None)
         raise LinkError(f"{ip} gives no table of its responders.")
@@ -354,9 +357,15 @@ async def find(port: RdmPort, anew: bool, told: Callable[[int, int], object] = l
     """Every responder of a port, read. `told` is called with how many are read of how many."""
     talk = Talk(port)
     uids = await port.table(anew)
-    found = []
+    found: list[Lamp] = []
+    silent = 0
     for n, uid in enumerate(uids):
         told(n, len(uids))
+        if silent >= MOST_SILENT:
+            why = f"{rdm.say_uid(uid)} was not asked: the {MOST_SILENT} before it in the table gave no proper answer."
+            found.append(Lamp(uid, failed=why, at=time.time()))
+            continue
         found.append(await talk.read(uid))
+        silent = silent + 1 if found[-1].failed else 0
     told(len(uids), len(uids))
     return found

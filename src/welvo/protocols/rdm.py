@@ -8,12 +8,12 @@ from __future__ import annotations
 
 import re
 import struct
-from collections.abc import Generator
+from collections.abc import Generator, Iterable
 from typing import Literal, NamedTuple
 
 from msgspec import Struct
 
-from welvo.protocols.wire import WireError
+from welvo.protocols.wire import WireError, read_text
 
 START, SUB_START = 0xCC, 0x01
 HIGHEST_UID = 0xFFFF_FFFF_FFFE
@@ -256,6 +256,12 @@ def search(known: tuple[int, ...] = (), unmute: bool = True) -> Generator[Ask, b
     return found
 
 
+def responders(uids: Iterable[int]) -> list[int]:
+    """Those of a table that can be lamps, each once and in its order: the null UID and broadcasts, to everybody or to
+    all of one maker (E1.20, 5.1), are nobody's."""
+    return [uid for uid in dict.fromkeys(uids) if uid and uid & 0xFFFFFFFF != 0xFFFFFFFF]
+
+
 def _mute(uid: int) -> Generator[Ask, bytes | None, bool]:
     for _ in range(MUTES):
         if (yield Ask("mute", uid, uid)) is not None:
@@ -304,7 +310,7 @@ CATEGORIES = {
 
 def decode_text(data: bytes) -> str:
     """A label: no terminator, 32 octets at most; what is no text becomes a mark."""
-    return data[:32].split(b"\0", 1)[0].decode("utf-8", "replace")
+    return read_text(data[:32])
 
 
 def encode_text(text: str) -> bytes:

@@ -2,6 +2,12 @@
 
 from __future__ import annotations
 
+import re
+
+_UNSEEN = re.compile("[\x00-\x1f\x7f-\x9f\u061c\u200b-\u200f\u2028\u2029\u202a-\u202e\u2066-\u2069\ufeff]")
+MARK = "\ufffd"
+"""Stands for octets that are no text, and for characters that cannot be seen or would turn the writing around."""
+
 
 class WireError(ValueError):
     """Bytes that are no such packet; `field` names the part that is wrong."""
@@ -24,7 +30,10 @@ def text_field(text: str, length: int) -> bytes:
 
 
 def read_text(raw: bytes) -> str:
-    return raw.split(b"\0", 1)[0].decode("utf-8", "replace")
+    """The text of a field as it is kept: up to the first zero, with a mark for everything that is no plain text. Names
+    come from anybody on the network, and go on into files, lists and papers."""
+    text = raw.split(b"\0", 1)[0].decode("utf-8", "replace")
+    return text if text.isprintable() else _UNSEEN.sub(MARK, text)
 
 
 def step_of(last: int, new: int) -> int:
