@@ -8,6 +8,10 @@ READY := $(VENV)/.ready
 PREFIX ?= $(HOME)/.local
 export PREFIX
 
+# The tests, the demo and the timings start the program again and again as processes of their own: without kept bytecode,
+# as some shells ask for it, each would read all of its source anew.
+export PYTHONDONTWRITEBYTECODE :=
+
 .PHONY: demo test test-newest test-oldest check bench fuzz screens docs referee wheel install uninstall update clean
 
 demo: $(READY)

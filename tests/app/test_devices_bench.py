@@ -3,6 +3,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from typing import Any
+from unittest.mock import Mock
 
 import pytest
 from msgspec.structs import replace
@@ -263,7 +264,7 @@ def test_nothing_is_sent_before_arming(bench: Window, qtbot: QtBot, engines: lis
 
 
 def test_what_is_armed_and_does_not_leave_is_said_everywhere(
-    bench: Window, qtbot: QtBot, engines: list[Recorder]
+    bench: Window, qtbot: QtBot, engines: list[Recorder], monkeypatch: pytest.MonkeyPatch
 ) -> None:
     network, tick = bench.network, bench.network._on_tick
     pick(bench, qtbot, "101")
@@ -297,11 +298,23 @@ def test_what_is_armed_and_does_not_leave_is_said_everywhere(
     engine.state = EngineState("silent", silent_for=9.0)
     tick()
     assert not network.armed and "whatever is tried" in bench.message.words and not engine.alive
-    for kind, says in (("ended", "ended by itself"), ("failed", "could not be opened on 127.0.0.1: no such luck")):
-        assert network.arm()
-        engines[-1].state = EngineState(kind, why="no such luck")  # type: ignore[arg-type]
+    assert network.arm()
+    for n in range(MOST_REPLACED):
+        engines[-1].state = EngineState("ended", why="it ended by itself")
         tick()
-        assert not network.armed and says in bench.message.words
+        assert network.armed and engines[-1].revived == n + 1 and "was ended from outside" in bench.message.words
+    engines[-1].state = EngineState("ended")
+    tick()
+    assert not network.armed and "ends by itself, whatever is tried" in bench.message.words
+    assert network.arm()
+    engines[-1].state = EngineState("failed", why="no such luck")
+    tick()
+    assert not network.armed and "could not be opened on 127.0.0.1: no such luck" in bench.message.words
+    assert network.arm()
+    monkeypatch.setattr(engines[-1], "revive", Mock(side_effect=OSError(11, "Resource temporarily unavailable")))
+    engines[-1].state = EngineState("ended")
+    tick()
+    assert not network.armed and "cannot be started" in bench.message.words
     assert bench.head.arm.said()[0] == "Not armed"
 
 

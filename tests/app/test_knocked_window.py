@@ -202,6 +202,12 @@ def test_a_streaming_process_that_stands_still_holds_up_nothing(small: Window, q
         qtbot.waitUntil(lambda: "does not answer" in small.message.words, timeout=3000)
         qtbot.waitUntil(lambda: engine.revived == 1, timeout=4000)
         qtbot.waitUntil(lambda: small.head.arm.said()[0].startswith("Armed ·"), timeout=10_000)
+        sent = engine.status(10.0)["sent"]
+        os.kill(engine.pid, signal.SIGKILL)  # ended from outside is no other case than standing still
+        qtbot.waitUntil(lambda: engine.revived == 2, timeout=4000)
+        assert network.armed and "was ended from outside" in small.message.words and sent > 0
+        qtbot.waitUntil(lambda: small.head.arm.said()[0].startswith("Armed ·"), timeout=10_000)
+        assert wait_until(lambda: engine.status(1.0).get("sent", 0) > 0, 10)  # with the same streams
         os.kill(engine.pid, signal.SIGSTOP)
         never_held_up(network.disarm)
         assert not network.armed

@@ -305,23 +305,27 @@ class Network(QObject):
     def _look_at_output(self) -> None:
         """Bring `sending` up to date, and act on a process that failed, ended or does not answer."""
         state = self.engine.state if self.engine else None
-        if state and state.kind in ("failed", "ended"):
+        if state and state.kind == "failed":
             why = state.why
             self.disarm()
-            words = (
-                f"Output could not be opened on {self.interface.ip}: {why}"
-                if state.kind == "failed"
-                else ("The output process ended by itself. Output is disarmed")
-            )
-            self.session.say(f"{words}.", "error")
+            self.session.say(f"Output could not be opened on {self.interface.ip}: {why}.", "error")
             return
-        if self.engine and state and state.kind == "silent" and state.silent_for > REPLACE_AFTER:
+        gone = state is not None and state.kind == "ended"
+        if self.engine and state and (gone or (state.kind == "silent" and state.silent_for > REPLACE_AFTER)):
             if self.engine.revived >= MOST_REPLACED:
                 self.disarm()
-                self.session.say("The output process does not answer, whatever is tried. Output is disarmed.", "error")
+                does = "ends by itself" if gone else "does not answer"
+                self.session.say(f"The output process {does}, whatever is tried. Output is disarmed.", "error")
                 return
-            self.engine.revive()
-            self.session.say("The output process did not answer and was replaced by a new one.", "error")
+            try:
+                self.engine.revive()
+            except OSError as e:
+                self.disarm()
+                self.session.say(f"A new output process cannot be started: {e}. Output is disarmed.", "error")
+                return
+            did = "was ended from outside" if gone else "did not answer"
+            self.session.say(f"The output process {did} and was replaced by a new one; what is armed goes on.", "error")
+            state = self.engine.state
         found = self._sending(state)
         if found != self.sending:
             words = found.trouble or found.partly
