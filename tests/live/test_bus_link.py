@@ -33,7 +33,7 @@ from welvo.live.links import LinkError
 from welvo.observed.values import BusSeen, GearSeen
 from welvo.patch.gear import gear_wishes
 from welvo.protocols import dali
-from welvo.protocols.dali import Forward, To
+from welvo.protocols.dali import SEVERAL, Forward, To
 from welvo.rig.buses import Bus, Gear
 from welvo.standins.gear import SimGear, Wire
 
@@ -236,4 +236,24 @@ def test_frames_go_in_requests_that_keep_pairs_together() -> None:
     assert max(pages.sizes) <= bus_link.AT_ONCE and sum(pages.sizes) == 33
     with pytest.raises(LinkError, match="answers 0 of 1 frames"):
         run(HttpBus(Pages(Wire(), lose=1), "x").put(frames[:1]))  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize("answer", [256, 7000, -2])
+def test_an_answer_that_is_no_octet_is_refused(answer: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    pages = Pages(Wire())
+    monkeypatch.setattr(pages.wire, "put", lambda octets: answer)
+    with pytest.raises(LinkError, match=f"answers a frame with {answer}, which is no octet"):
+        run(HttpBus(pages, "x").put([dali.command(To(short=0), dali.QUERY_LEVEL)]))  # type: ignore[arg-type]
+
+
+def test_who_answers_something_else_than_yes_is_no_gear() -> None:
+    class Odd:
+        async def put(self, frames: Sequence[Forward]) -> list[int | None]:
+            said = {
+                dali.command(To(short=n), dali.QUERY_PRESENT).octets(): a for n, a in ((3, 37), (5, 255), (9, SEVERAL))
+            }
+            return [said.get(f.octets()) for f in frames]
+
+    seen = run(search(Odd()))
+    assert [g.at for g in seen.gear] == [5, 9] and not seen.strays
     assert HttpLink  # what it stands in for

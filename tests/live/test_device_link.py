@@ -9,8 +9,8 @@ import msgspec
 import pytest
 
 from tests.standins.test_pixel import penstock
-from welvo.live.device_link import Answer, DeviceLink, Push, Values
-from welvo.live.links import LinkError
+from welvo.live.device_link import Answer, DeviceLink, Push, Values, _decoded, _Staged
+from welvo.live.links import MOST_TEXT, LinkError, read_page
 from welvo.observed.values import Said
 from welvo.rig.wiring import Need
 from welvo.standins.pixel import PixelDevice, PowerLost
@@ -172,3 +172,19 @@ def test_a_thousand_faulty_pushes_end_in_a_state_that_is_described_truly(block: 
                 assert made.failed, where
             else:
                 assert made.said is None and made.failed, where
+
+
+def test_texts_of_a_page_are_cut_and_cleaned_before_they_are_kept() -> None:
+    raw = msgspec.json.encode(
+        {"values": {"name\u202e": "Eel\x1b[1m\n", "long": "x" * 9000}, "ports": ["a\u200b", 7, None]}
+    )
+    assert read_page(raw) == {
+        "values": {"name\ufffd": "Eel\ufffd[1m\ufffd", "long": "x" * MOST_TEXT}, "ports": ["a\ufffd", 7, None]
+    }  # fmt: skip
+    assert (
+        _decoded(b'{"results": {"a": {"taken": false, "why": "no\\u202e!"}}}', _Staged, "").results["a"].why
+        == "no\ufffd!"
+    )
+    for wrong in (b"{", b"[" * 4000 + b"]" * 4000, b'{"results": 1}'):
+        with pytest.raises(LinkError, match="no settings"):
+            _decoded(wrong, _Staged, "127.0.0.9")

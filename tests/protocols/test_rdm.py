@@ -136,6 +136,24 @@ def test_two_hundred_and_fifty_neighbours_are_found_and_it_ends_whatever_answers
     assert sorted(found) == sorted(many)[30:]
 
 
+def test_an_answer_that_was_lost_is_made_up_for() -> None:
+    rng = random.Random(7)
+    uids = {rng.randrange(rdm.HIGHEST_UID) for _ in range(12)}
+    for lost in range(40):
+        wire, looking, branches = line(uids), rdm.search(), 0
+        next(wire)
+        ask = next(looking)
+        try:
+            while True:
+                said = wire.send(ask)
+                if ask.kind == "branch" and said is not None:
+                    branches += 1
+                    said = None if branches - 1 == lost else said
+                ask = looking.send(said)
+        except StopIteration as e:
+            assert sorted(e.value) == sorted(uids), lost
+
+
 def test_device_info_and_the_rest_by_their_octets() -> None:
     raw = bytes.fromhex("0100 0007 0102 00000203 0016 02 03 0091 0000 01")
     info = rdm.decode_info(raw)

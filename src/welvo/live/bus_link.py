@@ -18,7 +18,7 @@ from welvo.live.device_link import HttpLink
 from welvo.live.links import LinkError
 from welvo.observed.values import BusSeen, GearSeen
 from welvo.protocols import dali
-from welvo.protocols.dali import SEVERAL, Forward, To
+from welvo.protocols.dali import SEVERAL, YES, Forward, To
 from welvo.rig.buses import Gear
 
 AT_ONCE = 24
@@ -66,6 +66,9 @@ class HttpBus:
         came = await self._link.frames(self._label, [octets.hex() for octets in sent])
         if len(came) != len(sent):
             raise LinkError(f"{self._link.ip} answers {len(came)} of {len(sent)} frames.")
+        for a in came:
+            if a is not None and not SEVERAL <= a <= 255:
+                raise LinkError(f"{self._link.ip} answers a frame with {a}, which is no octet of a lamp bus.")
         found, at = [], 0
         for f in frames:
             at += 2 if f.twice else 1
@@ -109,8 +112,8 @@ async def search(line: BusLine, deep: bool = False, told: Told = quietly) -> Bus
     for first in range(0, dali.SHORT_ADDRESSES, 16):
         told("asks all 64 places", first, dali.SHORT_ADDRESSES)
         asked = [dali.command(To(short=n), dali.QUERY_PRESENT) for n in range(first, first + 16)]
-        there += [first + n for n, a in enumerate(await line.put(asked)) if a is not None]
-    strays = (await line.put([dali.command(To(unaddressed=True), dali.QUERY_PRESENT)]))[0] is not None
+        there += [first + n for n, a in enumerate(await line.put(asked)) if a in (YES, SEVERAL)]
+    strays = (await line.put([dali.command(To(unaddressed=True), dali.QUERY_PRESENT)]))[0] in (YES, SEVERAL)
     found = []
     for n, short in enumerate(there):
         told(f"reads gear {short}", n, len(there))
@@ -218,7 +221,7 @@ async def initialise(
             raise
         taken = {c.now for c in made.changes}
         left = [n for n in left if n not in taken]
-        made.strays = (await line.put([dali.command(To(unaddressed=True), dali.QUERY_PRESENT)]))[0] is not None
+        made.strays = (await line.put([dali.command(To(unaddressed=True), dali.QUERY_PRESENT)]))[0] in (YES, SEVERAL)
         if not made.strays or not left or which not in (0, 0xFF):
             break  # gear that had no address before is not meant when others are set apart
     return made

@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING, Any, Protocol
 import msgspec
 from msgspec import UNSET, UnsetType
 
-from welvo.live.links import LinkError
+from welvo.live.links import LinkError, read_page
 from welvo.observed.values import Result, Said
 from welvo.patience import patient
 from welvo.rig.entered import SettingValue
@@ -184,7 +184,7 @@ def _why(error: Exception) -> str:
 
 def _decoded(raw: bytes, kind: type[Any], ip: str) -> Any:
     try:
-        return msgspec.json.decode(raw, type=kind)
+        return msgspec.convert(read_page(raw), kind)
     except (msgspec.DecodeError, msgspec.ValidationError, ValueError, RecursionError) as e:
         raise LinkError(f"{ip} answers with something that is no settings ({e}).") from e
 

@@ -6,17 +6,39 @@ import base64
 import binascii
 from typing import Any, Protocol
 
+import msgspec
+
 from welvo.live.listener import Listener
 from welvo.observed.values import Heard
 from welvo.protocols import artnet
+from welvo.protocols.wire import seen
 from welvo.rig.base import Refused
 from welvo.rig.entered import SettingValue
 from welvo.rig.wiring import DeviceModel
 from welvo.settings.artnet import address_packets
 
+MOST_TEXT = 500
+"""Letters of one text from a page of a device that are kept."""
+
 
 class LinkError(Refused):
     """A device that cannot be set or read; the message says what, why and what to do."""
+
+
+def read_page(raw: bytes) -> Any:
+    """The JSON of a device's page as plain values, with its texts cut and cleaned: they go on into files, lists and
+    papers. Raises msgspec.DecodeError, ValueError or RecursionError for what is no JSON."""
+    return _kept(msgspec.json.decode(raw))
+
+
+def _kept(value: Any) -> Any:
+    if isinstance(value, str):
+        return seen(value[:MOST_TEXT])
+    if isinstance(value, list):
+        return [_kept(x) for x in value]
+    if isinstance(value, dict):
+        return {_kept(k): _kept(v) for k, v in value.items()}
+    return value
 
 
 class Link(Protocol):

@@ -15,7 +15,7 @@ import msgspec
 
 from welvo.live.device_link import HttpLink
 from welvo.live.device_link import session as settings_session
-from welvo.live.links import LinkError
+from welvo.live.links import LinkError, read_page
 from welvo.live.worker import Faults, Worker
 from welvo.patience import patient
 
@@ -49,7 +49,7 @@ async def _ask(session: ClientSession, ip: str, port: int) -> dict[str, Any]:
     except (OSError, ClientError, TimeoutError) as e:
         raise LinkError(f"{ip} does not show its status on port {port} ({str(e) or 'it takes too long'}).") from e
     try:
-        found = msgspec.json.decode(body) if len(body) <= MOST else None
+        found = read_page(body) if len(body) <= MOST else None
     except (msgspec.DecodeError, ValueError, RecursionError) as e:
         raise LinkError(f"{ip} answers with something that is no status.") from e
     if not isinstance(found, dict) or not isinstance(found.get("ports"), list):

@@ -17,7 +17,7 @@ import msgspec
 
 from welvo.live.device_link import HttpLink, session
 from welvo.live.interfaces import Interface
-from welvo.live.links import LinkError
+from welvo.live.links import LinkError, read_page
 from welvo.observed.values import Said
 from welvo.protocols import ddp
 from welvo.protocols.wire import WireError
@@ -89,10 +89,10 @@ async def displays(interface: Interface, also: Iterable[str] = (), seconds: floa
                 raw, sender = await asyncio.wait_for(loop.sock_recvfrom(sock, 4096), left)
             except (TimeoutError, OSError):
                 break
-            with contextlib.suppress(WireError, msgspec.DecodeError, msgspec.ValidationError):
+            with contextlib.suppress(WireError, ValueError, RecursionError):  # whatever else came is no status
                 packet = ddp.decode(raw)
                 if packet.flags & ddp.REPLY and packet.destination == ddp.STATUS:
-                    s = msgspec.json.decode(packet.data, type=_StatusReply).status
+                    s = msgspec.convert(read_page(packet.data), _StatusReply).status
                     found[sender[0]] = Said(
                         time.time(), name=s.mod, maker=s.man, model=s.mod, mac=s.mac, firmware=s.ver
                     )

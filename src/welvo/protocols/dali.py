@@ -17,6 +17,8 @@ from welvo.protocols.wire import WireError
 SHORT_ADDRESSES, GROUPS, SCENES = 64, 16, 16
 MASK = 255
 """As a level: stop a fade, otherwise no change; as a stored one: not part of it, or the last level (9.4)."""
+YES = 255
+"""The only answer of gear to a question that is answered with yes or silence (IEC 62386-102)."""
 HIGHEST_LEVEL = 254
 
 FORWARD_S, BACKWARD_S, PAUSE_S = 0.01417, 0.0075, 0.0135

@@ -225,7 +225,8 @@ def search(known: tuple[int, ...] = (), unmute: bool = True) -> Generator[Ask, b
     for uid in known:
         if (yield from _mute(uid)):
             found.append(uid)
-    stack = [(0, HIGHEST_UID)]
+    # Everybody is asked once more at the end: a lamp whose answer came too late or damaged in its branch is found then.
+    stack = [(0, HIGHEST_UID)] * 2
     twice: dict[tuple[int, int, int], int] = {}
     while stack:
         low, high = stack.pop()

@@ -32,7 +32,11 @@ def text_field(text: str, length: int) -> bytes:
 def read_text(raw: bytes) -> str:
     """The text of a field as it is kept: up to the first zero, with a mark for everything that is no plain text. Names
     come from anybody on the network, and go on into files, lists and papers."""
-    text = raw.split(b"\0", 1)[0].decode("utf-8", "replace")
+    return seen(raw.split(b"\0", 1)[0].decode("utf-8", "replace"))
+
+
+def seen(text: str) -> str:
+    """A text with a mark for each character that cannot be seen or would turn the writing around."""
     return text if text.isprintable() else _UNSEEN.sub(MARK, text)
 
 
