@@ -41,6 +41,8 @@ from welvo.standins.process import OBEYED
 from welvo.standins.store import Store
 
 BROADCAST = "127.255.255.255"
+KEPT, ENDS = 5.0, 0.2
+"""Seconds that a connection of somebody who says no more is kept, and that one in use may hold up the end."""
 
 
 class StandInError(Exception):
@@ -551,7 +553,7 @@ class Host:
 
         from welvo.standins.pages import application
 
-        runner = web.AppRunner(application(node), access_log=None)
+        runner = web.AppRunner(application(node), access_log=None, keepalive_timeout=KEPT, shutdown_timeout=ENDS)
         await runner.setup()
         site = web.TCPSite(runner, node.ip, node.model.status_port)
         try:
