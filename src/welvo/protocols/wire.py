@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import re
 
-_UNSEEN = re.compile("[\x00-\x1f\x7f-\x9f\u061c\u200b-\u200f\u2028\u2029\u202a-\u202e\u2066-\u2069\ufeff]")
+UNSEEN = "\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200b-\u200f\u2028\u2029\u202a-\u202e\u2066-\u2069\ufeff\ud800-\udfff"
+"""Control and direction characters, as a regular expression takes them in brackets; tabs and line ends are not among
+them."""
+_UNSEEN = re.compile(f"[\t\n{UNSEEN}]")
 MARK = "\ufffd"
 """Stands for octets that are no text, and for characters that cannot be seen or would turn the writing around."""
 

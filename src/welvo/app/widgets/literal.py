@@ -11,11 +11,9 @@ import html
 import re
 from collections.abc import Iterable
 
-_UNSEEN = re.compile(
-    "[\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200b-\u200f\u2028\u2029\u202a-\u202e\u2066-\u2069\ufeff\ud800-\udfff]"
-)
-MARK = "\ufffd"
-"""Stands for what cannot be seen or would turn the writing around."""
+from welvo.protocols.wire import MARK, UNSEEN
+
+_UNSEEN = re.compile(f"[{UNSEEN}]")
 _JOINER = "\u2060"
 
 
