@@ -309,15 +309,7 @@ def bytes_of(rig: Rig, path: Path) -> bytes:
         again = loads(data, name)
     except RigFileError as e:
         raise RigFileError(f"{name} was not written, because it could not be opened again. {e}") from e
-    except (
-        ValueError,
-        TypeError,
-        RecursionError,
-        OverflowError,
-        zipfile.LargeZipFile,
-        msgspec.MsgspecError,
-        struct.error,
-    ) as e:
+    except _NOT_WRITTEN as e:
         raise RigFileError(f"{name} was not written, because it could not be opened again: {e}.") from e
     if again != rig:
         parts = [p for p in (*PARTS, "name", "note", "columns") if getattr(again, p) != getattr(rig, p)]
