@@ -68,12 +68,13 @@ def test_why_names_the_cause_and_what_to_do(rehearsed: Path, sender: None) -> No
 def test_recorded_told_and_played_again(tmp_path: Path, sender: None) -> None:
     file = tmp_path / "wire.pcap"
     done = run(app, ["record", str(file), "--universes", "3,206", "--seconds", "1", "--json"])
-    assert done.exit_code == 0 and hold("record", json.loads(done.stdout))["universes"] == 2
     recording = load(file)
-    assert recording.wires == [("sacn", 3), ("sacn", 206)] and len(recording.frames) > 60
+    # a window of another test may be armed meanwhile: what it sends is recorded too
+    assert {("sacn", 3), ("sacn", 206)} <= set(recording.wires) and len(recording.frames) > 60
+    assert done.exit_code == 0 and hold("record", json.loads(done.stdout))["universes"] == len(recording.wires)
     told = hold("play", json.loads(run(app, ["play", str(file), "--json"]).stdout))
-    assert [(u["wire"], u["slots"]) for u in told["universes"]] == [("sACN 3", 512), ("sACN 206", 512)]
-    assert all("Desk" in u["sources"] for u in told["universes"])  # a window of another test may be armed meanwhile
+    ours = [u for u in told["universes"] if u["wire"] in ("sACN 3", "sACN 206")]
+    assert [u["slots"] for u in ours] == [512, 512] and all("Desk" in u["sources"] for u in ours)
     at = json.loads(run(app, ["play", str(file), "--at", "0.5", "--json"]).stdout)
     assert at["sACN 3"] == [255] * 512
     assert "1=255" in run(app, ["play", str(file), "--at", "0.5"]).stdout
@@ -135,7 +136,9 @@ def test_a_capture_is_sent_by_a_source_of_its_own(tmp_path: Path) -> None:
         engine.set_streams([{**spec, "priority": 100, "rule": "always"}])
         assert wait_until(lambda: engine.status().get("sent", 0) > 0, 20)
         recorded = run(app, ["record", str(file), "--universes", "77", "--seconds", str(slowed(0.8))])
-        assert "1 universe" in recorded.stdout + recorded.stderr
+        wires = load(file).wires  # others may be armed meanwhile
+        said = f"{len(wires)} universe{'s' * (len(wires) != 1)}\n"
+        assert ("sacn", 77) in wires and recorded.stdout.endswith(said)
     finally:
         engine.stop()
     heard = tmp_path / "again.pcap"

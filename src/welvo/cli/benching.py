@@ -167,7 +167,7 @@ def record(file: Path, interface: str, universes: str, seconds: float, as_json: 
     from welvo.formats.files import RigFileError
     from welvo.live.recording import Recorder
     from welvo.rig.base import Refused
-    from welvo.rig.notation import read_numbers
+    from welvo.rig.notation import plural, read_numbers
 
     try:
         wanted = read_numbers(universes)
@@ -195,7 +195,8 @@ def record(file: Path, interface: str, universes: str, seconds: float, as_json: 
         answer = {"seconds": seconds, "packets": packets, "universes": universes_heard, "full": recorder.full}
         say_json({"written": written, **answer})
     else:
-        click.echo(f"{packets} packets of {recording.seconds:.1f} s, {universes_heard} universes", err=file == STANDARD)
+        told = f"{plural(packets, 'packet')} of {recording.seconds:.1f} s, {plural(universes_heard, 'universe')}"
+        click.echo(told, err=file == STANDARD)
 
 
 @app.command()
