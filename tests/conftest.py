@@ -5,6 +5,7 @@ from __future__ import annotations
 import fcntl
 import gc
 import os
+import subprocess
 import tempfile
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -65,6 +66,13 @@ def slowed(seconds: float) -> float:
     are processes for each processor, twice over because they take turns unevenly."""
     crowd = crowding()
     return seconds if crowd < 1.5 else 2 * crowd * seconds
+
+
+def own_network() -> None:
+    """Skip a test that makes a network of its own where this machine does not let it."""
+    pair = ["unshare", "-n", "ip", "link", "add", "d0", "type", "veth", "peer", "name", "d1"]
+    if os.getuid() or not Path("/usr/sbin/ip").exists() or subprocess.run(pair, capture_output=True).returncode:
+        pytest.skip("this machine does not let a test make a network of its own")
 
 
 def at(universe: int, address: int, **more: object) -> tuple[Place, ...]:

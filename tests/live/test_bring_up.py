@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import asyncio
 import json
-import os
 import subprocess
 import sys
 from dataclasses import dataclass, field
-from pathlib import Path
 
 import pytest
 
+from tests.conftest import own_network
 from welvo.formats.models import shipped
 from welvo.live.bring_up import Search, Wanted, bring_up, neighbour_of
 from welvo.live.interfaces import Interface
@@ -180,9 +179,7 @@ print(json.dumps(found))
 
 
 def test_verdicts_on_a_real_network() -> None:
-    probe = ["unshare", "-n", "ip", "link", "add", "d0", "type", "veth", "peer", "name", "d1"]
-    if os.getuid() or not Path("/usr/sbin/ip").exists() or subprocess.run(probe, capture_output=True).returncode:
-        pytest.skip("this machine does not let a test make a network of its own")
+    own_network()
     done = subprocess.run(["unshare", "-n", sys.executable, "-c", NETWORK], capture_output=True, text=True, timeout=300)
     assert done.returncode == 0, done.stderr
     found = json.loads(done.stdout.splitlines()[-1])

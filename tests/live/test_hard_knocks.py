@@ -17,7 +17,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import slowed
+from tests.conftest import own_network, slowed
 from tests.live.test_engine_process import SPEC, collect, ear  # noqa: F401
 from tests.live.test_listener import CID, HERE, data, listener, reply  # noqa: F401
 from welvo.demo.gallery import gallery
@@ -160,10 +160,10 @@ def test_quiet_nothing_leaves(monkeypatch: pytest.MonkeyPatch) -> None:
 # ---- many groups on few sockets
 
 
-def test_groups_beyond_the_first_share_sockets_and_hear_only_groups(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(groups, "ALONE", 2)
-    heard = Listener(HERE, poll=False)
+def test_groups_share_sockets_where_descriptors_are_few_and_hear_only_groups() -> None:
+    heard = Listener(HERE, poll=False)  # this one takes a socket of its own for the list of universes
     heard._groups.room = 3
+    heard._groups.free = lambda: 5  # of which four are kept for sharing ten groups by threes
     heard.join(range(1, 11))
     assert heard._groups.sockets == 2 + 3 and len(heard._groups.joined) == 11 and heard.known_problems == []
     heard.start()
@@ -186,16 +186,64 @@ def test_groups_beyond_the_first_share_sockets_and_hear_only_groups(monkeypatch:
         heard.close()
 
 
+@pytest.mark.parametrize("first", ["they", "we"])
+def test_many_groups_and_programs_that_want_the_port_for_themselves_do_not_meet(first: str) -> None:
+    """From the 65th group on a socket was once bound to all addresses: who came second was deaf, or did not start."""
+    theirs = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+    if first == "they":
+        theirs.bind(("127.0.0.66", sacn.PORT))  # for themselves: without SO_REUSEADDR
+    heard = Listener(HERE, range(1, 301), poll=False)
+    heard.start()
+    try:
+        if first == "we":
+            theirs.bind(("127.0.0.66", sacn.PORT))
+        assert heard.problems == [] and heard._groups.sockets == 301
+        with sender() as out:
+            for universe in (1, 64, 65, 66, 300):
+                out.sendto(data(universe, 9), (sacn.group(universe), sacn.PORT))
+        assert until(lambda: sorted(s.wire for s in heard.sources(time.time())) == [1, 64, 65, 66, 300])
+    finally:
+        heard.close()
+        theirs.close()
+
+
+def test_where_sharing_is_refused_groups_get_sockets_of_their_own() -> None:
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as theirs, selectors.DefaultSelector() as selector:
+        theirs.bind(("127.0.0.66", sacn.PORT))
+        made = Groups(HERE, selector)
+        made.free, made.room = lambda: 4, 2  # three would share two by two, were it not for them
+        try:
+            assert made.join(range(1, 5)) == []
+            assert made.joined == {1, 2, 3, 4}
+        finally:
+            made.close()
+
+
+def test_a_port_that_becomes_free_is_taken_without_being_told_to() -> None:
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as theirs:
+        theirs.bind((HERE.ip, artnet.PORT))
+        heard = Listener(HERE, poll=False)
+        heard.start()
+        assert heard.taken == [artnet.PORT] and "held by Welvo itself" in heard.problems[0]  # it is our own process
+    try:
+        assert until(lambda: heard.artnet_fd >= 0 and heard.taken == [], 10)
+        with sender() as out:
+            out.sendto(artnet.encode(artnet.Dmx(3, bytes(8), 1)), (HERE.ip, artnet.PORT))
+        assert until(lambda: heard.sources(time.time()))
+    finally:
+        heard.close()
+
+
 def test_what_no_descriptor_is_left_for_is_said() -> None:
     selector = selectors.DefaultSelector()
     made = Groups(HERE, selector)
-    made.free = lambda: 3
+    made.free = lambda: 3 - made.sockets
     made.room = 2
     try:
         assert made.join([1, 2]) == []
         (problem,) = made.join(range(1, 9))
-        assert "3 universes, 6 to 8" in problem or "universes" in problem, problem
-        assert "no more files" in problem and {1, 2} <= made.joined
+        assert problem.startswith("sACN 4 universes, 5 to 8, cannot be heard as multicast: no more files"), problem
+        assert made.joined == {1, 2, 3, 4}
         made.free = lambda: 0
         assert made.join([1, 50])[0].startswith("sACN universe 50 cannot be heard as multicast")
     finally:
@@ -388,12 +436,7 @@ engine.stop()
 
 
 def test_a_network_that_takes_nothing_is_said_within_half_a_second() -> None:
-    probe = ["unshare", "-n", "true"]
-    if os.getuid() or subprocess.run(probe, capture_output=True).returncode or not Path("/usr/sbin/ip").exists():
-        pytest.skip("this machine does not let a test make a network of its own")
-    pair = ["unshare", "-n", "ip", "link", "add", "d0", "type", "veth", "peer", "name", "d1"]
-    if subprocess.run(pair, capture_output=True).returncode:
-        pytest.skip("this machine has no pairs of interfaces")
+    own_network()
     done = subprocess.run(
         ["unshare", "-n", sys.executable, "-c", UNREACHABLE], capture_output=True, text=True, timeout=300
     )

@@ -2,7 +2,10 @@ from __future__ import annotations
 
 import contextlib
 import os
+import signal
 import socket
+import subprocess
+import sys
 import time
 
 import pytest
@@ -137,15 +140,32 @@ def test_a_port_that_is_taken_is_named_by_its_role(listener: Listener) -> None:
     second = Listener(HERE, [], poll=False)
     try:
         assert len(second.problems) == 2 and second.artnet_fd == -1
-        assert (
-            "The Art-Net port (UDP 6454) on 127.0.0.72 is taken" in second.problems[0]
-            and "sACN port (UDP 5568)" in second.problems[1]
-        )
-        assert str(os.getpid()) in second.problems[0]
+        assert "The Art-Net port (UDP 6454) on 127.0.0.72 is held by Welvo itself" in second.problems[0]
+        assert "sACN port (UDP 5568)" in second.problems[1] and "End that program" not in second.problems[0]
         with pytest.raises(ListenError, match="Art-Net port"):
             second.send_artnet(artnet.Poll(), "127.0.0.9")
     finally:
         second.close()
+
+
+def test_another_program_that_holds_a_port_is_named() -> None:
+    code = "import socket,time; s=socket.socket(socket.AF_INET, socket.SOCK_DGRAM); s.bind(('127.0.0.74', 6454))"
+    # by way of a shell that ends: so that it is nobody's child here
+    command = f"{sys.executable} -c \"{code}; print('held', flush=True); time.sleep(60)\" & echo $!"
+    shell = subprocess.Popen(["sh", "-c", command], stdout=subprocess.PIPE, text=True)
+    assert shell.stdout
+    told = {shell.stdout.readline().strip(), shell.stdout.readline().strip()} - {"held"}
+    pid = int(told.pop())
+    shell.wait()
+    try:
+        heard = Listener(Interface("lo", "127.0.0.74", "255.0.0.0"), poll=False)
+        (problem,) = heard.problems
+        heard.close()
+        assert problem.startswith("The Art-Net port (UDP 6454) on 127.0.0.74 is taken by python"), problem
+        assert f"(process {pid})" in problem and "End that program" in problem
+    finally:
+        os.kill(pid, signal.SIGKILL)
+        shell.stdout.close()
 
 
 def test_interfaces_begin_with_the_one_that_lets_nothing_out() -> None:

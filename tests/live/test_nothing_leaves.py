@@ -9,9 +9,10 @@ import json
 import os
 import subprocess
 import sys
-from pathlib import Path
 
 import pytest
+
+from tests.conftest import own_network
 
 ALONE = r"""
 import json, os, socket, subprocess, sys, tempfile, threading, time
@@ -115,9 +116,7 @@ os._exit(0)
 
 @pytest.mark.parametrize("how", ["asking", "quiet"])
 def test_no_level_leaves_before_arming_whatever_is_pressed(how: str) -> None:
-    probe = ["unshare", "-n", "ip", "link", "add", "d0", "type", "veth", "peer", "name", "d1"]
-    if os.getuid() or not Path("/usr/sbin/ip").exists() or subprocess.run(probe, capture_output=True).returncode:
-        pytest.skip("this machine does not let a test make a network of its own")
+    own_network()
     env = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
     command = ["unshare", "-n", sys.executable, "-c", ALONE, how]
     done = subprocess.run(command, capture_output=True, text=True, timeout=300, env=env)

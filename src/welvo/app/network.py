@@ -6,6 +6,7 @@ looked at, and whatever keeps a stream from leaving is said and stands in the he
 
 from __future__ import annotations
 
+import math
 import threading
 import time
 from collections import deque
@@ -51,8 +52,8 @@ FOLLOW_FOR = 8.0
 """Seconds beyond its usual restart for which a device is awaited at its new address."""
 FLUSH = 4
 """Milliseconds within which a change of levels is handed to the streaming process."""
-SLOW_START = 0.5
-"""Seconds for which a port that was just let go may still be held by the process that is ending."""
+SLOW_START = 2.5
+"""Seconds after which a port that was just let go is no longer held by the process that was ending."""
 
 
 class Sending(Struct, frozen=True):
@@ -96,7 +97,7 @@ class Network(QObject):
         self._ended: list[Any] = []
         self._kept_back: tuple[Any, frozenset[str], dict[str, str]] = (None, frozenset(), {})
         self._said: deque[str] = deque()
-        self._listen_again_at = 0.0
+        self._say_at = math.inf
         self.levels = Levels()
         self.lines: dict[str, str] = {}
         """Which serial port of this computer is which DMX line of the rig, by its number."""
@@ -143,10 +144,9 @@ class Network(QObject):
         if self.listener:
             self.listener.close()
         self.listener = Listener(self.interface, self._universes(), quiet=self.quiet)
-        if self.listener.taken and any(e.alive for e in self._ended):
-            self._listen_again_at = time.monotonic() + SLOW_START  # the process that ends still holds the port
-        else:
-            self._say_problems(self.listener)
+        # a process that ends may still hold the port, and the listener tries again by itself
+        ending = self.listener.taken and any(e.alive for e in self._ended)
+        self._say_at = time.monotonic() + (SLOW_START if ending else 0.0)
         self.listener.start()
         self.session.observe(heard={}, sources=(), lamps={}, buses={}, listening=True)
 
@@ -529,21 +529,20 @@ class Network(QObject):
         self._watch.wanted, self._watch.asked = tuple(wanted), tuple(asked)
 
     def _look_at_interface(self) -> None:
-        """Notice an interface that goes away or comes back: then everything has to be joined and heard anew."""
+        """Say when an interface goes away and when it is back; the listener and the output look after themselves."""
         if self.missing or not self.listener:
             return
         trouble = trouble_of(self.interface)
         if trouble != self.trouble:
-            back = self.trouble and not trouble
-            self.trouble = trouble
             if trouble:
                 self.session.say(f"{trouble[:1].upper()}{trouble[1:]}. Nothing is heard or sent there.", "error")
+            else:
+                self.session.say(f"{self.interface.label} is back.", "note")
+            self.trouble = trouble
             self.armed_changed.emit()
-            if back:
-                self._listen()
-        if self._listen_again_at and time.monotonic() > self._listen_again_at:
-            self._listen_again_at = 0.0
-            self._listen()
+        if time.monotonic() >= self._say_at:
+            self._say_at = math.inf
+            self._say_problems(self.listener)
 
     def _faults(self) -> list[Fault]:
         found = self._watch.faults.take()

@@ -190,9 +190,9 @@ class EngineProcess:
             self._talk.end(self.frames.close)
 
     def stop(self) -> None:
-        """End all streams properly and wait until the process is gone; never longer than three seconds or so."""
+        """End all streams properly and wait until the process is gone; three seconds or so, more when it is busy."""
         self.end()
-        self._talk.join(4 * END_WITHIN)
+        self._talk.join(4 * END_WITHIN * crowding())
 
 
 class Talk:
@@ -268,19 +268,23 @@ class Talk:
                     closing = bool(self._ending_since)
                 if closing and not outgoing and not stdin.closed:
                     stdin.close()  # the end of the pipe is the end of the parent, for a process that missed the line
-                writing = [stdin.fileno()] if outgoing and not stdin.closed else []
-                readable, writable, _ = select.select([stdout.fileno(), self._wake_read], writing, [], 0.1)
-                if self._wake_read in readable:
+                ready = select.poll()  # not select.select, which takes no descriptor above 1023
+                ready.register(stdout, select.POLLIN)
+                ready.register(self._wake_read, select.POLLIN)
+                if outgoing and not stdin.closed:
+                    ready.register(stdin, select.POLLOUT)
+                now = {fd for fd, _ in ready.poll(100)}
+                if self._wake_read in now:
                     with contextlib.suppress(BlockingIOError):
                         os.read(self._wake_read, 4096)
-                if writable:
+                if not stdin.closed and stdin.fileno() in now:
                     try:
                         outgoing = outgoing[os.write(stdin.fileno(), outgoing) :]
                     except BlockingIOError:
                         pass
                     except OSError:
                         outgoing = b""
-                if stdout.fileno() in readable:
+                if stdout.fileno() in now:
                     got = os.read(stdout.fileno(), 1 << 16)
                     if not got:
                         break

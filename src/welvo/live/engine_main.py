@@ -11,6 +11,7 @@ light must not depend on somebody reading along.
 
 from __future__ import annotations
 
+import contextlib
 import heapq
 import json
 import os
@@ -307,13 +308,7 @@ class Engine:
 
     def open(self, interface: str, name: str, cid: str) -> None:
         self.interface, self.name, self.cid = interface, name, bytes.fromhex(cid)
-        udp = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
-        udp.setsockopt(socket.IPPROTO_IP, socket.IP_MULTICAST_IF, socket.inet_aton(interface))
-        udp.setsockopt(socket.IPPROTO_IP, socket.IP_MULTICAST_LOOP, 1)
-        udp.setsockopt(socket.SOL_SOCKET, socket.SO_SNDBUF, 1 << 20)
-        udp.bind((interface, 0))
-        udp.setblocking(False)
-        self.udp = udp
+        self.udp = self._for_groups()
         if self.artnet_fd >= 0:
             self.art = socket.socket(fileno=self.artnet_fd)
         else:
@@ -322,6 +317,30 @@ class Engine:
             art.bind((interface, 0))
             art.setblocking(False)
             self.art = art
+
+    def _for_groups(self) -> socket.socket:
+        udp = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+        try:
+            udp.setsockopt(socket.IPPROTO_IP, socket.IP_MULTICAST_IF, socket.inet_aton(self.interface))
+            udp.setsockopt(socket.IPPROTO_IP, socket.IP_MULTICAST_LOOP, 1)
+            udp.setsockopt(socket.SOL_SOCKET, socket.SO_SNDBUF, 1 << 20)
+            udp.bind((self.interface, 0))
+        except OSError:
+            udp.close()
+            raise
+        udp.setblocking(False)
+        return udp
+
+    def renew(self) -> None:
+        """Send to groups through the interface as it is now.
+
+        The socket keeps the interface's number in the kernel, which is another one after an adapter was pulled and put
+        in again. The fresh socket takes the old one's descriptor, which all streams know.
+        """
+        if not isinstance(self.udp, socket.socket):
+            return
+        with contextlib.suppress(OSError), self._for_groups() as fresh:
+            os.dup2(fresh.fileno(), self.udp.fileno(), inheritable=False)
 
     def set_streams(self, specs: list[dict[str, Any]]) -> None:
         """Take over a new set: streams that stay keep their sequence, those that go are ended properly."""
@@ -455,11 +474,14 @@ class Engine:
         begin = self.probe_from if self.probe_from < len(names) else 0
         looked = names[begin : begin + MOST_PROBES]
         self.probe_from = begin + MOST_PROBES
-        self.no_way = {name: why for name, why in self.no_way.items() if name in ways and name not in looked}
+        before = self.no_way
+        self.no_way = {name: why for name, why in before.items() if name in ways and name not in looked}
         for name in looked:
             why = self._no_way_to(ways[name])
             if why:
                 self.no_way[name] = why
+        if any(name in before and name not in self.no_way for name in looked):
+            self.renew()
 
     def _no_way_to(self, target: tuple[str, int]) -> str:
         try:

@@ -1,16 +1,19 @@
-"""Hears many multicast groups with few descriptors.
+"""Hears many multicast groups, with few descriptors where there are few.
 
 A socket bound to a group's own address hears that group and nothing else, and never stands in the way of another
-program; but it takes a descriptor for each universe, and with a thousand of them nothing could be saved any more. So
-the first groups get a socket each, and the others share sockets, as many on one as the kernel allows (20 as a rule). A
-shared socket cannot be bound to an address of its own: it is bound to the interface instead, and a filter in the
-kernel lets pass only what was sent to a group, so that it hears no more than the others do.
+program, whichever of the two begins first. So every group gets a socket of its own as long as there are descriptors;
+the limit of open files is raised for it as far as the system allows. Where that is not far enough, because nothing
+could be saved any more, the rest share sockets, as many on one as the kernel allows (20 as a rule). A shared socket
+cannot be bound to an address of its own: it is bound to the interface instead, and a filter in the kernel lets pass
+only what was sent to a group, so that it hears no more than the others do. It does stand in the way of programs that
+want the port for themselves, and they in its way, which is why it comes last.
 """
 
 from __future__ import annotations
 
 import contextlib
 import ctypes
+import errno
 import os
 import resource
 import selectors
@@ -22,8 +25,6 @@ from pathlib import Path
 from welvo.live.interfaces import Interface
 from welvo.protocols import sacn
 
-ALONE = 64
-"""So many groups get a socket of their own."""
 RESERVE = 160
 """Descriptors that are left alone, for files, pipes and devices."""
 _IP_MULTICAST_ALL = 49
@@ -90,33 +91,30 @@ class Groups:
     def sockets(self) -> int:
         return len(self._alone) + len(self._shared)
 
+    def renew(self, universes: Iterable[int]) -> list[str]:
+        """Hear universes with fresh sockets: those of an interface that was pulled hear nothing any more."""
+        self.close()
+        return self.join(universes)
+
     def join(self, universes: Iterable[int]) -> list[str]:
         """Hear these universes and no others any more; gives what cannot be heard, in words."""
         wanted = set(universes)
         for universe in self.joined - wanted:
             self._leave(universe)
+        new = sorted(wanted - self.joined)
+        if new and self.free() < len(new):
+            raise_limit(len(new) + len(self.joined) + 4 * RESERVE)
+        spare = self.free() if new else 0
+        kept_to_share = 0 if spare >= len(new) else -(-len(new) // self.room)
         failed: list[int] = []
         why = ""
-        new = sorted(wanted - self.joined)
-        spare = self.free() if new else 0
         for universe in new:
             try:
-                if len(self._alone) < ALONE and spare > 0:
-                    self._alone[universe] = self._open(sacn.group(universe), universe)
-                    spare -= 1
+                if spare <= kept_to_share:
+                    spare -= self._share(universe, spare)
                     continue
-                place = next((s for s in reversed(self._shared) if len(s[1]) < self.room), None)
-                if place is None:
-                    if spare <= 0:
-                        failed.append(universe)
-                        why = why or "no more files may be open at once (ulimit -n)"
-                        continue
-                    place = (self._open("", universe), {universe})
-                    self._shared.append(place)
-                    spare -= 1
-                else:
-                    self._member(place[0], universe, socket.IP_ADD_MEMBERSHIP)
-                    place[1].add(universe)
+                self._alone[universe] = self._open(sacn.group(universe), universe)
+                spare -= 1
             except OSError as e:
                 failed.append(universe)
                 why = why or e.strerror or str(e)
@@ -126,6 +124,21 @@ class Groups:
             f"universe {failed[0]}" if len(failed) == 1 else f"{len(failed)} universes, {failed[0]} to {failed[-1]},"
         )
         return [f"sACN {which} cannot be heard as multicast: {why}."]
+
+    def _share(self, universe: int, spare: int) -> int:
+        """Hear a universe on a socket of several; gives how many descriptors that took."""
+        place = next((s for s in reversed(self._shared) if len(s[1]) < self.room), None)
+        if place is not None:
+            self._member(place[0], universe, socket.IP_ADD_MEMBERSHIP)
+            place[1].add(universe)
+            return 0
+        if spare <= 0:
+            raise OSError(errno.EMFILE, "no more files may be open at once (ulimit -n)")
+        try:
+            self._shared.append((self._open("", universe), {universe}))
+        except OSError:  # another program wants the port for itself on some address: then one more of its own
+            self._alone[universe] = self._open(sacn.group(universe), universe)
+        return 1
 
     def _open(self, address: str, universe: int) -> socket.socket:
         sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
@@ -167,6 +180,8 @@ class Groups:
 
     def close(self) -> None:
         for sock in (*self._alone.values(), *(s for s, _ in self._shared)):
+            with contextlib.suppress(KeyError, ValueError):
+                self._selector.unregister(sock)
             sock.close()
         self._alone.clear()
         self._shared.clear()

@@ -5,9 +5,11 @@ from __future__ import annotations
 import contextlib
 import fcntl
 import ipaddress
+import os
 import socket
 import struct
 from pathlib import Path
+from typing import NamedTuple
 
 from msgspec import Struct
 
@@ -59,51 +61,79 @@ def interface_of(ip: str) -> Interface | None:
     return next((i for i in interfaces() if i.ip == ip), None)
 
 
-_SIOCGIFFLAGS, _UP, _RUNNING = 0x8913, 0x1, 0x40
+_SIOCGIFFLAGS, _SIOCGIFINDEX, _UP, _RUNNING = 0x8913, 0x8933, 0x1, 0x40
 
 
-def trouble_of(interface: Interface) -> str:
-    """What keeps an interface from being used now: it is gone, down, without a link or its address. Empty: nothing.
+class State(NamedTuple):
+    """How an interface is now: what keeps it from being used (empty: nothing), and its number in the kernel, which is
+    another one when an adapter was pulled and put in again."""
 
-    Three calls into the kernel that never wait, so that it may be asked several times a second.
+    trouble: str
+    number: int
+
+
+def state_of(interface: Interface) -> State:
+    """Whether an interface can be used now, or is gone, down, without a link or its address.
+
+    A few calls into the kernel that never wait, so that it may be asked several times a second.
     """
     sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+    number = 0
     try:
         name = interface.name.encode()[:15].ljust(32, b"\0")
+        number = struct.unpack_from("i", fcntl.ioctl(sock, _SIOCGIFINDEX, name), 16)[0]
         flags = struct.unpack_from("H", fcntl.ioctl(sock, _SIOCGIFFLAGS, name), 16)[0]
         if not flags & _UP:
-            return f"{interface.name} is switched off"
+            return State(f"{interface.name} is switched off", number)
         if not flags & _RUNNING:
-            return f"{interface.name} has no link: nothing is plugged in"
+            return State(f"{interface.name} has no link: nothing is plugged in", number)
         sock.bind((interface.ip, 0))
     except OSError as e:
         if e.errno == 19:  # no such device
-            return f"{interface.name} is gone"
-        return f"{interface.name} no longer has the address {interface.ip}"
+            return State(f"{interface.name} is gone", number)
+        return State(f"{interface.name} no longer has the address {interface.ip}", number)
     finally:
         sock.close()
-    return ""
+    return State("", number)
+
+
+def trouble_of(interface: Interface) -> str:
+    """What keeps an interface from being used now, in words; empty when nothing does."""
+    return state_of(interface).trouble
 
 
 ROLES = {6454: "Art-Net", 5568: "sACN"}
 
 
-def port_taken(ip: str, port: int) -> str:
-    """In words: which role's port is taken where, and by whom if the system tells."""
+def _ours(pid: int) -> bool:
+    """Whether a process is this one, or was started by it."""
     import psutil
 
+    try:
+        return pid == os.getpid() or any(p.pid == os.getpid() for p in psutil.Process(pid).parents())
+    except psutil.Error:
+        return False
+
+
+def port_taken(ip: str, port: int) -> str:
+    """In words: which role's port is taken where, and by whom if the system tells.
+
+    A process of our own is never called a program to end.
+    """
+    import psutil
+
+    what = f"The {ROLES.get(port, 'UDP')} port (UDP {port}) on {ip}"
     holder = ""
     try:
         for c in psutil.net_connections("udp4"):
             if c.laddr and c.laddr.port == port and c.laddr.ip in (ip, "0.0.0.0") and c.pid:
+                if _ours(c.pid):
+                    return f"{what} is held by Welvo itself: by a rehearsed device, or by output that is just ending."
                 holder = f" by {psutil.Process(c.pid).name()} (process {c.pid})"
                 break
     except (psutil.Error, OSError):
         pass
-    return (
-        f"The {ROLES.get(port, 'UDP')} port (UDP {port}) on {ip} is taken{holder or ' by another program'}. "
-        f"End that program, or choose another interface."
-    )
+    return f"{what} is taken{holder or ' by another program'}. End that program, or choose another interface."
 
 
 def dropped_by(inodes: set[int], table: str = "/proc/net/udp") -> int:

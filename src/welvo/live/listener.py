@@ -6,6 +6,7 @@ It also owns the program's one socket on UDP 6454, polls for nodes and sends Art
 from __future__ import annotations
 
 import contextlib
+import errno
 import os
 import selectors
 import socket
@@ -17,7 +18,7 @@ from dataclasses import dataclass
 
 from welvo.formats.pcap import Datagram
 from welvo.live.groups import Groups
-from welvo.live.interfaces import Interface, dropped_by, port_taken
+from welvo.live.interfaces import Interface, dropped_by, port_taken, state_of
 from welvo.live.mass import AT_ONCE, Gather
 from welvo.live.recording import Recorder, destination
 from welvo.live.worker import Faults, Worker
@@ -32,6 +33,10 @@ POLL_EVERY = 2.6
 MANY, REST = 8000, 0.0015
 """From so many packets a second on the listener rests between two looks: waking for each of them costs more than they
 do themselves. What is late by a millisecond and a half is seen in jitter of that size, and nowhere else."""
+LOOK_EVERY = 0.2
+"""Seconds between two looks at the interface itself: whether it is still there, and still the same one."""
+TRY_EVERY = 1.0
+"""Seconds between two trials to get what could not be had: a port that another program held, a group."""
 CONTROLLER = 1
 """Style code of a controller in ArtPollReply."""
 ART_LOST = 10.0
@@ -142,17 +147,43 @@ class Listener:
         self.taken: list[int] = []
         """UDP ports that another program holds."""
         self._problems: list[str] = []
-        self._art = self._bind(interface.ip, artnet.PORT, exclusive=True)
-        self._art_all = self._bind(interface.broadcast, artnet.PORT, exclusive=False)
-        self._acn = self._bind(interface.ip, sacn.PORT, exclusive=True)
-        for sock in (self._art, self._art_all, self._acn):
-            if sock:
-                self._selector.register(sock, selectors.EVENT_READ)
+        self._unheard: list[str] = []
+        """What of the groups cannot be heard, in words."""
+        self._wanted: set[int] = set()
+        self._state = state_of(interface)
+        self._look_at = time.monotonic() + LOOK_EVERY
+        self._try_at = time.monotonic() + TRY_EVERY
+        self._art: socket.socket | None = None
+        self._art_all: socket.socket | None = None
+        self._acn: socket.socket | None = None
+        self._bind_missing()
         self.join([*universes, sacn.DISCOVERY_UNIVERSE])
 
     # ---- sockets
 
-    def _bind(self, ip: str, port: int, exclusive: bool) -> socket.socket | None:
+    def _bind_missing(self) -> None:
+        """Open the sockets that are not open. Those that are stay: one that is bound to an address hears it again when
+        the interface comes back, and the streaming process sends from the same one."""
+        ip, everyone = self.interface.ip, self.interface.broadcast
+        taken: list[int] = []
+        problems: list[str] = []
+
+        def had(known: socket.socket | None, ip: str, port: int, exclusive: bool) -> socket.socket | None:
+            try:
+                return known or self._bind(ip, port, exclusive)
+            except OSError as e:
+                if e.errno == errno.EADDRINUSE:
+                    taken.append(port)
+                else:
+                    problems.append(f"{ip} cannot be listened on: {e.strerror}.")
+                return None
+
+        self._art = had(self._art, ip, artnet.PORT, exclusive=True)
+        self._art_all = had(self._art_all, everyone, artnet.PORT, exclusive=False)
+        self._acn = had(self._acn, ip, sacn.PORT, exclusive=True)
+        self.taken, self._problems = taken, problems
+
+    def _bind(self, ip: str, port: int, exclusive: bool) -> socket.socket:
         """A socket on exactly one address. An exclusive one finds out whether another program has the port."""
         sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
         try:
@@ -161,27 +192,24 @@ class Listener:
             sock.setsockopt(socket.SOL_SOCKET, socket.SO_BROADCAST, 1)
             sock.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 1 << 22)
             sock.bind((ip, port))
-        except OSError as e:
+        except OSError:
             sock.close()
-            if e.errno == 98:  # address in use
-                self.taken.append(port)
-            else:
-                self._problems.append(f"{ip} cannot be listened on: {e.strerror}.")
-            return None
+            raise
         # From now on sockets that share groups may be bound beside it; the kernel looks at both when one is bound.
         sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         sock.setblocking(False)
+        self._selector.register(sock, selectors.EVENT_READ)
         return sock
 
     @property
     def problems(self) -> list[str]:
         """What is in the way of hearing everything, in words. It may take a while: who holds a port is looked up."""
-        return [*(port_taken(self.interface.ip, port) for port in self.taken), *self._problems]
+        return [*(port_taken(self.interface.ip, port) for port in self.taken), *self.known_problems]
 
     @property
     def known_problems(self) -> list[str]:
         """The problems that are known without looking anything up."""
-        return list(self._problems)
+        return [*self._problems, *self._unheard]
 
     def join(self, universes: Iterable[int]) -> None:
         """Hear these sACN universes as multicast, and no others any more."""
@@ -189,9 +217,27 @@ class Listener:
             return
         wanted = {u for u in universes if 1 <= u <= sacn.DISCOVERY_UNIVERSE} | {sacn.DISCOVERY_UNIVERSE}
         with self._lock:
+            self._wanted = wanted
             if wanted != self._groups.joined:
-                said = [p for p in self._problems if "as multicast" not in p]
-                self._problems = [*said, *self._groups.join(wanted)]
+                self._unheard = self._groups.join(wanted)
+
+    def _look_after(self, now: float) -> None:
+        """Notice an interface that went away and is back, or is another one by the same name: a multicast group belongs
+        to the interface in the kernel and not to its address, so all of them are joined anew. And try again what could
+        not be had."""
+        self._look_at = now + LOOK_EVERY
+        before, self._state = self._state, state_of(self.interface)
+        if self._state.trouble:
+            return
+        back = bool(before.trouble) or before.number != self._state.number
+        if back or (now >= self._try_at and (self.taken or self._problems or self._unheard)):
+            self._try_at = now + TRY_EVERY
+            with self._lock:
+                self._bind_missing()
+                if not self.quiet:
+                    self._unheard = self._groups.renew(self._wanted) if back else self._groups.join(self._wanted)
+        if back:
+            self._next_poll = 0.0
 
     @property
     def artnet_fd(self) -> int:
@@ -223,6 +269,8 @@ class Listener:
         stopping = self._worker.stopping
         while not stopping.is_set():
             now = time.monotonic()
+            if now >= self._look_at:
+                self._look_after(now)
             if self._poll and now >= self._next_poll:
                 self._next_poll = now + POLL_EVERY
                 self.poll()
