@@ -537,7 +537,7 @@ class Network(QObject):
             if trouble:
                 self.session.say(f"{trouble[:1].upper()}{trouble[1:]}. Nothing is heard or sent there.", "error")
             else:
-                self.session.say(f"{self.interface.label} is back.", "note")
+                self.session.say(f"{self.interface.label} is back.", "warning")  # takes the place of the error
             self.trouble = trouble
             self.armed_changed.emit()
         if time.monotonic() >= self._say_at:

@@ -22,12 +22,15 @@ from msgspec import Struct
 from welvo.formats.archive import Bounds, unpack
 from welvo.formats.files import RigFileError, read_bytes, shown_name
 from welvo.formats.gdtf import Imported, loads_gdtf, parse_xml
+from welvo.rig.notation import thousands
 from welvo.rig.patched import Turn
+from welvo.rig.steps import EVERY, step
 
 SCENE = "GeneralSceneDescription.xml"
 MOST_FILE = 192 * 2**20
 BOUNDS = Bounds("a scene", 768 * 2**20, 64 * 2**20, 20_000, lambda inside: inside == SCENE)
-MOST_FIXTURES = 100_000
+MOST_FIXTURES, MOST_NODES, MOST_TYPES = 20_000, 400_000, 1000
+"""Fixtures, objects of any kind that are looked through for them, and fixture types that they name."""
 Matrix = npt.NDArray[np.float64]
 """4 × 3: the three axes, then the offset in millimetres. A point is a row that is multiplied from the left."""
 _SPACE = uuids.uuid5(uuids.NAMESPACE_OID, "welvo scene")
@@ -77,12 +80,19 @@ def loads_mvr(data: bytes, name: str = "the file") -> SceneFile:
     )
     root = scene_root(files, name)
     doubts: list[str] = []
-    found = list(_fixtures(root, doubts))
-    if len(found) > MOST_FIXTURES:
-        raise RigFileError(f"{name} holds {len(found)} fixtures; more than {MOST_FIXTURES} are refused.")
+    found: list[SceneFixture] = []
+    for fixture in _fixtures(root, doubts, name):
+        found.append(fixture)
+        if len(found) > MOST_FIXTURES:
+            raise RigFileError(f"{name} holds more than {thousands(MOST_FIXTURES)} fixtures, and was not read.")
+    named = list(dict.fromkeys(f.spec for f in found if f.spec))
+    if len(named) > MOST_TYPES:
+        raise RigFileError(f"{name} names more than {thousands(MOST_TYPES)} fixture types, and was not read.")
+    entries = {_stem(k): k for k in reversed(files)}  # of several of one name the first
     types: dict[str, Imported] = {}
-    for spec in dict.fromkeys(f.spec for f in found if f.spec):
-        entry = next((k for k in files if _same_spec(k, spec)), "")
+    for n, spec in enumerate(named):
+        step("fixture types", n * EVERY, len(named) * EVERY)
+        entry = entries.get(_stem(spec.strip()))
         if not entry:
             continue
         try:
@@ -102,9 +112,9 @@ def scene_root(files: dict[str, bytes], name: str) -> Any:
     return root
 
 
-def _same_spec(entry: str, spec: str) -> bool:
-    inside, wanted = entry.rpartition("/")[2].lower(), spec.strip().lower()
-    return inside in (wanted, f"{wanted}.gdtf")
+def _stem(entry: str) -> str:
+    """What a fixture type is called, in the archive and by a fixture."""
+    return entry.rpartition("/")[2].lower().removesuffix(".gdtf")
 
 
 def _text(node: Any, tag: str) -> str:
@@ -122,11 +132,17 @@ def names_of(root: Any, tag: str) -> dict[str, str]:
     return {(n.get("uuid") or "").upper(): n.get("name") or "" for n in root.iterfind(f"Scene/AUXData/{tag}")}
 
 
-def walk(root: Any) -> Iterator[tuple[Any, str, Matrix]]:
-    """Every fixture of a scene, with the name of its layer and the transform of what it stands in."""
+def walk(root: Any, name: str = "the file") -> Iterator[tuple[Any, str, Matrix]]:
+    """Every fixture of a scene, with the name of its layer and the transform of what it stands in. Raises RigFileError
+    for one that no show has the size of."""
+    seen = 0
     for layer in root.iterfind("Scene/Layers/Layer"):
         stack = [(layer, IDENTITY)]
         while stack:
+            seen += 1
+            step("objects", seen)
+            if seen > MOST_NODES:
+                raise RigFileError(f"{name} holds more than {thousands(MOST_NODES)} objects, and was not read.")
             node, outer = stack.pop()
             if node.tag == "Fixture":
                 yield node, layer.get("name") or "", outer
@@ -188,9 +204,9 @@ def addresses_of(node: Any, doubts: list[str]) -> tuple[tuple[int, int, int], ..
     return tuple(sorted(found))
 
 
-def _fixtures(root: Any, doubts: list[str]) -> Iterator[SceneFixture]:
+def _fixtures(root: Any, doubts: list[str], name: str) -> Iterator[SceneFixture]:
     positions, classes = names_of(root, "Position"), names_of(root, "Class")
-    for node, layer, outer in walk(root):
+    for node, layer, outer in walk(root, name):
         turns: list[Turn] = []
         if _text(node, "DMXInvertPan").lower() == "true":
             turns.append("pan inverted")

@@ -14,17 +14,19 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from welvo.formats.mvr import SceneFile, SceneFixture, scene_uuid
+from welvo.patch.arrange import FreeNumbers
 from welvo.patch.compare import say_start
 from welvo.patch.index import Index
 from welvo.patch.spreadsheet import Row, with_meets
 from welvo.rig import edits
 from welvo.rig.base import Refused
-from welvo.rig.document import HANG_POINT, Change, Rig, fresh_id, joined, put, put_rig
+from welvo.rig.document import HANG_POINT, Change, Rig, fresh_id, fresh_ids, joined, put, put_rig
 from welvo.rig.lookup import universe_ids
 from welvo.rig.notation import plural
 from welvo.rig.patched import Fixture, Place
 from welvo.rig.profile import Profile
 from welvo.rig.scene import Scene
+from welvo.rig.steps import step
 from welvo.rig.wiring import Universe
 
 LAYER, CLASS = "Layer", "Class"
@@ -49,6 +51,7 @@ def take_scene(index: Index, scene: SceneFile) -> Taken:
     """Work out a scene's fixtures into a rig. Raises Refused when it holds none that could be taken."""
     rig, doubts = index.rig, list(scene.doubts)
     made, done, kinds = _with_types(rig, scene, doubts)
+    ids = fresh_ids("f", rig.fixtures)
     by_uuid = {f.uuid or scene_uuid("fixture", k): k for k, f in rig.fixtures.items()}
     by_number: dict[int, str] = {}
     for k, f in rig.fixtures.items():
@@ -68,9 +71,10 @@ def take_scene(index: Index, scene: SceneFile) -> Taken:
     numbers = universe_ids(rig)
     universes: dict[str, Universe] = {}
     fixtures: dict[str, Fixture] = {}
-    taken_numbers = {f.number for f in rig.fixtures.values()}
+    frees = FreeNumbers(f.number for f in rig.fixtures.values())
     rows: list[Row] = []
     for n, s in enumerate(scene.fixtures):
+        step("fixtures", n, len(scene.fixtures))
         who = str(s.number or "–")
         kind = kinds.get((s.spec, s.mode))
         if kind is None:
@@ -80,12 +84,12 @@ def take_scene(index: Index, scene: SceneFile) -> Taken:
         old = rig.fixtures.get(key)
         number = s.number
         if old is None or number != old.number:
-            if not number or number in taken_numbers:
-                free = next(x for x in range(max(1, number), 1_000_000) if x not in taken_numbers)
+            if not number or number in frees:
+                free = frees.at_or_above(max(1, number))
                 if number and old is None:
                     doubts.append(f"Number {number} is there twice; {s.name or 'one of them'} becomes {free}.")
                 number = old.number if old else free
-            taken_numbers.add(number)
+            frees.take(number)
         places = _places(s, kind[2], old, numbers, universes, made)
         fields = dict(old.fields) if old else {}
         for column, value in ((HANG_POINT, s.position), (LAYER, s.layer), (CLASS, s.kind)):
@@ -106,7 +110,7 @@ def take_scene(index: Index, scene: SceneFile) -> Taken:
         if fixture == old:
             rows.append(Row(n + 1, "same", str(number), key=key))
             continue
-        key = key or fresh_id({**rig.fixtures, **fixtures}, "f")
+        key = key or next(ids)
         fixtures[key] = fixture
         before = f"{say_start(index, key)} {old.name}" if old else ""
         rows.append(Row(n + 1, "changed" if old else "new", str(number), before, fixture.name, key=key))
@@ -139,8 +143,11 @@ def _with_types(
     """The rig with the profiles that it needs, and for each type and mode: profile, mode and number of breaks."""
     done: list[Change] = []
     kinds: dict[tuple[str, str], tuple[str, str, int]] = {}
-    for spec in dict.fromkeys(f.spec for f in scene.fixtures):
-        wanted = dict.fromkeys(f.mode for f in scene.fixtures if f.spec == spec)
+    modes: dict[str, dict[str, None]] = {}
+    for f in scene.fixtures:
+        modes.setdefault(f.spec, {})[f.mode] = None
+    for n, (spec, wanted) in enumerate(modes.items()):
+        step("fixture types", n, len(modes))
         found = scene.types.get(spec)
         pid = _same_profile(rig, spec, found.profile if found else None, wanted)
         if not pid and found:
@@ -194,7 +201,7 @@ def _places(
             continue
         uid = numbers.get(number)
         if uid is None:
-            uid = fresh_id({**rig.universes, **universes}, "u")
+            uid = next(fresh_ids("u", rig.universes, universes))
             universes[uid] = Universe(number=number)
             numbers[number] = uid
         places.append(Place(universe=uid, address=address))

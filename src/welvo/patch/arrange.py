@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection
+from collections.abc import Collection, Iterable
 
 from msgspec.structs import replace
 
@@ -11,7 +11,7 @@ from welvo.patch.index import Index
 from welvo.patch.laying import Laying, lay
 from welvo.patch.steps import Step, apply_steps, footprint_of, is_locked, place_of
 from welvo.rig.base import Refused
-from welvo.rig.document import Change, Edit, Rig, fresh_id, put
+from welvo.rig.document import Change, Edit, Rig, fresh_ids, put
 from welvo.rig.edits import with_place
 from welvo.rig.lookup import call, mode_of, universe_by_number, universes_in_order
 from welvo.rig.notation import Shift, plural, say_place
@@ -79,6 +79,28 @@ def numbers_from(rig: Rig, first: int, count: int) -> list[int]:
     return found
 
 
+class FreeNumbers:
+    """Numbers that are taken, and the next one that is free from any on, without counting through all of them."""
+
+    def __init__(self, taken: Iterable[int]) -> None:
+        self._next: dict[int, int] = {n: n + 1 for n in taken}
+
+    def __contains__(self, number: int) -> bool:
+        return number in self._next
+
+    def take(self, number: int) -> None:
+        self._next.setdefault(number, number + 1)
+
+    def at_or_above(self, number: int) -> int:
+        """The lowest free number from this one on."""
+        found = number
+        while found in self._next:
+            found = self._next[found]
+        while number != found:  # whoever asks from here the next time is there at once
+            self._next[number], number = found, self._next[number]
+        return found
+
+
 def next_name(name: str, taken: Collection[str]) -> str:
     """The name of a copy: counted on from the number it ends with, past those that are taken; `Kelp 4` → `Kelp 5`."""
     m = re.fullmatch(r"(.*?)(\d+)", name)
@@ -100,6 +122,7 @@ def copy_items(rig: Rig, keys: list[str], steps: list[Step] | None = None, times
     highest = max((f.number for f in rig.fixtures.values()), default=100)
     originals = [k for k in keys if k in rig.fixtures] * times
     used = {f.name for f in rig.fixtures.values()}
+    ids = fresh_ids("f", rig.fixtures)
     for key, number in zip(originals, numbers_from(rig, highest + 1, len(originals))):
         old = rig.fixtures[key]
         name = next_name(old.name, used) if re.search(r"\d$", old.name) else old.name
@@ -108,13 +131,14 @@ def copy_items(rig: Rig, keys: list[str], steps: list[Step] | None = None, times
         for (k, break_no), place in where.items():
             if k == key:
                 made = replace(made, at=with_place(made, break_no, place))
-        fixtures[fresh_id({**rig.fixtures, **fixtures}, "f")] = made
+        fixtures[next(ids)] = made
     names = {e.name for e in rig.elements.values()}
+    ids = fresh_ids("e", rig.elements)
     for key in (k for k in keys * times if k in rig.elements):
         e = rig.elements[key]
         name = next_name(e.name, names)
         names.add(name)
-        elements[fresh_id({**rig.elements, **elements}, "e")] = replace(e, name=name, at=where.get((key, 0), Place()))
+        elements[next(ids)] = replace(e, name=name, at=where.get((key, 0), Place()))
     what = call(rig, keys[0]) if len(keys) == 1 else plural(len(keys), "item")
     return put(rig, f"copy {what}", fixtures=fixtures, elements=elements, made=(*fixtures, *elements))
 

@@ -27,12 +27,13 @@ from welvo.patch.positions import read_spot
 from welvo.patch.table import cell, columns, read_mode, read_turns, title
 from welvo.rig import edits
 from welvo.rig.base import Refused
-from welvo.rig.document import Change, Rig, fresh_id, joined, put, put_rig
+from welvo.rig.document import Change, Rig, fresh_ids, joined, put, put_rig
 from welvo.rig.lookup import mode_of, universe_ids
 from welvo.rig.notation import plural, read_place
 from welvo.rig.patched import NOWHERE, Element, Fixture, Place
 from welvo.rig.profile import Break, Mode, Profile
 from welvo.rig.readers import whole
+from welvo.rig.steps import step
 from welvo.rig.wiring import Universe
 
 ALIASES = {
@@ -249,9 +250,16 @@ def understand(
     numbers = universe_ids(rig)
     found: list[Row] = []
     seen: dict[int, int] = {}
+    ids = fresh_ids("f", rig.fixtures)
+    groups = edits.groups_by_member(rig)
+    odd_in: dict[int, set[str]] = {}
+    for r, c in loose:
+        if c < len(mapping.columns):
+            odd_in.setdefault(r, set()).add(mapping.columns[c])
     for n, row in enumerate(rows[1:], 2):
+        step("rows", n, len(rows))
         cells = {h: row[i].strip() for i, h in enumerate(mapping.columns) if h and i < len(row)}
-        odd = {mapping.columns[c] for r, c in loose if r == n - 1 and c < len(mapping.columns)}
+        odd = odd_in.get(n - 1, set())
         who = cells.get("number", "")
         try:
             if who in ("–", "-") and cells.get("name", "").lower() in by_name:
@@ -268,11 +276,11 @@ def understand(
             fid = known[at_all - 1] if known else ""
             old = rig.fixtures.get(fid)
             made = _read_row(at, cells, number, old, numbers)
-            if fid and made == old and not _regrouped(rig, fid, cells.get("groups")):
+            if fid and made == old and not _regrouped(groups.get(fid, ()), cells.get("groups")):
                 found.append(Row(n, "same", who, key=fid))
                 continue
             before = f"{say_start(index, fid)} {old.name}" if old else ""
-            fid = fid or fresh_id({**rig.fixtures, **at.fixtures}, "f")
+            fid = fid or next(ids)
             at.fixtures[fid] = made
             if "groups" in cells:
                 at.groups.append((fid, cells["groups"]))
@@ -283,8 +291,8 @@ def understand(
     label = f"paste {plural(count, 'row')}"
     made_rig, change = put(rig, label, fixtures=at.fixtures, elements=at.elements, universes=at.universes)
     done = [*begun, change]
-    for fid, names in at.groups:
-        made_rig, more = edits.put_in_groups(made_rig, [fid], [w for w in names.split(",") if w.strip()])
+    if at.groups:
+        made_rig, more = edits.put_each_in_groups(made_rig, {fid: names.split(",") for fid, names in at.groups})
         done.append(more)
     unread = tuple(h for h, c in zip(rows[0], mapping.columns) if not c and h)
     shown = tuple(with_meets(index, made_rig, found))
@@ -378,16 +386,16 @@ def _universe(at: _Pasting, number: int, numbers: dict[int, str]) -> str:
         made = Universe(number=number) if 1 <= number <= 63999 else None
         if made is None:
             raise Refused(f"there is no universe {number}: they run from 1 to 63999")
-        uid = fresh_id({**at.rig.universes, **at.universes}, "u")
+        uid = next(fresh_ids("u", at.rig.universes, at.universes))
         at.universes[uid] = made
         numbers[number] = uid
     return uid
 
 
-def _regrouped(rig: Rig, fid: str, typed: str | None) -> bool:
+def _regrouped(groups: Sequence[str], typed: str | None) -> bool:
     if typed is None:
         return False
-    return {w.strip().lower() for w in typed.split(",") if w.strip()} != {g.lower() for g in edits.groups_of(rig, fid)}
+    return {w.strip().lower() for w in typed.split(",") if w.strip()} != {g.lower() for g in groups}
 
 
 def _read_row(

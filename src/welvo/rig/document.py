@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable, Iterator
 from typing import Annotated, Any
 
 import msgspec
@@ -152,9 +152,15 @@ def everything(rig: Rig, label: str) -> Change:
     return Change(label, {part: frozenset(getattr(rig, part)) for part in PARTS})
 
 
-def fresh_id(taken: Any, stem: str) -> str:
-    """An id that starts with `stem` and is not in `taken`."""
-    n = len(taken) + 1
-    while f"{stem}{n}" in taken:
+def fresh_ids(stem: str, *taken: Collection[str]) -> Iterator[str]:
+    """Ids that start with `stem` and are in none of `taken`, which may grow meanwhile; no one is given twice."""
+    n = sum(map(len, taken))
+    while True:
         n += 1
-    return f"{stem}{n}"
+        if not any(f"{stem}{n}" in those for those in taken):
+            yield f"{stem}{n}"
+
+
+def fresh_id(taken: Collection[str], stem: str) -> str:
+    """An id that starts with `stem` and is not in `taken`. For many at once take `fresh_ids`."""
+    return next(fresh_ids(stem, taken))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping, Sequence
 from typing import Any
 from urllib.parse import quote, unquote
 
@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from welvo.rig.addresses import check_host
 from welvo.rig.base import Refused
-from welvo.rig.document import Edit, Picture, Rig, fresh_id, joined, put, put_rig
+from welvo.rig.document import Edit, Picture, Rig, fresh_id, fresh_ids, joined, put, put_rig
 from welvo.rig.entered import SettingValue
 from welvo.rig.lookup import bench_sender, call, code_for, lowest_free_tint, universe_by_number
 from welvo.rig.notation import plural, read_ip
@@ -352,24 +352,43 @@ def _together(rig: Rig, members: list[str], made: Share) -> dict[str, Share | No
 
 def put_in_groups(rig: Rig, keys: list[str], names: list[str]) -> Edit:
     """Let items stand in just the groups named, which are made where they are missing; emptied ones go."""
-    wanted = {n.strip().lower(): n.strip() for n in names if n.strip()}
-    chosen = set(keys)
+    rig, change = put_each_in_groups(rig, dict.fromkeys(keys, names))
+    return rig, replace(change, label=f"put {names_of(rig, keys)} into {', '.join(names) or 'no group'}")
+
+
+def put_each_in_groups(rig: Rig, wishes: Mapping[str, Sequence[str]]) -> Edit:
+    """Let each item, by its key, stand in just the groups that are named for it."""
+    joining: dict[str, list[str]] = {}
+    spelt: dict[str, str] = {}
+    for key, names in wishes.items():
+        for name in {n.strip().lower(): n.strip() for n in names if n.strip()}.values():
+            joining.setdefault(name.lower(), []).append(key)
+            spelt.setdefault(name.lower(), name)
     groups: dict[str, Group | None] = {}
     for gid, g in rig.groups.items():
-        here = [m for m in g.members if m not in chosen]
-        members = tuple(dict.fromkeys([*g.members, *keys])) if wanted.pop(g.name.lower(), None) else tuple(here)
+        come = joining.pop(g.name.lower(), [])
+        stay = frozenset(come)
+        here = [m for m in g.members if m not in wishes or m in stay]
+        members = tuple(dict.fromkeys([*here, *come]))
         if members != g.members:
             groups[gid] = replace(g, members=members) if members else None
-    taken = set(rig.groups)
-    for name in wanted.values():
-        gid = fresh_id(taken, "g")
-        taken.add(gid)
-        groups[gid] = Group(name=name, members=tuple(keys))
-    return put(rig, f"put {names_of(rig, keys)} into {', '.join(names) or 'no group'}", groups=groups)
+    ids = fresh_ids("g", rig.groups)
+    for name, members_of_it in joining.items():
+        groups[next(ids)] = Group(name=spelt[name], members=tuple(members_of_it))
+    return put(rig, f"put {plural(len(wishes), 'item')} into groups", groups=groups)
 
 
 def groups_of(rig: Rig, key: str) -> list[str]:
     return [g.name for g in rig.groups.values() if key in g.members]
+
+
+def groups_by_member(rig: Rig) -> dict[str, list[str]]:
+    """The names of the groups that each item stands in, for who asks about many."""
+    found: dict[str, list[str]] = {}
+    for g in rig.groups.values():
+        for key in g.members:
+            found.setdefault(key, []).append(g.name)
+    return found
 
 
 def set_columns(rig: Rig, columns: list[str]) -> Edit:

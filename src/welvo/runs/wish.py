@@ -12,7 +12,7 @@ from welvo.rig import layout
 from welvo.rig.abilities import ability
 from welvo.rig.base import Refused
 from welvo.rig.colours import STRAIGHT, straight
-from welvo.rig.document import Edit, Rig, fresh_id, joined, put
+from welvo.rig.document import Edit, Rig, fresh_ids, joined, put
 from welvo.rig.lookup import call, called, code_for, lowest_free_tint, mode_of
 from welvo.rig.notation import plural, read_numbers, thousands
 from welvo.rig.patched import Element, Place
@@ -315,8 +315,9 @@ def read_attach(
         if item.elements:
             tint, code = lowest_free_tint(now), code_for(now, item.elements[0].name)
             fresh: dict[str, Element] = {}
+            ids = fresh_ids("e", now.elements)
             for n, e in enumerate(item.elements):
-                eid = fresh_id({**now.elements, **fresh}, "e")
+                eid = next(ids)
                 fresh[eid] = replace(e, tint=tint, code=code, at=Place(from_run=True))
                 segments[n] = replace(segments[n], element=eid)
             elements |= fresh
