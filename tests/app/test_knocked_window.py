@@ -20,6 +20,7 @@ from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton, QWid
 from pytestqt.qtbot import QtBot
 
 from tests.app.conftest import field_of, hear, in_dialog, press_in_dialog
+from tests.conftest import slowed
 from welvo.app.computer import Computer
 from welvo.app.disk import Newest, wait_for
 from welvo.app.faults import FaultLog
@@ -77,7 +78,7 @@ def never_held_up(act: Callable[[], object]) -> None:
         with Watchdog() as dog:
             act()
         longest.append(dog.longest)
-        if dog.longest < 0.1:
+        if dog.longest < slowed(0.1):
             return
     raise AssertionError(f"held up for {min(longest):.2f} s")
 
