@@ -72,8 +72,13 @@ def live(window: object, qtbot: QtBot) -> None:
     until(lambda: window.bench._sentence.text().startswith("Port A of WEIR-2 puts out other levels"))
     assert dimmer_at_the_lamp() != 255
     assert window.ribbon.shown and any(j.mark == "differs" and j.takes == "takes 2" for j in window.ribbon.shown.joints)
-    push = next(b for b in window.bench.panel.findChildren(QPushButton) if b.text() == "Push sACN 3" and b.isVisible())
-    qtbot.mouseClick(push, Qt.MouseButton.LeftButton)
+
+    def pushes() -> list[QPushButton]:
+        every = window.bench.panel.findChildren(QPushButton)
+        return [b for b in every if b.text() == "Push sACN 3" and b.isVisible()]
+
+    until(lambda: bool(pushes()))  # the panel is laid out anew when something was heard
+    qtbot.mouseClick(pushes()[0], Qt.MouseButton.LeftButton)
     until(lambda: "WIRE-01" not in session.report.codes)
     until(lambda: dimmer_at_the_lamp() == 255)
     until(lambda: window.bench._sentence.text() == "What you mean is on the wire and at the port.")

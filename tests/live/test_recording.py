@@ -12,7 +12,7 @@ from welvo.formats.files import RigFileError
 from welvo.formats.pcap import Datagram
 from welvo.live.interfaces import Interface, dropped_by
 from welvo.live.listener import Listener
-from welvo.live.recording import Recorder, Recording, in_use, load
+from welvo.live.recording import Recorder, Recording, frame_of, in_use, load
 from welvo.protocols import artnet, sacn
 
 CID = bytes(range(16))
@@ -64,6 +64,34 @@ def test_jumps_give_what_going_through_gives() -> None:
         moment = chance.uniform(0, 42)
         shorter = Recording([d for d in datagrams if d.at - 1000.0 <= moment])
         assert whole.levels_at(moment) == shorter.levels_at(moment)
+
+
+def test_packets_like_the_last_one_are_read_as_if_they_were_looked_at_whole() -> None:
+    chance = random.Random(8)
+    options = (0, 0, sacn.TERMINATED, sacn.PREVIEW)
+    made = [
+        *(data(n % 256, 1, 2, n % 200, universe=3) for n in range(300)),
+        *(artnet.encode(artnet.Dmx(n % 3, bytes((n % 256, 1)), 1 + n % 255)) for n in range(300)),
+        *(data(n % 256, 1, 2, universe=3, options=chance.choice(options)) for n in range(99)),
+    ]
+    for n in range(0, len(made), 3):  # damaged at one place, or cut
+        raw = bytearray(made[n])
+        at_octet = chance.randrange(len(raw))
+        raw[at_octet] ^= 1 << chance.randrange(8)
+        made.append(bytes(raw[: chance.randrange(len(raw))] if n % 5 == 0 else raw))
+    chance.shuffle(made)
+    datagrams = [at(n / 44, raw, chance.choice(("127.0.0.5", "127.0.0.6"))) for n, raw in enumerate(made)]
+    recording = Recording(datagrams)
+    plain = [frame_of(d, d.at - recording.begun) for d in recording.datagrams]
+    assert recording.frames == [f for f in plain if f] and len(recording.frames) > 500
+
+
+def test_a_capture_of_sources_that_come_and_go_is_kept_small() -> None:
+    """Each mark held every source there had ever been: half a million of them, five seconds apart, filled the memory."""
+    datagrams = [at(6.0 * n, data(0, 9, cid=n.to_bytes(16, "big"))) for n in range(1, 400)]
+    recording = Recording(datagrams)
+    assert max(len(m.newest) for m in recording._marks) <= 2
+    assert recording.levels_at(6.0 * 300 + 0.1)["sacn", 3] == b"\x09" and recording.levels_at(6.0 * 300 + 3) == {}
 
 
 def test_a_file_without_frames_is_said(tmp_path: Path) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import time
+from collections import Counter
 from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -228,14 +229,13 @@ def play(file: Path, send: bool, interface: str, at: float | None, to: str, spee
             click.echo(f"{say_wire(*wire):12} {words}")
         return
     slots = in_use(recording.frames)
+    counts = Counter(f.wire for f in recording.frames)
+    sources: dict[Any, set[str]] = {}
+    for f in recording.frames:
+        sources.setdefault(f.wire, set()).add(f.name or f.ip)
     rows: list[dict[str, Any]] = [
-        {
-            "wire": say_wire(*wire),
-            "frames": sum(f.wire == wire for f in recording.frames),
-            "sources": sorted({f.name or f.ip for f in recording.frames if f.wire == wire}),
-            "slots": len(slots[wire]),
-        }
-        for wire in recording.wires
+        {"wire": say_wire(*w), "frames": counts[w], "sources": sorted(sources[w]), "slots": len(slots[w])}
+        for w in recording.wires
     ]
     sent = _send(recording, interface_at(interface), to, speed) if send and as_json else None
     if as_json:

@@ -12,6 +12,7 @@ from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
 from welvo.formats.files import RigFileError
+from welvo.rig.steps import step
 
 RAW_IP = 101
 MOST_PACKET = 1 << 18
@@ -62,6 +63,10 @@ def _checksum(head: bytes) -> int:
     return ~total & 0xFFFF
 
 
+Packet = tuple[float, int, int, int]
+"""When a packet was seen, its link type, and where it begins and ends in the file."""
+
+
 def loads(data: bytes, name: str = "capture") -> tuple[list[Datagram], int]:
     """The datagrams of a file, and how many packets were left out. Raises RigFileError for what is no capture."""
     if data[:4] == NG:
@@ -71,8 +76,10 @@ def loads(data: bytes, name: str = "capture") -> tuple[list[Datagram], int]:
     else:
         raise RigFileError(f"{name} is no capture file (pcap or pcapng).")
     found, left = [], 0
-    for at, link, raw in packets:
-        datagram = _udp(at, link, raw)
+    known: dict[bytes, str] = {}
+    for at, link, begin, end in packets:
+        step("packets", len(found))
+        datagram = _udp(data, at, link, begin, end, known)
         if datagram is None:
             left += 1
         else:
@@ -80,7 +87,7 @@ def loads(data: bytes, name: str = "capture") -> tuple[list[Datagram], int]:
     return found, left
 
 
-def _read_classic(data: bytes, name: str) -> Iterator[tuple[float, int, bytes]]:
+def _read_classic(data: bytes, name: str) -> Iterator[Packet]:
     for order in "<>":
         (magic,) = struct.unpack(order + "I", data[:4])
         if magic in (MAGIC_US, MAGIC_NS):
@@ -90,18 +97,18 @@ def _read_classic(data: bytes, name: str) -> Iterator[tuple[float, int, bytes]]:
     tick = 1e-6 if magic == MAGIC_US else 1e-9
     link = struct.unpack(order + "I", data[20:24])[0] & 0x0FFFFFFF
     at = 24
+    head = struct.Struct(order + "IIII")
     while at + 16 <= len(data):
-        seconds, part, size, _ = struct.unpack(order + "IIII", data[at : at + 16])
+        seconds, part, size, _ = head.unpack_from(data, at)
         if size > MOST_PACKET:
             raise RigFileError(f"{name} is damaged: a packet of {size} octets at octet {at}.")
-        raw = data[at + 16 : at + 16 + size]
-        if len(raw) < size:
+        if at + 16 + size > len(data):
             return  # cut off while it was written: what is whole counts
-        yield seconds + part * tick, link, raw
+        yield seconds + part * tick, link, at + 16, at + 16 + size
         at += 16 + size
 
 
-def _read_ng(data: bytes, name: str) -> Iterator[tuple[float, int, bytes]]:
+def _read_ng(data: bytes, name: str) -> Iterator[Packet]:
     order, at = "<", 0
     links: list[tuple[int, float]] = []
     while at + 12 <= len(data):
@@ -120,7 +127,7 @@ def _read_ng(data: bytes, name: str) -> Iterator[tuple[float, int, bytes]]:
             which, high, low, caught = struct.unpack(order + "IIII", body[:16])
             if which < len(links) and caught <= len(body) - 20:
                 link, tick = links[which]
-                yield (high << 32 | low) * tick, link, body[20 : 20 + caught]
+                yield (high << 32 | low) * tick, link, at + 28, at + 28 + caught
         at += size
 
 
@@ -138,23 +145,34 @@ def _resolution(options: bytes, order: str) -> float:
     return 1e-6
 
 
-def _udp(at: float, link: int, raw: bytes) -> Datagram | None:
+_IP, _UDP = struct.Struct(">B5xH1xB2x"), struct.Struct(">HHH")
+
+
+def _udp(data: bytes, at: float, link: int, begin: int, end: int, known: dict[bytes, str]) -> Datagram | None:
+    """The datagram in a packet; None for any other packet. `known` are addresses as words, which many packets share."""
     skip = _LINK.get(link)
     if skip is None:
         return None
-    if link == 1 and raw[12:14] == b"\x81\x00":
+    if link == 1 and data[begin + 12 : begin + 14] == b"\x81\x00":
         skip += 4
-    ip = raw[skip:]
-    if len(ip) < 28 or ip[0] >> 4 != 4 or ip[9] != 17:
+    ip = begin + skip
+    if end - ip < 28:
         return None
-    size = (ip[0] & 15) * 4
-    if struct.unpack(">H", ip[6:8])[0] & 0x3FFF:
-        return None  # a fragment
-    udp = ip[size:]
-    if size < 20 or len(udp) < 8:
+    first, fragment, protocol = _IP.unpack_from(data, ip)
+    if first >> 4 != 4 or protocol != 17 or fragment & 0x3FFF:
         return None
-    source_port, port, length, _ = struct.unpack(">HHHH", udp[:8])
-    if not 8 <= length <= len(udp):
+    size = (first & 15) * 4
+    udp = ip + size
+    if size < 20 or end - udp < 8:
         return None
-    source, to = (".".join(map(str, ip[n : n + 4])) for n in (12, 16))
-    return Datagram(at, source, source_port, to, port, udp[8:length])
+    source_port, port, length = _UDP.unpack_from(data, udp)
+    if not 8 <= length <= end - udp:
+        return None
+    words = []
+    for n in (ip + 12, ip + 16):
+        four = data[n : n + 4]
+        said = known.get(four)
+        if said is None:
+            said = known[four] = ".".join(map(str, four))
+        words.append(said)
+    return Datagram(at, words[0], source_port, words[1], port, data[udp + 8 : udp + length])
