@@ -75,7 +75,8 @@ def loads(data: bytes, name: str = "capture") -> tuple[list[Datagram], int]:
         packets = _read_classic(data, name)
     else:
         raise RigFileError(f"{name} is no capture file (pcap or pcapng).")
-    found, left = [], 0
+    found: list[Datagram] = []
+    left = 0
     known: dict[bytes, str] = {}
     for at, link, begin, end in packets:
         step("packets", len(found))

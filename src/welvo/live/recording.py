@@ -108,7 +108,8 @@ class Recording:
         due = 0.0
         for n, f in enumerate(self.frames):
             if f.at >= due:
-                newest = {k: old for k, old in newest.items() if f.at - old.at <= TIMEOUTS[k[0][0]]}
+                before = self.frames[n - 1].at if n else 0.0  # whoever begins from this mark asks for this time or later
+                newest = {k: old for k, old in newest.items() if before - old.at <= TIMEOUTS[k[0][0]]}
                 self._marks.append(_Mark(n, dict(newest)))
                 due = f.at + MARK_EVERY
             _take(newest, f)
