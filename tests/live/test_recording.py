@@ -87,7 +87,7 @@ def test_packets_like_the_last_one_are_read_as_if_they_were_looked_at_whole() ->
 
 
 def test_a_capture_of_sources_that_come_and_go_is_kept_small() -> None:
-    """Each mark held every source ever seen; half a million of them, five seconds apart, filled the memory."""
+    """Each mark held every source ever seen; half a million of them filled the memory."""
     datagrams = [at(6.0 * n, data(0, 9, cid=n.to_bytes(16, "big"))) for n in range(1, 400)]
     recording = Recording(datagrams)
     assert max(len(m.newest) for m in recording._marks) <= 2
