@@ -9,15 +9,100 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
-from typing import Any, TypeVar
+from typing import TypeVar
 
-from PySide6.QtCore import QCoreApplication, QEventLoop, QObject, Signal
+from PySide6.QtCore import QCoreApplication, QEventLoop, QObject, QTimer, Signal
+from PySide6.QtWidgets import (
+    QApplication,
+    QDialog,
+    QHBoxLayout,
+    QLabel,
+    QProgressBar,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from welvo.live.worker import Faults, Worker
+from welvo.rig.notation import thousands
+from welvo.rig.steps import Stopped, watched
 
 T = TypeVar("T")
 AT_ONCE = 0.02
 """Seconds in which most work is over, before an event loop is begun for it."""
+SHOWN_AFTER = 400
+"""Milliseconds after which work that may be stopped is shown."""
+
+
+class Progress:
+    """How far work has come, written by the thread that does it and read by the window, which may stop it."""
+
+    def __init__(self) -> None:
+        self.now: tuple[str, int, int] = ("", 0, 0)
+        self.sealed = False
+        self._stopped = False
+        self._lock = threading.Lock()
+
+    def tell(self, what: str, done: int, of: int) -> None:
+        if self._stopped:
+            raise Stopped
+        self.now = (what, done, of)
+
+    def seal(self) -> None:
+        with self._lock:
+            if self._stopped:
+                raise Stopped
+            self.sealed = True
+
+    def stop(self) -> bool:
+        """End the work at its next step. Gives False when it is past its last one, and will be done in a moment."""
+        with self._lock:
+            self._stopped = not self.sealed
+            return self._stopped
+
+
+class Waiting(QDialog):
+    """Says what is being done and how far it has come; *Stop* or Esc leave it before the end. It is put together from
+    Qt's own parts, because the parts of our own need files themselves."""
+
+    def __init__(self, parent: QWidget | None, words: str, progress: Progress) -> None:
+        super().__init__(parent)
+        self._progress = progress
+        self.setWindowTitle(words)
+        self.setMinimumWidth(420)
+        self.bar = QProgressBar()
+        self.bar.setTextVisible(False)
+        self.bar.setAccessibleName("How far it has come")
+        self.far = QLabel()
+        self.far.setMinimumHeight(20)
+        stop = QPushButton("Stop")
+        stop.clicked.connect(self.reject)
+        lines, foot = QVBoxLayout(), QHBoxLayout()
+        lines.setContentsMargins(20, 16, 20, 16)
+        lines.setSpacing(10)
+        for part in (QLabel(words), self.bar, self.far):
+            lines.addWidget(part)
+        foot.addStretch(1)
+        foot.addWidget(stop)
+        lines.addLayout(foot)
+        self.setLayout(lines)
+        look = QTimer(self, interval=100)
+        look.timeout.connect(self.look)
+        look.start()
+        self.look()
+
+    def look(self) -> None:
+        what, done, of = self._progress.now
+        self.bar.setRange(0, of)
+        self.bar.setValue(min(done, of))
+        count = f"{thousands(done)} of {thousands(of)}" if of else thousands(done)
+        self.far.setText(f"{what} {count}".capitalize() if what else "")
+
+    def reject(self) -> None:
+        if self._progress.stop():
+            super().reject()
+        else:
+            self.far.setText("It is being written now, and is done in a moment.")
 
 
 class _Done(QObject):
@@ -26,33 +111,51 @@ class _Done(QObject):
     came = Signal()
 
 
-def wait_for(work: Callable[[], T]) -> T:
-    """Do work in a thread and give its result, or raise what it raised."""
+def wait_for(work: Callable[[], T], words: str = "") -> T:
+    """Do work in a thread and give its result, or raise what it raised.
+
+    With `words` it may be stopped: when it takes longer than a moment they are shown with how far it has come and with
+    *Stop*. Then Stopped is raised at once; the thread ends at its next step, and what it would have given is dropped.
+    """
     if QCoreApplication.instance() is None:
         return work()
-    found: list[Any] = []
+    found: list[T] = []
     failed: list[BaseException] = []
     done = _Done()
+    progress = Progress()
 
     def run() -> None:
         try:
-            found.append(work())
+            with watched(progress):
+                found.append(work())
         except BaseException as e:  # raised again where it was asked for
             failed.append(e)
         done.came.emit()
+
+    def over() -> bool:
+        return bool(found or failed)
 
     thread = threading.Thread(target=run, name="disk", daemon=True)
     loop = QEventLoop()
     done.came.connect(loop.quit)
     thread.start()
     thread.join(AT_ONCE)
-    if not found and not failed:
+    if words and not over():
+        QTimer.singleShot(SHOWN_AFTER, loop, loop.quit)
+    if not over():
         loop.exec(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
+    if words and not over():
+        waiting = Waiting(QApplication.activeWindow(), words, progress)
+        done.came.connect(waiting.accept)
+        try:
+            if not over() and not waiting.exec():
+                raise Stopped
+        finally:
+            waiting.deleteLater()
     thread.join()
     if failed:
         raise failed[0]
-    result: T = found[0]
-    return result
+    return found[0]
 
 
 class Newest:

@@ -223,7 +223,7 @@ class Session(QObject):
     def open(self, path: Path) -> bool:
         """Open a file; when that fails the present rig stays, and the reason is said."""
         try:
-            opened = wait_for(lambda: open_rig(path))
+            opened = wait_for(lambda: open_rig(path), f"Opening {path.name}")
         except RigFileError as e:
             self.say(str(e), "error")
             return False

@@ -19,6 +19,7 @@ from urllib.parse import unquote_to_bytes
 from msgspec import Struct
 
 from welvo.rig.base import Refused
+from welvo.rig.steps import last_step
 
 OLD_PART = 24 * 3600
 """Seconds after which a half written file is swept whoever wrote it."""
@@ -172,6 +173,7 @@ def write_atomic(path: Path, data: bytes, keep: bool = False, flush: bool = True
 
     A link stays a link, and its target is written. Raises RigFileError; then the file at `path` is still the former.
     """
+    last_step()
     target = Path(os.path.realpath(path))
     temporary = ""
     try:

@@ -24,7 +24,7 @@ from welvo.formats.files import RigFileError, read_bytes, shown_name
 from welvo.formats.gdtf import Imported, loads_gdtf, parse_xml
 from welvo.rig.notation import thousands
 from welvo.rig.patched import Turn
-from welvo.rig.steps import EVERY, step
+from welvo.rig.steps import step
 
 SCENE = "GeneralSceneDescription.xml"
 MOST_FILE = 192 * 2**20
@@ -91,7 +91,7 @@ def loads_mvr(data: bytes, name: str = "the file") -> SceneFile:
     entries = {_stem(k): k for k in reversed(files)}  # of several of one name the first
     types: dict[str, Imported] = {}
     for n, spec in enumerate(named):
-        step("fixture types", n * EVERY, len(named) * EVERY)
+        step("fixture types", n, len(named), every=1)
         entry = entries.get(_stem(spec.strip()))
         if not entry:
             continue

@@ -20,7 +20,7 @@ from welvo.live.device_link import read_settings
 from welvo.live.interfaces import Interface, port_taken, trouble_of
 from welvo.live.links import LinkError
 from welvo.observed.values import Heard, Said
-from welvo.patience import patient
+from welvo.patience import Limit, patient
 from welvo.protocols import artnet
 from welvo.rig.addresses import differing_part, free_address, same_network, say_network
 from welvo.rig.wiring import DeviceModel
@@ -307,14 +307,19 @@ class RealProbes:
     async def neighbour(self, ip: str) -> str:
         if ipaddress.IPv4Address(ip).is_loopback:
             return "local"
-        with contextlib.closing(socket.socket(socket.AF_INET, socket.SOCK_DGRAM)) as sock, contextlib.suppress(OSError):
-            sock.bind((self._interface.ip, 0))
-            sock.sendto(artnet.encode(artnet.Poll()), (ip, artnet.PORT))  # makes the system ask whose address it is
-        for _ in range(int(PATIENCE / 0.1)):
-            await self._sleep(0.1)
-            mac = neighbour_of(ip, self._interface.name)
-            if mac:
-                return mac
+        with contextlib.closing(socket.socket(socket.AF_INET, socket.SOCK_DGRAM)) as sock:
+            with contextlib.suppress(OSError):
+                sock.bind((self._interface.ip, 0))
+            limit, turn = Limit(PATIENCE, turn=0.1), 0
+            while limit.lasts():
+                if turn % 5 == 0:
+                    with contextlib.suppress(OSError):  # makes the system ask whose address it is
+                        sock.sendto(artnet.encode(artnet.Poll()), (ip, artnet.PORT))
+                turn += 1
+                await self._sleep(0.1)
+                mac = neighbour_of(ip, self._interface.name)
+                if mac:
+                    return mac
         return ""
 
     async def connects(self, ip: str, port: int) -> str:
@@ -332,7 +337,8 @@ class RealProbes:
     async def polled(self, ip: str) -> Heard | None:
         before = self._heard().get(ip)
         self._poll(ip)
-        for _ in range(int(PATIENCE / 0.1)):
+        limit = Limit(PATIENCE, turn=0.1)
+        while limit.lasts():
             await self._sleep(0.1)
             now = self._heard().get(ip)
             if now and (before is None or now.at > before.at):

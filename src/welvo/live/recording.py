@@ -108,7 +108,7 @@ class Recording:
         due = 0.0
         for n, f in enumerate(self.frames):
             if f.at >= due:
-                before = self.frames[n - 1].at if n else 0.0  # whoever begins from this mark asks for this time or later
+                before = self.frames[n - 1].at if n else 0.0  # whoever begins from this mark asks about later times
                 newest = {k: old for k, old in newest.items() if before - old.at <= TIMEOUTS[k[0][0]]}
                 self._marks.append(_Mark(n, dict(newest)))
                 due = f.at + MARK_EVERY

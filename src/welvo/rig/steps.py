@@ -7,17 +7,27 @@ a `Refused` and leaves the rig as it was. Where nobody watches a step costs next
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
+from typing import Protocol
 
 from welvo.rig.base import Refused
 
-Watcher = Callable[[str, int, int], object]
-"""Is told what is being done, how much of it is done, and of how much (0: nobody knows)."""
+
+class Watcher(Protocol):
+    """Who watches work. Both may raise Stopped, which ends it."""
+
+    def tell(self, what: str, done: int, of: int) -> None:
+        """What is being done, how much of it is done, and of how much (0: nobody knows)."""
+
+    def seal(self) -> None:
+        """From here on the work is done to its end: a file is being written."""
+
+
 _watcher: ContextVar[Watcher | None] = ContextVar("watcher", default=None)
 EVERY = 32
-"""Steps between two that are told."""
+"""Steps of some microseconds each between two that are told."""
 
 
 class Stopped(Refused):
@@ -27,12 +37,19 @@ class Stopped(Refused):
         super().__init__("Stopped. Nothing has changed.")
 
 
-def step(what: str, done: int, of: int = 0) -> None:
-    """Say how far the work has come. Raises Stopped when it is to end."""
-    if done % EVERY == 0:
+def step(what: str, done: int, of: int = 0, every: int = EVERY) -> None:
+    """Say how far the work has come, once in so many steps. Raises Stopped when it is to end."""
+    if done % every == 0:
         watcher = _watcher.get()
         if watcher:
-            watcher(what, done, of)
+            watcher.tell(what, done, of)
+
+
+def last_step() -> None:
+    """Say that what follows is not left half done. Raises Stopped when the work is to end before it."""
+    watcher = _watcher.get()
+    if watcher:
+        watcher.seal()
 
 
 @contextmanager

@@ -5,6 +5,8 @@ from __future__ import annotations
 from contextlib import AbstractContextManager, nullcontext
 from typing import TYPE_CHECKING
 
+from welvo.rig.steps import step
+
 if TYPE_CHECKING:
     from PIL.Image import Image
 
@@ -65,6 +67,7 @@ def pngs(data: bytes, dpi: float = PNG_DPI) -> list[bytes]:
     found = []
     try:
         for n in range(len(pages)):
+            step("pages", n, len(pages), every=1)
             out = io.BytesIO()
             pages.picture(n, dpi).save(out, "PNG", dpi=(dpi, dpi))
             found.append(out.getvalue())

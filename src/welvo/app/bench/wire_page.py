@@ -309,7 +309,7 @@ class WirePage(QWidget):
 
     def open_file(self, path: Path) -> None:
         try:
-            self.show_recording(wait_for(lambda: load(path)))
+            self.show_recording(wait_for(lambda: load(path), f"Reading {path.name}"))
         except RigFileError as e:
             raise Refused(str(e)) from e
 

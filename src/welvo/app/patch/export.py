@@ -42,4 +42,4 @@ def export_list(session: Session, key: str, path: Path) -> None:
         write_atomic(path, data, keep=True)
         return count
 
-    session.say(f"{plural(wait_for(work), 'row')} written to {path.name}.")
+    session.say(f"{plural(wait_for(work, f'Writing {path.name}'), 'row')} written to {path.name}.")

@@ -34,7 +34,7 @@ class ImportTable(WishDialog):
     """A file of rows becomes fixtures. What was said of the columns and the types is remembered for the next one."""
 
     def __init__(self, session: Session, computer: Computer, path: Path, parent: QWidget) -> None:
-        self.grid: Grid = wait_for(lambda: read_grid(path))
+        self.grid: Grid = wait_for(lambda: read_grid(path), f"Reading {path.name}")
         super().__init__(
             parent,
             f"Import {path.name}",
@@ -159,7 +159,9 @@ class ImportTable(WishDialog):
         self.found = None
         self.list.show_lines([])
         mapping = Mapping(tuple(self.columns), dict(self.types))
-        self.found = found = understand(self._session.index, self.grid.rows, mapping, self.grid.loose)
+        index, grid = self._session.index, self.grid
+        words = f"Working out {plural(len(grid.rows) - 1, 'row')}"
+        self.found = found = wait_for(lambda: understand(index, grid.rows, mapping, grid.loose), words)
         self._fill_types(found.unknown)
         rows = []
         for r in sorted(found.rows, key=lambda r: (r.state != "refused", not r.meets, r.state == "same", r.n)):

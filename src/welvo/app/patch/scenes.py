@@ -25,7 +25,7 @@ class ImportScene(WishDialog):
 
     def __init__(self, session: Session, path: Path, parent: QWidget) -> None:
         index = session.index
-        self.taken: Taken = wait_for(lambda: take_scene(index, read_mvr(path)))
+        self.taken: Taken = wait_for(lambda: take_scene(index, read_mvr(path)), f"Reading {path.name}")
         super().__init__(
             parent,
             f"Import {path.name}",
@@ -86,6 +86,6 @@ def export_scene(session: Session, path: Path) -> None:
         write_atomic(path, data, keep=True)
         return doubts
 
-    doubts = wait_for(work)
+    doubts = wait_for(work, f"Writing {path.name}")
     said = f"{plural(len(rig.fixtures), 'fixture')} written to {path.name}."
     session.say(f"{said} {doubts[0]}" if doubts else said, "warning" if doubts else "note")

@@ -159,7 +159,7 @@ class Shelf(QWidget):
 def import_profile(session: Session, path: Path) -> tuple[str, list[str]]:
     """Take a file's profile into the rig; gives its id there and what was doubtful. Raises Refused when it cannot be
     read."""
-    profile, doubts = wait_for(lambda: open_any(path))
+    profile, doubts = wait_for(lambda: open_any(path), f"Reading {path.name}")
     made = session.edit(add_profile, replace(profile, revises="")).made[0]
     if doubts:
         more = f" And {len(doubts) - 2} more." if len(doubts) > 2 else ""

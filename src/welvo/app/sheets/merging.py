@@ -70,7 +70,7 @@ class MergeRigs(WishDialog):
         if key == "file":
             name, _ = QFileDialog.getOpenFileName(self, "The common version", str(Path.home()), "Rigs (*.welvo *.json)")
             if name:
-                self.set_common(wait_for(lambda: load(Path(name))))
+                self.set_common(wait_for(lambda: load(Path(name)), f"Opening {Path(name).name}"))
         elif key:
             self.set_common(unpack(self._session.rig.versions[key], self._session.rig))
 
@@ -88,7 +88,7 @@ class MergeRigs(WishDialog):
 
     def set_theirs(self, path: Path) -> None:
         """Read the other one's rig; a version that is in both files is offered as the common one."""
-        self._theirs = wait_for(lambda: load(path))
+        self._theirs = wait_for(lambda: load(path), f"Opening {path.name}")
         self.which.setText(path.name)
         self.decided = {}
         if self._base is None:

@@ -24,6 +24,7 @@ from welvo.formats.files import write_atomic
 from welvo.rig.base import Refused
 from welvo.rig.document import Change
 from welvo.rig.notation import plural
+from welvo.rig.steps import last_step
 from welvo.sheets.catalogue import SHEETS, file_name
 from welvo.sheets.lists import Material
 from welvo.sheets.pages import pngs
@@ -298,12 +299,13 @@ class SheetsStation(QWidget):
 
         def work() -> int:
             made = pngs(data)
+            last_step()
             for n, page in enumerate(made, 1):
                 target = path.with_suffix(".png") if len(made) == 1 else path.with_name(f"{path.stem} {n}.png")
                 write_atomic(target, page, keep=True)
             return len(made)
 
-        count = wait_for(work)
+        count = wait_for(work, "Writing pictures")
         self._session.say(f"{plural(count, 'picture')} written to {path.parent.name or path.parent}.")
 
     def print(self) -> None:

@@ -204,7 +204,7 @@ class VersionsPage(QWidget):
 
     def add_file(self, path: Path) -> str:
         """Open another file to compare with. Raises Refused where it cannot be read."""
-        rig = wait_for(lambda: load(path))
+        rig = wait_for(lambda: load(path), f"Opening {path.name}")
         self._files[str(path)] = (path.name, rig)
         return str(path)
 
