@@ -118,7 +118,7 @@ def test_a_factory_address_in_reach_is_followed_and_a_free_address_proposed() ->
 NETWORK = r"""
 import asyncio, json, subprocess, sys, time
 def run(*a): subprocess.run(a, check=True, capture_output=True)
-other = subprocess.Popen(["unshare", "-n", "sleep", "60"])
+other = subprocess.Popen(["unshare", "-n", "sleep", "290"])
 time.sleep(0.3)
 pid = str(other.pid)
 run("ip", "link", "add", "stage0", "type", "veth", "peer", "name", "far0")
