@@ -101,12 +101,12 @@ def test_completions_name_the_commands(shell: str) -> None:
         return
     asked = {**os.environ, "_WELVO_COMPLETE": "bash_complete", "COMP_WORDS": "welvo she", "COMP_CWORD": "1"}
     said = subprocess.run(
-        [str(Path(sys.executable).parent / "welvo")], env=asked, capture_output=True, text=True, timeout=60
+        [str(Path(sys.executable).parent / "welvo")], env=asked, capture_output=True, text=True, timeout=300
     )
     assert said.stdout.split() == ["plain,sheets"], said.stderr
     typed = {"COMP_WORDS": "welvo sheets hall.welvo --which patch,lab", "COMP_CWORD": "4"}
     said = subprocess.run(
-        [str(Path(sys.executable).parent / "welvo")], env=asked | typed, capture_output=True, text=True, timeout=60
+        [str(Path(sys.executable).parent / "welvo")], env=asked | typed, capture_output=True, text=True, timeout=300
     )
     assert said.stdout.split() == ["plain,patch,labels"], said.stderr
 
