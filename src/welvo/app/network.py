@@ -23,7 +23,7 @@ from welvo.app.session import Session
 from welvo.bench.borrowing import lent, say_arming
 from welvo.bench.levels import Frame, Levels
 from welvo.live.device_link import USUAL_PORT
-from welvo.live.engine import EngineProcess, EngineState
+from welvo.live.engine import SILENT_AFTER, EngineProcess, EngineState
 from welvo.live.engine_main import NOBODY
 from welvo.live.interfaces import LOOPBACK, Interface, interface_of, trouble_of
 from welvo.live.links import ArtNetLink, port_levels, port_octets
@@ -33,6 +33,7 @@ from welvo.live.status import StatusWatch
 from welvo.live.worker import Fault
 from welvo.observed.values import Event, SourceSeen
 from welvo.patch.planned import full_plan
+from welvo.patience import crowding
 from welvo.rig.base import Refused
 from welvo.rig.document import Change
 from welvo.rig.entered import SettingValue
@@ -311,7 +312,9 @@ class Network(QObject):
             self.session.say(f"Output could not be opened on {self.interface.ip}: {why}.", "error")
             return
         gone = state is not None and state.kind == "ended"
-        if self.engine and state and (gone or (state.kind == "silent" and state.silent_for > REPLACE_AFTER)):
+        # silence is said first, and lasts as long again before it is acted on; a busy computer is given more of it
+        patience = max(REPLACE_AFTER, 2 * SILENT_AFTER * crowding())
+        if self.engine and state and (gone or (state.kind == "silent" and state.silent_for > patience)):
             if self.engine.revived >= MOST_REPLACED:
                 self.disarm()
                 does = "ends by itself" if gone else "does not answer"
