@@ -20,6 +20,7 @@ from welvo.app.widgets.theme import THEME
 from welvo.app.window import Window
 from welvo.demo.gallery import gallery
 from welvo.formats import rigfile
+from welvo.live.beside import Act
 from welvo.live.engine import EngineState
 from welvo.observed.values import Heard, HeardPort
 from welvo.patience import Limit
@@ -162,8 +163,14 @@ def hear(window: Window, wire_a: int = 1, **more: Any) -> None:
 class Recorder:
     """Stands in for the streaming process."""
 
-    def __init__(self, interface: str, rows: int, name: str = "", fd: int = -1, wait: bool = True) -> None:
+    def __init__(
+        self, interface: str, rows: int, name: str = "", fd: int = -1, wait: bool = True, keys: bool = False
+    ) -> None:
         import uuid
+
+        self.stays = b""
+        self.done_beside: list[Act] = []
+        self.dealt: list[Act] = []
 
         self.state = EngineState("sending")
         self.revived = 0
@@ -178,6 +185,25 @@ class Recorder:
 
     def write(self, levels: bytes) -> None:
         self.frames.append(levels)
+
+    def set_stays(self, bits: bytes) -> None:
+        self.stays = bits
+
+    def dealt_with(self, act: Act) -> None:
+        self.dealt.append(act)
+
+    def was_done(self, act: Act) -> bool:
+        return False
+
+    def forget_presses(self) -> None:
+        pass
+
+    def take_done(self) -> list[Act]:
+        found, self.done_beside = self.done_beside, []
+        return found
+
+    def lighten(self) -> None:
+        pass
 
     def stop(self) -> None:
         self.alive = False

@@ -18,7 +18,7 @@ from welvo.app.devices.pairs import pairs_of
 from welvo.app.devices.setting_form import states_of, whence
 from welvo.app.devices.settings import SettingRow
 from welvo.app.main import make_window
-from welvo.app.network import MOST_REPLACED, REPLACE_AFTER
+from welvo.app.network import MOST_REPLACED
 from welvo.app.session import Session
 from welvo.app.widgets.add_device import AddDevice, guess_model, known_models
 from welvo.app.widgets.fields import Field
@@ -288,14 +288,14 @@ def test_what_is_armed_and_does_not_leave_is_said_everywhere(
     engine.state = EngineState("silent", silent_for=0.5)
     tick()
     assert bench.head.arm.said()[0] == "Armed, nothing leaves" and "does not answer" in bench.message.words
-    engine.state = EngineState("silent", silent_for=REPLACE_AFTER + 0.1)
+    engine.state = EngineState("silent", silent_for=60.0)
     tick()
     assert engine.revived == 1 and "replaced" in bench.message.words
     engine.state = EngineState("sending")
     tick()
     assert bench.head.arm.said()[0] == "Armed · 2 univ" and not bench.session.observed.stuck
     engine.revived = MOST_REPLACED
-    engine.state = EngineState("silent", silent_for=9.0)
+    engine.state = EngineState("silent", silent_for=60.0)
     tick()
     assert not network.armed and "whatever is tried" in bench.message.words and not engine.alive
     assert network.arm()

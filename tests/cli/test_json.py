@@ -20,8 +20,8 @@ from welvo.formats.versions import name_version
 from welvo.rig.document import Rig
 
 SCHEMA = schemas_of(ANSWERS, "urn:x", "x")
-AFTER_A_DEVICE = {"bring-up", "demo", "devices", "git", "lamps", "listen", "play", "push", "record", "send", "snapshot",
-                  "standins", "why"}  # fmt: skip
+AFTER_A_DEVICE = {"blackout", "bring-up", "demo", "devices", "disarm", "git", "lamps", "listen", "play", "push",
+                  "record", "send", "snapshot", "standins", "why"}  # fmt: skip
 """Commands that are held against the schema where a test runs them for real."""
 
 

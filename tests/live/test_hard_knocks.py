@@ -160,7 +160,8 @@ def test_quiet_nothing_leaves(monkeypatch: pytest.MonkeyPatch) -> None:
 # ---- many groups on few sockets
 
 
-def test_groups_share_sockets_where_descriptors_are_few_and_hear_only_groups() -> None:
+def test_groups_share_sockets_where_descriptors_are_few_and_hear_only_groups(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(sacn, "PORT", 15568)  # on the usual one others may not share: see below
     heard = Listener(HERE, poll=False)  # this one takes a socket of its own for the list of universes
     heard._groups.room = 3
     heard._groups.free = lambda: 5  # of which four are kept for sharing ten groups by threes

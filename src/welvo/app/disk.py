@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from welvo.app.always_keys import carry_over
 from welvo.live.worker import Faults, Worker
 from welvo.rig.notation import thousands
 from welvo.rig.steps import Stopped, watched
@@ -67,6 +68,7 @@ class Waiting(QDialog):
 
     def __init__(self, parent: QWidget | None, words: str, progress: Progress) -> None:
         super().__init__(parent)
+        carry_over(self, parent)
         self._progress = progress
         self.setWindowTitle(words)
         self.setMinimumWidth(420)

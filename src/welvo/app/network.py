@@ -13,8 +13,10 @@ from collections import deque
 from collections.abc import Callable
 from typing import Any
 
+import numpy as np
 from msgspec import Struct
 from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtGui import QGuiApplication
 
 from welvo.app.bus_work import BusWork
 from welvo.app.device_work import DeviceWork, by_http, speaks_http
@@ -22,8 +24,9 @@ from welvo.app.lamp_work import LampWork
 from welvo.app.session import Session
 from welvo.bench.borrowing import lent, say_arming
 from welvo.bench.levels import Frame, Levels
+from welvo.live.beside import Act
 from welvo.live.device_link import USUAL_PORT
-from welvo.live.engine import SILENT_AFTER, EngineProcess, EngineState
+from welvo.live.engine import BY_KEY, SILENT_AFTER, EngineProcess, EngineState
 from welvo.live.engine_main import NOBODY
 from welvo.live.interfaces import LOOPBACK, Interface, interface_of, trouble_of
 from welvo.live.links import ArtNetLink, port_levels, port_octets
@@ -51,6 +54,8 @@ MOST_STRANGERS = 64
 """Devices that nobody planned and that are asked for their settings at the most."""
 FOLLOW_FOR = 8.0
 """Seconds beyond its usual restart for which a device is awaited at its new address."""
+BUSY, JUST_BUSY = 0.3, 1.0
+"""Seconds without a tick after which the window counts as busy, and for which it counts as just busy afterwards."""
 FLUSH = 4
 """Milliseconds within which a change of levels is handed to the streaming process."""
 SLOW_START = 2.5
@@ -80,6 +85,7 @@ class Network(QObject):
 
     armed_changed = Signal()
     ticked = Signal()
+    blackout_changed = Signal()
     failed = Signal(object)
     """A Fault: something unexpected in one of the threads."""
 
@@ -113,6 +119,8 @@ class Network(QObject):
         self._advanced_at = time.monotonic()
         self._write_from = 0.0
         self._stale = True
+        self._stays_stale = False
+        self._beat_at = self._busy_until = time.monotonic()
         self._gathered: tuple[SourceSeen, ...] = ()
         self._moving: dict[str, tuple[str, str, float]] = {}
         """Devices that were given another address: their MAC and address before, and until when they are awaited."""
@@ -226,7 +234,8 @@ class Network(QObject):
         fd = self.listener.artnet_fd if self.listener else -1
         try:
             rows = max(1, len(self.session.rig.universes))
-            self.engine = EngineProcess(self.interface.ip, rows, "Welvo Bench", fd, wait=False)
+            keys = QGuiApplication.platformName() == "xcb"
+            self.engine = EngineProcess(self.interface.ip, rows, "Welvo Bench", fd, wait=False, keys=keys)
         except OSError as e:
             self.session.say(f"Output stays closed: {e.strerror or e}.", "error")
             self.engine = None
@@ -240,6 +249,7 @@ class Network(QObject):
         self._write()
         self._sent = specs
         self.engine.set_streams(specs)
+        self._tell_what_stays()
         self._flush.start()
         self._look_at_output()
         self.armed_changed.emit()
@@ -249,6 +259,55 @@ class Network(QObject):
         if said:
             self.session.say(f"Armed. {said}", "warning")
         return True
+
+    def _tell_what_stays(self) -> None:
+        """Tell the streaming process what a blackout leaves lit, for one that is asked for beside this window."""
+        self._stays_stale = False
+        if self.engine:
+            stays = [self.levels.stays(self.session.index, uid) for uid in rows_of(self.session.rig)]
+            self.engine.set_stays(np.packbits(np.concatenate(stays), bitorder="little").tobytes() if stays else b"")
+
+    def toggle_blackout(self) -> None:
+        """Take intensity, colour and shutter of everything to 0, or end that."""
+        self.levels.blackout = not self.levels.blackout
+        self.touch()
+        self.blackout_changed.emit()
+
+    def press(self, act: Act) -> None:
+        """Do what a key asks for, unless the streaming process did it already by the same press.
+
+        It hears the keys as well, and does what a window that is busy leaves undone for too long. The press comes here
+        all the same, as soon as the window is free: within a moment after that it is the same one.
+        """
+        if self.engine:
+            if self._just_busy() and self.engine.was_done(act):
+                return
+            self.engine.dealt_with(act)
+        self.disarm() if act == "disarm" else self.toggle_blackout()
+
+    def _just_busy(self) -> bool:
+        now = time.monotonic()
+        return now - self._beat_at > BUSY or now - self._busy_until < JUST_BUSY
+
+    def _follow_what_was_done_beside(self) -> None:
+        """Take over what a key or a signal had the streaming process do while this window was busy."""
+        now, engine = time.monotonic(), self.engine
+        if now - self._beat_at > BUSY:
+            self._busy_until = now
+        self._beat_at = now
+        if engine is None:
+            return
+        if not self._just_busy():
+            engine.forget_presses()
+        for act in engine.take_done():
+            if act == "disarm":
+                continue  # its end is seen by itself
+            self.toggle_blackout()
+            self._write_from = 0.0
+            self._write()
+            engine.lighten()
+            words = "Blackout was asked for" if self.levels.blackout else "The end of the blackout was asked for"
+            self.session.say(f"{words} while the window was busy.", "warning")
 
     def _sources(self) -> list[SourceSeen]:
         return self.listener.sources(self.session.now()) if self.listener else []
@@ -312,6 +371,10 @@ class Network(QObject):
             self.session.say(f"Output could not be opened on {self.interface.ip}: {why}.", "error")
             return
         gone = state is not None and state.kind == "ended"
+        if gone and state and state.why == BY_KEY:
+            self.disarm()
+            self.session.say("Disarmed beside the window: by key, or by a command.", "warning")
+            return
         # silence is said first, and lasts as long again before it is acted on; a busy computer is given more of it
         patience = max(REPLACE_AFTER, 2 * SILENT_AFTER * crowding())
         if self.engine and state and (gone or (state.kind == "silent" and state.silent_for > patience)):
@@ -440,7 +503,7 @@ class Network(QObject):
     # ---- changes and ticks
 
     def _on_change(self, change: Change) -> None:
-        self._dirty = True
+        self._dirty = self._stays_stale = True
         if change.ids("universes") or change.ids("profiles"):
             self._stale = True
         for uid in self.session.followed.universes:
@@ -478,7 +541,10 @@ class Network(QObject):
         while self._said:
             self.session.say(self._said.popleft(), "error")
         self._look_at_interface()
+        self._follow_what_was_done_beside()
         self._look_at_output()
+        if self._stays_stale:
+            self._tell_what_stays()
         if self.listener and self._count % 3 == 0:
             self._gathered = tuple(self._sources())
         elif self.listener and self._count % 3 == 1:  # of a thousand sources each of the two takes its time

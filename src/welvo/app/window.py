@@ -33,7 +33,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from welvo.app import commands
+from welvo.app import always_keys, commands
 from welvo.app.computer import Computer
 from welvo.app.disk import Newest, wait_for
 from welvo.app.faults import FaultLog
@@ -414,6 +414,8 @@ class Window(QWidget):
             action.setToolTip(commands.tip(c.id))
             self.addAction(action)
             self.actions_by_id[c.id] = action
+            if c.id in ("blackout", "disarm"):
+                always_keys.mark(action)
             if c.menu:
                 menu = self._menu_of[c.menu]
                 if c.line:

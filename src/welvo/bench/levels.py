@@ -186,6 +186,20 @@ class Levels:
         """The levels of one universe."""
         return self._frame(index, universe, self._held(False), False)
 
+    def stays(self, index: Index, universe: str) -> npt.NDArray[np.bool_]:
+        """Which slots of a universe a blackout leaves as they are: those of channels that do not go dark, unless
+        another item stands there with one that does."""
+        found, dark = np.zeros(SLOTS, np.bool_), np.zeros(SLOTS, np.bool_)
+        rig = index.rig
+        for span in index.on(universe):
+            fixture = rig.fixtures.get(span.item)
+            mode = mode_of(rig, fixture) if fixture and span.break_no != BY_PIXEL else None
+            for c in mode.channels if mode else ():
+                for slot in c.slots if c.break_no == span.break_no else ():
+                    if span.first + slot - 1 <= SLOTS:
+                        (dark if goes_dark(c) else found)[span.first + slot - 2] = True
+        return found & ~dark
+
     def _held(self, defaults_only: bool) -> dict[str, dict[str, float]]:
         functions: dict[str, dict[str, float]] = {}
         if defaults_only:

@@ -16,6 +16,7 @@ from welvo.cli import (  # noqa: F401  (importing a module registers its command
     papers,
     patching,
     sharing,
+    stopping,
     wiring,
 )
 from welvo.cli.base import app, main

@@ -515,12 +515,19 @@ class Installed(TypedDict):
     files: int
 
 
+class Asked(TypedDict):
+    """The processes that were asked, by number."""
+
+    processes: list[int]
+
+
 class GitSet(TypedDict):
     repository: str
     did: list[str]
 
 
 ANSWERS: dict[str, Any] = {
+    "blackout": Asked,
     "bring-up": BroughtUp,
     "check": Check | Checks,
     "convert": Converted,
@@ -529,6 +536,7 @@ ANSWERS: dict[str, Any] = {
     "desktop": Installed,
     "devices": DevicesCompared,
     "diff": list[DifferenceSaid],
+    "disarm": Asked,
     "export": Exported | Lists,
     "git": GitSet,
     "import": Imported,

@@ -21,6 +21,7 @@ from typing import Any, Literal, Protocol
 
 from msgspec import Struct, field
 
+from welvo.live.beside import Act
 from welvo.live.frames import SLOTS, Frames
 from welvo.patience import crowding, wait_for_news
 
@@ -29,6 +30,7 @@ SILENT_AFTER = 0.35
 computer."""
 START_WITHIN = 5.0
 """Seconds that a new process may take to be ready."""
+BY_KEY = "it was disarmed by key"
 END_WITHIN = 1.0
 """Seconds for each step of ending: to end when told, to end when asked by a signal; then it is killed."""
 
@@ -55,6 +57,18 @@ class Output(Protocol):
 
     def stop(self) -> None: ...
 
+    def set_stays(self, bits: bytes) -> None: ...
+
+    def dealt_with(self, act: Act) -> None: ...
+
+    def was_done(self, act: Act) -> bool: ...
+
+    def forget_presses(self) -> None: ...
+
+    def take_done(self) -> list[Act]: ...
+
+    def lighten(self) -> None: ...
+
     @property
     def alive(self) -> bool: ...
 
@@ -70,13 +84,21 @@ class EngineProcess:
     """
 
     def __init__(
-        self, interface: str, rows: int, name: str = "Welvo", artnet_fd: int = -1, *, wait: bool = True
+        self,
+        interface: str,
+        rows: int,
+        name: str = "Welvo",
+        artnet_fd: int = -1,
+        *,
+        wait: bool = True,
+        keys: bool = False,
     ) -> None:
         self.frames = Frames.make(max(1, rows))
         self.rows = max(1, rows)
         self.cid = uuid.uuid4()
         self.revived = 0
-        self._interface, self._name, self._artnet_fd = interface, name, artnet_fd
+        self._interface, self._name, self._artnet_fd, self._keys = interface, name, artnet_fd, keys
+        self._stays = ""
         self._specs: list[dict[str, Any]] | None = None
         self._closing = False
         try:
@@ -104,7 +126,10 @@ class EngineProcess:
             bufsize=0,
         )
         self._talk = Talk(process)
-        self.command({"open": {"interface": self._interface, "name": self._name, "cid": self.cid.hex}})
+        where = {"interface": self._interface, "name": self._name, "cid": self.cid.hex, "keys": self._keys}
+        self.command({"open": where})
+        if self._stays:
+            self._talk.send({"stays": self._stays}, "stays")
         if self._specs is not None:
             self._talk.send({"streams": self._specs}, "streams")
 
@@ -128,11 +153,12 @@ class EngineProcess:
     def state(self) -> EngineState:
         """How it goes now, without asking the process: by its last report, and by how long ago that was."""
         talk = self._talk
-        quiet = time.monotonic() - talk.heard_at
+        # by when it was last looked for: while this whole program stood still nobody can have heard anything
+        quiet = max(0.0, talk.looked_at - talk.heard_at)
         if talk.failed:
             return EngineState("failed", why=talk.failed)
         if talk.ended:
-            return EngineState("ended", why="it ended by itself")
+            return EngineState("ended", why=BY_KEY if talk.by_key else "it ended by itself")
         if not talk.ready:
             late = quiet > START_WITHIN * crowding()
             return EngineState("silent" if late else "starting", why="it did not answer", silent_for=quiet)
@@ -150,6 +176,40 @@ class EngineProcess:
         """
         self._specs = specs
         self._talk.send({"streams": specs}, "streams")
+
+    def set_stays(self, bits: bytes) -> None:
+        """Say what stays as it is at a blackout that is asked for beside the window: a bit for each slot of all rows,
+        the lowest first."""
+        self._stays = bits.hex()
+        self._talk.send({"stays": self._stays}, "stays")
+
+    def dealt_with(self, act: Act) -> None:
+        """Say that the window itself did what a key asks for."""
+        self._talk.send({"seen": act})
+
+    def was_done(self, act: Act) -> bool:
+        """Whether the process did what a key asks for, and nobody has said yet that this is the same press. What it has
+        said by now is read first: while this program stood still nobody did."""
+        self._talk.catch_up(0.3)
+        if act in self._talk.unmatched:
+            self._talk.unmatched.remove(act)
+            return True
+        return False
+
+    def forget_presses(self) -> None:
+        """What was done by now came from presses that the window never gets."""
+        self._talk.unmatched.clear()
+
+    def take_done(self) -> list[Act]:
+        """What the process did by itself since this was asked last, because a key or a signal asked for it."""
+        found: list[Act] = []
+        while self._talk.did:
+            found.append(self._talk.did.popleft())
+        return found
+
+    def lighten(self) -> None:
+        """End a blackout that the process made by itself; the levels are dark now, or are not to be."""
+        self._talk.send({"dark": False})
 
     def write(self, levels: bytes) -> None:
         """Levels of all rows, rows × 512 octets."""
@@ -204,10 +264,15 @@ class Talk:
         self.failed = ""
         self.ended = False
         self.wrong: dict[str, str] = {}
-        self.heard_at = time.monotonic()
+        self.heard_at = self.looked_at = time.monotonic()
         self.answers: deque[dict[str, Any]] = deque(maxlen=200)
+        self.did: deque[Act] = deque()
+        self.unmatched: deque[Act] = deque(maxlen=64)
+        self.by_key = False
+        """Whether the process ended because it was asked to, beside the window."""
         self._outgoing: dict[object, bytes] = {}
         self._count = 0
+        self._passes = 0
         self._news = threading.Condition()
         self._wake_read, self._wake_write = os.pipe2(os.O_NONBLOCK | os.O_CLOEXEC)
         self._ending_since = 0.0
@@ -242,6 +307,13 @@ class Talk:
             self._ending_since = time.monotonic()
             self._wake()
 
+    def catch_up(self, seconds: float) -> None:
+        """Wait until everything was read that the process has said by now."""
+        with self._news:
+            wanted = self._passes + 3  # the one that is under way may have looked before; a pass counts when it begins
+            self._wake()
+            self._news.wait_for(lambda: self._passes >= wanted or self.ended, seconds)
+
     def kill(self) -> None:
         """End the process at once, whatever it does."""
         self._killed = True
@@ -273,7 +345,13 @@ class Talk:
                 ready.register(self._wake_read, select.POLLIN)
                 if outgoing and not stdin.closed:
                     ready.register(stdin, select.POLLOUT)
+                begun = time.monotonic()
                 now = {fd for fd, _ in ready.poll(100)}
+                with self._news:
+                    self._passes += 1
+                    self._news.notify_all()
+                if not now:
+                    self.looked_at = begun  # this thread may have had to wait since
                 if self._wake_read in now:
                     with contextlib.suppress(BlockingIOError):
                         os.read(self._wake_read, 4096)
@@ -302,6 +380,11 @@ class Talk:
                 answer = json.loads(line)
                 if "beat" in answer:
                     self.wrong = answer.get("wrong", self.wrong)
+                    continue
+                if "did" in answer:
+                    self.did.append(answer["did"])
+                    self.unmatched.append(answer["did"])
+                    self.by_key = self.by_key or answer["did"] == "disarm"
                     continue
                 self.ready = self.ready or "ready" in answer
                 self.failed = self.failed or str(answer.get("failed", ""))

@@ -20,9 +20,11 @@ import signal
 import socket
 import sys
 import time
+from collections import deque
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any, Protocol
 
+from welvo.live.beside import Act, Presses, listen
 from welvo.live.frames import SLOTS, Frames
 from welvo.live.mass import Mass, possible
 from welvo.protocols import artnet, ddp, sacn
@@ -44,6 +46,8 @@ MOST_UNREAD = 1 << 20
 """Octets of answers that wait for the parent at most."""
 MOST_PROBES = 64
 """Ways out that are looked at for each report."""
+_EIGHT = [bytes(255 * (n >> bit & 1) for bit in range(8)) for n in range(256)]
+"""Eight slots for each octet of bits, the lowest bit first."""
 NOBODY = "no node asks for it"
 NO_PORT = "no serial port of this computer is chosen for it"
 GROUPS = "multicast"
@@ -303,10 +307,20 @@ class Engine:
         """Ways that the computer does not have at present, and why."""
         self.told: dict[str, str] = {}
         self.frame: tuple[int, bytes] | None = None
+        self.dark = False
+        """Whether a blackout was asked for beside the window: then only what may stay lit does."""
+        self.stays = b""
+        """What may stay as it is at blackout, as 255, all else as 0; what is not known goes dark."""
+        self.presses = Presses(clock)
+        self.asked: deque[Act] = deque()
+        """What was asked for by a signal."""
+        self._darkened: tuple[int, bytes, bytes] | None = None
         self.sequences: dict[int, int] = {}
         """The last sequence number of each synchronization universe."""
 
-    def open(self, interface: str, name: str, cid: str) -> None:
+    def open(self, interface: str, name: str, cid: str, keys: bool = False) -> None:
+        if keys:
+            listen(os.getppid(), self.presses)
         self.interface, self.name, self.cid = interface, name, bytes.fromhex(cid)
         self.udp = self._for_groups()
         if self.artnet_fd >= 0:
@@ -502,6 +516,10 @@ class Engine:
         """Tell the parent how it goes, as one line: what is counted, and by stream what is wrong."""
         self.report_at = now + REPORT_EVERY
         self.beats += 1
+        for act in self.presses.due():
+            self.act(act)
+        while self.asked:
+            self.act(self.asked.popleft())
         if self.outbox:
             self.flush()
             return  # it does not read: nothing new before it has read what is there
@@ -519,6 +537,26 @@ class Engine:
             said["wrong"], self.told = wrong, wrong
         self.say(said)
 
+    def _levels(self) -> tuple[int, bytes]:
+        """The levels to send, and a number that is another one when they are."""
+        self.frame = self.frames.read(self.frame)
+        number, levels = self.frame
+        if not self.dark:
+            return 2 * number, levels
+        if self._darkened is None or self._darkened[:2] != (number, self.stays):
+            mask = int.from_bytes(self.stays[: len(levels)].ljust(len(levels), b"\0"), "little")
+            dark = (int.from_bytes(levels, "little") & mask).to_bytes(len(levels), "little")
+            self._darkened = (number, self.stays, dark)
+        return 2 * number + 1, self._darkened[2]
+
+    def act(self, act: Act) -> None:
+        """Blackout, or its end, or disarming, asked for beside the window; the parent is told."""
+        if act == "blackout":
+            self.dark = not self.dark
+        else:
+            self.ending = True
+        self.say({"did": act})
+
     def tick(self) -> None:
         """Send what is due now, and put each group's next moment on its fixed schedule."""
         now = self.clock()
@@ -526,8 +564,7 @@ class Engine:
             self.announce(now)
         if now >= self.report_at:
             self.report(now)
-        number, levels = self.frames.read(self.frame)
-        self.frame = (number, levels)
+        number, levels = self._levels()
         while self.heap and self.heap[0][0] <= now:
             due, order, period, group = heapq.heappop(self.heap)
             self.late = max(self.late, now - due)
@@ -569,6 +606,12 @@ class Engine:
             except OSError as e:
                 self.say({"failed": f"{e.strerror or e}"})
                 self.ending = True
+        if "stays" in command:
+            self.stays = b"".join(map(_EIGHT.__getitem__, bytes.fromhex(command["stays"])))
+        if "seen" in command and self.presses.dealt_with(command["seen"]):
+            self.act(command["seen"])  # both did it and once is meant: twice here is not at all
+        if "dark" in command:
+            self.dark = command["dark"]
         if "streams" in command:
             self.set_streams(command["streams"])
         if command.get("status"):
@@ -602,10 +645,14 @@ def main() -> None:
     frames = Frames(int(sys.argv[1]), int(sys.argv[2]))
     engine = Engine(frames, int(sys.argv[3]))
 
+    asked = engine.asked
+
     def stop(*_: object) -> None:
         engine.ending = True
 
     signal.signal(signal.SIGTERM, stop)
+    signal.signal(signal.SIGUSR1, lambda *_: asked.append("blackout"))
+    signal.signal(signal.SIGUSR2, lambda *_: asked.append("disarm"))
     os.set_blocking(1, False)
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl+C reaches the whole group; the parent decides
     engine.run()

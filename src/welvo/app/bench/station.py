@@ -190,6 +190,7 @@ class BenchStation(QWidget):
         acts.setContentsMargins(16, 0, 16, 4)
         self.bank = FaderBank(session, network.levels)
         self.bank.moved.connect(self._moved)
+        self._network.blackout_changed.connect(self._after)
         self.bank.heads.connect(self._heads_move)
         self.bank.asked.connect(self._ask_value)
         scroll = QScrollArea()
@@ -555,8 +556,7 @@ class BenchStation(QWidget):
         self._after()
 
     def toggle_blackout(self) -> None:
-        self._network.levels.blackout = not self._network.levels.blackout
-        self._after()
+        self._network.toggle_blackout()
 
     def _after(self) -> None:
         self.bank.update()

@@ -11,6 +11,7 @@ from collections.abc import Callable, Sequence
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
+from welvo.app.always_keys import carry_over
 from welvo.app.widgets.fields import Choice, Tick, restyle, set_help
 from welvo.app.widgets.forms import field_row
 from welvo.app.widgets.painting import button, column, label, row
@@ -33,6 +34,7 @@ class Dialog(QDialog):
     ) -> None:
         # below the whole window: the row that opened it may be built anew while it is open, and would take it along
         super().__init__(parent.window() if parent is not None else None)
+        carry_over(self, parent)
         self.setWindowTitle(title)
         self.setMinimumWidth(min(wide, 460))
         if high:
