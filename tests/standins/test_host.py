@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import time
 from collections.abc import Iterator
 
@@ -18,6 +19,7 @@ QUESTION = b"GET /status HTTP/1.1\r\nHost: x\r\n\r\n"
 @pytest.fixture
 def quick(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
     monkeypatch.setattr(host, "KEPT", 0.3)
+    monkeypatch.setattr(host, "ASKS_WITHIN", 0.5)
     yield
 
 
@@ -45,5 +47,41 @@ def test_connections_of_those_who_say_no_more_are_closed_and_the_end_comes_at_on
         assert time.monotonic() - begun < 5
         for _, writer in [*mine, late]:
             writer.close()
+
+    asyncio.run(run())
+
+
+def test_who_never_ends_a_question_is_let_go_and_who_asks_is_answered(quick: None) -> None:
+    """Those who only connect, stop in the middle or drip octet by octet kept their descriptors for good."""
+
+    async def drip(writer: asyncio.StreamWriter) -> None:
+        with contextlib.suppress(OSError):
+            while True:
+                writer.write(b"x")
+                await writer.drain()
+                await asyncio.sleep(0.05)
+
+    async def run() -> None:
+        device, _ = penstock()
+        device.ip = "127.0.0.93"
+        served = Host([device], [])
+        await served.start()
+        port = device.model.status_port
+        try:
+            some = [await asyncio.open_connection(device.ip, port) for _ in range(30)]
+            for _, writer in some[:10]:
+                writer.write(QUESTION[:25])
+            dripping = asyncio.create_task(drip(some[-1][1]))
+            async with asyncio.timeout(30):
+                for reader, _ in some:
+                    with contextlib.suppress(ConnectionError):
+                        await reader.read()  # until the far end closes it; a 400 may have come before
+            dripping.cancel()
+            reader, writer = await ask(device.ip, port)
+            writer.close()
+            for _, writer in some:
+                writer.close()
+        finally:
+            await served.stop()
 
     asyncio.run(run())

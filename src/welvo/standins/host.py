@@ -41,6 +41,8 @@ from welvo.standins.process import OBEYED
 from welvo.standins.store import Store
 
 BROADCAST = "127.255.255.255"
+ASKS_WITHIN = 10.0
+"""Seconds within which a client puts its question, whole."""
 KEPT, ENDS = 5.0, 0.2
 """Seconds that a connection of somebody who says no more is kept, and that one in use may hold up the end."""
 
@@ -362,7 +364,7 @@ class Host:
 
     def __init__(self, nodes: Sequence[Simulated], lines: Sequence[LineEnd] = ()) -> None:
         self.nodes = list(nodes)
-        self._sites: dict[str, Any] = {}
+        self._sites: dict[str, asyncio.Server] = {}
         self._moving: set[str] = set()
         self._art: dict[str, socket.socket] = {}
         self._by_ip: dict[str, list[socket.socket]] = {}
@@ -413,7 +415,7 @@ class Host:
         self._art.pop(ip, None)
         site = self._sites.pop(ip, None)
         if site:
-            await site.stop()
+            site.close()
 
     async def _settle(self) -> None:
         """Devices that restarted come back, where their saved address says; ports that changed hear other groups."""
@@ -551,13 +553,19 @@ class Host:
         """The device's pages at its address."""
         from aiohttp import web
 
+        from welvo.standins.guard import Door
         from welvo.standins.pages import application
 
-        runner = web.AppRunner(application(node), access_log=None, keepalive_timeout=KEPT, shutdown_timeout=ENDS)
+        door = Door(ASKS_WITHIN)
+        pages = application(node)
+        pages.middlewares.append(door.middleware)
+        runner = web.AppRunner(pages, access_log=None, keepalive_timeout=KEPT, shutdown_timeout=ENDS)
         await runner.setup()
-        site = web.TCPSite(runner, node.ip, node.model.status_port)
+        assert runner.server is not None
         try:
-            await site.start()
+            site = await asyncio.get_running_loop().create_server(
+                door.protocol(runner.server), node.ip, node.model.status_port, reuse_address=True
+            )
         except OSError as e:
             raise StandInError(f"{node.ip}:{node.model.status_port} cannot be had: {e.strerror}.") from e
         self._sites[node.ip] = site
@@ -572,6 +580,8 @@ class Host:
         for line in self.lines:
             loop.remove_reader(line.socket)
             line.close()
+        for site in self._sites.values():
+            site.close()
         for runner in self._runners:
             await runner.cleanup()
 
