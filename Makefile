@@ -32,8 +32,9 @@ bench: $(READY)
 SECONDS ?= 120
 SEED ?= $(shell date +%s)
 KINDS ?=
+CASE ?=
 fuzz: $(READY)
-	$(RUN)/python scripts/fuzz.py $(SECONDS) $(SEED) $(KINDS)
+	$(RUN)/python scripts/fuzz.py "$(SECONDS)" "$(SEED)" "$(KINDS)" "$(CASE)"
 
 screens: $(READY)
 	scripts/on-a-screen $(RUN)/python -m welvo.app.screens docs/screenshots

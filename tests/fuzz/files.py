@@ -178,23 +178,27 @@ class Knocks:
         assert found.theme in ("desktop", "dark", "light") and 200 <= found.width <= 16000
         found.save()
 
+    def one(self, seed: str) -> tuple[int, str]:
+        """One file of some kind; gives what is wrong."""
+        chance = random.Random(seed)
+        name = chance.choice(list(self.kinds))
+        try:
+            self.kinds[name](chance)
+        except RigFileError as e:
+            return 1, f"{name}: {e}" if len(str(e)) > 1200 or "was not written" in str(e) else ""
+        return 1, ""
+
 
 def knock(seed: int, count: int, go_on: Callable[[], bool]) -> tuple[int, str]:
     """How many files were read, and what broke; empty when nothing did."""
-    chance = random.Random(seed)
     knocks = Knocks()
-    names = list(knocks.kinds)
-    taken = 0
     for n in range(1, count + 1):
-        name = names[n % len(names)]
         try:
-            knocks.kinds[name](chance)
-            taken += 1
-        except RigFileError as e:
-            if len(str(e)) > 1200 or "was not written" in str(e):
-                return n, f"{name}, file {n} of seed {seed}: {e}"
+            _, wrong = knocks.one(f"{seed} {n}")
         except Exception as e:
-            return n, f"{name}, file {n} of seed {seed}: {e!r}"
+            wrong = repr(e)
+        if wrong:
+            return n, f"file “{seed} {n}”: {wrong}"
         if not go_on():
             return n, ""
-    return count, "" if taken else "nothing was ever taken"
+    return count, ""

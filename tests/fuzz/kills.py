@@ -28,7 +28,7 @@ def saver(file: Path) -> None:
         n += 1
 
 
-def knock(seed: int, count: int, go_on: Callable[[], bool], folder: Path) -> tuple[int, str]:
+def knock(seed: str, count: int, go_on: Callable[[], bool], folder: Path) -> tuple[int, str]:
     """How many were killed, and what broke. Children are forked, so that a kill costs no start of Python."""
     chance = random.Random(seed)
     file = folder / "hall.welvo"
@@ -60,6 +60,6 @@ def knock(seed: int, count: int, go_on: Callable[[], bool], folder: Path) -> tup
 
 
 if __name__ == "__main__":
-    done, wrong = knock(int(sys.argv[1]), int(sys.argv[2]), lambda: True, Path(sys.argv[3]))
+    done, wrong = knock(sys.argv[1], int(sys.argv[2]), lambda: True, Path(sys.argv[3]))
     print(f"{done} kills; {wrong or 'nothing lost'}")
     sys.exit(1 if wrong else 0)

@@ -37,7 +37,7 @@ def packet(chance: random.Random) -> tuple[Callable[[bytes], object], bytes]:
     return decode, bytes(hurt[: chance.randrange(len(hurt))] if kind == 9 else hurt)
 
 
-def knock(seed: int, count: int, go_on: Callable[[], bool]) -> tuple[int, str]:
+def knock(seed: int | str, count: int, go_on: Callable[[], bool]) -> tuple[int, str]:
     """How many packets were taken, and what broke; empty when nothing did."""
     chance = random.Random(seed)
     listener = Listener(Interface("lo", "127.0.0.78", "255.0.0.0"), poll=False, quiet=True)

@@ -335,7 +335,7 @@ def difference(followed: dict[str, Any], built: dict[str, Any]) -> str:
 class Trail:
     """A rig that is edited by chance, with an index and findings that follow."""
 
-    def __init__(self, seed: int, rig: Rig | None = None) -> None:
+    def __init__(self, seed: int | str, rig: Rig | None = None) -> None:
         self.chance = Chance(seed)
         start = rig or gallery()
         self.history = History(start)

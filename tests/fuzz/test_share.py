@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import importlib.util
 import random
 import subprocess
 import sys
@@ -13,7 +14,7 @@ from msgspec.structs import replace
 from PySide6.QtWidgets import QApplication
 
 from tests.app.conftest import Recorder, make, own_folders  # noqa: F401
-from tests.fuzz import files, merges, packets, texts
+from tests.fuzz import captures, files, gateways, merges, packets, tables, texts
 from tests.fuzz.acts import Acts, widgets
 from tests.fuzz.random_edits import EDITS, Trail
 from welvo.app.window import Window
@@ -149,3 +150,41 @@ def test_slots_that_stand_apart_are_named() -> None:
 
 def test_merges_lose_nothing_of_either_in_silence() -> None:
     assert merges.knock(1, 500, ON) == (500, "")
+
+
+@pytest.mark.parametrize("case, count", [(tables.case, 60), (gateways.case, 20), (captures.case, 60)])
+def test_imports_lamps_and_captures(case: Callable[[str], tuple[int, str]], count: int) -> None:
+    for n in range(count):
+        assert case(f"share {n}")[1] == "", n
+
+
+def test_kills_while_editing_lose_nothing_older_than_a_second(tmp_path: Path) -> None:
+    command = [sys.executable, "-m", "tests.fuzz.killed_edits", "share", "3", str(tmp_path)]
+    done = subprocess.run(command, capture_output=True, text=True, cwd=Path(__file__).parents[2], timeout=300)
+    assert done.returncode == 0, done.stdout + done.stderr
+
+
+def test_the_trial_goes_on_after_a_failure_and_says_how_to_have_it_again(
+    capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME"):
+        monkeypatch.setenv(name, "/nowhere")  # so that what the script sets ends with this test
+    spec = importlib.util.spec_from_file_location("fuzz", Path(__file__).parents[2] / "scripts" / "fuzz.py")
+    assert spec and spec.loader
+    fuzz = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(fuzz)
+    tried: list[str] = []
+
+    def case(seed: str) -> tuple[int, str]:
+        tried.append(seed)
+        if seed == "7 3":
+            raise ValueError("something nobody expected")
+        return 10, "it broke" if seed in ("7 1", "7 5") else ""
+
+    kind = fuzz.Kind("things", 1.0, 80, case)
+    assert fuzz.run("some", kind, 7, 60.0, None) == 3
+    said = capsys.readouterr().out
+    assert tried == [f"7 {n}" for n in range(9)] and "81 things" in said.splitlines()[-1]
+    assert "again: make fuzz KINDS=some SEED=7 CASE=1" in said and "something nobody expected" in said
+    tried.clear()
+    assert fuzz.run("some", kind, 7, 60.0, 5) == 1 and tried == ["7 5"]

@@ -132,7 +132,7 @@ class Cable:
         self.plug()
 
 
-def main(rounds: int, longest: float, seed: int) -> dict[str, object]:
+def main(rounds: int, longest: float, seed: str) -> dict[str, object]:
     cable = Cable()
     from PySide6.QtCore import QCoreApplication, QEventLoop, QTimer
 
@@ -197,4 +197,6 @@ def main(rounds: int, longest: float, seed: int) -> dict[str, object]:
 
 
 if __name__ == "__main__":
-    print(json.dumps(main(int(sys.argv[1]), float(sys.argv[2]), int(sys.argv[3]))))
+    found = main(int(sys.argv[1]), float(sys.argv[2]), sys.argv[3])
+    print(json.dumps(found))
+    sys.exit(1 if found["wrong"] else 0)

@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING, Any, Protocol
 import msgspec
 from msgspec import UNSET, UnsetType
 
-from welvo.live.links import LinkError, read_page
+from welvo.live.links import LinkError, read_page, reason
 from welvo.observed.values import Result, Said
 from welvo.patience import patient
 from welvo.rig.entered import SettingValue
@@ -177,16 +177,14 @@ class HttpLink:
 
 
 def _why(error: Exception) -> str:
-    if isinstance(error, TimeoutError):
-        return "it takes too long"
-    return str(getattr(error, "strerror", "") or error) or type(error).__name__
+    return reason(error) if str(error) or isinstance(error, TimeoutError) else type(error).__name__
 
 
 def _decoded(raw: bytes, kind: type[Any], ip: str) -> Any:
     try:
         return msgspec.convert(read_page(raw), kind)
     except (msgspec.DecodeError, msgspec.ValidationError, ValueError, RecursionError) as e:
-        raise LinkError(f"{ip} answers with something that is no settings ({e}).") from e
+        raise LinkError(f"{ip} answers with something that is no settings ({reason(e)}).") from e
 
 
 def session(interface: str = "") -> ClientSession:

@@ -25,6 +25,17 @@ class LinkError(Refused):
     """A device that cannot be set or read; the message says what, why and what to do."""
 
 
+MOST_REASON = 120
+
+
+def reason(e: Exception) -> str:
+    """Why an answer could not be had, in one short line. What a library says of an answer that is none quotes from it,
+    over several lines."""
+    words = str(getattr(e, "strerror", None) or e)
+    first = next((line.strip() for line in words.splitlines() if line.strip()), "")
+    return seen(first)[:MOST_REASON] or "it takes too long"
+
+
 def read_page(raw: bytes) -> Any:
     """The JSON of a device's page as plain values, with its texts cut and cleaned: they go on into files, lists and
     papers. Raises msgspec.DecodeError, ValueError or RecursionError for what is no JSON."""

@@ -15,7 +15,7 @@ import msgspec
 
 from welvo.live.device_link import HttpLink
 from welvo.live.device_link import session as settings_session
-from welvo.live.links import LinkError, read_page
+from welvo.live.links import LinkError, read_page, reason
 from welvo.live.worker import Faults, Worker
 from welvo.patience import patient
 
@@ -47,7 +47,7 @@ async def _ask(session: ClientSession, ip: str, port: int) -> dict[str, Any]:
             while len(body) <= MOST and (more := await answer.content.read(MOST + 1 - len(body))):
                 body += more
     except (OSError, ClientError, TimeoutError) as e:
-        raise LinkError(f"{ip} does not show its status on port {port} ({str(e) or 'it takes too long'}).") from e
+        raise LinkError(f"{ip} does not show its status on port {port} ({reason(e)}).") from e
     try:
         found = read_page(body) if len(body) <= MOST else None
     except (msgspec.DecodeError, ValueError, RecursionError) as e:

@@ -8,12 +8,25 @@ began, or after the last answer.
 from __future__ import annotations
 
 import asyncio
+import logging
 from collections.abc import Awaitable, Callable
 from typing import Any
 
 from aiohttp import web
+from aiohttp.http_exceptions import HttpProcessingError
 
 Handler = Callable[[web.Request], Awaitable[web.StreamResponse]]
+
+
+def quiet_logger() -> logging.Logger:
+    """A log in which only faults of our own stand: what is no HTTP is answered with 400, and is nobody's news."""
+    found = logging.getLogger("welvo.standins.pages")
+    found.addFilter(_is_ours)
+    return found
+
+
+def _is_ours(record: logging.LogRecord) -> bool:
+    return not (record.exc_info and isinstance(record.exc_info[1], HttpProcessingError))
 
 
 class Guard(asyncio.Protocol):

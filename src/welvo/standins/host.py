@@ -553,13 +553,15 @@ class Host:
         """The device's pages at its address."""
         from aiohttp import web
 
-        from welvo.standins.guard import Door
+        from welvo.standins.guard import Door, quiet_logger
         from welvo.standins.pages import application
 
         door = Door(ASKS_WITHIN)
         pages = application(node)
         pages.middlewares.append(door.middleware)
-        runner = web.AppRunner(pages, access_log=None, keepalive_timeout=KEPT, shutdown_timeout=ENDS)
+        runner = web.AppRunner(
+            pages, access_log=None, logger=quiet_logger(), keepalive_timeout=KEPT, shutdown_timeout=ENDS
+        )
         await runner.setup()
         assert runner.server is not None
         try:
