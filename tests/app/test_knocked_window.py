@@ -417,9 +417,12 @@ def test_a_pause_in_the_chart_line_costs_nothing_made_by_hand(small: Window, qtb
         line.setPlainText(typed)
         line._paused()
         assert small.session.rig.profiles["bar"].modes["m"] == mode  # nothing is dropped while one is typing
-    QApplication.processEvents()
-    words = [w.text() for w in station.findChildren(QLabel) if w.isVisible()]
-    assert any("when you leave the line" in w and "places of 4 pixels" in w for w in words)
+
+    def warned() -> bool:
+        words = [w.text() for w in station.findChildren(QLabel) if w.isVisible()]
+        return any("when you leave the line" in w and "places of 4 pixels" in w for w in words)
+
+    qtbot.waitUntil(warned)
     line.setPlainText(whole)
     line._paused()
     assert small.session.rig.profiles["bar"].modes["m"] == mode
