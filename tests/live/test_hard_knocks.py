@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import resource
-import selectors
 import signal
 import socket
 import subprocess
@@ -25,7 +25,7 @@ from welvo.formats.rigfile import save
 from welvo.live import groups
 from welvo.live.engine import EngineProcess
 from welvo.live.frames import Frames
-from welvo.live.groups import Groups, free_descriptors
+from welvo.live.groups import Ears, Groups, free_descriptors
 from welvo.live.interfaces import LOOPBACK, Interface, trouble_of
 from welvo.live.listener import MOST_LIST_PAGES, Listener
 from welvo.live.output import subscribers
@@ -209,9 +209,9 @@ def test_many_groups_and_programs_that_want_the_port_for_themselves_do_not_meet(
 
 
 def test_where_sharing_is_refused_groups_get_sockets_of_their_own() -> None:
-    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as theirs, selectors.DefaultSelector() as selector:
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as theirs, contextlib.closing(Ears()) as ears:
         theirs.bind(("127.0.0.66", sacn.PORT))
-        made = Groups(HERE, selector)
+        made = Groups(HERE, ears)
         made.free, made.room = lambda: 4, 2  # three would share two by two, were it not for them
         try:
             assert made.join(range(1, 5)) == []
@@ -236,8 +236,8 @@ def test_a_port_that_becomes_free_is_taken_without_being_told_to() -> None:
 
 
 def test_what_no_descriptor_is_left_for_is_said() -> None:
-    selector = selectors.DefaultSelector()
-    made = Groups(HERE, selector)
+    ears = Ears()
+    made = Groups(HERE, ears)
     made.free = lambda: 3 - made.sockets
     made.room = 2
     try:
@@ -249,7 +249,7 @@ def test_what_no_descriptor_is_left_for_is_said() -> None:
         assert made.join([1, 50])[0].startswith("sACN universe 50 cannot be heard as multicast")
     finally:
         made.close()
-        selector.close()
+        ears.close()
 
 
 FOUR_THOUSAND = """

@@ -16,7 +16,7 @@ import ctypes
 import errno
 import os
 import resource
-import selectors
+import select
 import socket
 import struct
 from collections.abc import Callable, Iterable
@@ -72,12 +72,44 @@ def _only_groups(sock: socket.socket) -> None:
     sock.setsockopt(socket.SOL_SOCKET, _SO_ATTACH_FILTER, struct.pack("HP", len(lines), ctypes.addressof(code)))
 
 
-class Groups:
-    """The groups joined on one interface. Sockets are registered with `selector`."""
+class Ears:
+    """Sockets that are listened to, and which of them have something: with a thousand of them the general selector
+    takes more time than the packets do. Opened and closed by any thread while another one waits."""
 
-    def __init__(self, interface: Interface, selector: selectors.BaseSelector) -> None:
+    def __init__(self) -> None:
+        self._epoll = select.epoll()
+        self._sockets: dict[int, tuple[socket.socket, bool]] = {}
+
+    def add(self, sock: socket.socket, many: bool = True) -> None:
+        """`many`: it is emptied at once; else one datagram is taken each time, as the next one is not to be expected
+        sooner."""
+        self._sockets[sock.fileno()] = (sock, many)
+        self._epoll.register(sock.fileno(), select.EPOLLIN)
+
+    def drop(self, sock: socket.socket) -> None:
+        fd = sock.fileno()
+        if self._sockets.pop(fd, None):
+            with contextlib.suppress(OSError):
+                self._epoll.unregister(fd)
+
+    def ready(self, seconds: float) -> list[tuple[socket.socket, bool]]:
+        """Those that have something, waited for so long at the most; each with whether it has many."""
+        known = self._sockets
+        return [known[fd] for fd, _ in self._epoll.poll(seconds, 4096) if fd in known]
+
+    def descriptors(self) -> list[int]:
+        return list(self._sockets)
+
+    def close(self) -> None:
+        self._epoll.close()
+
+
+class Groups:
+    """The groups joined on one interface. Their sockets are listened to by `ears`."""
+
+    def __init__(self, interface: Interface, ears: Ears) -> None:
         self._interface = interface
-        self._selector = selector
+        self._ears = ears
         self._alone: dict[int, socket.socket] = {}
         self._shared: list[tuple[socket.socket, set[int]]] = []
         self.room = groups_per_socket()
@@ -153,7 +185,7 @@ class Groups:
             sock.bind((address, sacn.PORT))
             self._member(sock, universe, socket.IP_ADD_MEMBERSHIP)
             sock.setblocking(False)
-            self._selector.register(sock, selectors.EVENT_READ)
+            self._ears.add(sock, many=not address)
         except OSError:
             sock.close()
             raise
@@ -174,14 +206,12 @@ class Groups:
                 return
             del self._shared[n]
             sock = shared
-        with contextlib.suppress(KeyError, ValueError):
-            self._selector.unregister(sock)
+        self._ears.drop(sock)
         sock.close()
 
     def close(self) -> None:
         for sock in (*self._alone.values(), *(s for s, _ in self._shared)):
-            with contextlib.suppress(KeyError, ValueError):
-                self._selector.unregister(sock)
+            self._ears.drop(sock)
             sock.close()
         self._alone.clear()
         self._shared.clear()

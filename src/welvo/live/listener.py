@@ -8,7 +8,6 @@ from __future__ import annotations
 import contextlib
 import errno
 import os
-import selectors
 import socket
 import threading
 import time
@@ -17,9 +16,9 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 from welvo.formats.pcap import Datagram
-from welvo.live.groups import Groups
+from welvo.live.groups import Ears, Groups
 from welvo.live.interfaces import Interface, dropped_by, port_taken, state_of
-from welvo.live.mass import AT_ONCE, Gather
+from welvo.live.mass import AT_ONCE, LARGEST, Gather
 from welvo.live.recording import Recorder, destination
 from welvo.live.worker import Faults, Worker
 from welvo.observed.values import Heard, HeardPort, SourceSeen
@@ -129,8 +128,8 @@ class Listener:
         self._lists: dict[bytes, _Announced] = {}
         self._list_pages = 0
         self._next_sweep = 0.0
-        self._selector = selectors.DefaultSelector()
-        self._groups = Groups(interface, self._selector)
+        self._ears = Ears()
+        self._groups = Groups(interface, self._ears)
         self._worker = Worker("listener", self._run, self.faults)
         self._next_poll = 0.0
         self._alike: dict[bytes, _Source] = {}
@@ -198,7 +197,7 @@ class Listener:
         # From now on sockets that share groups may be bound beside it; the kernel looks at both when one is bound.
         sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         sock.setblocking(False)
-        self._selector.register(sock, selectors.EVENT_READ)
+        self._ears.add(sock)
         return sock
 
     @property
@@ -259,7 +258,7 @@ class Listener:
             if sock:
                 sock.close()
         self._groups.close()
-        self._selector.close()
+        self._ears.close()
 
     # ---- the thread
 
@@ -280,13 +279,22 @@ class Listener:
             if busy:
                 time.sleep(REST)
             try:
-                events = self._selector.select(0.05)  # whoever closes it waits no longer than this
+                ready = self._ears.ready(0.05)  # whoever closes it waits no longer than this
             except (OSError, ValueError):
                 stopping.wait(0.01)
                 continue
-            for key, _ in events:
-                sock = key.fileobj
-                assert isinstance(sock, socket.socket)
+            now = self._clock()
+            for sock, many in ready:
+                if not many:
+                    try:
+                        raw, sender = sock.recvfrom(LARGEST)
+                    except OSError:  # it was closed just now, or an error of the network lay there
+                        continue
+                    if self._recorder or not self._like_the_last(raw, sender[0], now):
+                        self.take(raw, sender[0], now)
+                    else:
+                        self.packets += 1
+                    continue
                 while True:
                     got = gather.take(sock)
                     if got:
@@ -583,9 +591,9 @@ class Listener:
     def own_drops(self) -> int:
         """Datagrams that reached this computer and were lost in it, since the listener began or it was counted anew."""
         inodes = set()
-        for key in list(self._selector.get_map().values()):
+        for fd in self._ears.descriptors():
             with contextlib.suppress(OSError):
-                inodes.add(os.fstat(key.fd).st_ino)
+                inodes.add(os.fstat(fd).st_ino)
         return max(0, dropped_by(inodes) - self._dropped_before)
 
     def count_anew(self) -> None:
