@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import random
 import time
 import zipfile
 
@@ -14,10 +15,11 @@ from tests.conftest import at, profile, slowed, small_rig
 from welvo.demo.gallery import gallery
 from welvo.formats.files import RigFileError
 from welvo.formats.gdtf_write import dumps_gdtf
-from welvo.formats.mvr import SCENE, loads_mvr
+from welvo.formats.mvr import MOST_FIXTURES, SCENE, loads_mvr
 from welvo.formats.mvr_take import take_scene
 from welvo.formats.mvr_write import dumps_mvr
 from welvo.formats.rigfile import dumps, loads
+from welvo.patch.arrange import FreeNumbers
 from welvo.patch.index import Index
 from welvo.rig import edits
 from welvo.rig.base import Refused
@@ -224,3 +226,46 @@ def test_the_demo_rig_goes_out_and_comes_back_and_a_thousand_are_quick() -> None
     begun = time.monotonic()
     assert len(taken(Rig(), dumps_mvr(Index(many))[0]).fixtures) == 1000
     assert time.monotonic() - begun < slowed(20)
+
+
+def crowd(count: int, each: str) -> bytes:
+    """A scene of many fixtures; `each` says what is in one, by its number."""
+    inside = "".join(f'<Fixture uuid="U{n}" name="x">{each.format(n=n)}</Fixture>' for n in range(1, count + 1))
+    layer = f'<Layer name="l"><ChildList>{inside}</ChildList></Layer>'
+    return scene(xml=f"<GeneralSceneDescription><Scene><Layers>{layer}</Layers></Scene></GeneralSceneDescription>")
+
+
+EEL_AT = "<GDTFSpec>Osmer@Eel</GDTFSpec><GDTFMode>only</GDTFMode><Addresses><Address>{at}</Address></Addresses>"
+
+
+@pytest.mark.parametrize("number, at", [("0", "1"), ("7", "1"), ("{n}", "{n}"), ("0", "{n}.1")])
+def test_small_scenes_of_many_fixtures_are_worked_out_in_seconds(number: str, at: str) -> None:
+    """Without numbers of their own each looked for a free one through all that the others had taken."""
+    data = crowd(MOST_FIXTURES, f"<FixtureID>{number}</FixtureID>" + EEL_AT.replace("{at}", at))
+    begun = time.process_time()
+    found = take_scene(Index(Rig()), loads_mvr(data, "reef.mvr"))
+    assert time.process_time() - begun < 40  # a bound that only what grows with the square meets
+    numbers = [f.number for f in found.rig.fixtures.values()]
+    assert len(set(numbers)) == len(numbers) == MOST_FIXTURES and not broken(found.rig)
+
+
+def test_scenes_of_more_than_any_show_has_are_refused() -> None:
+    for data, says in (
+        (crowd(MOST_FIXTURES + 1, ""), "more than 20\u202f000 fixtures"),
+        (crowd(1001, "<GDTFSpec>T{n}</GDTFSpec>"), "more than 1\u202f000 fixture types"),
+        (crowd(1, "<ChildList>" + "<SceneObject/>" * 400_000 + "</ChildList>"), "more than 400\u202f000 objects"),
+    ):
+        with pytest.raises(RigFileError, match=f"reef.mvr .* {says}, and was not read"):
+            loads_mvr(data, "reef.mvr")
+
+
+def test_free_numbers_are_those_that_counting_finds() -> None:
+    chance = random.Random(5)
+    taken = {chance.randrange(1, 60) for _ in range(20)}
+    numbers = FreeNumbers(taken)
+    for _ in range(200):
+        wanted = chance.randrange(1, 70)
+        free = next(n for n in range(wanted, 1000) if n not in taken)
+        assert numbers.at_or_above(wanted) == free and (wanted in numbers) == (wanted in taken)
+        taken.add(free)
+        numbers.take(free)

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import time
+
 import pytest
 
 from tests.formats.test_workbooks import workbook
-from welvo.formats.workbooks import grid_of, table_bytes
+from welvo.formats.workbooks import MOST_ROWS, grid_of, table_bytes
 from welvo.patch.index import Index
 from welvo.patch.spreadsheet import DRAFT, Mapping, Pasted, cells_of, guess, understand
 from welvo.rig import edits
@@ -91,3 +93,34 @@ def test_a_mapping_that_makes_no_sense_is_refused(rig: Rig) -> None:
     )
     assert [r.state for r in bad.rows] == ["refused"] * 5
     assert "stands in the table twice" in bad.rows[2].why
+
+
+@pytest.mark.parametrize("groups", ["all", "g{n}", "all, g{n}"])
+def test_twenty_thousand_rows_on_one_address_are_worked_out_in_seconds(rig: Rig, groups: str) -> None:
+    """With a group each it took minutes: each row copied all that the rows before it had made."""
+    lines = [f"{n + 1000},Bar,only,1.001,{groups.format(n=n)}" for n in range(MOST_ROWS - 1)]
+    columns = ("number", "profile", "mode", "first", "groups")
+    begun = time.process_time()
+    found = take(rig, "\n".join(["No.;Type;Mode;Address;Groups".replace(";", ","), *_quoted(lines)]), columns)
+    assert time.process_time() - begun < 40  # a bound that only what grows with the square meets
+    assert len(found.of("new")) == MOST_ROWS - 1
+    members = [len(g.members) for g in found.rig.groups.values()]
+    assert sum(members) == (MOST_ROWS - 1) * (1 + groups.count(",")) and not broken(found.rig)
+
+
+def _quoted(lines: list[str]) -> list[str]:
+    return [",".join([*line.split(",", 4)[:4], f'"{line.split(",", 4)[4]}"']) for line in lines]
+
+
+def test_rows_that_join_groups_are_as_one_after_the_other(rig: Rig) -> None:
+    rig, _ = edits.put_in_groups(rig, ["f1", "f2"], ["Left", "Old"])
+    rig, _ = edits.put_in_groups(rig, ["f3"], ["Old"])
+    wishes = {"f1": ["left", "New"], "f2": [], "f3": ["New", "LEFT", ""]}
+    at_once, _ = edits.put_each_in_groups(rig, wishes)
+    by_turns = rig
+    for key, names in wishes.items():
+        by_turns, _ = edits.put_in_groups(by_turns, [key], names)
+    seen = {g.name: g.members for g in at_once.groups.values()}
+    assert seen == {g.name: g.members for g in by_turns.groups.values()}
+    assert seen == {"Left": ("f1", "f3"), "New": ("f1", "f3")}
+    assert edits.groups_by_member(at_once) == {"f1": ["Left", "New"], "f3": ["Left", "New"]}
