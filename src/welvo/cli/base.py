@@ -36,7 +36,7 @@ class Commands(click.Group):
         self, ctx: click.Context, args: list[str]
     ) -> tuple[str | None, click.Command | None, list[str]]:
         name = args[0]
-        if self.get_command(ctx, name) is None and (Path(name).suffix in RIG_SUFFIXES or Path(name).is_file()):
+        if self.get_command(ctx, name) is None and (Path(name).suffix in RIG_SUFFIXES or os.path.isfile(name)):
             args = ["open", *args]
         return super().resolve_command(ctx, args)
 

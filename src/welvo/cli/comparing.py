@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import time
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -36,9 +37,9 @@ def rig_or_version(text: str) -> Rig:
 
     if text == "-":
         return load_rig(STANDARD)  # type: ignore[no-any-return]
-    if ":" in text and not Path(text).exists():
+    if ":" in text and not os.path.exists(text):
         return _from_git(text)
-    path, mark, name = text.rpartition("#") if "#" in text and not Path(text).exists() else (text, "", "")
+    path, mark, name = text.rpartition("#") if "#" in text and not os.path.exists(text) else (text, "", "")
     rig: Rig = load_rig(Path(path))
     if not mark:
         return rig
@@ -157,7 +158,7 @@ def _empty_or_rig(name: str) -> Rig:
     from welvo.rig.document import Rig
 
     path = Path(name)
-    return Rig() if path.is_file() and not path.stat().st_size else load_rig(path)
+    return Rig() if os.path.isfile(path) and not path.stat().st_size else load_rig(path)
 
 
 def _save_like(rig: Rig, path: Path) -> str:

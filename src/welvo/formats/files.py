@@ -143,7 +143,7 @@ def check_unchanged(path: Path, expected: Stamp) -> None:
 def free_name(path: Path) -> Path:
     """A name beside a file that nothing has yet: `hall 2.welvo`."""
     n = 2
-    while (made := path.with_name(f"{path.stem} {n}{path.suffix}")).exists():
+    while os.path.exists(made := path.with_name(f"{path.stem} {n}{path.suffix}")):
         n += 1
     return made
 
@@ -156,7 +156,8 @@ def backup_of(path: Path) -> Path:
     target = Path(os.path.realpath(path))
     name = target.name + "~"
     for folder in target.parents:
-        if (own := folder / ".git").is_dir() and (own / "HEAD").is_file():
+        # by os.path: what Path asks raises where a share has gone, and then there is no repository to be found either
+        if os.path.isdir(own := folder / ".git") and os.path.isfile(own / "HEAD"):
             inside = str(target.parent.relative_to(folder)).replace(os.sep, "__")
             return own / "welvo" / (name if inside == "." else f"{inside}__{name}")
     return target.with_name(name)

@@ -89,7 +89,7 @@ def discard(file: Path) -> None:
 def _alive(file: Path, entry: Entry) -> bool:
     """Whether the window that wrote a journal still runs."""
     lock = _lock_of(file)
-    if lock.exists():
+    if os.path.exists(lock):
         try:
             handle = os.open(lock, os.O_RDWR | os.O_CLOEXEC)
         except OSError:
@@ -119,7 +119,7 @@ def abandoned(folder: Path) -> tuple[list[Recovered], list[Path]]:
     """Journals whose window is gone, newest first; and those that are damaged, which are left alone."""
     found: list[Recovered] = []
     damaged: list[Path] = []
-    for file in sorted(folder.glob("journal-*.json")) if folder.is_dir() else []:
+    for file in sorted(folder.glob("journal-*.json")) if os.path.isdir(folder) else []:
         try:
             if file.stat().st_size > MOST_JOURNAL:
                 raise RigFileError("far too large")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 import tomllib
 from collections.abc import Iterable
@@ -168,7 +169,7 @@ def save_profile(folder: Path, profile: Profile) -> Path:
 def own_books(folder: Path) -> tuple[list[Book], list[str]]:
     """The profiles of the user's folder, and what is wrong with those that could not be read."""
     found, problems = [], []
-    for path in sorted(folder.iterdir()) if folder.is_dir() else []:
+    for path in sorted(folder.iterdir()) if os.path.isdir(folder) else []:
         if path.suffix.lower() in (".gdtf", ".json") and not path.name.startswith("."):
             try:
                 p = read_profile(path)

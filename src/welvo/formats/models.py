@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 import tomllib
 from functools import cache
@@ -98,7 +99,7 @@ def from_folder(folder: Path) -> tuple[dict[str, DeviceModel], list[str]]:
     """The user's own models, and what is wrong with those that could not be read."""
     models: dict[str, DeviceModel] = {}
     problems: list[str] = []
-    for f in sorted(folder.glob("*.toml")) if folder.is_dir() else []:
+    for f in sorted(folder.glob("*.toml")) if os.path.isdir(folder) else []:
         try:
             models[f.stem] = read_model(read_text(f, MOST_MODEL, "a device model"), shown_name(f))
         except RigFileError as e:

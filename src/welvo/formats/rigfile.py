@@ -274,7 +274,7 @@ def _holds(path: Path, data: bytes) -> bytes | None:
     """What stands at `path` where it is those very bytes, or a ZIP that unpacks to the same (another computer may pack
     otherwise); else None."""
     try:
-        there = path.read_bytes() if path.is_file() and path.stat().st_size <= MOST_FILE else b""
+        there = path.read_bytes() if os.path.isfile(path) and path.stat().st_size <= MOST_FILE else b""
         if there == data or (there and is_zip(there) and is_zip(data) and _unpacked(there) == _unpacked(data)):
             return there
     except (OSError, zipfile.BadZipFile, NotImplementedError, ValueError, zlib.error, RuntimeError, MemoryError):
