@@ -117,7 +117,7 @@ def test_every_part_that_is_imported_is_declared() -> None:
     project = tomllib.loads((ROOT / "pyproject.toml").read_text("utf-8"))["project"]
     declared = {d.split(">")[0].split(";")[0].lower() for d in project["dependencies"]}
     names = {"PySide6": "pyside6-essentials", "shiboken6": "pyside6-essentials", "PIL": "pillow", "serial": "pyserial",
-             "tomli_w": "tomli-w", "python_calamine": "python-calamine"}  # fmt: skip
+             "tomli_w": "tomli-w", "python_calamine": "python-calamine", "Xlib": "python-xlib"}  # fmt: skip
     found = set()
     for file in (ROOT / "src").rglob("*.py"):
         for node in ast.walk(ast.parse(file.read_text("utf-8"))):

@@ -22,6 +22,25 @@ LONGEST = 15
 ASKED_EVERY = 0.1
 
 
+_BEGUN = time.time() - time.monotonic()
+
+
+def steady() -> float:
+    """Seconds since the epoch by a clock that nobody sets: by the computer's own as it was when the program began.
+
+    Ages, silences and limits of what is heard go by it. The computer's clock may be put an hour or a year forward or
+    back while a show runs; by that clock every source would be lost at once, or none ever again.
+    """
+    return _BEGUN + time.monotonic()
+
+
+def clock_moved() -> float:
+    """Seconds by which the computer's clock was put forward (back: negative) since the program began; 0 for less than
+    one. What is written down for people takes it into account."""
+    moved = time.time() - steady()
+    return moved if abs(moved) >= 1 else 0.0
+
+
 def crowding() -> float:
     """How many processes want each processor now, from 1 (nobody waits); Linux says it in /proc/loadavg."""
     try:

@@ -158,7 +158,7 @@ class BusWork(QObject):
             pairs = [(-1 if c.before is None else c.before, c.now) for c in done.changes]
             self.staged.pop(ref, None)
             if pairs:
-                s.edit(remember_addressing, ref, s.now(), pairs)
+                s.edit(remember_addressing, ref, s.today(), pairs)
             self._found(ref, now)
             moved = sum(a != b for a, b in pairs)
             words = f"{plural(len(pairs), 'gear', 'gear')} addressed on {ref.port}, {moved} otherwise than before."
@@ -197,7 +197,7 @@ class BusWork(QObject):
             seen, broke = result
             self.staged.pop(ref, None)
             if not broke:
-                self._session.edit(remember_addressing, ref, self._session.now(), changes)
+                self._session.edit(remember_addressing, ref, self._session.today(), changes)
             self._found(ref, seen)
             words = f"{plural(count, 'gear', 'gear')} {word} on {ref.port}, and found there."
             self._session.say(broke or words, "error" if broke else "note")
@@ -328,7 +328,7 @@ class BusWork(QObject):
         at = bus_where(s.rig, ref)
         if at:
             words = f"{plural(len(seen.gear), 'gear', 'gear')} found on {ref.port}"
-            log = s.observed.note(Event(s.now(), ref.device, "bus", words)).log
+            log = s.observed.note(Event(s.today(), ref.device, "bus", words)).log
             s.observe(buses={**s.observed.buses, at: seen}, log=log)
 
     def _gear_found(self, ref: PortRef, gear: Mapping[int, GearSeen]) -> None:

@@ -143,7 +143,7 @@ class DeviceWork(QObject):
         s = self._session
         said = s.observed.said.get(s.rig.devices[device].ip)
         if said and said.active:
-            s.edit(take, device, said, s.now(), why)
+            s.edit(take, device, said, s.today(), why)
 
     def factory(self, device: str) -> None:
         self._keep(device, "before factory settings")
@@ -212,7 +212,7 @@ class DeviceWork(QObject):
     def _note(self, device: str, said: dict[str, str]) -> None:
         observed = self._session.observed
         for key, words in said.items():
-            observed = observed.note(Event(self._session.now(), device, key, words))
+            observed = observed.note(Event(self._session.today(), device, key, words))
         self._session.observe(log=observed.log)
 
     def _ended(self, device: str, push: Push, future: concurrent.futures.Future[Any]) -> None:
@@ -233,12 +233,12 @@ class DeviceWork(QObject):
             value = say_setting(spec_of(model, key), r.value) if model else ""
             more = f", {r.why}" if r.why else f" for {', '.join(r.needs)}" if r.needs else ""
             words = f"{say_key(model, key)}{f' to {value}' if value else ''}: {OUTCOMES[r.outcome]}{more}"
-            observed = observed.note(Event(s.now(), device, key, words))
+            observed = observed.note(Event(s.today(), device, key, words))
         done = [ACTS[a] for a in push.acts] if not push.failed else []
         if done:
-            observed = observed.note(Event(s.now(), device, "", f"{', '.join(done)}"))
+            observed = observed.note(Event(s.today(), device, "", f"{', '.join(done)}"))
         if push.failed:
-            observed = observed.note(Event(s.now(), device, "", f"broke off: {push.failed}"))
+            observed = observed.note(Event(s.today(), device, "", f"broke off: {push.failed}"))
         s.observe(results=results, said=said, log=observed.log)
         s.say(*summary(d.name, push, model))
         self.changed.emit()

@@ -314,7 +314,7 @@ class LampWork(QObject):
         return tuple(push.lamps.values())
 
     def _log(self, device: str, words: str) -> None:
-        self._told.append(Event(self._session.now(), device, "lamps", words))
+        self._told.append(Event(self._session.today(), device, "lamps", words))
 
 
 def _kept(before: Lamp, now: Lamp) -> Lamp:

@@ -36,7 +36,7 @@ from welvo.live.status import StatusWatch
 from welvo.live.worker import Fault
 from welvo.observed.values import Event, SourceSeen
 from welvo.patch.planned import full_plan
-from welvo.patience import crowding
+from welvo.patience import crowding, steady
 from welvo.rig.base import Refused
 from welvo.rig.document import Change
 from welvo.rig.entered import SettingValue
@@ -641,7 +641,7 @@ class Network(QObject):
         feed = next(
             (f for f in map(rig.feeds.get, feeds_of(rig, universe)) if f and PROTOCOLS[f.protocol].numbered), None
         )
-        return self.listener.universe(feed.protocol, feed.wire, time.time()) if feed and self.listener else []
+        return self.listener.universe(feed.protocol, feed.wire, steady()) if feed and self.listener else []
 
     def stood_for(self) -> float:
         """Seconds since levels were changed or output was armed."""
@@ -651,7 +651,7 @@ class Network(QObject):
         """What a port was last seen to put out, not older than two seconds."""
         d = self.session.rig.devices.get(device)
         found = self._watch.found.get(d.ip) if d else None
-        if not found or time.time() - found[0] > 2.0 + 2 * self._watch.every:
+        if not found or steady() - found[0] > 2.0 + 2 * self._watch.every:
             return None
         return port_levels(found[1], label)
 
@@ -659,7 +659,7 @@ class Network(QObject):
         """Every octet that was last seen to leave a port of pixels, and what is measured behind its bridges."""
         d = self.session.rig.devices.get(device)
         found = self._watch.found.get(d.ip) if d else None
-        if not found or time.time() - found[0] > 2.0 + 2 * self._watch.every:
+        if not found or steady() - found[0] > 2.0 + 2 * self._watch.every:
             return None
         return port_octets(found[1], label)
 
@@ -708,7 +708,7 @@ class Network(QObject):
         except Refused as e:
             self.session.say(str(e), "error")
             self.session.observe(
-                log=self.session.observed.note(Event(self.session.now(), device, keys[0], f"push failed: {e}")).log
+                log=self.session.observed.note(Event(self.session.today(), device, keys[0], f"push failed: {e}")).log
             )
             return False
         names = ", ".join(
@@ -754,7 +754,7 @@ class Network(QObject):
                 self._note(device, "ip", words)
 
     def _note(self, device: str, setting: str, words: str) -> None:
-        self.session.observe(log=self.session.observed.note(Event(self.session.now(), device, setting, words)).log)
+        self.session.observe(log=self.session.observed.note(Event(self.session.today(), device, setting, words)).log)
 
     def identify(self, ip: str, on: bool) -> bool:
         """Let a device blink, or stop it."""

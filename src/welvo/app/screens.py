@@ -260,7 +260,7 @@ def _sheets(w: Window) -> None:
     while w.session.history.undo_label:
         w.session.undo()
     s = w.session
-    s.edit(name_version, "Issue 1", "Ines", "to the crew, before the drum was hung", s.now() - 86_400)
+    s.edit(name_version, "Issue 1", "Ines", "to the crew, before the drum was hung", s.today() - 86_400)
     w.show_station("Sheets")
     w.sheets.choose("patch")
     _sheets_ready(w)

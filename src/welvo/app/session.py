@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any, Literal
@@ -20,6 +19,7 @@ from welvo.observed.values import NOTHING, Event, Observed, Written
 from welvo.patch.index import Followed, Index, Taker
 from welvo.patch.lamps import Pair, paired
 from welvo.patch.path import Target, find_target, of_item, of_pixel, of_segment, of_slot
+from welvo.patience import clock_moved, steady
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Edit, Rig, everything
 from welvo.rig.history import History
@@ -94,7 +94,8 @@ class Session(QObject):
         self.path: Path | None = None
         self.stamp: Stamp | None = None
         """What the file was when it was opened or saved."""
-        self.now: Callable[[], float] = time.time
+        self.now: Callable[[], float] = steady
+        """What time it is for what is live (see `patience.steady`); for what is written down take `today`."""
         self.observed: Observed = NOTHING
         self._set(rig or Rig())
 
@@ -123,6 +124,10 @@ class Session(QObject):
         return self.history.dirty
 
     # ---- saying
+
+    def today(self) -> float:
+        """What time it is by the computer's clock, for records, versions and lists of what happened."""
+        return self.now() + clock_moved()
 
     def say(self, text: str, severity: str = "note") -> None:
         """Tell the operator something in the message line."""

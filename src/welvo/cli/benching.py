@@ -29,6 +29,7 @@ from welvo.cli.base import (
     write_output,
 )
 from welvo.cli.devicing import listening, observe, password_option, seconds_option
+from welvo.patience import steady
 
 if TYPE_CHECKING:
     from welvo.live.listener import Listener
@@ -60,7 +61,7 @@ class _Sight:
 
         feeds = [self._rig.feeds[f] for f in feeds_of(self._rig, universe)]
         feed = next((f for f in feeds if PROTOCOLS[f.protocol].numbered), None)
-        return self._listener.universe(feed.protocol, feed.wire, time.time()) if feed else []
+        return self._listener.universe(feed.protocol, feed.wire, steady()) if feed else []
 
     def on_wire(self, universe: str) -> bytes | None:
         from welvo.observed.wire import merged
@@ -123,7 +124,7 @@ def why_(file: Path, target: str, interface: str, seconds: float, password: str,
     with listening(where, [f.wire for f in rig.feeds.values() if f.protocol == "sacn"]) as listener:
         observed = observe(rig, where, listener, seconds, password)
         sight = _Sight(rig, listener)
-        now = time.time()
+        now = steady()
         port = port_for(rig, asked.universe, asked.key) if asked.universe else None
         found = chain(index, observed, now, sight, asked, False)
         look = Look(

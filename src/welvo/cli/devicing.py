@@ -23,6 +23,7 @@ from welvo.cli.base import (
     rig_file,
     say_json,
 )
+from welvo.patience import steady
 
 if TYPE_CHECKING:
     from welvo.live.interfaces import Interface
@@ -63,7 +64,7 @@ def observe(rig: Rig, where: Interface, listener: Listener, seconds: float, pass
     end = time.monotonic() + seconds
     said = asyncio.run(_ask(rig, where, password))
     time.sleep(max(0.0, end - time.monotonic()))
-    now = time.time()
+    now = steady()
     return Observed(heard=listener.heard(), sources=tuple(listener.sources(now)), said=said, listening=True)
 
 
@@ -120,7 +121,7 @@ def devices(file: Path, interface: str, seconds: float, differing: bool, passwor
     rig, where = load_rig(file), interface_at(interface)
     with listening(where) as listener:
         observed = observe(rig, where, listener, seconds, password)
-    index, now = Index(rig), time.time()
+    index, now = Index(rig), steady()
     rows: list[dict[str, Any]] = []
     for device_id, d in rig.devices.items():
         heard, said = observed.heard.get(d.ip), observed.said.get(d.ip)
@@ -214,7 +215,7 @@ def push(
     results: dict[str, dict[str, Any]] = {}
     with listening(where) as listener:
         observed = observe(rig, where, listener, seconds, password)
-        lines = compared(index, observed, device_id, time.time())
+        lines = compared(index, observed, device_id, steady())
         keys = settings or [x.key for x in lines if x.mark == "differs" and x.spec.writable]
         web = {k: plan[k] for k in keys if (s := spec_of(model, k)) and link_of(model, s) == "http"}
         rest = {k: plan[k] for k in keys if k not in web}
@@ -237,7 +238,7 @@ def push(
                 time.sleep(0.5)
                 listener.poll()
                 time.sleep(1.0)
-                after = compared(index, observe(rig, where, listener, 0.2, password), device_id, time.time())
+                after = compared(index, observe(rig, where, listener, 0.2, password), device_id, steady())
                 marks = {x.key: x for x in after}
                 for k, v in rest.items():
                     same = k in marks and marks[k].reported == v

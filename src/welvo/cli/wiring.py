@@ -25,6 +25,7 @@ from welvo.cli.base import (
     rig_file,
     say_json,
 )
+from welvo.patience import steady
 
 
 @app.command()
@@ -146,7 +147,7 @@ def listen(interface: str, universes: str, seconds: float, as_json: bool) -> Non
     listener.start()
     with contextlib.suppress(KeyboardInterrupt):
         time.sleep(seconds)
-    now = time.time()
+    now = steady()
     sources, heard = listener.sources(now), listener.heard()
     rows: list[dict[str, Any]] = []
     for s in sorted(sources, key=lambda s: (s.protocol, s.wire, -s.priority)):

@@ -7,7 +7,6 @@ only when it comes twice goes out as two in one request, so that nothing gets be
 
 from __future__ import annotations
 
-import time
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Protocol
@@ -17,6 +16,7 @@ from msgspec.structs import replace
 from welvo.live.device_link import HttpLink
 from welvo.live.links import LinkError
 from welvo.observed.values import BusSeen, GearSeen
+from welvo.patience import steady
 from welvo.protocols import dali
 from welvo.protocols.dali import SEVERAL, YES, Forward, To
 from welvo.rig.buses import Gear
@@ -118,7 +118,7 @@ async def search(line: BusLine, deep: bool = False, told: Told = quietly) -> Bus
     for n, short in enumerate(there):
         told(f"reads gear {short}", n, len(there))
         found.append(await read(line, short, deep))
-    return BusSeen(tuple(found), strays, time.time())
+    return BusSeen(tuple(found), strays, steady())
 
 
 async def read(line: BusLine, short: int, deep: bool = True) -> GearSeen:

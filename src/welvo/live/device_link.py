@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import asyncio
 import base64
-import time
 from collections.abc import Awaitable, Callable
 from typing import TYPE_CHECKING, Any, Protocol
 
@@ -18,7 +17,7 @@ from msgspec import UNSET, UnsetType
 
 from welvo.live.links import LinkError, read_page, reason
 from welvo.observed.values import Result, Said
-from welvo.patience import patient
+from welvo.patience import patient, steady
 from welvo.rig.entered import SettingValue
 from welvo.rig.wiring import Need
 
@@ -137,7 +136,7 @@ class HttpLink:
             raise LinkError(f"{self.ip} speaks version {about.protocol} of the settings protocol; Welvo speaks 1.")
         tables = _decoded(await self._ask("GET", f"{PAST}/values"), _Tables, self.ip)
         return Said(
-            time.time(),
+            steady(),
             tables.active,
             tables.saved,
             tables.entered,
@@ -290,7 +289,7 @@ class Push:
 
     def _result(self, key: str, answer: Answer | None, unsure: bool) -> Result:
         """What became of one setting. What the device says at the end counts for more than what it said before."""
-        value, now = self.values[key], time.time()
+        value, now = self.values[key], steady()
         why = self.failed
         if answer is not None and not answer.taken:
             return Result("refused", value, answer.why or "without a reason", at=now)

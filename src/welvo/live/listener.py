@@ -22,6 +22,7 @@ from welvo.live.mass import AT_ONCE, LARGEST, Gather
 from welvo.live.recording import Recorder, destination
 from welvo.live.worker import Faults, Worker
 from welvo.observed.values import Heard, HeardPort, SourceSeen
+from welvo.patience import steady
 from welvo.protocols import artnet, sacn
 from welvo.protocols.wire import WireError
 from welvo.rig.base import Refused
@@ -108,7 +109,7 @@ class Listener:
         self,
         interface: Interface,
         universes: Iterable[int] = (),
-        clock: Callable[[], float] = time.time,
+        clock: Callable[[], float] = steady,
         poll: bool = True,
         quiet: bool = False,
     ) -> None:

@@ -10,7 +10,6 @@ from __future__ import annotations
 import asyncio
 import os
 import struct
-import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Protocol
@@ -20,7 +19,7 @@ from msgspec.structs import replace
 from welvo.live.links import LinkError
 from welvo.live.listener import Listener
 from welvo.observed.values import Lamp, PortAt
-from welvo.patience import patient
+from welvo.patience import patient, steady
 from welvo.protocols import artnet, rdm
 from welvo.protocols.rdm import Frame
 from welvo.protocols.wire import WireError
@@ -242,9 +241,9 @@ class Talk:
         try:
             i = rdm.decode_info(await self.get(uid, rdm.DEVICE_INFO))
         except (LinkError, WireError) as e:
-            return Lamp(uid, failed=str(e), at=time.time())
+            return Lamp(uid, failed=str(e), at=steady())
         lamp = Lamp(
-            uid, i.model, i.category, i.footprint, i.personality, i.personalities, i.address, i.subs, at=time.time()
+            uid, i.model, i.category, i.footprint, i.personality, i.personalities, i.address, i.subs, at=steady()
         )
         lamp = replace(lamp, label=await self._text(uid, rdm.DEVICE_LABEL))
         lamp = replace(lamp, model_name=await self._text(uid, rdm.DEVICE_MODEL_DESCRIPTION))
@@ -363,7 +362,7 @@ async def find(port: RdmPort, anew: bool, told: Callable[[int, int], object] = l
         told(n, len(uids))
         if silent >= MOST_SILENT:
             why = f"{rdm.say_uid(uid)} was not asked: the {MOST_SILENT} before it in the table gave no proper answer."
-            found.append(Lamp(uid, failed=why, at=time.time()))
+            found.append(Lamp(uid, failed=why, at=steady()))
             continue
         found.append(await talk.read(uid))
         silent = silent + 1 if found[-1].failed else 0

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-import time
 from typing import TYPE_CHECKING, Any
 
 import msgspec
@@ -17,7 +16,7 @@ from welvo.live.device_link import HttpLink
 from welvo.live.device_link import session as settings_session
 from welvo.live.links import LinkError, read_page, reason
 from welvo.live.worker import Faults, Worker
-from welvo.patience import patient
+from welvo.patience import patient, steady
 
 if TYPE_CHECKING:
     from aiohttp import ClientSession
@@ -135,7 +134,7 @@ class StatusWatch:
     async def _one(self, session: ClientSession, ip: str, port: int) -> None:
         while True:
             try:
-                self.found[ip] = (time.time(), await _ask(session, ip, port))
+                self.found[ip] = (steady(), await _ask(session, ip, port))
                 self.failed.pop(ip, None)
             except LinkError as e:
                 self.failed[ip] = str(e)

@@ -19,6 +19,7 @@ from welvo.live.device_link import HttpLink, session
 from welvo.live.interfaces import Interface
 from welvo.live.links import LinkError, read_page
 from welvo.observed.values import Said
+from welvo.patience import steady
 from welvo.protocols import ddp
 from welvo.protocols.wire import WireError
 
@@ -93,9 +94,7 @@ async def displays(interface: Interface, also: Iterable[str] = (), seconds: floa
                 packet = ddp.decode(raw)
                 if packet.flags & ddp.REPLY and packet.destination == ddp.STATUS:
                     s = msgspec.convert(read_page(packet.data), _StatusReply).status
-                    found[sender[0]] = Said(
-                        time.time(), name=s.mod, maker=s.man, model=s.mod, mac=s.mac, firmware=s.ver
-                    )
+                    found[sender[0]] = Said(steady(), name=s.mod, maker=s.man, model=s.mod, mac=s.mac, firmware=s.ver)
     return found
 
 

@@ -296,7 +296,7 @@ class CyclePage(QWidget):
         s = self._session
         keys = self.keys or self._picked()
         name = KINDS[self.kind][0] if self.kind in KINDS else "by hand"
-        made = recorded(s.index, [subject("item", k) for k in keys], what, name, who(), s.now(), self.note.text())
+        made = recorded(s.index, [subject("item", k) for k in keys], what, name, who(), s.today(), self.note.text())
         s.amend("tests", made)
         self.note.clear()
         self.said.setText(f"{plural(len(made), 'item')} recorded as {what}.")

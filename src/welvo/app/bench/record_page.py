@@ -130,5 +130,5 @@ class RecordPage(QWidget):
         """Record the chosen rows. Raises Refused for none."""
         s = self._session
         chosen = [str(self.list.rows.ids[i.row()]) for i in self.list.selectionModel().selectedRows()]
-        s.amend("tests", recorded(s.index, chosen, what, "by hand", who(), s.now(), self.note.text()))
+        s.amend("tests", recorded(s.index, chosen, what, "by hand", who(), s.today(), self.note.text()))
         self.note.clear()

@@ -24,6 +24,7 @@ from welvo.live.recording import Recorder, Recording, Wire, load
 from welvo.observed.values import SourceSeen
 from welvo.observed.wire import judged, merged, rivals
 from welvo.patch.slot_words import slot_word
+from welvo.patience import steady
 from welvo.rig.base import Refused
 from welvo.rig.notation import plural
 from welvo.rig.protocol import NUMBERED, say_wire
@@ -135,7 +136,7 @@ class WirePage(QWidget):
         if self.recording:
             return self.recording.sources_at(self.at).get(wire, [])
         listener = self._network.listener
-        return listener.universe(*wire, time.time()) if listener else []
+        return listener.universe(*wire, steady()) if listener else []
 
     @property
     def at(self) -> float:

@@ -80,7 +80,7 @@ class SettingCard(Dialog):
     def _tick(self) -> None:
         plan = full_plan(self._session.index, self._device_id)
         values = {x.key: plan.get(x.key, x.value) for x in self._chosen() if x.key in plan or x.key.startswith(LIGHT)}
-        self._session.edit(tick, self._device_id, values, who(), self._session.now())
+        self._session.edit(tick, self._device_id, values, who(), self._session.today())
 
     def _untick(self) -> None:
         self._session.edit(untick, self._device_id, {x.key for x in self._chosen()})
@@ -201,7 +201,7 @@ class Snapshots(Dialog):
     def _take(self) -> None:
         s = self._session
         said = s.observed.said.get(s.rig.devices[self._device_id].ip)
-        s.edit(snapshots.take, self._device_id, said, s.now())
+        s.edit(snapshots.take, self._device_id, said, s.today())
 
     def _remove(self) -> None:
         self._session.edit(snapshots.remove, self._device_id, float(str(self.which.currentData())))

@@ -71,7 +71,7 @@ class LampCard(Dialog):
         return [self._steps[int(self.list.rows.ids[i.row()])] for i in rows]
 
     def _tick(self) -> None:
-        self._session.edit(tick_lamps, self._chosen(), who(), self._session.now())
+        self._session.edit(tick_lamps, self._chosen(), who(), self._session.today())
 
     def _untick(self) -> None:
         self._session.edit(untick_lamps, self._chosen())

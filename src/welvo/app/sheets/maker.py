@@ -46,7 +46,9 @@ class Wish(Struct, frozen=True):
     def of(cls, session: Session, key: str, choices: Choices, since: str = "", until: str = "") -> Wish:
         rig = session.rig
         version = rig.versions.get(since) or latest(rig)
-        return cls(key, choices, rig, session.observed, session.report, session.now(), version, rig.versions.get(until))
+        return cls(
+            key, choices, rig, session.observed, session.report, session.today(), version, rig.versions.get(until)
+        )
 
     def material(self) -> Material:
         index = Index(self.rig)

@@ -47,7 +47,7 @@ class NameVersion(WishDialog):
 
     def do(self) -> object:
         s = self._session
-        return s.edit(name_version, self.name.text(), who(), self.note.text(), s.now())
+        return s.edit(name_version, self.name.text(), who(), self.note.text(), s.today())
 
 
 class DifferencePanel(QWidget):
