@@ -160,7 +160,7 @@ WITHOUT_SOCKETS = {
     "test_exchanging.py", "test_desktop.py", "test_rdm_serial.py", "test_hostile_pages.py", "test_pulled_links.py",
     "test_nothing_leaves.py",
 }  # fmt: skip
-"""… but for these, which need not wait for anybody: they use none, addresses of their own, or a network of their own."""
+"""… but for these, which need not wait for anybody: they use none, or addresses or a network of their own."""
 
 
 @pytest.fixture(autouse=True)
