@@ -17,6 +17,8 @@ from contextlib import asynccontextmanager
 TURN = 0.02
 """Seconds between two looks while something is waited for."""
 MOST_CROWDED = 12.0
+HURRIED = 0.2
+"""Seconds in which what is under way may still end by itself after somebody stopped it."""
 LONGEST = 15
 """How many times its plain seconds a limit lasts at the most."""
 ASKED_EVERY = 0.1
@@ -110,8 +112,9 @@ def wait_for_news(news: threading.Condition, condition: Callable[[], bool], seco
 
 
 @asynccontextmanager
-async def patient(seconds: float) -> AsyncIterator[None]:
-    """Ends what is awaited inside with TimeoutError when the limit is spent."""
+async def patient(seconds: float, hurry: Callable[[], bool] = lambda: False) -> AsyncIterator[None]:
+    """Ends what is awaited inside with TimeoutError when the limit is spent; in a moment once there is a `hurry`, which
+    is somebody who stopped it."""
     import asyncio  # only those who wait inside an event loop need it
 
     limit = Limit(seconds)
@@ -119,8 +122,12 @@ async def patient(seconds: float) -> AsyncIterator[None]:
     async with asyncio.timeout(None) as inner:
         next_turn: list[asyncio.TimerHandle] = []
 
+        hurried: list[Limit] = []
+
         def turn() -> None:
-            if limit.lasts():
+            if not hurried and hurry():
+                hurried.append(Limit(HURRIED))
+            if limit.lasts() and all(short.lasts() for short in hurried):
                 next_turn[:] = [loop.call_later(TURN, turn)]
             else:
                 inner.reschedule(loop.time())

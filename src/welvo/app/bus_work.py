@@ -49,6 +49,8 @@ def _whatever_becomes_of(do: Do) -> Do:
         except bus_link.Stopped:
             broke = "Stopped. "
         except LinkError as e:
+            if p.stopped:
+                raise bus_link.Stopped from e  # who does not answer cannot be searched either
             broke = f"{e} "
         p.stopped = False
         return await bus_link.search(line, True, p.told), broke
@@ -127,7 +129,8 @@ class BusWork(QObject):
 
         async def work() -> Any:
             async with http_session(interface) as opened:
-                return await do(HttpBus(HttpLink(opened, ip, port, password), ref.port), progress)
+                link = HttpLink(opened, ip, port, password, lambda: progress.stopped)
+                return await do(HttpBus(link, ref.port), progress)
 
         return self._jobs.start(work)
 
@@ -310,7 +313,7 @@ class BusWork(QObject):
             if progress and self.progress.get(ref) is progress:
                 del self.progress[ref]
             error = None if future.cancelled() else future.exception()
-            if isinstance(error, bus_link.Stopped):
+            if isinstance(error, bus_link.Stopped) or (progress and progress.stopped and isinstance(error, LinkError)):
                 self._session.say(f"Stopped on {ref.port}: {progress.doing if progress else ''}.", "warning")
             elif error or future.cancelled():
                 self.failed[ref] = str(error) if error else "It was stopped."

@@ -115,7 +115,7 @@ class DeviceWork(QObject):
 
         async def work() -> None:
             async with session(interface) as opened:
-                await push.run(HttpLink(opened, ip, port, password))
+                await push.run(HttpLink(opened, ip, port, password, lambda: push.stopped))
 
         self._futures[device] = self._jobs.start(work)
         self.changed.emit()

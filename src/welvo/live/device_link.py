@@ -95,12 +95,19 @@ class DeviceLink(Protocol):
 class HttpLink:
     """One device's pages. The password is sent with each request and stands in no message."""
 
-    def __init__(self, session: ClientSession, ip: str, port: int, password: str = "") -> None:
-        self.ip, self._port, self._password = ip, port, password
+    def __init__(
+        self,
+        session: ClientSession,
+        ip: str,
+        port: int,
+        password: str = "",
+        stopped: Callable[[], bool] = lambda: False,
+    ) -> None:
+        self.ip, self._port, self._password, self._stopped = ip, port, password, stopped
         self._session = session
 
     def at(self, ip: str) -> HttpLink:
-        return HttpLink(self._session, ip, self._port, self._password)
+        return HttpLink(self._session, ip, self._port, self._password, self._stopped)
 
     async def _ask(self, method: str, path: str, body: object = None) -> bytes:
         from aiohttp import ClientError
@@ -112,7 +119,7 @@ class HttpLink:
             request = self._session.request(
                 method, url, json=body if method == "POST" else None, headers=headers, allow_redirects=False
             )
-            async with patient(WHOLE_ANSWER), request as answer:
+            async with patient(WHOLE_ANSWER, self._stopped), request as answer:
                 raw = await answer.content.read(MOST + 1)
                 while len(raw) <= MOST and (more := await answer.content.read(MOST + 1 - len(raw))):
                     raw += more
@@ -248,7 +255,7 @@ class Push:
                 if act == "restart":
                     link = await self._back(link, given, wait)
         except LinkError as e:
-            self.failed = str(e).rstrip(".")
+            self.failed = "it was stopped" if self.stopped else str(e).rstrip(".")
         self.doing = "reading back"
         self.said = await self._read(link, wait)
         for key in keys:
@@ -263,6 +270,8 @@ class Push:
         if isinstance(new, str) and new and new != link.ip:
             link = link.at(new)
         for _ in range(int((self.restart_takes * 3 + 5) / 0.25)):
+            if self.stopped:
+                raise LinkError("It was stopped while the device restarted.")
             await wait(0.25)
             try:
                 await link.read()
@@ -284,6 +293,8 @@ class Push:
             except PasswordError:
                 return None
             except LinkError:
+                if self.stopped:
+                    return None
                 await wait(0.5)
         return None
 

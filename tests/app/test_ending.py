@@ -1,0 +1,162 @@
+"""Work with devices that never answer rightly: stopped, it is over within half a second; it ends with the window."""
+
+from __future__ import annotations
+
+import contextlib
+import socket
+import threading
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from pytestqt.qtbot import QtBot
+
+from tests.conftest import slowed
+from tests.live.test_rdm_serial import Jabbering
+from welvo.app.computer import Computer
+from welvo.app.main import make_window
+from welvo.app.session import Session
+from welvo.app.window import Window
+from welvo.demo.gallery import gallery
+from welvo.live import rdm_serial
+from welvo.live.recording import Recorder
+from welvo.observed.values import Heard
+from welvo.patience import steady, wait_until
+from welvo.rig.plan import model_of
+from welvo.rig.refs import PortRef
+
+DRIP = b"HTTP/1.1 200 OK\r\nContent-Length: 100000\r\n\r\n{"
+
+
+@contextlib.contextmanager
+def dripping(places: set[tuple[str, int]]) -> Iterator[None]:
+    """Devices that take every question and give an octet of the answer now and then."""
+    stop = threading.Event()
+    servers = [socket.create_server(place) for place in places]
+
+    def answer(peer: socket.socket) -> None:
+        with peer, contextlib.suppress(OSError):
+            peer.recv(4000)
+            for octet in DRIP * 100:
+                peer.sendall(bytes([octet]))
+                if stop.wait(0.05):
+                    return
+
+    def serve(server: socket.socket) -> None:
+        while not stop.is_set():
+            with contextlib.suppress(OSError):
+                peer, _ = server.accept()
+                threading.Thread(target=answer, args=(peer,), daemon=True).start()
+
+    for server in servers:
+        server.settimeout(0.1)
+        threading.Thread(target=serve, args=(server,), daemon=True).start()
+    try:
+        yield
+    finally:
+        stop.set()
+        for server in servers:
+            server.close()
+
+
+@pytest.fixture
+def deaf(tmp_path: Path, qtbot: QtBot) -> Iterator[Window]:
+    """The gallery's window; every device of it takes questions and never ends an answer."""
+    rig = gallery()
+    models = {k: model_of(rig, k) for k in rig.devices}
+    places = {(d.ip, m.status_port) for k, d in rig.devices.items() if (m := models[k]) and m.status_port and d.ip}
+    window = make_window(Session(rig), Computer(), "127.0.0.1", tmp_path)
+    window.may_leave = lambda: True  # type: ignore[method-assign]
+    window.show()
+    with dripping(places):
+        window.network.start()
+        try:
+            yield window
+        finally:
+            window.shut()
+            window.close()
+            window.deleteLater()
+
+
+def device(window: Window, name: str) -> str:
+    return next(k for k, d in window.session.rig.devices.items() if d.name == name)
+
+
+def push(window: Window) -> tuple[Callable[[], object], Callable[[], object]]:
+    key = device(window, "PENSTOCK")
+    window.network.work.begin(key, {"name": "x", "1.universe": 9})
+    return lambda: window.network.work.stop(key), lambda: window.network.work.busy(key)
+
+
+def bus(window: Window) -> tuple[Callable[[], object], Callable[[], object]]:
+    ref = PortRef(device(window, "LEAT"), "BUS 1")
+    window.network.buses.search(ref)
+    return lambda: window.network.buses.stop(ref), lambda: window.network.buses.busy(ref)
+
+
+def bus_addressed(window: Window) -> tuple[Callable[[], object], Callable[[], object]]:
+    ref = PortRef(device(window, "LEAT"), "BUS 1")
+    window.network.buses.initialise(ref, 0)
+    return lambda: window.network.buses.stop(ref), lambda: window.network.buses.busy(ref)
+
+
+def lamps(window: Window) -> tuple[Callable[[], object], Callable[[], object]]:
+    work, key = window.network.lamps, device(window, "WEIR-2")
+    ip = window.session.rig.devices[key].ip
+    heard = Heard(ip, "W", "W", "02:00:00:00:00:01", "1", "", (), steady(), steady())
+    window.session.observe(heard={ip: heard})
+    at = work.at(PortRef(key, "A"))
+    work.search([PortRef(key, "A")])
+    return lambda: work.stop(at), lambda: work.busy(at)
+
+
+Kind = Callable[[Window], tuple[Callable[[], object], Callable[[], object]]]
+"""Begins a piece of work; gives how it is stopped, and what says that it is under way."""
+KINDS: list[Kind] = [push, bus, bus_addressed, lamps]
+
+
+@pytest.mark.parametrize("kind", KINDS, ids=lambda k: k.__name__)
+def test_it_is_over_half_a_second_after_stop(deaf: Window, qtbot: QtBot, kind: Kind) -> None:
+    stop, busy = kind(deaf)
+    qtbot.wait(300)
+    assert busy()
+    begun = time.monotonic()
+    stop()
+    qtbot.waitUntil(lambda: not busy(), timeout=20_000)
+    assert time.monotonic() - begun < slowed(0.5)
+
+
+def test_everything_under_way_ends_with_the_window(deaf: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
+    line = Jabbering()
+    monkeypatch.setattr(rdm_serial.SerialRdm, "__init__", _opened_as(line))
+    for kind in (push, bus, lamps):
+        kind(deaf)
+    jobs = deaf.network.lamps._jobs
+    jobs.start(lambda: rdm_serial.SerialRdm("x").table(True))
+    assert deaf.network.listener
+    deaf.network.listener.record(Recorder())
+    deaf.show_station("Sheets")
+    qtbot.waitUntil(lambda: bool(line.requests), timeout=5000)
+    names = {"device jobs", "listener", "status pages", "making sheets", "drawing pages", "serial search"}
+    assert {"device jobs", "listener", "status pages"} <= {t.name for t in threading.enumerate()}
+    begun = time.monotonic()
+    deaf.shut()
+    assert time.monotonic() - begun < slowed(1.5)
+    assert wait_until(lambda: not names & {t.name for t in threading.enumerate()}, 2.0)
+    asked = len(line.requests)
+    time.sleep(0.1)
+    assert len(line.requests) == asked and line.open == 0
+
+
+def _opened_as(line: Jabbering) -> Callable[..., None]:
+    begin = rdm_serial.SerialRdm.__init__
+
+    def made(self: rdm_serial.SerialRdm, name: str, *_: object, **__: object) -> None:
+        def opened(_: str) -> Jabbering:
+            line.open += 1
+            return line
+
+        begin(self, name, opened, within=0.005)
+
+    return made
