@@ -119,6 +119,8 @@ class Network(QObject):
         self._advanced_at = time.monotonic()
         self._write_from = 0.0
         self._stale = True
+        self._stays: dict[str, Any] = {}
+        """By universe: which slots a blackout leaves lit."""
         self._stays_stale = False
         self._beat_at = self._busy_until = time.monotonic()
         self._gathered: tuple[SourceSeen, ...] = ()
@@ -264,8 +266,11 @@ class Network(QObject):
         """Tell the streaming process what a blackout leaves lit, for one that is asked for beside this window."""
         self._stays_stale = False
         if self.engine:
-            stays = [self.levels.stays(self.session.index, uid) for uid in rows_of(self.session.rig)]
-            self.engine.set_stays(np.packbits(np.concatenate(stays), bitorder="little").tobytes() if stays else b"")
+            rows = rows_of(self.session.rig)
+            for uid in rows.keys() - self._stays.keys():
+                self._stays[uid] = self.levels.stays(self.session.index, uid)
+            bits = np.concatenate([self._stays[uid] for uid in rows]) if rows else np.zeros(0, np.bool_)
+            self.engine.set_stays(np.packbits(bits, bitorder="little").tobytes())
 
     def toggle_blackout(self) -> None:
         """Take intensity, colour and shutter of everything to 0, or end that."""
@@ -503,14 +508,18 @@ class Network(QObject):
     # ---- changes and ticks
 
     def _on_change(self, change: Change) -> None:
-        self._dirty = self._stays_stale = True
+        self._dirty = True
         if change.ids("universes") or change.ids("profiles"):
             self._stale = True
+            self._stays.clear()
+        self._stays_stale = True
         for uid in self.session.followed.universes:
             self._frames.pop(uid, None)
-        if change.ids("fixtures") and not self._stale:
-            for key in change.ids("fixtures"):
-                for span in self.session.index.spans(key):
+            self._stays.pop(uid, None)
+        for key in change.ids("fixtures"):  # another mode may lie on the same slots
+            for span in self.session.index.spans(key):
+                self._stays.pop(span.universe, None)
+                if not self._stale:
                     self._frames.pop(span.universe, None)
         if change.ids("feeds") and self.listener:
             self.listener.join(self._universes())

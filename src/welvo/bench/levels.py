@@ -84,6 +84,7 @@ class Levels:
         self.moving: dict[tuple[str, str], float] = {}
         """Where a head is at present, by item and function, as long as it is not where it is held."""
         self._templates: dict[tuple[int, int, bool, bool], tuple[Mode, npt.NDArray[np.intp], Frame]] = {}
+        self._stays: dict[tuple[int, int], tuple[Mode, npt.NDArray[np.intp], npt.NDArray[np.intp]]] = {}
 
     def hold(self, keys: Iterable[str], function: str, value: float) -> None:
         for key in keys:
@@ -194,11 +195,24 @@ class Levels:
         for span in index.on(universe):
             fixture = rig.fixtures.get(span.item)
             mode = mode_of(rig, fixture) if fixture and span.break_no != BY_PIXEL else None
-            for c in mode.channels if mode else ():
-                for slot in c.slots if c.break_no == span.break_no else ():
-                    if span.first + slot - 1 <= SLOTS:
-                        (dark if goes_dark(c) else found)[span.first + slot - 2] = True
+            if mode:
+                for marked, at in zip((found, dark), self._stay_and_go(mode, span.break_no)):
+                    marked[(at if span.last <= SLOTS else at[at <= SLOTS - span.first]) + (span.first - 1)] = True
         return found & ~dark
+
+    def _stay_and_go(self, mode: Mode, break_no: int) -> tuple[npt.NDArray[np.intp], npt.NDArray[np.intp]]:
+        """Offsets within a break of what stays lit at a blackout, and of what goes dark; kept as `_template` does."""
+        kept = self._stays.get((id(mode), break_no))
+        if kept is None or kept[0] is not mode:
+            mine = [c for c in mode.channels if c.break_no == break_no]
+            stay, go = (
+                np.array([slot - 1 for c in mine if goes_dark(c) == dark for slot in c.slots], np.intp)
+                for dark in (False, True)
+            )
+            if len(self._stays) > 500:
+                self._stays.clear()
+            kept = self._stays[id(mode), break_no] = (mode, stay, go)
+        return kept[1], kept[2]
 
     def _held(self, defaults_only: bool) -> dict[str, dict[str, float]]:
         functions: dict[str, dict[str, float]] = {}
