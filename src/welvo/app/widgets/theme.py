@@ -156,6 +156,8 @@ def _sheet() -> str:
     QPushButton:pressed, QPushButton:checked {{ background: {t["select"]}; border-color: {t["text"]}; }}
     QPushButton:focus {{ border: 2px solid {t["accent"]}; padding: 0 11px; min-height: 24px; }}
     QPushButton:disabled {{ color: {t["quiet"]}; border-color: {t["line"]}; }}
+    QProgressBar {{ background: {t["station"]}; border: 1px solid {t["edge"]}; max-height: 12px; }}
+    QProgressBar::chunk {{ background: {t["accent"]}; }}
     QPushButton[primary="true"] {{ background: {t["accent"]}; color: {t["accent_ink"]}; border-color: {t["accent"]};
         font-weight: bold; min-height: 30px; }}
     QPushButton[primary="true"]:focus {{ border: 2px solid {t["text"]}; }}
