@@ -83,9 +83,9 @@ def edits(seed: str) -> tuple[int, str]:
 
 
 def merges(seed: str) -> tuple[int, str]:
-    from tests.fuzz.merges import wrong
+    from tests.fuzz.merges import hostile, wrong
 
-    return 1, wrong(seed)
+    return 1, hostile(seed) if random.Random(seed).randrange(10) == 0 else wrong(seed)
 
 
 def imports(seed: str) -> tuple[int, str]:

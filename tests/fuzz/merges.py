@@ -7,14 +7,23 @@ merges whom, but for what was decided.
 
 from __future__ import annotations
 
+import contextlib
+import json
+import random
 from collections.abc import Callable, Iterator
+from functools import cache
+from pathlib import Path
 from typing import Any
 
+import msgspec
 from msgspec.structs import replace
 
+from tests.fuzz.files import mutated
 from tests.fuzz.random_edits import EDITS, Chance
 from tests.rig.test_reference_table import whole
-from welvo.formats.rigfile import dumps, loads
+from welvo.demo.gallery import gallery
+from welvo.formats.files import RigFileError
+from welvo.formats.rigfile import bytes_of, dumps, loads, read_rig, to_json
 from welvo.patch.index import Index
 from welvo.rig import edits
 from welvo.rig.base import Refused
@@ -150,6 +159,28 @@ def wrong(seed: str) -> str:
                     return f"the other way round it is another rig: {other[0]!r:.500}"
         except Refused as e:
             return f"refused only the other way round: {e}"
+    return ""
+
+
+@cache
+def _raw() -> Any:
+    return json.loads(to_json(gallery()))
+
+
+def hostile(seed: str) -> str:
+    """Merge three rigs out of files that nobody wrote: it gives one that can be saved, or is refused."""
+    chance = random.Random(seed)
+
+    def opened() -> Rig:
+        for _ in range(20):
+            with contextlib.suppress(RigFileError):
+                return read_rig(msgspec.json.encode(mutated(chance, _raw())), "x").rig
+        return gallery()
+
+    try:
+        bytes_of(merge(opened(), opened(), opened()).rig, Path("x.welvo"))
+    except Refused as e:
+        return "" if len(str(e)) < 600 else f"a refusal that nobody reads: {str(e)[:300]!r}"
     return ""
 
 
