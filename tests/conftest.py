@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import ctypes
 import fcntl
 import gc
 import os
+import socket
+import struct
 import subprocess
 import tempfile
 from collections.abc import Callable, Iterator
@@ -34,9 +37,28 @@ WHOLE_EVERY = 20
 _done = 0
 
 
+_alone = False
+"""Whether this process has a network of its own, so that its tests hear nobody else and need not wait for anybody."""
+_NEW_NETWORK, _GET_FLAGS, _SET_FLAGS, _UP = 0x40000000, 0x8913, 0x8914, 0x1
+
+
+def _own_loopback() -> bool:
+    """Give this process a network of its own, with nothing but its loopback interface; False where it may not."""
+    if ctypes.CDLL(None, use_errno=True).unshare(_NEW_NETWORK):
+        return False
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as sock:
+        asked = b"lo".ljust(16, b"\0")
+        flags = struct.unpack_from("H", fcntl.ioctl(sock, _GET_FLAGS, asked + bytes(16)), 16)[0]
+        fcntl.ioctl(sock, _SET_FLAGS, asked + struct.pack("H", flags | _UP) + bytes(14))
+    return True
+
+
 def pytest_configure() -> None:
-    """As in the program (see welvo.app.collecting): no thread but the first one ever collects, so that none can free
-    the Python side of a widget that another test has left to Qt. And what is waited for is waited for in turns."""
+    """Of several workers each gets a network of its own, where the system lets it. As in the program (see
+    welvo.app.collecting) no thread but the first one ever collects, so that none can free the Python side of a widget
+    that another test has left to Qt. And what is waited for is waited for in turns."""
+    global _alone
+    _alone = "PYTEST_XDIST_WORKER" in os.environ and _own_loopback()
     gc.disable()
     QtBot.waitUntil = QtBot.wait_until = patiently_until  # type: ignore[method-assign, assignment]
 
@@ -167,7 +189,7 @@ WITHOUT_SOCKETS = {
 def alone_on_the_network(request: pytest.FixtureRequest) -> Iterator[None]:
     """Tests of several processes that use the same ports, and hear each other's broadcasts, wait for one another."""
     parts = set(request.path.parts)
-    if not ON_THE_NETWORK & parts or WITHOUT_SOCKETS & parts:
+    if _alone or not ON_THE_NETWORK & parts or WITHOUT_SOCKETS & parts:
         yield
         return
     with (Path(tempfile.gettempdir()) / f"welvo-tests-{os.getuid()}.lock").open("w") as file:
