@@ -18,7 +18,7 @@ demo: $(READY)
 	$(RUN)/welvo demo
 
 test: $(READY)
-	QT_QPA_PLATFORM=offscreen $(RUN)/pytest -n 3
+	QT_QPA_PLATFORM=offscreen $(RUN)/pytest -n 4
 
 check: $(READY)
 	$(RUN)/ruff check src tests benchmarks scripts/*.py
@@ -66,13 +66,13 @@ test-newest: $(TOOLS)/bin/uv
 	scripts/system-packages --tests
 	$(PYTHON) -m venv --clear .venv-newest
 	$(TOOLS)/bin/uv pip install --quiet --python .venv-newest -e '.[dev]' 'hatchling>=1.27,<2' editables
-	QT_QPA_PLATFORM=offscreen .venv-newest/bin/pytest -n 3
+	QT_QPA_PLATFORM=offscreen .venv-newest/bin/pytest -n 4
 
 test-oldest: $(TOOLS)/bin/uv
 	scripts/system-packages --tests
 	$(PYTHON) -m venv --clear .venv-oldest
 	$(TOOLS)/bin/uv pip install --quiet --python .venv-oldest --resolution lowest-direct -e '.[dev]' 'hatchling>=1.27,<2' 'editables>=0.5'
-	QT_QPA_PLATFORM=offscreen .venv-oldest/bin/pytest -n 3
+	QT_QPA_PLATFORM=offscreen .venv-oldest/bin/pytest -n 4
 
 referee: $(READY)
 	$(RUN)/python scripts/referee.py

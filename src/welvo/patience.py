@@ -17,7 +17,7 @@ from contextlib import asynccontextmanager
 TURN = 0.02
 """Seconds between two looks while something is waited for."""
 MOST_CROWDED = 12.0
-HURRIED = 0.2
+HURRIED = 0.12
 """Seconds in which what is under way may still end by itself after somebody stopped it."""
 LONGEST = 15
 """How many times its plain seconds a limit lasts at the most."""

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import contextlib
 import json
+import signal
 import subprocess
 import sys
+import time
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -84,12 +86,18 @@ def test_recorded_told_and_played_again(tmp_path: Path, sender: None) -> None:
 def recording_beside(file: Path, seconds: float, universe: str = "77") -> Iterator[None]:
     """A universe recorded by another process, from when it listens until it ends. (Two command runners in one process
     would share one standard output.)"""
-    words = ["record", str(file), "--universes", universe, "--seconds", str(seconds)]
-    process = subprocess.Popen([sys.executable, "-m", "welvo.cli", *words], stderr=subprocess.PIPE, text=True)
+    words = ["record", str(file), "--universes", universe, "--seconds", "300"]
+    process = subprocess.Popen(
+        [sys.executable, "-m", "welvo.cli", *words], stderr=subprocess.PIPE, text=True,
+        preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),  # which is ignored behind some shells
+    )  # fmt: skip
     assert process.stderr is not None
     assert "recording on" in process.stderr.readline()
     try:
+        begun = time.monotonic()
         yield
+        time.sleep(max(0.3, seconds - (time.monotonic() - begun)))  # at least so long, and until it was all there
+        process.send_signal(signal.SIGINT)
         assert process.wait(60) == 0
     finally:
         process.kill()

@@ -257,7 +257,8 @@ class Push:
         except LinkError as e:
             self.failed = "it was stopped" if self.stopped else str(e).rstrip(".")
         self.doing = "reading back"
-        self.said = await self._read(link, wait)
+        silent = self.stopped and self.done < len(keys) and bool(unsure)  # in the middle of a question: not asked again
+        self.said = None if silent else await self._read(link, wait)
         for key in keys:
             self.results[key] = self._result(key, given.get(key), key in unsure)
         self.doing = ""
