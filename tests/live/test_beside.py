@@ -151,6 +151,10 @@ def press(shift=False):
     for kind, key in [(down, held)] * shift + [(down, f9), (up, f9)] + [(up, held)] * shift:
         xtest.fake_input(keyboard, kind, key)
     keyboard.sync()
+def light_again():
+    press()
+    spin(lambda: not window.network.levels.blackout, 5)
+    spin(lambda: False, 1.5)
 def hang(seconds):
     # no thread of this process runs meanwhile: the interpreter is not let go
     press_later = os.fork()
@@ -169,9 +173,7 @@ press()
 assert spin(lambda: window.network.levels.blackout, 5)
 spin(lambda: False, 1.5)
 tell("by the window", window.network.levels.blackout)
-press()
-spin(lambda: not window.network.levels.blackout, 5)
-spin(lambda: False, 1.5)
+light_again()
 tell("lit again", window.network.levels.blackout)
 dialog = Dialog(window, "A dialog")
 dialog.finish(None)
@@ -181,17 +183,13 @@ dialog.exec()
 window.activateWindow()  # as a window manager would
 assert spin(window.isActiveWindow)
 tell("in a dialog", window.network.levels.blackout)
-press()
-spin(lambda: not window.network.levels.blackout, 5)
-spin(lambda: False, 1.5)
+light_again()
 print(json.dumps(["hangs"]), flush=True)
 hang.shift = ""
 hang(4.0)
 spin(lambda: False, 1.5)
 tell("hung", window.network.levels.blackout, said)
-press()
-spin(lambda: not window.network.levels.blackout, 5)
-spin(lambda: False, 1.5)
+light_again()
 print(json.dumps(["hangs"]), flush=True)
 hang.shift = "shift"
 hang(4.0)
