@@ -111,6 +111,13 @@ def wait_for_news(news: threading.Condition, condition: Callable[[], bool], seco
     return True
 
 
+async def rest(seconds: float) -> None:
+    """Let the event loop's others work for that long."""
+    import asyncio
+
+    await asyncio.sleep(seconds)
+
+
 @asynccontextmanager
 async def patient(seconds: float, hurry: Callable[[], bool] = lambda: False) -> AsyncIterator[None]:
     """Ends what is awaited inside with TimeoutError when the limit is spent; in a moment once there is a `hurry`, which

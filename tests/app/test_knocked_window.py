@@ -37,6 +37,7 @@ from welvo.app.window import Window
 from welvo.demo.gallery import gallery
 from welvo.formats import files, rigfile
 from welvo.formats.rigfile import load, save
+from welvo.live.engine import EngineProcess, EngineState
 from welvo.live.status import StatusWatch
 from welvo.live.worker import Fault, Faults
 from welvo.observed.values import Heard
@@ -216,6 +217,22 @@ def test_a_streaming_process_that_stands_still_holds_up_nothing(small: Window, q
         qtbot.waitUntil(lambda: not engine.alive, timeout=6000)
     finally:
         network._tick.stop()
+
+
+def test_silence_is_said_before_the_process_is_replaced_however_busy_the_computer_seems(
+    small: Window, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    network = small.network
+    network.arm()
+    engine = network.engine
+    assert engine
+    state = EngineState("silent", why="it did not answer", silent_for=60.0)  # over every limit at the first look
+    monkeypatch.setattr(EngineProcess, "state", property(lambda self: state))
+    network._look_at_output()
+    assert engine.revived == 0 and small.head.arm.said()[0] == "Armed, nothing leaves"
+    network._look_at_output()
+    assert engine.revived == 1
+    network.disarm()
 
 
 def test_a_page_that_drips_delays_no_other_device() -> None:

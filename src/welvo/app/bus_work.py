@@ -7,10 +7,9 @@ go: until then the board shows where gear will be, and nothing has happened.
 
 from __future__ import annotations
 
-import concurrent.futures
 import time
 from collections.abc import Awaitable, Callable, Iterable, Mapping
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
@@ -32,6 +31,9 @@ from welvo.rig.base import Refused
 from welvo.rig.notation import plural
 from welvo.rig.plan import model_of
 from welvo.rig.refs import PortRef
+
+if TYPE_CHECKING:
+    import concurrent.futures
 
 BLINKS_FOR = 10.0
 """Seconds for which gear shows itself when it is asked to (edition 2 of -102)."""

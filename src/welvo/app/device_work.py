@@ -6,9 +6,8 @@ said at the end goes into the observations; a device that moved to another addre
 
 from __future__ import annotations
 
-import concurrent.futures
 from collections.abc import Callable
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
@@ -27,6 +26,9 @@ from welvo.rig.notation import plural
 from welvo.rig.plan import link_of, model_of, say_key, say_setting, spec_of
 from welvo.rig.wiring import DeviceModel, Need
 from welvo.settings.snapshots import take
+
+if TYPE_CHECKING:
+    import concurrent.futures
 
 ACTS: dict[Need, str] = {"save": "saved", "apply": "applied", "restart": "restarted"}
 OUTCOMES = {

@@ -6,12 +6,11 @@ only while somebody asked for it: another one, another rig, the end of the progr
 
 from __future__ import annotations
 
-import concurrent.futures
 import contextlib
 from collections.abc import Callable, Coroutine, Iterable
 from dataclasses import dataclass
 from functools import partial
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
@@ -30,6 +29,9 @@ from welvo.protocols.rdm import say_uid
 from welvo.rig.base import Refused
 from welvo.rig.notation import plural
 from welvo.rig.refs import PortRef
+
+if TYPE_CHECKING:
+    import concurrent.futures
 
 STARTED_AT_ONCE = 4
 AT_A_TIME = 1
@@ -85,7 +87,7 @@ class LampWork(QObject):
             push.stop()
         put_out = self._put_out()
         if put_out:
-            with contextlib.suppress(concurrent.futures.TimeoutError, LinkError, OSError):
+            with contextlib.suppress(TimeoutError, LinkError, OSError):
                 put_out.result(0.5)
         self._jobs.close(0.5)
         for _ in self.searches:

@@ -74,6 +74,8 @@ class Sending(Struct, frozen=True):
     """What keeps a part of it from leaving, in words."""
     starting: bool = False
     reasons: tuple[str, ...] = ()
+    silent: bool = False
+    """Whether the output process does not answer."""
 
     @property
     def stuck(self) -> bool:
@@ -380,9 +382,11 @@ class Network(QObject):
             self.disarm()
             self.session.say("Disarmed beside the window: by key, or by a command.", "warning")
             return
-        # silence is said first, and lasts as long again before it is acted on; a busy computer is given more of it
+        # silence is said first, and lasts as long again before it is acted on; a busy computer is given more of it.
+        # How busy it is changes from one look to the next, so the time alone does not keep that order.
         patience = max(REPLACE_AFTER, 2 * SILENT_AFTER * crowding())
-        if self.engine and state and (gone or (state.kind == "silent" and state.silent_for > patience)):
+        silent = state is not None and state.kind == "silent" and state.silent_for > patience and self.sending.silent
+        if self.engine and state and (gone or silent):
             if self.engine.revived >= MOST_REPLACED:
                 self.disarm()
                 does = "ends by itself" if gone else "does not answer"
@@ -451,7 +455,8 @@ class Network(QObject):
             else:
                 trouble = f"Nothing leaves: {why}"
         reasons = tuple(f"{plural(len(n), 'universe')}: {why}" for why, n in sorted(by_reason.items()))
-        return Sending(True, len(rows), len(going), trouble, partly, state.kind == "starting", reasons)
+        starting, silent = state.kind == "starting", state.kind == "silent"
+        return Sending(True, len(rows), len(going), trouble, partly, starting, reasons, silent)
 
     def _observe_stuck(self, stuck: dict[str, str]) -> None:
         if stuck != self.session.observed.stuck:

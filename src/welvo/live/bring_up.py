@@ -6,7 +6,6 @@ device nor on this computer: where the computer would need another address, one 
 
 from __future__ import annotations
 
-import asyncio
 import contextlib
 import ipaddress
 import socket
@@ -20,7 +19,7 @@ from welvo.live.device_link import read_settings
 from welvo.live.interfaces import Interface, port_taken, trouble_of
 from welvo.live.links import LinkError
 from welvo.observed.values import Heard, Said
-from welvo.patience import Limit, patient
+from welvo.patience import Limit, patient, rest
 from welvo.protocols import artnet
 from welvo.rig.addresses import differing_part, free_address, same_network, say_network
 from welvo.rig.wiring import DeviceModel
@@ -287,7 +286,7 @@ class RealProbes:
         heard: Callable[[], dict[str, Heard]],
         poll: Callable[[str], object],
         taken: Callable[[], list[int]],
-        sleep: Callable[[float], Awaitable[None]] = asyncio.sleep,
+        sleep: Callable[[float], Awaitable[None]] = rest,
     ) -> None:
         self._interface, self._heard, self._poll, self._taken, self._sleep = interface, heard, poll, taken, sleep
 
@@ -323,6 +322,8 @@ class RealProbes:
         return ""
 
     async def connects(self, ip: str, port: int) -> str:
+        import asyncio
+
         local = (self._interface.ip, 0)
         try:
             async with patient(PATIENCE):

@@ -7,7 +7,6 @@ what it says then decides. Where it could not be read, that is said: `unknown` i
 
 from __future__ import annotations
 
-import asyncio
 import base64
 from collections.abc import Awaitable, Callable
 from typing import TYPE_CHECKING, Any, Protocol
@@ -17,7 +16,7 @@ from msgspec import UNSET, UnsetType
 
 from welvo.live.links import LinkError, read_page, reason
 from welvo.observed.values import Result, Said
-from welvo.patience import patient, steady
+from welvo.patience import patient, rest, steady
 from welvo.rig.entered import SettingValue
 from welvo.rig.wiring import Need
 
@@ -229,7 +228,7 @@ class Push:
     def stop(self) -> None:
         self.stopped = True
 
-    async def run(self, link: DeviceLink, wait: Callable[[float], Awaitable[None]] = asyncio.sleep) -> None:
+    async def run(self, link: DeviceLink, wait: Callable[[float], Awaitable[None]] = rest) -> None:
         """Give all values, do the acts, then read what the device has."""
         self.ip = link.ip
         given: dict[str, Answer] = {}

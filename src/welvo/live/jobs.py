@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-import asyncio
-import concurrent.futures
 import threading
 from collections.abc import Callable, Coroutine
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
+
+if TYPE_CHECKING:
+    import asyncio
+    import concurrent.futures
 
 T = TypeVar("T")
 
@@ -21,6 +23,8 @@ class Jobs:
 
     def start(self, make: Callable[[], Coroutine[Any, Any, T]]) -> concurrent.futures.Future[T]:
         """Run a coroutine. Its result, or its error, stands in the future that is given back."""
+        import asyncio  # not before the first job: the window shows itself without
+
         if self._loop is None:
             self._loop = asyncio.new_event_loop()
             self._thread = threading.Thread(target=self._loop.run_forever, name="device jobs", daemon=True)
@@ -33,6 +37,8 @@ class Jobs:
     def close(self, seconds: float = 2.0) -> None:
         if self._loop is None or self._thread is None:
             return
+        import asyncio
+
         loop = self._loop
 
         async def end() -> None:

@@ -7,22 +7,24 @@ few times, and a table that is not ready is waited for half a minute. Whoever br
 
 from __future__ import annotations
 
-import asyncio
 import os
 import struct
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from msgspec.structs import replace
 
 from welvo.live.links import LinkError
 from welvo.live.listener import Listener
 from welvo.observed.values import Lamp, PortAt
-from welvo.patience import patient, steady
+from welvo.patience import patient, rest, steady
 from welvo.protocols import artnet, rdm
 from welvo.protocols.rdm import Frame
 from welvo.protocols.wire import WireError
+
+if TYPE_CHECKING:
+    import asyncio
 
 ANSWER, TRIES = 0.8, 3
 """Seconds in which an answer must come, and how often a question is put."""
@@ -66,10 +68,10 @@ class _Waiting:
 
 @dataclass
 class _Table:
+    event: asyncio.Event
     total: int = -1
     blocks: dict[int, tuple[int, ...]] = field(default_factory=dict)
     ready: bool = False
-    event: asyncio.Event = field(default_factory=asyncio.Event)
 
 
 class Gateways:
@@ -113,6 +115,8 @@ class Gateways:
     # ---- asking
 
     async def ask(self, ip: str, address: int, request: Frame) -> Frame:
+        import asyncio
+
         lock = self._locks.setdefault((ip, address), asyncio.Lock())
         async with lock:
             for _ in range(TRIES):
@@ -135,9 +139,11 @@ class Gateways:
 
     async def table(self, ip: str, address: int, anew: bool) -> list[int]:
         """The responders of a port; `anew` lets the gateway search first. Raises LinkError when it has no table."""
+        import asyncio
+
         loop = asyncio.get_running_loop()
         at = (ip, address)
-        table = _Table()
+        table = _Table(asyncio.Event())
         self._tables[at] = (table, loop)
         end = loop.time() + TABLE
         try:
@@ -231,7 +237,7 @@ class Talk:
         if self._sleep:
             self._sleep(seconds)
         else:
-            await asyncio.sleep(seconds)
+            await rest(seconds)
 
     # ---- whole responders
 

@@ -9,7 +9,6 @@ armed the process that streams holds the port, and nothing is asked.
 
 from __future__ import annotations
 
-import asyncio
 import contextlib
 import threading
 from collections.abc import Callable
@@ -56,6 +55,8 @@ class SerialRdm:
     async def _beside(self, do: Callable[[Layer, GoOn], T]) -> T:
         """Work on the line in a thread. Whoever cancels it has the line back within one question: the thread looks
         before each, and a thread that went on would keep the line from being armed and the program from ending."""
+        import asyncio
+
         stopped = threading.Event()
         work = asyncio.get_running_loop().run_in_executor(None, self._with_line, do, stopped)
         try:

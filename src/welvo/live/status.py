@@ -6,7 +6,6 @@ one limit for the whole of it: a page that drips, or a device that is slow, hold
 
 from __future__ import annotations
 
-import asyncio
 import contextlib
 from typing import TYPE_CHECKING, Any
 
@@ -16,9 +15,11 @@ from welvo.live.device_link import HttpLink
 from welvo.live.device_link import session as settings_session
 from welvo.live.links import LinkError, read_page, reason
 from welvo.live.worker import Faults, Worker
-from welvo.patience import patient, steady
+from welvo.patience import patient, rest, steady
 
 if TYPE_CHECKING:
+    import asyncio
+
     from aiohttp import ClientSession
 
     from welvo.observed.values import Said
@@ -66,6 +67,8 @@ def _session(interface: str = "") -> ClientSession:
 def read_status(ip: str, port: int) -> dict[str, Any]:
     """One device's status page as JSON, now. Whatever is wrong with the answer is a LinkError in words."""
 
+    import asyncio
+
     async def once() -> dict[str, Any]:
         async with _session() as session:
             return await _ask(session, ip, port)
@@ -104,10 +107,14 @@ class StatusWatch:
     def _run(self) -> None:
         while not self._worker.stopping.wait(0.1):
             if self.wanted or self.asked:
+                import asyncio  # with no device to ask, it is not needed
+
                 asyncio.run(self._watch())
 
     async def _watch(self) -> None:
         """A task for each page, for as long as it is wanted."""
+        import asyncio
+
         tasks: dict[tuple[Any, ...], asyncio.Task[None]] = {}
         interface = self.interface
         async with _session(interface) as session, settings_session(interface) as for_settings:
@@ -139,7 +146,7 @@ class StatusWatch:
             except LinkError as e:
                 self.failed[ip] = str(e)
                 self.found.pop(ip, None)
-            await asyncio.sleep(self.every)
+            await rest(self.every)
 
     async def _settings(self, link: HttpLink) -> None:
         """Read one device's settings again and again; one that does not answer is asked less often."""
@@ -147,10 +154,10 @@ class StatusWatch:
             try:
                 self.said[link.ip] = await link.read()
                 self.silent.pop(link.ip, None)
-                await asyncio.sleep(max(SETTINGS_EVERY, len(self.asked) / 50))
+                await rest(max(SETTINGS_EVERY, len(self.asked) / 50))
             except LinkError as e:
                 self.silent[link.ip] = str(e)
-                await asyncio.sleep(SELDOM if link.ip in self.strangers else 2 * SETTINGS_EVERY)
+                await rest(SELDOM if link.ip in self.strangers else 2 * SETTINGS_EVERY)
 
     def stop(self) -> None:
         self._worker.stop()

@@ -6,7 +6,6 @@ computer's own address, and where new devices of known models are.
 
 from __future__ import annotations
 
-import asyncio
 import contextlib
 import ipaddress
 import socket
@@ -42,6 +41,8 @@ def addresses(interface: Interface, also: Iterable[str] = ()) -> list[str]:
 
 async def pages(interface: Interface, ports: Iterable[int], also: Iterable[str] = ()) -> dict[str, Said]:
     """Every device that speaks the settings protocol at one of the ports, by address."""
+    import asyncio
+
     found: dict[str, Said] = {}
     doors = asyncio.Semaphore(AT_ONCE)
     async with session(interface.ip) as opened:
@@ -74,6 +75,8 @@ class _StatusReply(msgspec.Struct):
 
 async def displays(interface: Interface, also: Iterable[str] = (), seconds: float = 1.0) -> dict[str, Said]:
     """Every device that answers a DDP status query, by address: asked by broadcast, and at further addresses."""
+    import asyncio
+
     found: dict[str, Said] = {}
     loop = asyncio.get_running_loop()
     with contextlib.closing(socket.socket(socket.AF_INET, socket.SOCK_DGRAM)) as sock:
@@ -100,6 +103,8 @@ async def displays(interface: Interface, also: Iterable[str] = (), seconds: floa
 
 async def look_further(interface: Interface, ports: Iterable[int], also: Iterable[str] = ()) -> dict[str, Said]:
     """Both; what a page says counts for more than a display's few words."""
+    import asyncio
+
     also = list(also)
     shown, told = await asyncio.gather(displays(interface, also), pages(interface, ports, also))
     return {**shown, **told}

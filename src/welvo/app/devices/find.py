@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import concurrent.futures
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QWidget
@@ -17,6 +17,9 @@ from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.live.bring_up import RealProbes, Search, Wanted
 from welvo.rig.base import Refused
 from welvo.rig.plan import model_of
+
+if TYPE_CHECKING:
+    import concurrent.futures
 
 
 class FindDevice(Dialog):
