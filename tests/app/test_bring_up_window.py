@@ -20,7 +20,7 @@ from welvo.app.session import Selection, Session
 from welvo.app.window import Window
 from welvo.demo.gallery import gallery
 from welvo.live.status import read_status
-from welvo.patch.path import find_target
+from welvo.patch.target import find_target
 from welvo.rig.base import Refused
 from welvo.rig.edits import plan_setting
 from welvo.runs.bridge import set_right

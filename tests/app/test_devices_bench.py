@@ -297,6 +297,8 @@ def test_what_is_armed_and_does_not_leave_is_said_everywhere(
     engine.revived = MOST_REPLACED
     engine.state = EngineState("silent", silent_for=60.0)
     tick()
+    assert network.armed  # it is said first
+    tick()
     assert not network.armed and "whatever is tried" in bench.message.words and not engine.alive
     assert network.arm()
     for n in range(MOST_REPLACED):

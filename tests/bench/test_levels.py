@@ -10,7 +10,8 @@ from welvo.checks.checker import check
 from welvo.demo.gallery import gallery
 from welvo.observed.values import NOTHING
 from welvo.patch.index import Index
-from welvo.patch.path import of_item, path
+from welvo.patch.path import Light, path
+from welvo.patch.target import of_item
 from welvo.rig import edits
 from welvo.rig.document import Rig, put
 from welvo.rig.patched import Place
@@ -112,7 +113,7 @@ def test_a_fixture_past_the_end_of_its_universe_drives_only_slots_that_are_there
 
 def asked(rig: Rig, levels: Levels, key: str, armed: bool = True) -> Cause:
     index = Index(rig)
-    chain = path(index, NOTHING, of_item(index, key), 0.0, "", armed)
+    chain = path(index, NOTHING, of_item(index, key), 0.0, Light(armed=armed))
 
     def meant(universe: str) -> bytes:
         return levels.frame(index, universe).tobytes()

@@ -17,8 +17,8 @@ from welvo.demo.gallery import gallery
 from welvo.observed.values import Heard, HeardPort, Observed, Said, SourceSeen
 from welvo.observed.wire import merged
 from welvo.patch.index import Index
-from welvo.patch.path import of_item
 from welvo.patch.planned import full_plan
+from welvo.patch.target import of_item
 from welvo.protocols import artnet, sacn
 from welvo.rig.document import Rig
 from welvo.rig.lookup import bench_sender, feeds_of

@@ -23,7 +23,8 @@ from welvo.patch.gear import (
     status_words,
 )
 from welvo.patch.index import Index
-from welvo.patch.path import of_slot, path
+from welvo.patch.path import path
+from welvo.patch.target import of_slot
 from welvo.rig.base import Refused
 from welvo.rig.buses import Bus, Gear
 

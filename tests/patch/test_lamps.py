@@ -29,7 +29,8 @@ from welvo.patch.lamps import (
     take_addresses,
     unbind,
 )
-from welvo.patch.path import of_item, path
+from welvo.patch.path import Light, path
+from welvo.patch.target import of_item
 from welvo.rig import edits
 from welvo.rig.base import Refused
 from welvo.rig.refs import Goto, PortRef
@@ -167,7 +168,7 @@ def test_the_lamps_hop_is_what_the_lamp_says() -> None:
 
     def last(*lamps: Lamp, seen: str = "") -> tuple[str, str, str, Goto]:
         observed = Observed(lamps={("127.0.0.60", 1): lamps})
-        chain = path(index, observed, of_item(index, "b"), 1.0, lamp=seen)
+        chain = path(index, observed, of_item(index, "b"), 1.0, Light(lamp=seen))
         return chain.hops[-1].fact, chain.joints[-1].mark, chain.joints[-1].takes, chain.hops[-1].goes_to
 
     there = Goto("lamps", "d", "A", 5)

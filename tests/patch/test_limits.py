@@ -9,7 +9,7 @@ from tests.checks.run_examples import cabled, px, reef
 from welvo.checks.checker import check
 from welvo.patch.index import Index
 from welvo.patch.limits import limits, slots_of_port
-from welvo.patch.path import of_port_pixel
+from welvo.patch.target import of_port_pixel
 from welvo.rig.abilities import ability, gives
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig, put

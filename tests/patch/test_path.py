@@ -5,8 +5,10 @@ from msgspec.structs import replace
 
 from welvo.observed.values import NOTHING, Heard, HeardPort, Observed
 from welvo.patch.index import Index
-from welvo.patch.path import find_target, path, place_ways
+from welvo.patch.path import Light, path
+from welvo.patch.place_ways import place_ways
 from welvo.patch.slot_words import slot_word, words_on
+from welvo.patch.target import find_target
 from welvo.rig import edits
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig, put
@@ -61,7 +63,7 @@ def test_every_way_of_saying_a_place(rig: Rig) -> None:
 
 def test_a_path_that_agrees_from_end_to_end(rig: Rig) -> None:
     index = Index(rig)
-    chain = path(index, seen(), find_target(index, "102"), 101.0, "Dim 255", True, "port gives 255")
+    chain = path(index, seen(), find_target(index, "102"), 101.0, Light("Dim 255", True, "port gives 255"))
     assert [h.role for h in chain.hops] == ["level", "universe", "feed", "device", "port", "line", "lamp"]
     assert [h.value for h in chain.hops] == ["Dim 255", "1.009", "sACN 1", "NODE", "A", "2nd on A", "9"]
     assert [j.mark for j in chain.joints] == ["matches", "matches", "matches", "matches", "claimed", "matches"]
@@ -69,7 +71,7 @@ def test_a_path_that_agrees_from_end_to_end(rig: Rig) -> None:
 
 def test_the_joint_that_differs_says_both_sides_and_the_rest_only_suffers(rig: Rig) -> None:
     index = Index(rig)
-    chain = path(index, seen(wire_a=2), find_target(index, "101"), 101.0, armed=True, lamp="port gives 0")
+    chain = path(index, seen(wire_a=2), find_target(index, "101"), 101.0, Light(armed=True, lamp="port gives 0"))
     port = chain.joints[3]
     assert (port.mark, port.sends, port.takes) == ("differs", "sends 1", "takes 2")
     assert "differs" not in [j.mark for j in chain.joints[4:]] and chain.joints[-1].mark == "upstream"

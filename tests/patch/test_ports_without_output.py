@@ -13,7 +13,8 @@ from welvo.patch.adding import patch_series
 from welvo.patch.index import Index
 from welvo.patch.landing import landing
 from welvo.patch.laying import Laying, lay
-from welvo.patch.path import find_target, path
+from welvo.patch.path import path
+from welvo.patch.target import find_target
 from welvo.patch.wires import ports_by_feed
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig, put

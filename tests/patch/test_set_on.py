@@ -10,8 +10,9 @@ from welvo.checks.checker import check
 from welvo.cli import app
 from welvo.formats.rigfile import save
 from welvo.patch.index import Index
-from welvo.patch.path import find_target, place_ways
+from welvo.patch.place_ways import place_ways
 from welvo.patch.set_on import set_on
+from welvo.patch.target import find_target
 from welvo.patch.wires import wire_table
 from welvo.rig import edits
 from welvo.rig.document import Rig, put

@@ -13,7 +13,7 @@ from welvo.patch.index import Index
 from welvo.patch.landing import landing
 from welvo.patch.laying import Laying
 from welvo.patch.laying import lay as lay_out
-from welvo.patch.path import of_pixel
+from welvo.patch.target import of_pixel
 from welvo.rig.document import Rig, put
 from welvo.rig.patched import Element, Fixture, Place
 from welvo.rig.runs import Segment

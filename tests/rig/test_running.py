@@ -11,7 +11,8 @@ from click.testing import CliRunner
 from welvo.cli import app
 from welvo.formats.rigfile import save
 from welvo.patch.index import Index
-from welvo.patch.path import find_target, place_ways
+from welvo.patch.place_ways import place_ways
+from welvo.patch.target import find_target
 from welvo.rig import edits
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig, put

@@ -12,9 +12,10 @@ from welvo.checks.checker import check
 from welvo.observed.values import NOTHING
 from welvo.patch.cable import Cables, Piece, Stream
 from welvo.patch.index import Index
-from welvo.patch.path import find_target, path
+from welvo.patch.path import path
 from welvo.patch.set_on import set_on
 from welvo.patch.table import cell
+from welvo.patch.target import find_target
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig, put
 from welvo.rig.patched import Place

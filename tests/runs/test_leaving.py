@@ -7,7 +7,9 @@ import pytest
 from tests.standins.test_pixel import INDEX, PENSTOCK, RIG, light, penstock
 from welvo.observed.values import NOTHING
 from welvo.patch.index import Index
-from welvo.patch.path import Proof, find_target, on_cable, path
+from welvo.patch.path import Light, Proof, path
+from welvo.patch.place_ways import on_cable
+from welvo.patch.target import find_target
 from welvo.runs.bridge import set_right
 from welvo.runs.leaving import proof
 
@@ -46,9 +48,8 @@ def test_behind_the_bridge_the_fault_is_seen_and_then_put_right() -> None:
 
 def test_the_path_shows_what_was_seen() -> None:
     target = find_target(INDEX, "534")
-    chain = path(
-        INDEX, NOTHING, target, 0.0, proof=Proof("DMX 33 gives 204", "differs", "sends 255", "gives 204", "DMX 33")
-    )
+    light = Light(proof=Proof("DMX 33 gives 204", "differs", "sends 255", "gives 204", "DMX 33"))
+    chain = path(INDEX, NOTHING, target, 0.0, light)
     roles = [h.role for h in chain.hops]
     joint = chain.joints[roles.index("bridge") - 1]
     assert (joint.mark, joint.sends, joint.takes) == ("differs", "sends 255", "gives 204")

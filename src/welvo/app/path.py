@@ -13,8 +13,9 @@ from welvo.app.widgets import marks
 from welvo.app.widgets.literal import literal, rows_tip
 from welvo.app.widgets.painting import CENTRE, box, fitting, text
 from welvo.app.widgets.theme import THEME
-from welvo.patch.path import Hop, Joint, Path, Target, path
+from welvo.patch.path import Hop, Joint, Light, Path, path
 from welvo.patch.planned import compared
+from welvo.patch.target import Target, of_item
 from welvo.rig.buses import NO_BUS
 from welvo.rig.lookup import call, used_by
 from welvo.rig.notation import plural
@@ -87,8 +88,6 @@ class Ribbon(QWidget):
 
     def _lamp(self) -> Target | None:
         """The fixture that the selected lamp of a port is."""
-        from welvo.patch.path import of_item
-
         s = self._session
         pairs = s.paired(PortRef(*s.selection.ids[:2]))
         found = next((p for p in pairs if p.lamp and p.lamp.uid == s.selection.lamp), None)
@@ -99,10 +98,8 @@ class Ribbon(QWidget):
         s = self._session
         index = s.index
         worst = {"differs": 5, "upstream": 4, "unknown": 3, "claimed": 2, "silent": 1, "matches": 0}
-        from welvo.patch.path import of_item
-
-        now, armed = s.now(), self._network.armed
-        chains = [path(index, s.observed, of_item(index, k), now, "", armed, in_every_way=False) for k in ids[:200]]
+        now, light = s.now(), Light(armed=self._network.armed)
+        chains = [path(index, s.observed, of_item(index, k), now, light, in_every_way=False) for k in ids[:200]]
         longest = max(chains, key=lambda c: len(c.hops))
         hops: list[Hop] = []
         joints: list[Joint] = []
@@ -137,18 +134,8 @@ class Ribbon(QWidget):
     def _universe(self, uid: str) -> Path:
         s = self._session
         universe = s.rig.universes[uid]
-        from welvo.patch.path import Target
-
-        chain = path(
-            s.index,
-            s.observed,
-            Target("", 0, uid, 1, str(universe.number)),
-            s.now(),
-            "",
-            self._network.armed,
-            "",
-            self.which_feed,
-        )
+        target, light = Target("", 0, uid, 1, str(universe.number)), Light(armed=self._network.armed)
+        chain = path(s.index, s.observed, target, s.now(), light, self.which_feed)
         items = {x.key for x in s.index.on(uid)}
         hops = [
             Hop(h.role, str(universe.number), plural(len(items), "item"), h.goes_to) if h.role == "universe" else h

@@ -18,7 +18,7 @@ from welvo.formats.rigfile import save as write_rig
 from welvo.observed.values import NOTHING, Event, Observed, Written
 from welvo.patch.index import Followed, Index, Taker
 from welvo.patch.lamps import Pair, paired
-from welvo.patch.path import Target, find_target, of_item, of_pixel, of_segment, of_slot
+from welvo.patch.target import Target, find_target, of_item, of_pixel, of_segment, of_slot
 from welvo.patience import clock_moved, steady
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Edit, Rig, everything

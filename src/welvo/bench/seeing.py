@@ -10,7 +10,9 @@ from typing import Any, Protocol
 
 from welvo.observed.values import Observed, SourceSeen
 from welvo.patch.index import Index
-from welvo.patch.path import Path, Target, on_cable, path
+from welvo.patch.path import Light, Path, path
+from welvo.patch.place_ways import on_cable
+from welvo.patch.target import Target
 from welvo.rig.document import Rig
 from welvo.rig.lookup import feeds_of
 from welvo.rig.plan import port_of_fixture, ports_taking
@@ -58,4 +60,4 @@ def chain(
             wire = sight.on_wire(target.universe)
             sent = wire[target.address - 1] if wire and target.address <= len(wire) else None
             proof = seen_leaving(index.cables, on, *leaves, sent)
-    return path(index, observed, target, now, level, armed, lamp, which_feed, proof=proof)
+    return path(index, observed, target, now, Light(level, armed, lamp, proof), which_feed)

@@ -11,18 +11,19 @@ Findings of the checks are taken in at their station: whatever the plan itself s
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from typing import get_args
 
 from msgspec import Struct
 from msgspec.structs import replace
 
 from welvo.bench.levels import Levels, function_key, turned
 from welvo.checks.checker import Report
-from welvo.checks.registry import Finding, Fix
+from welvo.checks.registry import RULES, Finding, Fix, Stage
 from welvo.observed.values import Observed, SourceSeen
 from welvo.observed.wire import TIMEOUTS, called, rivals
 from welvo.patch.fixture_card import woken
 from welvo.patch.index import BY_PIXEL, Index, Span
-from welvo.patch.path import NOT_LEAVING, Path
+from welvo.patch.path import Path, Reason
 from welvo.patch.planned import compared
 from welvo.patch.slot_words import letters_of
 from welvo.rig.attributes import family_of, word_for
@@ -36,26 +37,8 @@ from welvo.settings.artnet import heard_port
 from welvo.settings.compare import SettingLine, is_live
 
 FrameOf = Callable[[str], bytes | None]
-STAGES = (
-    "master",
-    "patch",
-    "level",
-    "use",
-    "feed",
-    "armed",
-    "leaving",
-    "wire",
-    "device",
-    "test pattern",
-    "port",
-    "settings",
-    "run",
-    "output",
-    "line",
-    "lamp",
-)
-"""Where a cause can lie, in the order in which light travels."""
-HOP_OF = {
+STAGES: tuple[Stage, ...] = get_args(Stage)
+HOP_OF: dict[Stage, str] = {
     "master": "level",
     "level": "level",
     "patch": "universe",
@@ -87,7 +70,7 @@ class Cause(Struct, frozen=True):
     sentence: str
     hop: int = -1
     certain: bool = True
-    stage: str = ""
+    stage: Stage = "lamp"
     code: str = ""
     proof: str = ""
     do: str = ""
@@ -285,52 +268,14 @@ def _strobe(look: Look) -> str:
 # ---- the plan
 
 
-_FINDINGS: tuple[tuple[str, str], ...] = (
-    ("PATCH-17", "lamp"),
-    ("PATCH-11", "lamp"),
-    ("PATCH-", "patch"),
-    ("FEED-", "feed"),
-    ("USE-", "use"),
-    ("OUT-", "leaving"),
-    ("WIRE-01", "port"),
-    ("WIRE-", "wire"),
-    ("DEV-12", "test pattern"),
-    ("DEV-04", "settings"),
-    ("DEV-11", "settings"),
-    ("DEV-", "device"),
-    ("RUN-24", "settings"),
-    ("RUN-", "run"),
-    ("LINE-", "line"),
-    ("LAMP-", "lamp"),
-    ("BUS-", "line"),
-    ("PWR-", "line"),
-)
-SPARED = frozenset({"DEV-02", "DEV-03", "DEV-04", "DEV-11", "DEV-13", "WIRE-01", "WIRE-02", "WIRE-03", "WIRE-05"})
-"""Findings whose facts a test of its own looks at."""
-ONLY_ERRORS = ("PATCH-", "RUN-", "LINE-", "PWR-", "FEED-", "BUS-")
-"""Of these, warnings and notes say what may be better, not why light is missing …"""
-WORTH = frozenset({"PATCH-17", "PATCH-11", "PATCH-03", "RUN-18", "RUN-23", "PWR-02", "PWR-04", "FEED-14", "LINE-02"})
-"""… but for these."""
-
-
-def stage_of(code: str) -> str:
-    return next(stage for begins, stage in _FINDINGS if code.startswith(begins))
-
-
 def _findings(look: Look) -> Iterator[Cause]:
     """What the checks say of this item, its universe, its feed, its port or its device."""
     device, label = look.port_ref
     feeds = set(feeds_of(look.index.rig, look.universe)) if look.universe else set()
     for f in look.report.findings:
-        if f.code in SPARED or not any(f.code.startswith(b) for b, _ in _FINDINGS):
-            continue
-        if f.severity != "error" and f.code.startswith(ONLY_ERRORS) and f.code not in WORTH:
-            continue
-        if f.severity == "note" and f.code != "WIRE-04":
-            continue
-        if _about(f, look, device, label, feeds):
+        stage = RULES[f.code].stage
+        if stage and _about(f, look, device, label, feeds):
             do = f.fixes[0].label if f.fixes else ""
-            stage = stage_of(f.code)
             if f.code == "PATCH-01" and not _spoiled(look):
                 stage = "lamp"  # worth knowing; what this lamp gets is what is meant for it all the same
             yield Cause(f"{f.title}.", stage=stage, code=f.code, proof=f.reason, do=do, goto=f.goes_to, finding=f)
@@ -383,7 +328,7 @@ def _patch(look: Look) -> Iterator[Cause]:
             words, stage="patch", code="no address", do="Give it an address in Patch.", goto=Goto("patch", look.key)
         )
     use = look.index.rig.uses.get(look.index.rig.use)
-    if use and any(j.word == "not in use" for j in look.chain.joints):
+    if use and any(j.why is Reason.SWITCHED_OFF for j in look.chain.joints):
         words = f"Its universe is switched off in the use “{use.name}”: nothing of it is sent."
         yield Cause(
             words,
@@ -430,7 +375,7 @@ def _armed(look: Look) -> Iterator[Cause]:
         )
     elif look.own:
         for n, joint in enumerate(look.chain.joints):
-            if joint.takes == NOT_LEAVING:
+            if joint.why is Reason.KEPT_BACK:
                 hop = look.chain.hops[n + 1]
                 words = f"{hop.value} does not leave this computer: {joint.word}."
                 yield Cause(words, stage="leaving", code="stuck", proof=joint.word, goto=hop.goes_to)
@@ -512,17 +457,17 @@ def _device(look: Look) -> Iterator[Cause]:
         hop = look.chain.hops[n + 1]
         if hop.role != "device":
             continue
-        if joint.word == "nobody takes it":
+        if joint.why is Reason.NOBODY_TAKES_IT:
             words = "Device: no port takes this feed."
             yield Cause(
                 words, stage="device", code="no port", do="Give the feed to a port in Devices.", goto=hop.goes_to
             )
-        elif joint.mark == "differs" and joint.takes != NOT_LEAVING:
+        elif joint.why is Reason.SENT_ELSEWHERE:
             words = f"The feed goes {joint.sends}; {hop.value} is at {joint.takes}."
             yield Cause(
                 words, stage="device", code="sent elsewhere", do="Send it to the device's address.", goto=hop.goes_to
             )
-        elif joint.word in ("silent", "not heard") and look.listening:
+        elif joint.why in (Reason.SILENT, Reason.NOT_HEARD) and look.listening:
             words = f"Device: {hop.fact or joint.word}."
             do = "Find it… in Devices tests why."
             yield Cause(
@@ -556,7 +501,7 @@ def _port(look: Look, device: str, label: str, lines: list[SettingLine]) -> Iter
     for joint, hop in zip(look.chain.joints, look.chain.hops[1:]):
         if hop.role == "port" and joint.mark == "differs":
             feed = next((h.value for h in look.chain.hops if h.role == "feed"), joint.sends)
-            if joint.takes.startswith("takes"):
+            if joint.why is Reason.OTHER_UNIVERSE:
                 words = f"Port {hop.value} {joint.takes}. Your levels for {call(rig, look.key)} go out as {feed}."
                 yield Cause(
                     words, stage="port", code="other universe", goto=goto, do=f"Push it to {name}.", finding=finding

@@ -77,6 +77,7 @@ def on_stage(ctx: Context, c: Clash) -> str:
     severity="error",
     scope="universe",
     group="Clashes",
+    stage="patch",
     title="Two items meet",
     means="Two items that were not declared as a share or an overlay use the same slots of one universe.",
     matters="Moving one of them also moves the other, usually another function of it.",

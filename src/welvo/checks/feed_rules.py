@@ -19,6 +19,7 @@ from welvo.rig.refs import Goto
     severity="error",
     scope="feed",
     group="Feeds",
+    stage="feed",
     title="Two universes land on one wire universe",
     means="One sender feeds two universes of the rig to the same number of the same protocol.",
     matters="Whoever listens gets both in turn: the light flickers between two universes.",

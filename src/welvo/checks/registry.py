@@ -25,6 +25,11 @@ Scope = Literal["universe", "item", "profile", "use", "feed", "device", "port", 
 """`profile` rules look at a profile alone, `use` rules at a profile and who uses it. A rule about `port`s is given the
 port with its stream, every other one the id of its subject."""
 SEVERITIES: tuple[Severity, ...] = ("error", "warning", "note")
+Stage = Literal[
+    "master", "patch", "level", "use", "feed", "armed", "leaving", "wire", "device", "test pattern", "port", "settings",
+    "run", "output", "line", "lamp",
+]  # fmt: skip
+"""Where light can be lost on its way to the lamp, in the order in which it travels."""
 
 
 @dataclass(frozen=True)
@@ -243,6 +248,9 @@ class Rule:
     matters: str
     put_right: str
     check: Check
+    stage: Stage | None = None
+    """Where what it finds keeps light from a lamp. None: it does not, or the walk to the lamp has a test of its own for
+    the same facts."""
     live: bool = False
     """True when the rule reads what was observed, so that it runs again when the network changes."""
     candidates: Candidates | None = None
@@ -285,6 +293,7 @@ def rule(
     means: str,
     matters: str,
     put_right: str,
+    stage: Stage | None = None,
     live: bool = False,
     candidates: Candidates | None = None,
     touched: Touched | None = None,
@@ -295,7 +304,7 @@ def rule(
         if code in RULES:
             raise ValueError(f"{code} is registered twice")
         RULES[code] = Rule(
-            code, severity, scope, group, title, means, matters, put_right, check, live, candidates, touched
+            code, severity, scope, group, title, means, matters, put_right, check, stage, live, candidates, touched
         )
         return check
 

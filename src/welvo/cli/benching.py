@@ -109,7 +109,7 @@ def why_(file: Path, target: str, interface: str, seconds: float, password: str,
     from welvo.bench.why import Look, diagnose
     from welvo.checks.checker import check
     from welvo.patch.index import Index
-    from welvo.patch.path import find_target
+    from welvo.patch.target import find_target
     from welvo.rig.base import Refused
 
     rig = load_rig(file)

@@ -25,8 +25,10 @@ from welvo.live.output import rows_of, streams
 from welvo.live.status import read_status
 from welvo.observed.values import NOTHING, Observed, Said
 from welvo.patch.index import Index
-from welvo.patch.path import Proof, find_target, on_cable, path
+from welvo.patch.path import Light, Proof, path
+from welvo.patch.place_ways import on_cable
 from welvo.patch.planned import full_plan
+from welvo.patch.target import find_target
 from welvo.patience import TURN, Limit
 from welvo.rig.document import Rig
 from welvo.rig.notation import say_place
@@ -215,7 +217,7 @@ def _live(rig: Rig, listener: Listener, say: Callable[[str], None]) -> EnginePro
     _wait(
         "all findings with live data are exactly those meant", lambda: _codes(index, seen(), now) == EXPECTED_LIVE, 12.0
     )
-    chain = path(index, seen(), find_target(index, "207"), time.time(), "Dim 255", True)
+    chain = path(index, seen(), find_target(index, "207"), time.time(), Light("Dim 255", armed=True))
     joint = next(j for j in chain.joints if j.mark == "differs")
     _must("the path names both sides", (joint.sends, joint.takes) == ("sends 3", "takes 2"))
     say(

@@ -2,43 +2,61 @@
 
 from __future__ import annotations
 
-import re
+from enum import StrEnum
 
-from msgspec import Struct, field
-from msgspec.structs import replace
+from msgspec import Struct
 
-from welvo.observed.values import Lamp, Observed
-from welvo.patch.along import cable_order, piece_name, pixel_places
+from welvo.observed.values import Heard, Lamp, Observed
+from welvo.patch.along import piece_name
 from welvo.patch.bus_plan import BusHere, bus_of, place_word
-from welvo.patch.cable import Piece, Stream, place_in
+from welvo.patch.cable import Piece
 from welvo.patch.gear import faults, seen_on
-from welvo.patch.index import BY_PIXEL, Index, Span
+from welvo.patch.index import Index
 from welvo.patch.lamps import lamp_lines, own_lamp
+from welvo.patch.place_ways import on_cable, place_ways, port_of_target
 from welvo.patch.planned import compared
 from welvo.patch.set_on import set_on
-from welvo.patch.slot_words import slot_word
-from welvo.patch.stream import boxes, stream_of
-from welvo.rig.base import Refused
-from welvo.rig.counting import SLOTS
-from welvo.rig.document import Rig
-from welvo.rig.lookup import (
-    call,
-    called,
-    feeds_of,
-    mode_of,
-    place_of_running,
-    running_number,
-    said_size,
-    universe_by_number,
-    used,
-)
-from welvo.rig.notation import plural, read_place, say_place, thousands
-from welvo.rig.plan import device_at, feed_reaches, model_of, nothing_out, port_of_fixture, ports_taking
-from welvo.rig.protocol import PROTOCOLS, every_way, say_wire
+from welvo.patch.target import Target
+from welvo.rig.lookup import feeds_of, used
+from welvo.rig.notation import say_place, thousands
+from welvo.rig.plan import device_at, feed_reaches, model_of, nothing_out
+from welvo.rig.protocol import PROTOCOLS, ProtocolRecord, every_way, say_wire
 from welvo.rig.refs import BUS, NOWHERE, Goto, PortRef, SegmentRef, to_run
-from welvo.rig.switches import say_setting
+from welvo.rig.wiring import Feed
 from welvo.settings.artnet import heard_port
 from welvo.settings.compare import Mark, is_live
+
+
+class Reason(StrEnum):
+    """Why two hops stand to each other as they do. Whoever judges goes by the member; its value is the words for it."""
+
+    NONE = ""
+    NO_ADDRESS = "no address"
+    SWITCHED_OFF = "not in use"
+    SENDING = "sending"
+    NOT_ARMED = "not armed"
+    NO_FEED = "no feed"
+    KEPT_BACK = "not sent"
+    BY_CABLE = "by cable"
+    NOBODY_TAKES_IT = "nobody takes it"
+    SENT_ELSEWHERE = "sent elsewhere"
+    HEARD = "heard"
+    SILENT = "silent"
+    NOT_HEARD = "not heard"
+    NOTHING_COMES_OUT = "nothing comes out"
+    OTHER_UNIVERSE = "another universe"
+    OTHER_FEED = "port takes another feed"
+    AS_DRAWN = "as drawn"
+    SEEN = "seen"
+    OTHER_LEVEL = "another level leaves"
+    NOT_SEARCHED = "not searched"
+    EMPTY_GROUP = "an empty group"
+    OTHER_GEAR = "not as planned"
+    ANSWERED = "it answered"
+    SAYS_SO = "as it says"
+    OTHER_ADDRESS = "another address"
+    OTHER_MODE = "another mode"
+    BEHIND = "see before"
 
 
 class Hop(Struct, frozen=True):
@@ -52,12 +70,18 @@ class Hop(Struct, frozen=True):
 
 
 class Joint(Struct, frozen=True):
-    """What stands between two hops. Where the two differ, `sends` and `takes` say both sides."""
+    """What stands between two hops, and why. Where the two differ, `sends` and `takes` say both sides."""
 
     mark: Mark
     sends: str = ""
     takes: str = ""
-    word: str = ""
+    why: Reason = Reason.NONE
+    told: str = ""
+    """Where somebody else gave the reason: in these words."""
+
+    @property
+    def word(self) -> str:
+        return self.told or ("" if self.why is Reason.OTHER_FEED else self.why.value)
 
 
 class Path(Struct, frozen=True):
@@ -72,395 +96,6 @@ class Path(Struct, frozen=True):
     feeds: tuple[str, ...] = ()
 
 
-class Target(Struct, frozen=True):
-    """What a path is asked for: an item, one break or pixel of it, or a bare slot."""
-
-    key: str = ""
-    break_no: int = 0
-    universe: str = ""
-    address: int = 0
-    label: str = ""
-    pixel: int = 0
-    extra: tuple[tuple[str, str], ...] = field(default=())
-
-
-def find_target(index: Index, text: str) -> Target:
-    """A place however it is said: `207`, `3.045`, `ribbon/27`, `304/2` (pixel of a fixture), `207:5` (slot within a
-    item), `run 1169` (running number over the rig), `WEIR-2 run 145` (over a device's ports), `PENSTOCK 6 px 31` (a
-    pixel
-    of a port).
-
-    Raises Refused with the reason.
-    """
-    rig = index.rig
-    t = text.strip()
-    if re.fullmatch(r"\d+", t):
-        fid = next((k for k, f in rig.fixtures.items() if f.number == int(t)), "")
-        if not fid:
-            raise Refused(f"There is no fixture {t} in this rig.")
-        return of_item(index, fid)
-    if re.fullmatch(r"\d+\.\d+", t):
-        number, address = read_place(t)
-        uid = universe_by_number(rig, number)
-        if not uid:
-            raise Refused(f"There is no universe {number} in this rig.")
-        return of_slot(index, uid, address)
-    port_pixel = re.fullmatch(r"(.+?)\s+(\S+)\s+px\s*(\d+)", t, re.IGNORECASE)
-    if port_pixel:
-        return of_port_pixel(index, port_pixel[1], port_pixel[2], int(port_pixel[3]))
-    running = re.fullmatch(r"(?:(.+?)\s+)?(?:run|running)\s+(\d+)", t, re.IGNORECASE)
-    if running:
-        return of_running(index, int(running[2]), (running[1] or "").strip())
-    within = re.fullmatch(r"(.+?)\s*:\s*(\d+)", t)
-    if within:
-        return of_slot_within(index, within[1].strip(), int(within[2]))
-    name, slash, pixel = t.rpartition("/")
-    if slash and re.fullmatch(r"\d+", pixel) and re.fullmatch(r"\d+", name.strip()):
-        return of_fixture_pixel(index, int(name), int(pixel))
-    if slash and re.fullmatch(r"\d+", pixel):
-        eid = next((k for k, e in rig.elements.items() if e.name.lower() == name.strip().lower()), "")
-        if not eid:
-            raise Refused(f"There is no element “{name}” in this rig.")
-        return of_pixel(index, eid, int(pixel))
-    eid = next((k for k, e in rig.elements.items() if e.name.lower() == t.lower()), "")
-    if eid:
-        return of_item(index, eid)
-    raise Refused(
-        f"“{t}” is no fixture number, no NAME/PIXEL, no universe.address, no NAME:SLOT and no running number (run "
-        "1169)."
-    )
-
-
-def of_running(index: Index, running: int, box: str = "") -> Target:
-    """The slot of a running number: over the whole rig, or over the ports of a device in the order printed on it."""
-    rig = index.rig
-    if running < 1:
-        raise Refused("Running numbers count from 1.")
-    if not box:
-        number, address = place_of_running(rig, running)
-        uid = universe_by_number(rig, number)
-        if not uid:
-            raise Refused(f"Running slot {running} would be in universe {number}, which is not there.")
-        return of_slot(index, uid, address)
-    device_id = next((k for k, d in rig.devices.items() if d.name.lower() == box.lower()), "")
-    model = model_of(rig, device_id) if device_id else None
-    if not device_id or model is None:
-        raise Refused(f"There is no device “{box}” in this rig.")
-    streams = [s for (d, _), s in index.cables.streams.items() if d == device_id]
-    if streams:
-        return _running_in_streams(index, device_id, streams, running)
-    left = running
-    for label in model.ports:
-        uid = _universe_of_port(rig, device_id, label)
-        size = rig.universes[uid].size if uid else SLOTS
-        if left > size:
-            left -= size
-        elif uid:
-            return of_slot(index, uid, left)
-        else:
-            raise Refused(f"Port {label} of {rig.devices[device_id].name} takes no universe.")
-    count = plural(len(model.ports), "port")
-    raise Refused(f"{rig.devices[device_id].name} has {count}; running slot {running} is behind the last.")
-
-
-def _universe_of_port(rig: Rig, device_id: str, label: str) -> str:
-    """The universe that a DMX port puts out, by its feed; empty when there is none."""
-    port = rig.devices[device_id].ports.get(label)
-    feed = rig.feeds.get(port.feed) if port else None
-    return feed.universe if feed and feed.universe in rig.universes else ""
-
-
-def of_port_pixel(index: Index, box: str, port: str, pixel: int) -> Target:
-    """The first slot of data pixel `pixel` (from 1) of a device's port."""
-    rig = index.rig
-    device_id = next((k for k, d in rig.devices.items() if d.name.lower() == box.strip().lower()), "")
-    stream = next(
-        (s for (d, label), s in index.cables.streams.items() if d == device_id and label.lower() == port.lower()), None
-    )
-    if stream is None:
-        raise Refused(f"There is no port {port} with pixels on a device “{box}”.")
-    piece = next((p for p in stream.pieces if p.px <= pixel < p.px + p.pixels), None)
-    place = piece.place((pixel - piece.px) * piece.k + 1) if piece else None
-    uid = universe_by_number(rig, place[0]) if place else ""
-    if not place or not uid:
-        raise Refused(
-            f"Port {stream.label} of {rig.devices[device_id].name} has {plural(stream.pixels, 'pixel')}; pixel "
-            f"{pixel} has no universe."
-        )
-    return of_slot(index, uid, place[1])
-
-
-def _running_in_streams(index: Index, device_id: str, streams: list[Stream], running: int) -> Target:
-    """A running slot over the streams of a pixel device, port by port in the order printed on it."""
-    left = running
-    for stream in streams:
-        for piece in stream.pieces:
-            if left <= piece.slots:
-                place = piece.place(left)
-                uid = universe_by_number(index.rig, place[0]) if place else ""
-                if not place or not uid:
-                    raise Refused(f"Port {stream.label} of {index.rig.devices[device_id].name} has no universe there.")
-                return of_slot(index, uid, place[1])
-            left -= piece.slots
-    raise Refused(f"{index.rig.devices[device_id].name} has {thousands(running - left)} slots in all.")
-
-
-def of_segment(index: Index, device_id: str, label: str, n: int) -> Target:
-    """The first slot of a segment that is no element: a bridge, a converter; null pixels and cables have none."""
-    stream = index.cables.streams.get(PortRef(device_id, label))
-    line = index.cables.lines.get(PortRef(device_id, label)) if stream is None else None
-    if line and line.n == n and line.segment.fixtures:
-        return replace(of_item(index, line.segment.fixtures[0]), label=line.segment.name or f"line on {label}")
-    piece = stream.pieces[n] if stream and n < len(stream.pieces) else None
-    place = piece.place(1) if piece and piece.slots else None
-    uid = universe_by_number(index.rig, place[0]) if place else ""
-    name = piece_name(index.rig, piece) if piece else ""
-    return Target("", 0, uid, place[1] if place and uid else 0, name)
-
-
-def of_slot_within(index: Index, name: str, within: int) -> Target:
-    """Slot n (from 1) of a fixture by number or an element by name, counted through all its breaks."""
-    rig = index.rig
-    key = called(rig, name)
-    if not key:
-        raise Refused(f"There is no fixture or element “{name}” in this rig.")
-    left = within
-    for span in index.spans(key):
-        width = span.last - span.first + 1
-        if 1 <= left <= width:
-            return replace(of_slot(index, span.universe, span.first + left - 1), key=key, break_no=span.break_no)
-        left -= width
-    raise Refused(f"{name} has {plural(within - left, 'slot')} with an address; there is no slot {within}.")
-
-
-def of_fixture_pixel(index: Index, number: int, pixel: int) -> Target:
-    """The first slot of a pixel of a fixture."""
-    rig = index.rig
-    key = next((k for k, f in rig.fixtures.items() if f.number == number), "")
-    mode = mode_of(rig, rig.fixtures[key]) if key else None
-    if mode is None:
-        raise Refused(f"There is no fixture {number} in this rig.")
-    slots = [(c.break_no, s) for c in mode.channels if c.pixel == pixel for s in c.slots]
-    if not slots:
-        raise Refused(f"{number} has {plural(mode.pixels, 'pixel')}; there is no pixel {pixel}.")
-    break_no, first = min(slots)
-    span = index.place(key, break_no)
-    if span is None:
-        return Target(key, break_no, "", 0, f"{number}/{pixel}", pixel)
-    return replace(
-        of_slot(index, span.universe, span.first + first - 1), key=key, break_no=break_no, label=f"{number}/{pixel}"
-    )
-
-
-def of_item(index: Index, key: str, break_no: int = 0) -> Target:
-    span = index.place(key, break_no)
-    label = call(index.rig, key)
-    return Target(key, break_no, span.universe if span else "", span.first if span else 0, label)
-
-
-def of_pixel(index: Index, eid: str, pixel: int) -> Target:
-    rig = index.rig
-    element = rig.elements[eid]
-    if element.kind == "block" or not 1 <= pixel <= element.pixels:
-        raise Refused(f"{element.name} has {plural(element.pixels, 'pixel')}; there is no pixel {pixel}.")
-    spans = index.spans(eid)
-    if not spans:
-        return Target(eid, 0, "", 0, f"{element.name}/{pixel}", pixel)
-    start = spans[0]
-    first = rig.universes[start.universe]
-    k = len(element.order)
-    places = []
-    on_cable = pixel_places(index.cables, eid, pixel) if element.at.origin == "run" else []
-    if element.at.origin == "run":
-        if not on_cable or not on_cable[0].places:
-            return Target(eid, 0, "", 0, f"{element.name}/{pixel}", pixel)
-        places = list(on_cable[0].places)
-    if not places:
-        parts, _ = index.cables.stretched(element, first.number, start.first)
-        places = [w for c in range(k) if (w := place_in(parts, (pixel - 1) * k + c + 1))]
-        if not places:
-            return Target(eid, 0, "", 0, f"{element.name}/{pixel}", pixel)
-    uid = universe_by_number(rig, places[0][0])
-    extra = tuple((f"Component {c} · {letter}", say_place(*places[c - 1])) for c, letter in enumerate(element.order, 1))
-    if places[0][0] != places[-1][0]:
-        extra += (("Cut by the universe's end", f"{say_place(*places[0])} to {say_place(*places[-1])}"),)
-    return Target(eid, 0, uid, places[0][1] if uid else 0, f"{element.name}/{pixel}", pixel, extra)
-
-
-def of_slot(index: Index, universe: str, address: int) -> Target:
-    here = index.at(universe, address)
-    number = index.rig.universes[universe].number
-    return Target(
-        here[0].item if here else "",
-        max(0, here[0].break_no) if here else 0,
-        universe,
-        address,
-        say_place(number, address),
-    )
-
-
-def place_ways(index: Index, target: Target) -> tuple[tuple[str, str], ...]:
-    """Every way the trade says the place of a target."""
-    rig = index.rig
-    if not target.universe:
-        return (("Universe.address", "not patched"), *target.extra)
-    universe = rig.universes[target.universe]
-    ways = [("Universe.address", say_place(universe.number, target.address))]
-    span = next((s for s in index.at(target.universe, target.address) if s.key == target.key), None)
-    if span:
-        within = span.offset + target.address - span.first + 1
-        ways.append(("Slot in it", f"{within} · {slot_word(index, span, target.address)}"))
-        ways += _what_it_is(rig, span, within)
-        fixture = rig.fixtures.get(span.item)
-        profile = rig.profiles.get(fixture.profile) if fixture else None
-        if profile and profile.address:
-            on = set_on(index, span.item, max(0, span.break_no))
-            ways.append(("Set on it", say_setting(profile.address, on.address)))
-    mixed = said_size(rig)
-    ways.append(("Running in the rig", thousands(running_number(rig, universe.number, target.address)) + mixed))
-    if span:
-        ways.append(("If one grows", _if_one_grows(index, target)))
-    port = _port(index, target)
-    attached = on_cable(index, target)
-    if attached:
-        ways += _on_cable_ways(index, *attached)
-    elif port:
-        model = model_of(rig, port[0])
-        if model and port[1] in model.ports:
-            earlier = (_universe_of_port(rig, port[0], p) for p in model.ports[: model.ports.index(port[1])])
-            before = sum(rig.universes[uid].size if uid else SLOTS for uid in earlier)
-            ways.append(("Running in device", thousands(before + target.address)))
-    feed = next((rig.feeds[f] for f in feeds_of(rig, target.universe)), None)
-    if feed and PROTOCOLS[feed.protocol].carries == "octets" and span:
-        octet = octet_of(index, (feed.to, feed.wire), span, target.address)
-        if octet is not None:
-            ways.append(("Octet in the stream", f"{thousands(octet)} (from 0)"))
-    if feed:
-        ways += every_way(feed.protocol, feed.wire)
-    return (*ways, *target.extra)
-
-
-def _on_cable_ways(index: Index, stream: Stream, piece: Piece, within: int) -> list[tuple[str, str]]:
-    """Every number a slot has on its cable: in the stream, on the port, in the device, along the cable, behind a
-    bridge."""
-    px = (within - 1) // piece.k + 1
-    slots = pixels = 0
-    for (device_id, label), other in index.cables.streams.items():
-        if device_id != stream.device_id:
-            continue
-        if label == stream.label:
-            break
-        slots, pixels = slots + other.slots, pixels + other.pixels
-    ways = [
-        ("Slot in the stream", thousands(piece.stream + within - 1)),
-        ("Pixel on the port", f"{thousands(piece.px + px - 1)} of {thousands(stream.pixels)}"),
-        (
-            "Running in device",
-            f"px {thousands(pixels + piece.px + px - 1)} · slot {thousands(slots + piece.stream + within - 1)}",
-        ),
-    ]
-    if piece.leds:
-        along = int((cable_order(piece.segment, piece.leds) == px).argmax())
-        ways.append(("Place on the cable", thousands(piece.led + along)))
-    if piece.segment.kind == "bridge":
-        ways.append(("DMX behind the bridge", str(within)))
-    return ways
-
-
-def octet_of(index: Index, box: tuple[str, int], span: Span, address: int) -> int | None:
-    """Where a slot of an item stands in the DDP stream to a device, in octets from 0."""
-    feeds = boxes(index).get(box, [])
-    for piece in stream_of(index, feeds)[0] if feeds else ():
-        if (piece.key, piece.break_no, piece.universe, piece.first) == (
-            span.key,
-            span.break_no,
-            span.universe,
-            span.first,
-        ):
-            return piece.offset + address - span.first
-    return None
-
-
-def _what_it_is(rig: Rig, span: Span, within: int) -> list[tuple[str, str]]:
-    """Pixel and component, and the default, of a slot of an item (counted from 1 within it)."""
-    element = rig.elements.get(span.item)
-    if element:
-        if element.kind == "block":
-            return []
-        k = len(element.order)
-        letter = element.order[(within - 1) % k]
-        return [
-            ("Pixel · component", f"{element.name}/{(within - 1) // k + 1} · {letter}, {(within - 1) % k + 1} of {k}")
-        ]
-    fixture = rig.fixtures.get(span.item)
-    mode = mode_of(rig, fixture) if fixture and span.break_no != BY_PIXEL else None
-    channel = next(
-        (c for c in (mode.channels if mode else ()) if c.break_no == span.break_no and within in c.slots), None
-    )
-    if channel is None or mode is None:
-        return []
-    found = []
-    if channel.pixel:
-        parts = sorted(
-            (c.slots[0], c) for c in mode.channels if c.break_no == span.break_no and c.pixel == channel.pixel
-        )
-        turn = next(n for n, (_, c) in enumerate(parts, 1) if c is channel)
-        found.append(("Pixel · component", f"px {channel.pixel} · {channel.short}, {turn} of {len(parts)}"))
-    default = str(channel.default) if len(channel.slots) == 1 else f"{channel.default} of {channel.top}"
-    return [*found, ("Default", default)]
-
-
-def _if_one_grows(index: Index, target: Target) -> str:
-    """Whether a place shifts when something before it takes more slots."""
-    rig = index.rig
-    fixture, element = rig.fixtures.get(target.key), rig.elements.get(target.key)
-    place = fixture.place(target.break_no) if fixture else element.at if element else None
-    if place is None or place.origin == "typed":
-        return "stays: locked" if place and place.locked else "stays: typed"
-    if place.origin == "run":
-        return "moves: from its cable"
-    return f"moves: behind {call(rig, place.after)} + {place.gap}"
-
-
-def on_cable(index: Index, target: Target) -> tuple[Stream, Piece, int] | None:
-    """The segment that carries a target: its stream, its piece, and which slot of the piece (from 1) it is."""
-    cables, rig = index.cables, index.rig
-    universe = rig.universes.get(target.universe)
-    number = universe.number if universe else 0
-    own = cables.on_runs(target.key) if target.key else []
-    for stream, piece in own:
-        within = piece.within(number, target.address)
-        if within:
-            return stream, piece, within
-    for stream in cables.streams.values() if universe and not own else ():
-        if any(n == number for n, _ in stream.used):
-            for piece in stream.pieces:
-                within = piece.within(number, target.address)
-                if within:
-                    return stream, piece, within
-    return None
-
-
-def _port(index: Index, target: Target) -> tuple[str, str, int] | None:
-    """The port an item is attached to: where a run lists it, else the port that takes its universe."""
-    rig = index.rig
-    found = on_cable(index, target)
-    if found:
-        return found[0].device_id, found[0].label, 0
-    for ref in sorted(index.buses) if target.universe else ():
-        here = bus_of(rig, ref)
-        if here and here.universe == target.universe and here.first <= target.address < here.first + here.bus.footprint:
-            return ref.device, ref.port, 0
-    listed = port_of_fixture(rig, target.key) if target.key in rig.fixtures else None
-    if listed:
-        return listed
-    for fid in feeds_of(rig, target.universe):
-        ports = ports_taking(rig, fid)
-        if ports:
-            return (*ports[0], 0)
-    return None
-
-
 class Proof(Struct, frozen=True):
     """What was seen to leave a port at a target's place: the words for the hop there, and how that stands to what was
     sent. `lamp` is what reaches the lamp."""
@@ -472,8 +107,19 @@ class Proof(Struct, frozen=True):
     lamp: str = ""
 
 
-NOT_LEAVING = "not sent"
-"""What is said of a feed that is armed and kept from leaving."""
+class Light(Struct, frozen=True):
+    """What is known of the light at a target, in words; empty where nobody knows."""
+
+    level: str = ""
+    """What the Bench holds there."""
+    armed: bool = False
+    lamp: str = ""
+    """What the port was seen to put out."""
+    proof: Proof | None = None
+    """What was seen to leave, for a place on a cable."""
+
+
+UNLIT = Light()
 
 
 def path(
@@ -481,241 +127,270 @@ def path(
     observed: Observed,
     target: Target,
     now: float,
-    level: str = "",
-    armed: bool = False,
-    lamp: str = "",
+    light: Light = UNLIT,
     which_feed: int = 0,
     in_every_way: bool = True,
-    proof: Proof | None = None,
 ) -> Path:
     """The chain level → universe → feed → device → port → line → lamp of one target.
 
-    `level` is what the Bench holds there, `lamp` what the port was seen to put out, `proof` what
-    was seen to leave for a place on a cable. A joint behind the first
-    one that differs is never better than `upstream`. Without `in_every_way` places are not said in every way, which is
-    half of the work when many are asked for.
+    It ends where the plan ends: at an item without an address, a universe without a feed, a feed that no port takes. A
+    joint behind the first one that differs is never better than `upstream`. `which_feed` chooses among several feeds of
+    the universe, counted from 0. Without `in_every_way` places are not said in every way, which is half of the work
+    when many are asked for.
     """
-    rig = index.rig
-    key = target.key
-    said = place_ways(index, target) if in_every_way else ()
-    attached = on_cable(index, target)
-    name = (
-        f"{rig.devices[attached[0].device_id].name}, port {attached[0].label}"
-        if attached and not key
-        else _name(rig, key)
+    walk = _Walk(index, observed, target, now, light)
+    walk.from_level_to_lamp(which_feed, place_ways(index, target) if in_every_way else ())
+    ways = walk.ways
+    return Path(
+        target.label, walk.name(), tuple(walk.hops), tuple(_after_break(walk.joints)), ways, target.key, walk.feeds
     )
-    hops = [Hop("level", level or "—", "armed" if armed else "not armed", Goto("bench", key))]
-    joints: list[Joint] = []
-    if not target.universe:
-        hops.append(Hop("universe", "not patched", "has no address yet", Goto("patch", key)))
-        joints.append(Joint("unknown", word="no address"))
-        return Path(target.label, name, tuple(hops), tuple(joints), said, key)
-    universe = rig.universes[target.universe]
-    place = say_place(universe.number, target.address)
-    off = "" if used(rig, "universes", target.universe) else "not in use"
-    hops.append(Hop("universe", place, off or universe.name, Goto("universe", target.universe), said))
-    feeds = feeds_of(rig, target.universe)
-    joints.append(
-        Joint(
-            "matches" if armed and feeds and not off else "unknown", word=off or ("sending" if armed else "not armed")
-        )
-    )
-    if not feeds:
-        hops.append(Hop("feed", "no feed", "nothing carries this universe", Goto("universe", target.universe)))
-        joints.append(Joint("unknown", word="no feed"))
-        return Path(target.label, name, tuple(hops), tuple(joints), said, key)
-    port = _port(index, target)
-    chosen = feeds[which_feed % len(feeds)]
-    if (
-        port
-        and not which_feed
-        and port[1] in rig.devices[port[0]].ports
-        and rig.devices[port[0]].ports[port[1]].feed in feeds
-    ):
-        chosen = rig.devices[port[0]].ports[port[1]].feed
-    feed = rig.feeds[chosen]
-    many = f" · {feeds.index(chosen) + 1} of {len(feeds)}" if len(feeds) > 1 else ""
-    hops.append(
-        Hop(
-            "feed",
-            say_wire(feed.protocol, feed.wire),
-            f"{feed.to} · prio {feed.priority}{many}",
-            Goto("feed", chosen),
-            tuple(every_way(feed.protocol, feed.wire)),
-        )
-    )
-    why = observed.stuck.get(chosen, "") if armed else ""
-    joints.append(Joint("differs", "armed", NOT_LEAVING, why) if why else Joint("matches"))
-    on_line = PROTOCOLS[feed.protocol].carries == "line"
-    if not port and not PROTOCOLS[feed.protocol].numbered:
-        box = device_at(rig, feed.to) if PROTOCOLS[feed.protocol].carries == "octets" else ""
-        name_ = rig.devices[box].name if box else feed.to or "no address"
-        word = "a line of its own" if on_line else "one stream"
-        hops.append(
-            Hop(
-                "device",
-                f"line {feed.wire}" if on_line else name_,
-                word,
-                Goto("device", box) if box else Goto("feed", chosen),
-            )
-        )
-        joints.append(Joint("unknown", word="by cable" if on_line else "not heard"))
-        return Path(target.label, name, tuple(hops), tuple(joints), said, key, tuple(feeds))
-    if not port:
-        hops.append(Hop("device", "none", "no port takes this feed", Goto("devices", "")))
-        joints.append(Joint("unknown", word="nobody takes it"))
-        return Path(target.label, name, tuple(hops), tuple(joints), said, key, tuple(feeds))
-    device_id, label, nth = port
-    device = rig.devices[device_id]
-    heard = observed.heard.get(device.ip)
-    live = is_live(heard, now)
-    state = "heard" if live else ("silent" if heard else "not heard")
-    where = f"line {feed.wire} · serial" if on_line else f"{device.ip or 'no address'} · {state}"
-    hops.append(Hop("device", device.name, where, Goto("device", device_id)))
-    reaches = feed_reaches(feed, device.ip)
-    if not reaches:
-        joints.append(Joint("differs", f"to {feed.to}", device.ip, "sent elsewhere"))
-    else:
-        joints.append(Joint("matches" if live else "unknown", word="by cable" if on_line else state))
-    model = model_of(rig, device_id)
-    takes = heard_port(model, heard, label) if model and heard and live else None
-    says = say_wire(takes.protocol, takes.wire) if takes else "not known"
-    has = "nothing to set" if on_line else f"set to {says}" if takes else "not read"
-    hops.append(Hop("port", label, has, Goto("port", device_id, label)))
-    on_run = bool(attached)  # its stream runs on over universes: the number the port is set to is that of the first
-    lines = {line.key: line.mark for line in compared(index, observed, device_id, now)}
-    own = {lines.get(f"{label}.universe", "unknown"), lines.get(f"{label}.protocol", "unknown")}
-    wrong_feed = not attached and (
-        rig.devices[device_id].ports.get(label) is None or rig.devices[device_id].ports[label].feed not in feeds
-    )
-    takes = None if attached and rig.devices[device_id].ports[label].feed not in feeds else takes
-    dead = nothing_out(rig, device_id, label)
-    if dead:
-        joints.append(Joint("differs", "planned", dead, "nothing comes out"))
-    elif takes and ("differs" in own if on_run else (takes.protocol, takes.wire) != (feed.protocol, feed.wire)):
-        same = takes.protocol == feed.protocol
-        joints.append(
-            Joint(
-                "differs",
-                f"sends {feed.wire if same and feed.protocol == 'sacn' else say_wire(feed.protocol, feed.wire)}",
-                f"takes {takes.wire if same and feed.protocol == 'sacn' else says}",
-                "another universe",
-            )
-        )
-    elif wrong_feed:
-        joints.append(Joint("differs", say_wire(feed.protocol, feed.wire), "port takes another feed"))
-    else:
-        joints.append(Joint("claimed" if "claimed" in own else "matches" if takes else "unknown"))
-    if attached:
-        _along(index, attached, target, hops, joints, proof)
-    on_bus = bus_of(rig, SegmentRef(device_id, label, BUS))
-    if on_bus and target.universe == on_bus.universe:
-        _behind_gateway(index, observed, PortRef(device_id, label), on_bus, target.address, hops, joints)
-    if nth:
-        hops.append(Hop("line", f"{_ordinal(nth)} on {label}", "in cable order", Goto("device", device_id)))
-        joints.append(Joint("claimed", word="as drawn"))
-    fixture = rig.fixtures.get(key)
-    if fixture or key in rig.elements:
-        at = str(set_on(index, key, target.break_no).address or target.address) if fixture else ""
-        lamp = (proof.lamp if proof else "") or lamp
-        goes, joint = Goto("patch", key), _before_lamp(proof, lamp)
-        told = own_lamp(rig, observed, key) if not target.break_no else None
-        if told:
-            goes = Goto("lamps", device_id, label, told.uid)
-            lamp, joint = _told(index, key, told, lamp, joint)
-        hops.append(Hop("lamp", at if fixture else target.label, lamp or "not read", goes))
-        joints.append(joint)
-    return Path(target.label, name, tuple(hops), tuple(_after_break(joints)), said, key, tuple(feeds))
 
 
-def _behind_gateway(
-    index: Index, observed: Observed, ref: PortRef, here: BusHere, address: int, hops: list[Hop], joints: list[Joint]
-) -> None:
-    """The hop on a lamp bus: the gear or group that a slot speaks to, held against what a search found there."""
-    within = address - here.first + 1
-    if not 1 <= within <= here.bus.footprint:
-        return
-    place = (within - 1) // here.bus.width
-    goes = Goto("bus", ref.device, ref.port, place if here.bus.addressing == "gear" else -1)
-    seen = seen_on(index.rig, observed, ref)
-    if here.bus.addressing != "gear":
-        members = [g for g in (seen.gear if seen else ()) if here.bus.addressing == "broadcast" or place in g.groups]
-        fact = f"{len(members)} gear in it" if seen else "not searched"
-        hops.append(Hop("gear", place_word(here.bus, place), fact, goes))
-        if seen and not members:
-            joints.append(Joint("differs", place_word(here.bus, place), "nobody in it", "an empty group"))
+class _Walk:
+    """One walk along the chain; every method adds the hops of its stretch and the joints before them."""
+
+    def __init__(self, index: Index, observed: Observed, target: Target, now: float, light: Light) -> None:
+        self.index, self.rig, self.observed = index, index.rig, observed
+        self.target, self.now, self.light = target, now, light
+        self.hops: list[Hop] = []
+        self.joints: list[Joint] = []
+        self.ways: tuple[tuple[str, str], ...] = ()
+        self.feeds: tuple[str, ...] = ()
+        self.attached = on_cable(index, target)
+
+    def name(self) -> str:
+        """What the target is, in words: an item's name, or the port whose cable a bare slot leaves by."""
+        key = self.target.key
+        if self.attached and not key:
+            stream = self.attached[0]
+            return f"{self.rig.devices[stream.device_id].name}, port {stream.label}"
+        fixture = self.rig.fixtures.get(key)
+        return fixture.name if fixture else "element" if key in self.rig.elements else "free slot"
+
+    def add(self, joint: Joint, hop: Hop) -> None:
+        self.joints.append(joint)
+        self.hops.append(hop)
+
+    def from_level_to_lamp(self, which_feed: int, ways: tuple[tuple[str, str], ...]) -> None:
+        key, armed, self.ways = self.target.key, self.light.armed, ways
+        self.hops.append(Hop("level", self.light.level or "—", "armed" if armed else "not armed", Goto("bench", key)))
+        if not self.universe():
+            return
+        feeds = feeds_of(self.rig, self.target.universe)
+        if not feeds:
+            nowhere = Hop("feed", "no feed", "nothing carries this universe", Goto("universe", self.target.universe))
+            self.add(Joint("unknown", why=Reason.NO_FEED), nowhere)
+            return
+        self.feeds = tuple(feeds)
+        port = port_of_target(self.index, self.target)
+        feed = self.feed(feeds, which_feed, port)
+        if not port:
+            self.device_without_port(feed)
+            return
+        device_id, label, nth = port
+        heard = self.device(feed, device_id)
+        self.port(feed, PortRef(device_id, label), heard)
+        self.along_cable()
+        self.behind_gateway(PortRef(device_id, label))
+        if nth:
+            line = Hop("line", f"{_ordinal(nth)} on {label}", "in cable order", Goto("device", device_id))
+            self.add(Joint("claimed", why=Reason.AS_DRAWN), line)
+        self.lamp(PortRef(device_id, label))
+
+    def universe(self) -> bool:
+        """The hop of the universe; gives whether the target has an address there."""
+        if not self.target.universe:
+            hop = Hop("universe", "not patched", "has no address yet", Goto("patch", self.target.key))
+            self.add(Joint("unknown", why=Reason.NO_ADDRESS), hop)
+            return False
+        universe, armed = self.rig.universes[self.target.universe], self.light.armed
+        is_used = used(self.rig, "universes", self.target.universe)
+        goes = Goto("universe", self.target.universe)
+        fact = universe.name if is_used else Reason.SWITCHED_OFF.value
+        why = Reason.SWITCHED_OFF if not is_used else Reason.SENDING if armed else Reason.NOT_ARMED
+        sends = armed and is_used and bool(feeds_of(self.rig, self.target.universe))
+        place = say_place(universe.number, self.target.address)
+        self.add(Joint("matches" if sends else "unknown", why=why), Hop("universe", place, fact, goes, self.ways))
+        return True
+
+    def feed(self, feeds: list[str], which: int, port: tuple[str, str, int] | None) -> Feed:
+        """The hop of the feed that is looked at: the port's own, unless another is asked for."""
+        chosen = feeds[which % len(feeds)]
+        planned = self.rig.devices[port[0]].ports.get(port[1]) if port else None
+        if planned and not which and planned.feed in feeds:
+            chosen = planned.feed
+        feed = self.rig.feeds[chosen]
+        many = f" · {feeds.index(chosen) + 1} of {len(feeds)}" if len(feeds) > 1 else ""
+        why = self.observed.stuck.get(chosen, "") if self.light.armed else ""
+        kept_back = Joint("differs", "armed", Reason.KEPT_BACK.value, Reason.KEPT_BACK, why)
+        words, fact = say_wire(feed.protocol, feed.wire), f"{feed.to} · prio {feed.priority}{many}"
+        hop = Hop("feed", words, fact, Goto("feed", chosen), tuple(every_way(feed.protocol, feed.wire)))
+        self.add(kept_back if why else Joint("matches"), hop)
+        return feed
+
+    def device_without_port(self, feed: Feed) -> None:
+        """The last hop of a feed that no port takes: nobody, a stream to a device, or a line of the sender's own."""
+        record = PROTOCOLS[feed.protocol]
+        if record.numbered:
+            hop = Hop("device", "none", "no port takes this feed", Goto("devices", ""))
+            self.add(Joint("unknown", why=Reason.NOBODY_TAKES_IT), hop)
+            return
+        taker = device_at(self.rig, feed.to) if record.carries == "octets" else ""
+        goes = Goto("device", taker) if taker else self.hops[-1].goes_to
+        if _on_a_line(record):
+            hop, why = Hop("device", f"line {feed.wire}", "a line of its own", goes), Reason.BY_CABLE
         else:
-            joints.append(Joint("matches" if members else "unknown"))
-        return
-    gear, planned = seen.gear_at(place) if seen else None, here.bus.at(place)
-    name = planned.name if planned else ""
-    if seen is None:
-        hops.append(Hop("gear", f"gear {place}", name or "not searched", goes))
-        joints.append(Joint("unknown", word="not searched"))
-    elif gear is None or gear.doubled or faults(gear):
-        has = "no answer" if gear is None else "several" if gear.doubled else faults(gear)[0]
-        hops.append(Hop("gear", f"gear {place}", has, goes))
-        joints.append(Joint("differs", f"gear {place}", has, "not as planned"))
-    else:
-        hops.append(Hop("gear", f"gear {place}", name or f"level {gear.level}", goes))
-        joints.append(Joint("matches", word="it answered"))
+            name = self.rig.devices[taker].name if taker else feed.to or "no address"
+            hop, why = Hop("device", name, "one stream", goes), Reason.NOT_HEARD
+        self.add(Joint("unknown", why=why), hop)
 
+    def device(self, feed: Feed, device_id: str) -> Heard | None:
+        """The hop of the device; gives what is heard of it, if that is recent."""
+        device, on_line = self.rig.devices[device_id], _on_a_line(PROTOCOLS[feed.protocol])
+        heard = self.observed.heard.get(device.ip)
+        live = is_live(heard, self.now)
+        state = Reason.HEARD if live else Reason.SILENT if heard else Reason.NOT_HEARD
+        where = f"line {feed.wire} · serial" if on_line else f"{device.ip or 'no address'} · {state.value}"
+        if feed_reaches(feed, device.ip):
+            joint = Joint("matches" if live else "unknown", why=Reason.BY_CABLE if on_line else state)
+        else:
+            joint = Joint("differs", f"to {feed.to}", device.ip, Reason.SENT_ELSEWHERE)
+        self.add(joint, Hop("device", device.name, where, Goto("device", device_id)))
+        return heard if live else None
 
-def _before_lamp(proof: Proof | None, lamp: str) -> Joint:
-    if proof:
-        return Joint(proof.mark if proof.mark != "differs" else "upstream")
-    return Joint("matches" if lamp else "unknown")
-
-
-def _told(index: Index, key: str, told: Lamp, seen: str, joint: Joint) -> tuple[str, Joint]:
-    """What a lamp says of itself by RDM is held against the plan: the words for its hop, and the joint before it. What
-    was seen to reach it says more than that it stands right."""
-    lines = {x.key: x for x in lamp_lines(index, key, told)}
-    off = next((lines[k] for k in ("address", "personality") if lines[k].mark == "differs"), None)
-    if off is None:
-        return seen or f"says {told.address:03d} itself", Joint("matches", word="as it says") if not seen else joint
-    what = "address" if off.key == "address" else "mode"
-    return f"says {off.reported}", Joint("differs", f"plan {off.plan}", f"has {off.reported}", f"another {what}")
-
-
-def _along(
-    index: Index,
-    attached: tuple[Stream, Piece, int],
-    target: Target,
-    hops: list[Hop],
-    joints: list[Joint],
-    proof: Proof | None,
-) -> None:
-    """The hops along the cable: the segment, and the bridge's DMX address where there is one."""
-    stream, piece, within = attached
-    s = piece.segment
-    goes = to_run(stream.device_id, stream.label, piece.n)
-    px = (within - 1) // piece.k + 1
-    facts = [s.order or "straight"] if s.kind == "pixels" else []
-    facts += [
-        w
-        for w in (
-            "reversed" if s.reverse else "",
-            f"fold {s.fold}" if s.fold else "",
-            f"by {s.group}" if s.group > 1 else "",
+    def port(self, feed: Feed, ref: PortRef, heard: Heard | None) -> None:
+        """The hop of the port: what it is set to, held against what is sent."""
+        rig, label = self.rig, ref.port
+        model = model_of(rig, ref.device)
+        takes = heard_port(model, heard, label) if model and heard else None
+        says = say_wire(takes.protocol, takes.wire) if takes else "not known"
+        on_line = _on_a_line(PROTOCOLS[feed.protocol])
+        has = "nothing to set" if on_line else f"set to {says}" if takes else "not read"
+        hop = Hop("port", label, has, Goto("port", ref.device, label))
+        planned = rig.devices[ref.device].ports.get(label)
+        fed = planned is not None and planned.feed in self.feeds
+        if self.attached and not fed:
+            takes = None  # its stream runs on from another universe: the number it is set to is that of the first
+        lines = {line.key: line.mark for line in compared(self.index, self.observed, ref.device, self.now)}
+        own = {lines.get(f"{label}.universe", "unknown"), lines.get(f"{label}.protocol", "unknown")}
+        off = takes is not None and (
+            "differs" in own if self.attached else (takes.protocol, takes.wire) != (feed.protocol, feed.wire)
         )
-        if w
-    ]
-    name = piece_name(index.rig, piece)
-    if proof and proof.fact:
-        facts, name = [proof.fact], proof.fact
-    if s.kind == "bridge":
-        hops.append(Hop("bridge", f"DMX {within}", name, goes))
-    elif s.kind == "lamps":
-        hops.append(Hop("converter", f"lamp {px}", name, goes))
-    else:
-        hops.append(Hop("segment", f"px {thousands(piece.px + px - 1)}", " · ".join(facts), goes))
-    if proof is None:
-        joints.append(Joint("claimed", word="as drawn"))
-    elif proof.mark == "differs":
-        joints.append(Joint("differs", proof.sends, proof.takes, "another level leaves"))
-    else:
-        joints.append(Joint(proof.mark, word="seen" if proof.mark == "matches" else "as drawn"))
+        dead = nothing_out(rig, ref.device, label)
+        if dead:
+            joint = Joint("differs", "planned", dead, Reason.NOTHING_COMES_OUT)
+        elif takes and off:
+            bare = takes.protocol == feed.protocol == "sacn"
+            sent, taken = (str(feed.wire), str(takes.wire)) if bare else (say_wire(feed.protocol, feed.wire), says)
+            joint = Joint("differs", f"sends {sent}", f"takes {taken}", Reason.OTHER_UNIVERSE)
+        elif not self.attached and not fed:
+            other = Reason.OTHER_FEED
+            joint = Joint("differs", say_wire(feed.protocol, feed.wire), other.value, other)
+        else:
+            joint = Joint("claimed" if "claimed" in own else "matches" if takes else "unknown")
+        self.add(joint, hop)
+
+    def along_cable(self) -> None:
+        """The hop along the cable: the segment with its pixel, or a bridge's or a converter's number."""
+        if not self.attached:
+            return
+        stream, piece, within = self.attached
+        segment, proof = piece.segment, self.light.proof
+        goes = to_run(stream.device_id, stream.label, piece.n)
+        px = (within - 1) // piece.k + 1
+        seen = proof.fact if proof else ""
+        name = seen or piece_name(self.rig, piece)
+        if segment.kind == "bridge":
+            hop = Hop("bridge", f"DMX {within}", name, goes)
+        elif segment.kind == "lamps":
+            hop = Hop("converter", f"lamp {px}", name, goes)
+        else:
+            hop = Hop("segment", f"px {thousands(piece.px + px - 1)}", seen or _laid(piece), goes)
+        if proof is None:
+            joint = Joint("claimed", why=Reason.AS_DRAWN)
+        elif proof.mark == "differs":
+            joint = Joint("differs", proof.sends, proof.takes, Reason.OTHER_LEVEL)
+        else:
+            joint = Joint(proof.mark, why=Reason.SEEN if proof.mark == "matches" else Reason.AS_DRAWN)
+        self.add(joint, hop)
+
+    def behind_gateway(self, ref: PortRef) -> None:
+        """The hop on a lamp bus: the gear or group that a slot speaks to, held against what a search found there."""
+        here = bus_of(self.rig, SegmentRef(ref.device, ref.port, BUS))
+        within = self.target.address - here.first + 1 if here and here.universe == self.target.universe else 0
+        if not here or not 1 <= within <= here.bus.footprint:
+            return
+        place = (within - 1) // here.bus.width
+        if here.bus.addressing == "gear":
+            self.gear(ref, here, place)
+            return
+        seen = seen_on(self.rig, self.observed, ref)
+        members = [g for g in (seen.gear if seen else ()) if here.bus.addressing == "broadcast" or place in g.groups]
+        words = place_word(here.bus, place)
+        joint = Joint("matches" if members else "unknown")
+        if seen and not members:
+            joint = Joint("differs", words, "nobody in it", Reason.EMPTY_GROUP)
+        fact = f"{len(members)} gear in it" if seen else Reason.NOT_SEARCHED.value
+        self.add(joint, Hop("gear", words, fact, Goto("bus", ref.device, ref.port, -1)))
+
+    def gear(self, ref: PortRef, here: BusHere, place: int) -> None:
+        """The hop of one gear by its short address."""
+        words, goes = f"gear {place}", Goto("bus", ref.device, ref.port, place)
+        seen = seen_on(self.rig, self.observed, ref)
+        gear, planned = seen.gear_at(place) if seen else None, here.bus.at(place)
+        name = planned.name if planned else ""
+        if seen is None:
+            self.add(Joint("unknown", why=Reason.NOT_SEARCHED), Hop("gear", words, name or "not searched", goes))
+        elif gear is None or gear.doubled or faults(gear):
+            has = "no answer" if gear is None else "several" if gear.doubled else faults(gear)[0]
+            self.add(Joint("differs", words, has, Reason.OTHER_GEAR), Hop("gear", words, has, goes))
+        else:
+            self.add(Joint("matches", why=Reason.ANSWERED), Hop("gear", words, name or f"level {gear.level}", goes))
+
+    def lamp(self, ref: PortRef) -> None:
+        """The last hop: the lamp with the address to set on it, and what reaches it."""
+        key, proof = self.target.key, self.light.proof
+        fixture = self.rig.fixtures.get(key)
+        if not fixture and key not in self.rig.elements:
+            return
+        at = str(set_on(self.index, key, self.target.break_no).address or self.target.address) if fixture else ""
+        seen = (proof.lamp if proof else "") or self.light.lamp
+        if proof:
+            joint = Joint(proof.mark if proof.mark != "differs" else "upstream")
+        else:
+            joint = Joint("matches" if seen else "unknown")
+        goes = Goto("patch", key)
+        told = own_lamp(self.rig, self.observed, key) if not self.target.break_no else None
+        if told:
+            goes = Goto("lamps", ref.device, ref.port, told.uid)
+            seen, joint = self.as_lamp_says(told, seen, joint)
+        self.add(joint, Hop("lamp", at if fixture else self.target.label, seen or "not read", goes))
+
+    def as_lamp_says(self, told: Lamp, seen: str, joint: Joint) -> tuple[str, Joint]:
+        """What a lamp says of itself by RDM is held against the plan: the words for its hop, and the joint before it.
+        What was seen to reach it says more than that it stands right."""
+        lines = {x.key: x for x in lamp_lines(self.index, self.target.key, told)}
+        off = next((lines[k] for k in ("address", "personality") if lines[k].mark == "differs"), None)
+        if off is None:
+            if seen:
+                return seen, joint
+            return f"says {told.address:03d} itself", Joint("matches", why=Reason.SAYS_SO)
+        why = Reason.OTHER_ADDRESS if off.key == "address" else Reason.OTHER_MODE
+        return f"says {off.reported}", Joint("differs", f"plan {off.plan}", f"has {off.reported}", why)
+
+
+def _on_a_line(record: ProtocolRecord) -> bool:
+    return record.carries == "line"
+
+
+def _laid(piece: Piece) -> str:
+    """How a segment's pixels lie: their order, and whatever turns, folds or gathers them."""
+    s = piece.segment
+    facts = [s.order or "straight"] if s.kind == "pixels" else []
+    facts += ["reversed"] * s.reverse
+    facts += [f"fold {s.fold}"] * bool(s.fold)
+    facts += [f"by {s.group}"] * (s.group > 1)
+    return " · ".join(facts)
 
 
 def _after_break(joints: list[Joint]) -> list[Joint]:
@@ -724,17 +399,10 @@ def _after_break(joints: list[Joint]) -> list[Joint]:
     broken = False
     for joint in joints:
         if broken and joint.mark in ("matches", "differs"):
-            joint = Joint("upstream", word="see before")
+            joint = Joint("upstream", why=Reason.BEHIND)
         broken = broken or joint.mark == "differs"
         found.append(joint)
     return found
-
-
-def _name(rig: Rig, key: str) -> str:
-    fixture = rig.fixtures.get(key)
-    if fixture:
-        return fixture.name
-    return "element" if key in rig.elements else "free slot"
 
 
 def _ordinal(n: int) -> str:

@@ -29,8 +29,8 @@ from welvo.bench.borrowing import choose, lent, say_borrowed
 from welvo.bench.levels import light_up, read_value, reveal
 from welvo.bench.picking import Picked, pick
 from welvo.bench.seeing import port_for
-from welvo.patch.path import find_target
 from welvo.patch.slot_words import channel_words, slot_word
+from welvo.patch.target import find_target
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
 from welvo.rig.lookup import call, profile_of, universes_in_order
