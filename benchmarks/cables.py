@@ -13,12 +13,12 @@ from msgspec.structs import replace
 
 from welvo.checks.checker import Checker
 from welvo.formats.models import shipped
-from welvo.patch.cable import Cables
 from welvo.patch.index import Index
 from welvo.rig.document import Rig
 from welvo.rig.patched import Element, Place
 from welvo.rig.runs import Segment
 from welvo.rig.wiring import Device, Feed, Port, Sender, Universe
+from welvo.runs.cable import Cables
 from welvo.runs.edits import attach
 from welvo.runs.pixels import device_sums, pixel_table
 
@@ -132,6 +132,6 @@ def _painted(say: Say, best: Best) -> None:
             if follows == "universe":
                 took = best(paint, 9)
                 say("the riser painted anew, 32 ports", f"{took:.1f} ms", "under 10 ms", took < 10)
-            window.may_leave = lambda: True  # type: ignore[method-assign]
+            window.files.may_leave = lambda: True  # type: ignore[method-assign]
             window.shut()
             window.close()

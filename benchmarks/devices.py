@@ -15,9 +15,9 @@ from welvo.app.session import Session
 from welvo.formats.models import shipped
 from welvo.formats.rigfile import save
 from welvo.live.device_link import HttpLink, Push, session
+from welvo.matching.planned import compared, full_plan
 from welvo.observed.values import Heard, HeardPort, Observed, Said
 from welvo.patch.index import Index
-from welvo.patch.planned import compared, full_plan
 from welvo.rig.document import Rig, put
 from welvo.rig.edits import add_device
 from welvo.rig.wiring import Feed, Port, Sender, Universe
@@ -92,7 +92,7 @@ def many(say: Say) -> None:
         try:
             stand_ins.wait_ready(60)
             window = make_window(Session(rig), Computer(), "127.0.0.1", Path(folder) / "own")
-            window.may_leave = lambda: True  # type: ignore[method-assign]
+            window.files.may_leave = lambda: True  # type: ignore[method-assign]
             window.show()
             window.show_station("Devices")
             loop, beats = QEventLoop(), []

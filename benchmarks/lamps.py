@@ -105,7 +105,7 @@ def _window(say: Say) -> None:
     from welvo.app.computer import Computer
     from welvo.app.main import make_window
     from welvo.app.session import Session
-    from welvo.patch.lamps import ports_with_lamps
+    from welvo.matching.lamps import ports_with_lamps
     from welvo.rig.refs import Goto
 
     app = QApplication.instance() or QApplication(["bench"])
@@ -117,7 +117,7 @@ def _window(say: Say) -> None:
         stand_ins = StandIns(file, as_planned=True)
         stand_ins.wait_ready(30)
         window = make_window(Session(rig), Computer(), "127.0.0.1", Path(folder) / "own")
-        window.may_leave = lambda: True  # type: ignore[method-assign]
+        window.files.may_leave = lambda: True  # type: ignore[method-assign]
         window.show()
         window.network.start()
         try:

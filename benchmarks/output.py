@@ -18,6 +18,7 @@ import psutil
 from welvo.live.engine import EngineProcess
 from welvo.live.engine_main import Engine
 from welvo.live.frames import Frames
+from welvo.live.messages import Opening, UniverseOut
 from welvo.protocols import sacn
 
 UNIVERSES, RATE = 64, 44.0
@@ -34,13 +35,8 @@ def _receiver() -> socket.socket:
     return sock
 
 
-def _specs(rate: float) -> list[dict[str, object]]:
-    return [
-        {
-            "id": f"w{n}", "row": n, "protocol": "sacn", "wire": n + 1, "to": [TARGET], "priority": 100, "rate": rate,
-            "rule": "always", "slots": 512
-        } for n in range(UNIVERSES)
-    ]  # fmt: skip
+def _specs(rate: float) -> list[UniverseOut]:
+    return [UniverseOut(f"w{n}", "sacn", n + 1, (TARGET,), row=n, rate=rate, rule="always") for n in range(UNIVERSES)]
 
 
 class _Collect(threading.Thread):
@@ -109,8 +105,8 @@ def _jitter(say: Callable[..., None], seconds: float) -> None:
     engine = EngineProcess("127.0.0.1", UNIVERSES, "bench")
     try:
         engine.write(os.urandom(UNIVERSES * 512))
-        engine.set_streams(_specs(RATE))  # type: ignore[arg-type]
-        told = engine.wait_for(("streams",), 3.0)
+        engine.set_streams(_specs(RATE))
+        told = engine.wait_for(lambda answer: answer.groups is not None, 3.0)
         assert told
         watch = subprocess.Popen([sys.executable, "-c", _WATCH, str(seconds)], stdout=subprocess.PIPE, text=True)
         process = psutil.Process(engine.pid)
@@ -126,7 +122,7 @@ def _jitter(say: Callable[..., None], seconds: float) -> None:
         collect.done.set()
         collect.join(2)
         sock.close()
-    offsets = {int(i[1:]) + 1: offset for offset, _, ids in told["phases"] for i in ids}
+    offsets = {int(i[1:]) + 1: g.after for g in told.groups or () for i in g.ids}
     own_p99, own_max = (float(x) for x in watch.communicate(timeout=30)[0].split())
     late, missed, skipped, worst_gap = [], 0, 0, 0.0
     for universe, offset in offsets.items():
@@ -136,11 +132,11 @@ def _jitter(say: Callable[..., None], seconds: float) -> None:
             step = 1 if last is None else (sequence - last) & 255
             missed += step - 1
             count, last = count + step, sequence
-            behind = at - (told["start"] + offset + count / RATE)
+            behind = at - (told.start + offset + count / RATE)
             if behind > 0.25:  # the engine leaves out what is older than that, instead of a burst
                 count += int(behind * RATE)
                 skipped += int(behind * RATE)
-                behind = at - (told["start"] + offset + count / RATE)
+                behind = at - (told.start + offset + count / RATE)
             late.append(abs(behind))
         times = np.array([t for _, t in mine])
         worst_gap = max(worst_gap, float(np.max(np.diff(times))) if len(times) > 1 else 0.0)
@@ -174,8 +170,8 @@ def _throughput(say: Callable[..., None]) -> None:
     frames.write(os.urandom(UNIVERSES * 512))
     engine = Engine(frames, -1)
     engine.say = lambda message: None  # type: ignore[method-assign]
-    engine.open("127.0.0.1", "bench", bytes(range(16)).hex())
-    engine.set_streams(_specs(0.001))  # type: ignore[arg-type]
+    engine.open(Opening("127.0.0.1", "bench", bytes(range(16)).hex()))
+    engine.set_streams(_specs(0.001))
     packets = [bytes(s.packet) for s in engine.streams.values()]
     bare = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
     bare.bind(("127.0.0.1", 0))

@@ -170,17 +170,17 @@ def pauses() -> None:
     app = QApplication.instance() or QApplication(["bench"])
     with tempfile.TemporaryDirectory() as folder:
         window = make_window(Session(gallery()), Computer(), "127.0.0.1", Path(folder))
-        window.may_leave = lambda: True  # type: ignore[method-assign]
+        window.files.may_leave = lambda: True  # type: ignore[method-assign]
         window.show()
         collector = collect_here(app)
-        for name in window.stations:
+        for name in window.stations.all():
             window.show_station(name)
             app.processEvents()
         collector.settle()
         collector.pauses.clear()
         keys = list(window.session.rig.fixtures)
         for n in range(600):
-            window.show_station(list(window.stations)[n // 100])
+            window.show_station(list(window.stations.all())[n // 100])
             window.session.select_items([keys[n % len(keys)]])
             app.processEvents()
             collector.look()

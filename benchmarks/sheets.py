@@ -15,14 +15,14 @@ from welvo.formats.mvr import loads_mvr
 from welvo.formats.mvr_take import take_scene
 from welvo.formats.mvr_write import dumps_mvr
 from welvo.formats.workbooks import grid_of
-from welvo.patch.compare import compare
 from welvo.patch.index import Index
-from welvo.patch.spreadsheet import Mapping, guess, understand
 from welvo.rig.document import Rig
 from welvo.sheets.catalogue import make_pdf
 from welvo.sheets.lists import Material
 from welvo.sheets.paper import Choices
 from welvo.sheets.tables import list_bytes
+from welvo.survey.compare import compare
+from welvo.survey.spreadsheet import Mapping, guess, understand
 
 Say = Callable[..., None]
 

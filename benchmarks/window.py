@@ -48,7 +48,7 @@ def whole(say: Say) -> None:
     for count, times in ((10_000, 3), (100_000, 1)):
         with tempfile.TemporaryDirectory() as folder:
             window = make_window(Session(hall(count)), Computer(), "127.0.0.1", Path(folder))
-            window.may_leave = lambda: True  # type: ignore[method-assign]
+            window.files.may_leave = lambda: True  # type: ignore[method-assign]
             window.resize(1280, 800)
             window.show()
             window.show_station("Patch")

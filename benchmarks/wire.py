@@ -15,6 +15,7 @@ import numpy as np
 import psutil
 
 from welvo.live.engine import EngineProcess
+from welvo.live.messages import UniverseOut
 from welvo.protocols import sacn
 
 Say = Callable[..., None]
@@ -68,13 +69,11 @@ print(sent)
 """
 
 
-def _specs(to: str | None) -> list[dict[str, object]]:
+def _specs(to: str | None) -> list[UniverseOut]:
     return [
-        {
-            "id": f"w{n}", "row": n, "protocol": "sacn", "wire": n + 1, "to": [to or sacn.group(n + 1)],
-            "priority": 100, "rate": RATE, "rule": "always", "slots": 512
-        } for n in range(COUNT)
-    ]  # fmt: skip
+        UniverseOut(f"w{n}", "sacn", n + 1, (to or sacn.group(n + 1),), row=n, rate=RATE, rule="always")
+        for n in range(COUNT)
+    ]
 
 
 def sending(say: Say, seconds: float) -> None:
@@ -88,8 +87,8 @@ def sending(say: Say, seconds: float) -> None:
         engine = EngineProcess("127.0.0.1", COUNT, "bench")
         try:
             engine.write(os.urandom(COUNT * 512))
-            engine.set_streams(_specs(TARGET))  # type: ignore[arg-type]
-            told = engine.wait_for(("streams",), 3.0)
+            engine.set_streams(_specs(TARGET))
+            told = engine.wait_for(lambda answer: answer.groups is not None, 3.0)
             assert told
             process = psutil.Process(engine.pid)
             before, begun = process.cpu_times(), time.monotonic()
@@ -100,7 +99,7 @@ def sending(say: Say, seconds: float) -> None:
             engine.stop()
         collect.wait(30)
         found = np.load(file)
-    offsets = {int(i[1:]) + 1: offset for offset, _, ids in told["phases"] for i in ids}
+    offsets = {int(i[1:]) + 1: g.after for g in told.groups or () for i in g.ids}
     missed, late = 0, []
     order = np.argsort(found[:, 0], kind="stable")
     universes, first = np.unique(found[order, 0], return_index=True)
@@ -108,7 +107,7 @@ def sending(say: Say, seconds: float) -> None:
         steps = np.diff(mine[:, 1].astype(int)) % 256
         missed += int((steps - 1).sum())
         count = np.concatenate([[0], np.cumsum(steps)])
-        late.append(np.abs(mine[:, 2] - (told["start"] + offsets[int(u)] + count / RATE)))
+        late.append(np.abs(mine[:, 2] - (told.start + offsets[int(u)] + count / RATE)))
     ms = 1000 * np.concatenate(late)
     say(f"output: {COUNT} universes at {RATE:.0f} Hz for {seconds:.0f} s", f"{len(found)} packets")
     say("    packets missed", str(missed), "0", missed == 0)
@@ -167,7 +166,7 @@ def hearing(say: Say, seconds: float) -> None:
     )
     with tempfile.TemporaryDirectory() as folder:
         window = make_window(Session(rig), Computer(), "127.0.0.1", Path(folder))
-        window.may_leave = lambda: True  # type: ignore[method-assign]
+        window.files.may_leave = lambda: True  # type: ignore[method-assign]
         window.resize(1280, 800)
         window.show()
         window.network.start()
@@ -189,7 +188,7 @@ def hearing(say: Say, seconds: float) -> None:
         engine = EngineProcess("127.0.0.1", COUNT, "Desk")
         try:
             engine.write(os.urandom(COUNT * 512))
-            engine.set_streams(_specs(None))  # type: ignore[arg-type]
+            engine.set_streams(_specs(None))
             spin(2.0)
             me = psutil.Process()
             listening = next(t for t in _threads() if t[1].startswith("listener"))[0]
@@ -274,7 +273,7 @@ def fader(say: Say, times: int = 300) -> None:
     took = []
     with tempfile.TemporaryDirectory() as folder:
         window = make_window(Session(rig), Computer(), "127.0.0.1", Path(folder))
-        window.may_leave = lambda: True  # type: ignore[method-assign]
+        window.files.may_leave = lambda: True  # type: ignore[method-assign]
         window.show()
         window.network.start()
         window.network.arm()

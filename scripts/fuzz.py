@@ -174,7 +174,7 @@ def acts(seed: str) -> tuple[int, str]:
     app, _ = _stand_ins()
     window = make_window(Session(gallery()), Computer(), "127.0.0.1", Path(HOME) / "state")
     window.resize(1280, 800)
-    window.may_leave = lambda: True  # type: ignore[method-assign]
+    window.files.may_leave = lambda: True  # type: ignore[method-assign]
     window.show()
     window.network.start()
     knocks = Acts(window, seed)

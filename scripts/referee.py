@@ -23,8 +23,8 @@ from welvo.live.links import ArtNetLink
 from welvo.live.listener import Listener
 from welvo.live.output import rows_of, streams
 from welvo.live.rdm_link import Gateways, Talk, find
+from welvo.matching.lamps import port_address
 from welvo.observed.values import Observed
-from welvo.patch.lamps import port_address
 from welvo.protocols import artnet
 from welvo.rig.document import Rig
 from welvo.rig.plan import planned

@@ -22,6 +22,7 @@ from welvo.demo.gallery import gallery
 from welvo.formats import rigfile
 from welvo.live.beside import Act
 from welvo.live.engine import EngineState
+from welvo.live.messages import Out
 from welvo.observed.values import Heard, HeardPort
 from welvo.patience import Limit
 from welvo.rig.document import Rig
@@ -45,7 +46,7 @@ def beside_stand_ins(rig: Rig, state: str, folder: Path) -> Iterator[tuple[Windo
     stand_ins.wait_ready()
     window = make_window(Session(rig), Computer(), "127.0.0.1", folder / "own")
     window.resize(1280, 800)  # the screen of a test may be smaller
-    window.may_leave = lambda: True  # type: ignore[method-assign]
+    window.files.may_leave = lambda: True  # type: ignore[method-assign]
     window.show()
     window.network.start()
     try:
@@ -65,7 +66,7 @@ def make(qtbot: QtBot, tmp_path: Path) -> Iterator[Callable[[Rig], Window]]:
 
     def open_(rig: Rig) -> Window:
         window = make_window(Session(rig), Computer(), "127.0.0.1", tmp_path / "state")
-        window.may_leave = lambda: True  # type: ignore[method-assign]
+        window.files.may_leave = lambda: True  # type: ignore[method-assign]
         window.resize(1280, 800)  # the screen of a test may be smaller
         window.show()
         qtbot.waitExposed(window)
@@ -176,11 +177,11 @@ class Recorder:
         self.revived = 0
 
         self.rows, self.cid = rows, uuid.uuid4()
-        self.streams: list[list[dict[str, Any]]] = []
+        self.streams: list[list[Out]] = []
         self.frames: list[bytes] = []
         self.alive = True
 
-    def set_streams(self, specs: list[dict[str, Any]]) -> None:
+    def set_streams(self, specs: list[Out]) -> None:
         self.streams.append(specs)
 
     def write(self, levels: bytes) -> None:

@@ -20,11 +20,11 @@ from welvo.app.session import Selection, Session
 from welvo.app.window import Window
 from welvo.demo.gallery import gallery
 from welvo.live.status import read_status
-from welvo.patch.target import find_target
 from welvo.rig.base import Refused
 from welvo.rig.edits import plan_setting
 from welvo.runs.bridge import set_right
 from welvo.settings.compare import differing
+from welvo.survey.target import find_target
 
 MOST_CLICKS, MOST_KEYS = 12, 4
 

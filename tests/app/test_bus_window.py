@@ -18,9 +18,9 @@ from tests.app.test_manual_page import Hand
 from welvo.app.devices.bus_groups import HEAD, group_mark
 from welvo.app.widgets.fields import CommandLine, Field
 from welvo.app.window import Window
+from welvo.buses.plan import bus_at
 from welvo.demo.gallery import gallery
 from welvo.live.status import read_status
-from welvo.patch.bus_plan import bus_at
 from welvo.rig.base import Refused
 from welvo.rig.refs import Goto, PortRef
 
@@ -258,7 +258,7 @@ def _moved(to: QPointF) -> Any:
 
 
 def _fade(rig: Any, ref: PortRef, short: int) -> Any:
-    from welvo.patch.bus_edits import set_gear
+    from welvo.buses.edits import set_gear
 
     return set_gear(rig, ref, [short], "", fade_time=9)
 

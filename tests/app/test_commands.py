@@ -24,8 +24,8 @@ def test_no_key_and_no_id_is_given_twice() -> None:
 def test_every_entry_has_an_alt_letter_of_its_own(window: Window) -> None:
     assert with_mnemonics(["Save", "Save as…", "Quit"]) == ["&Save", "S&ave as…", "&Quit"]
     assert with_mnemonics(["R&D", "…"]) == ["&R&&D", "…"]
-    assert [a.text() for a in window.menus.actions()] == ["&File", "&Edit", "&View", "&Output", "&Help"]
-    for menu in window.menus.actions():
+    assert [a.text() for a in window.menus.bar.actions()] == ["&File", "&Edit", "&View", "&Output", "&Help"]
+    for menu in window.menus.bar.actions():
         inside = menu.menu()
         assert isinstance(inside, QMenu)
         marked = [a.text()[a.text().index("&") + 1].lower() for a in inside.actions() if "&" in a.text()]
@@ -37,7 +37,7 @@ def test_the_pages_name_every_key_of_the_table(window: Window) -> None:
     assert len(rows) == sum(bool(c.keys) for c in COMMANDS) + len(KEYS_OF_WIDGETS)
     shown: list[str] = []
     in_dialog(lambda d: shown.append(" ".join(x.text() for x in d.findChildren(QLabel))))
-    window.actions_by_id["keys"].trigger()
+    window.menus.actions["keys"].trigger()
     for c in COMMANDS:
         for k in c.keys:
             assert f"{k}" in shown[0], k
@@ -47,17 +47,17 @@ def test_the_pages_name_every_key_of_the_table(window: Window) -> None:
 def test_words_follow_what_is_there(window: Window) -> None:
     from welvo.rig.edits import rename_rig
 
-    plain = lambda i: window.actions_by_id[i].text().replace("&", "")  # noqa: E731
-    assert not window.actions_by_id["undo"].isEnabled() and "Undo" not in window._offered()
+    plain = lambda i: window.menus.actions[i].text().replace("&", "")  # noqa: E731
+    assert not window.menus.actions["undo"].isEnabled() and "Undo" not in window.menus.offered()
     window.session.edit(rename_rig, "Second night")
-    assert plain("undo").startswith("Undo: ") and window.actions_by_id["undo"].isEnabled()
+    assert plain("undo").startswith("Undo: ") and window.menus.actions["undo"].isEnabled()
     assert plain("theme") == "Light theme"
-    window.actions_by_id["theme"].trigger()
-    assert plain("theme") == "Dark theme" and window.light
-    window.actions_by_id["panel"].trigger()
+    window.menus.actions["theme"].trigger()
+    assert plain("theme") == "Dark theme" and window.looks.light
+    window.menus.actions["panel"].trigger()
     assert plain("panel") == "Show the panel" and not window.panel_shown
-    window.actions_by_id["panel"].trigger()
-    window.actions_by_id["theme"].trigger()
+    window.menus.actions["panel"].trigger()
+    window.menus.actions["theme"].trigger()
     assert (plain("panel"), plain("theme")) == ("Hide the panel", "Light theme")
 
 
@@ -89,7 +89,7 @@ def test_every_command_can_be_done_from_the_keyboard_or_the_menu(window: Window,
         looked.append(True)
 
     QTimer.singleShot(50, look_once)
-    window.actions_by_id[c.id].trigger()
+    window.menus.actions[c.id].trigger()
     qtbot.waitUntil(lambda: bool(looked))
     assert window.message.severity != "error" or not window.message.isVisible(), window.message.words
     if c.id in ("rename", "about", "keys", "add", "paste"):

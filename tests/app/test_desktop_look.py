@@ -31,7 +31,7 @@ def as_before() -> object:
 
 
 def wish(monkeypatch: pytest.MonkeyPatch, look: DesktopLook) -> None:
-    for module in ("welvo.app.main", "welvo.app.window"):
+    for module in ("welvo.app.main", "welvo.app.looks"):
         monkeypatch.setattr(f"{module}.desktop_look", lambda: look)
 
 
@@ -40,16 +40,16 @@ def test_the_desktop_is_followed_until_something_is_chosen(monkeypatch: pytest.M
     computer = Computer()
     window = make_window(Session(Rig()), computer, "127.0.0.1")
     qtbot.addWidget(window)
-    window.may_leave = lambda: True  # type: ignore[method-assign]
-    assert (THEME.name, THEME.step) == ("light", 3) and window.follows_desktop
+    window.files.may_leave = lambda: True  # type: ignore[method-assign]
+    assert (THEME.name, THEME.step) == ("light", 3) and window.looks.follows_desktop
     wish(monkeypatch, DesktopLook("dark", 0, False))
-    window.desktop_changed()  # the desktop goes dark in the evening
+    window.looks.desktop_changed()  # the desktop goes dark in the evening
     assert (THEME.name, THEME.step) == ("dark", 0)
-    window.actions_by_id["theme"].trigger()
+    window.menus.actions["theme"].trigger()
     assert THEME.name == "light" and (computer.theme, computer.text_step) == ("light", 0)
-    window.desktop_changed()
-    assert THEME.name == "light" and not window.follows_desktop  # what was chosen stays
-    window.actions_by_id["follow-desktop"].trigger()
+    window.looks.desktop_changed()
+    assert THEME.name == "light" and not window.looks.follows_desktop  # what was chosen stays
+    window.menus.actions["follow-desktop"].trigger()
     assert THEME.name == "dark" and computer.theme == "desktop"
     window.shut()
 
@@ -101,8 +101,8 @@ def test_the_window_fits_the_smallest_screen(make: Callable[[Rig], Window], qtbo
     window.session.select_items(["f207"])
     for name in ("Profiles", "Patch", "Runs", "Devices", "Bench", "Sheets"):
         window.show_station(name)
-        qtbot.waitUntil(lambda: window.stack.currentWidget().isVisible())
-        station = window.stack.currentWidget()
+        qtbot.waitUntil(lambda: window.stations.stack.currentWidget().isVisible())
+        station = window.stations.stack.currentWidget()
         assert (window.width(), window.height()) == SMALLEST, name
         assert station.minimumSizeHint().width() <= station.width(), name
     for page in ("Drive", "Test", "Wire", "Tested"):
@@ -124,13 +124,13 @@ def test_on_a_narrow_window_the_panel_comes_over_the_station_when_it_is_wanted(
     QTest.mouseClick(place.edge, Qt.MouseButton.LeftButton)
     assert window.panel_shown
     qtbot.waitUntil(
-        lambda: window.panels.geometry().right() < place.edge.mapTo(window, place.edge.rect().topLeft()).x()
+        lambda: window.stations.panels.geometry().right() < place.edge.mapTo(window, place.edge.rect().topLeft()).x()
     )
-    assert window.panels.height() == window.stack.height()
+    assert window.stations.panels.height() == window.stations.stack.height()
     QTest.mouseClick(place.edge, Qt.MouseButton.LeftButton)
     assert not window.panel_shown
     window.session.select_items(["f207"])
-    window.focus_name()  # something is to be typed into it
+    window.focusing.name(window.panel_place)  # something is to be typed into it
     assert window.panel_shown and window.focusWidget() is not None
     window.resize(NARROW, 700)
     qtbot.waitUntil(lambda: not place.narrow)

@@ -254,7 +254,7 @@ def test_nothing_is_sent_before_arming(bench: Window, qtbot: QtBot, engines: lis
     assert bench.bench._sentence.text().startswith("Not armed")
     qtbot.mouseClick(bench.head.arm, Qt.MouseButton.LeftButton)
     (engine,) = engines
-    assert [s["wire"] for s in engine.streams[0]] == [1, 2]
+    assert [s.wire for s in engine.streams[0]] == [1, 2]
     assert engine.frames[-1][4] == engine.frames[-1][12] == 255
     bench.network.levels.hold(["a"], "Dimmer", 0.0)
     bench.network.touch()
@@ -342,7 +342,7 @@ def test_an_interface_that_is_not_there_is_asked_about_and_never_replaced_unsaid
     window = make_window(Session(rig), computer, "")
     listened: list[bool] = []
     monkeypatch.setattr(window.network, "_listen", lambda: listened.append(True))
-    window.may_leave = lambda: True  # type: ignore[method-assign]
+    window.files.may_leave = lambda: True  # type: ignore[method-assign]
     window.show()
     window.network.start()
     assert listened == [] and window.head.arm.said() == ("Not armed", "192.0.2.77 is gone")
@@ -354,17 +354,17 @@ def test_an_interface_that_is_not_there_is_asked_about_and_never_replaced_unsaid
     window.show()
     window.network.start()
     press_in_dialog("Use it")
-    window.ask_interface()
+    window.output.ask_interface()
     assert window.network.interface.ip == "127.0.0.1" and listened == [True] and not window.network.missing
     window.shut()
 
 
 def test_quiet_is_kept_for_the_next_start(small: Window) -> None:
-    small.actions_by_id["quiet"].trigger()
+    small.menus.actions["quiet"].trigger()
     assert small.network.quiet and Computer.load().quiet and small.message.words.startswith("Quiet: nothing at all")
-    small._show_commands()
-    assert "Ask for devices again" in small._offered()
-    small.actions_by_id["quiet"].trigger()
+    small.menus.bring_up_to_date()
+    assert "Ask for devices again" in small.menus.offered()
+    small.menus.actions["quiet"].trigger()
     assert not small.network.quiet and not Computer.load().quiet
 
 
@@ -381,7 +381,7 @@ def test_other_universes_disarm_and_other_feeds_do_not(bench: Window, engines: l
 
     assert bench.network.arm()
     bench.session.edit(set_feed, "w1", "x", priority=150)
-    assert engines[0].streams[-1][0]["priority"] == 150 and bench.network.armed
+    assert engines[0].streams[-1][0].priority == 150 and bench.network.armed
     bench.session.edit(add_universe)
     assert not bench.network.armed and "Disarmed" in bench.message.words
 
@@ -531,17 +531,17 @@ def test_arming_borrows_the_routes_of_a_rig_that_another_program_drives(
 ) -> None:
     desk = put(rig, "", senders={"s": Sender(name="Desk", kind="desk")})[0]
     window = make(desk)
-    window.toggle_arm()
+    window.output.toggle_arm()
     assert not window.network.armed and "Other senders feed 2 universes" in window.message.words
     borrowed = window.bench.borrowed
     assert window.station == "Bench" and borrowed.isVisibleTo(window.bench)
     borrowed.setText("1")
     borrowed.commit()
     assert window.network.borrowed == {"u1"}
-    window.toggle_arm()
+    window.output.toggle_arm()
     try:
         assert window.network.armed and "1 universe borrowed from Desk" in window.message.words
-        assert [s["id"] for s in window.network._sent] == ["w1"]
+        assert [s.id for s in window.network._sent] == ["w1"]
         borrowed.setText("1, 2")
         borrowed.commit()
         assert window.network.borrowed == {"u1"}, "nothing more leaves than was armed"

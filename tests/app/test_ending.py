@@ -67,7 +67,7 @@ def deaf(tmp_path: Path, qtbot: QtBot) -> Iterator[Window]:
     models = {k: model_of(rig, k) for k in rig.devices}
     places = {(d.ip, m.status_port) for k, d in rig.devices.items() if (m := models[k]) and m.status_port and d.ip}
     window = make_window(Session(rig), Computer(), "127.0.0.1", tmp_path)
-    window.may_leave = lambda: True  # type: ignore[method-assign]
+    window.files.may_leave = lambda: True  # type: ignore[method-assign]
     window.show()
     with dripping(places):
         window.network.start()

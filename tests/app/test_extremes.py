@@ -119,7 +119,7 @@ def test_whatever_is_typed_into_a_panel_can_be_saved_and_opened(window: Window, 
         window.show_station(station)
         window.session.select(select())
         QApplication.processEvents()
-        panel: QWidget = window.stations[station].panel
+        panel: QWidget = window.stations.all()[station].panel
         names = fields_of(panel)
         assert names, where
         for name in names:
@@ -139,7 +139,7 @@ def test_every_choice_and_tick_of_a_panel_leaves_a_rig_that_opens(window: Window
     window.show_station(station)
     window.session.select(select())
     QApplication.processEvents()
-    panel: QWidget = window.stations[station].panel
+    panel: QWidget = window.stations.all()[station].panel
     kinds = (Choice, Tick)
     for n in range(len(panel.findChildren(QWidget))):
         found = [

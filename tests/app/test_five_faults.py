@@ -20,6 +20,7 @@ from welvo.app.window import Window
 from welvo.bench.why import diagnose
 from welvo.demo.gallery import gallery
 from welvo.live.engine import EngineProcess
+from welvo.live.messages import UniverseOut
 from welvo.rig.lookup import called
 from welvo.runs.bridge import set_right
 from welvo.standins.process import StandIns
@@ -117,8 +118,7 @@ def test_five_hidden_faults_with_the_bench_alone(hidden: tuple[Window, StandIns]
     ask("ribbon")
     laptop = EngineProcess("127.0.0.1", 1, "Forgotten laptop")
     try:
-        spec = {"id": "x", "row": 0, "protocol": "sacn", "wire": 5, "to": ["239.255.0.5"], "rate": 44, "rule": "always"}
-        laptop.set_streams([{**spec, "priority": 150}])
+        laptop.set_streams([UniverseOut("x", "sacn", 5, ("239.255.0.5",), priority=150, rule="always")])
         until(lambda: first("ribbon") == ("wire", "overridden"))
         cause = diagnose(look_at(session, network, called(session.rig, "ribbon")))[0]
         assert cause.do == "Close Forgotten laptop at 127.0.0.1."

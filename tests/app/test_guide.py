@@ -18,7 +18,7 @@ from welvo.rig.document import Rig
 
 
 def opened(window: Window) -> Guide:
-    window.actions_by_id["guide"].trigger()
+    window.menus.actions["guide"].trigger()
     return next(g for g in window.findChildren(Guide))
 
 
@@ -65,5 +65,5 @@ def test_without_a_guide_it_says_where_it_is(
     assert handbook() is not None
     monkeypatch.setattr(handbook_module, "__file__", str(tmp_path / "a" / "b" / "c" / "handbook.py"))
     window = make(Rig())
-    window.actions_by_id["guide"].trigger()
+    window.menus.actions["guide"].trigger()
     assert not window.findChildren(Guide) and "docs/guide.md" in window.message.words

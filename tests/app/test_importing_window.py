@@ -17,9 +17,9 @@ from welvo.app.patch.scenes import ImportScene, export_scene
 from welvo.app.window import Window
 from welvo.demo.gallery import gallery
 from welvo.formats.workbooks import read_grid, table_bytes
-from welvo.patch.spreadsheet import DRAFT
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
+from welvo.survey.spreadsheet import DRAFT
 
 HEADS = ["Lamp", "What", "U", "Adr.", "Truss", "Shop"]
 
@@ -93,12 +93,12 @@ def test_what_is_no_table_is_refused_before_a_dialog_opens(make: Callable[[Rig],
     window = make(gallery())
     bad = tmp_path / "bad.xlsx"
     bad.write_bytes(b"PK\x03\x04nonsense")
-    window.take_files([bad])
+    window.files.take([bad])
     assert "is damaged" in window.message.words
-    window.take_files([bad, bad])
+    window.files.take([bad, bad])
     assert "Drop one rig" in window.message.words
     with pytest.raises(Refused, match="cannot be read"):
-        window.import_file(tmp_path / "missing.csv")
+        window.files.import_file(tmp_path / "missing.csv")
 
 
 def test_lists_are_exported_in_every_kind(
@@ -109,7 +109,7 @@ def test_lists_are_exported_in_every_kind(
         file = tmp_path / f"x{suffix}"
         monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, file=file: (str(file), ""))
         press_in_dialog("Choose a file…")
-        window.actions_by_id["export"].trigger()
+        window.menus.actions["export"].trigger()
         grid = read_grid(file)
         assert len(grid.rows) == 1 + len(window.session.rig.fixtures) + len(window.session.rig.elements)
         dialog = ImportTable(window.session, window.computer, file, window)
@@ -129,7 +129,7 @@ def test_a_scene_is_taken_in_and_given_back(make: Callable[[Rig], Window], tmp_p
     file.write_bytes(scene("1"))
     window = make(gallery())
     seen = in_dialog(lambda d: d.go.click())
-    window.take_files([file])
+    window.files.take([file])
     assert isinstance(seen[0], ImportScene) and "2 added, 1 left out" in seen[0].saying.text()
     s = window.session
     assert len(s.selection.ids) == 2 and s.rig.scenes and s.history.undo_label == "import reef.mvr"
@@ -141,4 +141,4 @@ def test_a_scene_is_taken_in_and_given_back(make: Callable[[Rig], Window], tmp_p
     assert not s.rig.scenes
     (tmp_path / "bad.mvr").write_bytes(b"no")
     with pytest.raises(Refused, match="is no scene"):
-        window.import_file(tmp_path / "bad.mvr")
+        window.files.import_file(tmp_path / "bad.mvr")

@@ -110,19 +110,19 @@ def test_a_slow_disk_holds_up_neither_saving_nor_opening(
     monkeypatch.setattr(rigfile, "write_atomic", slow_write)
     monkeypatch.setattr(rigfile, "read_bytes", slow_read)
     small.session.path = tmp_path / "a.welvo"
-    never_held_up(small.save)
+    never_held_up(small.files.save)
     assert load(tmp_path / "a.welvo") == small.session.rig
-    never_held_up(lambda: small.open_file(tmp_path / "a.welvo"))
+    never_held_up(lambda: small.files.open(tmp_path / "a.welvo"))
     small.session.edit(rename_rig, "Later")
 
     def soon() -> None:
-        small.save_soon()
+        small.files.save_soon()
         small.session.edit(rename_rig, f"Later {time.monotonic()}")
         spin(0.7)
 
     never_held_up(soon)
     assert small.session.dirty  # the edit behind it is not in the file
-    small.save_soon()
+    small.files.save_soon()
     spin(0.8)
     assert not small.session.dirty and load(tmp_path / "a.welvo").name == small.session.rig.name
 
@@ -139,14 +139,14 @@ def test_saves_one_behind_the_other_are_no_conflict(
     monkeypatch.setattr(rigfile, "write_atomic", slow)
     file = tmp_path / os.fsdecode(b"hall \xff.welvo")
     save(small.session.rig, file)
-    assert small.open_file(file) and small.session.path == file
+    assert small.files.open(file) and small.session.path == file
     for n in range(4):
         small.session.edit(rename_rig, f"State {n}")
-        small.save_soon()
+        small.files.save_soon()
         spin(0.03)
     spin(0.7)
     assert load(file).name == "State 3" and not small.session.dirty and "\ufffd" in small.message.words
-    assert small.save() and files.text_to_path(Computer.load().recent[0]) == file
+    assert small.files.save() and files.text_to_path(Computer.load().recent[0]) == file
     small.grab()
 
 
@@ -205,12 +205,12 @@ def test_a_streaming_process_that_stands_still_holds_up_nothing(small: Window, q
         qtbot.waitUntil(lambda: any("does not answer" in words for words in said), timeout=3000)
         qtbot.waitUntil(lambda: engine.revived == 1, timeout=4000)
         qtbot.waitUntil(lambda: small.head.arm.said()[0].startswith("Armed ·"), timeout=10_000)
-        assert wait_until(lambda: engine.status(1.0).get("sent", 0) > 0, 10)  # with the same streams
+        assert wait_until(lambda: engine.status(1.0).sent > 0, 10)  # with the same streams
         os.kill(engine.pid, signal.SIGKILL)  # ended from outside is no other case than standing still
         qtbot.waitUntil(lambda: engine.revived == 2, timeout=4000)
         assert network.armed and any("was ended from outside" in words for words in said)
         qtbot.waitUntil(lambda: small.head.arm.said()[0].startswith("Armed ·"), timeout=10_000)
-        assert wait_until(lambda: engine.status(1.0).get("sent", 0) > 0, 10)
+        assert wait_until(lambda: engine.status(1.0).sent > 0, 10)
         os.kill(engine.pid, signal.SIGSTOP)
         never_held_up(network.disarm)
         assert not network.armed
@@ -312,14 +312,14 @@ def test_a_file_that_changed_underneath_is_asked_about_and_both_are_kept(
 ) -> None:
     file = tmp_path / "hall.welvo"
     save(small.session.rig, file)
-    assert small.open_file(file)
+    assert small.files.open(file)
     small.session.edit(rename_rig, "Mine")
     theirs = replace(small.session.rig, name="Theirs")
     save(theirs, file)
     press_in_dialog("Not now")
-    assert not small.save() and small.session.dirty and load(file).name == "Theirs"
+    assert not small.files.save() and small.session.dirty and load(file).name == "Theirs"
     press_in_dialog("Keep both")
-    assert small.save()
+    assert small.files.save()
     assert load(file).name == "Theirs" and load(tmp_path / "hall 2.welvo").name == "Mine"
     assert small.session.path == tmp_path / "hall 2.welvo" and not small.session.dirty
     small.session.edit(rename_rig, "Mine again")
@@ -331,7 +331,7 @@ def test_a_file_that_changed_underneath_is_asked_about_and_both_are_kept(
         next(b for b in dialog.findChildren(type(dialog.primary)) if b.text() == "Write over it").click()
 
     in_dialog(over)
-    small.save_soon()
+    small.files.save_soon()
     spin(0.5)
     assert "no longer there" in said[0] and load(tmp_path / "hall 2.welvo").name == "Mine again"
 
@@ -340,7 +340,7 @@ def test_what_was_mended_is_said_and_not_saved_by_itself(small: Window, tmp_path
     file = tmp_path / "old.json"
     file.write_bytes(rigfile.to_json(small.session.rig).replace(b"{", b'{"line_metres": 1e9,', 1))
     before = file.read_bytes()
-    assert small.open_file(file)
+    assert small.files.open(file)
     assert small.session.rig.line_metres == 1e4 and small.session.dirty and file.read_bytes() == before
     assert "line_metres was 1e+09, now 10000" in small.message.words
 
@@ -362,7 +362,7 @@ def test_whatever_belonged_to_a_rig_goes_with_it(window: Window, qtbot: QtBot) -
     window.session.select_items(["f101", "f102"])
     window.patch.panel.lay_out()
     station.waiting = (station.profile_id, station.mode_key, station.mode, "x", [])  # type: ignore[assignment]
-    window.new_rig()
+    window.files.begin_new()
     assert window.session.rig == Rig() and window.station == "Profiles"
     assert station.profile_id == "" and station.line.toPlainText() == "" and station.waiting is None
     assert station.ruler.mode is None and station._stack.currentIndex() == 1
@@ -372,7 +372,7 @@ def test_whatever_belonged_to_a_rig_goes_with_it(window: Window, qtbot: QtBot) -
         assert line.text() == "", line.accessibleName()
     assert window.drawer.filter.text() == "" and window.patch.panel.form is None
     assert window.session.selection == Selection()
-    for name in window.stations:
+    for name in window.stations.all():
         window.show_station(name)
         assert not window.grab().isNull()
 
@@ -501,7 +501,7 @@ def test_names_are_shown_letter_by_letter(small: Window, monkeypatch: pytest.Mon
     small.session.edit(set_device, "d", "", name=hostile)
     small.session.edit(set_fixtures, "", {"a": {"name": hostile}})
     hear(small, **{"127.0.0.99": Heard("127.0.0.99", hostile, hostile, at=time.time())})
-    for name in small.stations:
+    for name in small.stations.all():
         small.show_station(name)
         small.session.select_items(["a"])
         QApplication.processEvents()
@@ -678,7 +678,7 @@ def test_a_panel_that_is_built_anew_gives_the_focus_back_to_the_same_field(small
     name.setFocus()
     qtbot.waitUntil(name.hasFocus, timeout=1000)
     small.patch.panel.build()
-    small._focus_again()  # what looks for a lost focus must not be quicker
+    small.focusing.again()  # what looks for a lost focus must not be quicker
     qtbot.waitUntil(lambda: QApplication.focusWidget() is not None, timeout=1000)
     again = field_of(small.patch.panel, "Name")
     assert again is not name and again.hasFocus()

@@ -20,7 +20,7 @@ from welvo.app.widgets.fields import CommandLine, Field
 from welvo.app.widgets.fixes import run_fix
 from welvo.app.window import Window
 from welvo.demo.gallery import gallery
-from welvo.patch.lamps import Wish
+from welvo.matching.lamps import Wish
 from welvo.patch.set_on import set_on
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig

@@ -17,10 +17,10 @@ from welvo.app.main import Demo, make_window
 from welvo.app.session import Selection, Session
 from welvo.app.window import Window
 from welvo.demo.gallery import EXPECTED_LIVE
+from welvo.matching.plan_back import plan_reported
 from welvo.rig.base import Refused
 from welvo.runs.bridge import set_right
 from welvo.runs.edits import change_segment
-from welvo.runs.plan_back import plan_reported
 from welvo.settings.compare import SettingLine, differing
 
 
@@ -35,7 +35,7 @@ def demo() -> Demo:  # type: ignore[misc]
 def test_from_dark_to_light_in_the_window(demo: Demo, qtbot: QtBot, tmp_path: Path) -> None:
     window = make_window(Session(demo.rig), Computer(), "127.0.0.1", tmp_path)
     window.resize(1280, 800)  # the screen of a test may be smaller
-    window.may_leave = lambda: True  # type: ignore[method-assign]
+    window.files.may_leave = lambda: True  # type: ignore[method-assign]
     window.show()
     window.network.start()
     try:
@@ -103,7 +103,7 @@ def devices(demo: Demo, qtbot: QtBot, tmp_path: Path) -> Iterator[Window]:
     """The demo's window in Devices, its pixel controller chosen and read."""
     window = make_window(Session(demo.rig), Computer(), "127.0.0.1", tmp_path)
     window.resize(1280, 800)  # the screen of a test may be smaller
-    window.may_leave = lambda: True  # type: ignore[method-assign]
+    window.files.may_leave = lambda: True  # type: ignore[method-assign]
     window.show()
     window.network.start()
     pen = next(k for k, d in demo.rig.devices.items() if d.name == "PENSTOCK")

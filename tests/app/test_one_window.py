@@ -39,7 +39,7 @@ def test_the_window_of_a_file_answers_and_comes_forward(
     window.come_forward = lambda: raised.append(True)  # type: ignore[method-assign]
     bell = Doorbell(window)
     assert not raise_other(file)
-    assert window.open_file(file)
+    assert window.files.open(file)
     assert bell.name == socket_name(file) and asked(tmp_path / "link.welvo", qtbot) and raised
     assert window.session.save(other, over=True)  # saved as another file, it is that one's window
     assert not raise_other(file) and asked(other, qtbot) and len(raised) == 2
@@ -59,10 +59,10 @@ def test_a_name_left_by_a_program_that_died_is_taken(
     Path(stale).touch()
     window = make(Rig())
     bell = Doorbell(window)
-    assert window.open_file(file) and asked(file, qtbot)
+    assert window.files.open(file) and asked(file, qtbot)
     second = make(Rig())
     other = Doorbell(second)
-    assert second.open_file(file)  # two windows may have one file; the first one still answers
+    assert second.files.open(file)  # two windows may have one file; the first one still answers
     assert asked(file, qtbot)
     other.close()
     bell.close()

@@ -29,18 +29,18 @@ app = QApplication([])
 app.setStyle("Fusion")
 app.setWindowIcon(program_icon())
 window = make_window(Session(gallery()), Computer(theme="dark", text_step=0), "127.0.0.1", Path(sys.argv[1]))
-window.may_leave = lambda: True
+window.files.may_leave = lambda: True
 window.show()
 limit = Limit(20)
 while limit.lasts() and not (window.windowHandle() and window.windowHandle().isExposed()):
     app.processEvents()
 cut = []
-for name in window.stations:
+for name in window.stations.all():
     window.show_station(name)
     window.session.select_items(["f207"])
     for _ in range(10):
         app.processEvents()
-    station = window.stack.currentWidget()
+    station = window.stations.stack.currentWidget()
     if station.minimumSizeHint().width() > station.width():
         cut.append(name)
     if name == "Patch" and len(sys.argv) > 2:

@@ -19,11 +19,11 @@ from welvo.app.runs.riser_layout import lay_out, rect_of, room_for
 from welvo.app.session import Selection
 from welvo.app.widgets.model_editor import ModelEditor
 from welvo.app.window import Window
-from welvo.patch.cable import Cables
 from welvo.rig.document import put as change_rig
 from welvo.rig.lookup import call
 from welvo.rig.refs import SegmentRef
 from welvo.rig.runs import Segment
+from welvo.runs.cable import Cables
 from welvo.runs.edits import attach, set_device_way
 from welvo.runs.geometry import course_of, place_along
 from welvo.runs.wish import attach_wish

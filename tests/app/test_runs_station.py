@@ -363,7 +363,7 @@ def test_a_finding_leads_to_its_segment(runs: Window) -> None:
 
 @pytest.mark.parametrize("step", [0, 2])
 def test_nothing_in_the_panel_is_wider_than_the_panel(runs: Window, step: int) -> None:
-    runs.set_look("dark", step)
+    runs.looks.choose("dark", step)
     device_id = pen(runs)
     runs.session.edit(attach_wish, device_id, "8", "lamps 3: dimmer red green")
     for device, port, n in (
@@ -511,8 +511,8 @@ def test_ctrl_enter_gives_a_value_to_all_that_the_list_shows(runs: Window, qtbot
 def test_a_pixel_of_a_port_is_found_by_its_number(runs: Window) -> None:
     assert runs.session.go_to("penstock 6 px 31") and runs.runs.at == At("6", 2, 0)
     assert runs.session.go_to("PENSTOCK 1 px 56") and runs.session.selection.ids == ("c2",)
-    assert not runs.session.can_go_to("PENSTOCK 1 px 999") and not runs.session.can_go_to("PENSTOCK 12 px 1")
-    assert runs.session.can_go_to("PENSTOCK run 500")
+    assert not runs.session.go_to("PENSTOCK 1 px 999") and not runs.session.go_to("PENSTOCK 12 px 1")
+    assert runs.session.go_to("PENSTOCK run 500")
 
 
 def test_a_segment_is_carried_with_shift_and_the_arrows(runs: Window, qtbot: QtBot) -> None:

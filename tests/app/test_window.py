@@ -59,7 +59,7 @@ SELECTIONS = [
 def everywhere(window: Window) -> list[QWidget]:
     """All editors that any station, panel, drawer or dialog shows for any selection."""
     found: list[QWidget] = []
-    for name in window.stations:
+    for name in window.stations.all():
         window.show_station(name)
         for s in SELECTIONS:
             window.session.select(s)
@@ -126,7 +126,7 @@ def test_every_editor_says_what_it_does_and_what_it_risks(window: Window) -> Non
 
 
 def test_every_button_is_named_and_every_edit_field_has_a_name(window: Window) -> None:
-    for name in window.stations:
+    for name in window.stations.all():
         window.show_station(name)
         for s in SELECTIONS:
             window.session.select(s)
@@ -196,7 +196,7 @@ def test_a_wrong_value_stays_marked_and_the_rig_is_untouched(small: Window, qtbo
 
 def test_the_jump_box_goes_where_it_is_told(window: Window, qtbot: QtBot) -> None:
     def jump(typed: str) -> None:
-        window.focus_jump()
+        window.focusing.jump()
         window.jump.clear()
         qtbot.keyClicks(window.jump, typed)
         qtbot.keyClick(window.jump, Qt.Key.Key_Return)
@@ -214,7 +214,7 @@ def test_the_jump_box_goes_where_it_is_told(window: Window, qtbot: QtBot) -> Non
     assert window.session.selection == Selection("universe", ("u12",))
     jump("Previous finding")
     assert window.drawer.isVisible()
-    window.focus_jump()
+    window.focusing.jump()
     qtbot.keyClicks(window.jump, "zzz")
     assert window.jump._list.item(0).text().startswith("Nothing called “zzz”")
     window.jump._list.hide()
@@ -271,8 +271,8 @@ def test_keys_go_to_stations_and_regions(window: Window, qtbot: QtBot) -> None:
                 n
                 for n, r in (
                     ("rail", window.rail),
-                    ("station", window.stack),
-                    ("panel", window.panels),
+                    ("station", window.stations.stack),
+                    ("panel", window.stations.panels),
                     ("path", window.ribbon),
                     ("head", window.head),
                 )
@@ -335,11 +335,11 @@ def test_a_waived_finding_is_listed_apart_and_can_be_woken(window: Window, monke
 def test_a_rig_that_cannot_be_opened_changes_nothing(small: Window, tmp_path: Path) -> None:
     before = small.session.rig
     (tmp_path / "bad.welvo").write_bytes(b"PK\x03\x04 rubbish")
-    assert not small.open_file(tmp_path / "bad.welvo")
+    assert not small.files.open(tmp_path / "bad.welvo")
     assert small.session.rig is before and "damaged" in small.message.words
     good = tmp_path / "good.welvo"
     save(Rig(name="Other"), good)
-    assert small.open_file(good) and small.session.rig.name == "Other" and small.session.path == good
+    assert small.files.open(good) and small.session.rig.name == "Other" and small.session.path == good
     assert small.computer.recent[0] == str(good) and small.station == "Profiles"
 
 
@@ -348,26 +348,26 @@ def test_saving_asks_for_a_name_once_and_the_ring_goes_out(
 ) -> None:
     from welvo.rig.edits import rename_rig
 
-    monkeypatch.setattr("welvo.app.window.QFileDialog.getSaveFileName", lambda *a: (str(tmp_path / "hall"), ""))
+    monkeypatch.setattr("welvo.app.rig_files.QFileDialog.getSaveFileName", lambda *a: (str(tmp_path / "hall"), ""))
     small.session.edit(rename_rig, "Hall")
     assert small.session.dirty and "not saved" in small.windowTitle()
-    assert small.save() and load(tmp_path / "hall.welvo").name == "Hall" and not small.session.dirty
+    assert small.files.save() and load(tmp_path / "hall.welvo").name == "Hall" and not small.session.dirty
     small.session.edit(rename_rig, "Hall 2")
-    assert small.save() and load(tmp_path / "hall.welvo").name == "Hall 2"
+    assert small.files.save() and load(tmp_path / "hall.welvo").name == "Hall 2"
 
 
 @pytest.mark.parametrize(("words", "stays"), [("Save them", False), ("Discard them", False), ("Stay here", True)])
 def test_leaving_with_unsaved_edits_asks(small: Window, tmp_path: Path, words: str, stays: bool) -> None:
     from welvo.rig.edits import rename_rig
 
-    del small.may_leave  # the fixture's short cut
+    del small.files.may_leave  # the fixture's short cut
     small.session.path = tmp_path / "a.welvo"
     small.session.edit(rename_rig, "Changed")
 
     press_in_dialog(words)
-    assert small.may_leave() is not stays
+    assert small.files.may_leave() is not stays
     assert (tmp_path / "a.welvo").exists() is (words == "Save them")
-    small.may_leave = lambda: True  # type: ignore[method-assign]
+    small.files.may_leave = lambda: True  # type: ignore[method-assign]
 
 
 def test_edits_are_journalled_within_a_second_and_given_up_on_save(small: Window, qtbot: QtBot, tmp_path: Path) -> None:
@@ -387,28 +387,28 @@ def test_a_recovered_rig_comes_back_unsaved(small: Window, rig: Rig, tmp_path: P
 
     file = tmp_path / "journal-1.json"
     file.write_text("{}")
-    small.recover(journal.Recovered(file, "Lost", tmp_path / "lost.welvo", 0.0, replace(rig, name="Lost")))
+    small.lost.recover(journal.Recovered(file, "Lost", tmp_path / "lost.welvo", 0.0, replace(rig, name="Lost")))
     assert small.session.rig.name == "Lost" and small.session.dirty and not file.exists()
 
 
 def test_both_themes_and_larger_text_draw_every_station(window: Window) -> None:
     for theme, step in (("light", 0), ("light", 2), ("dark", 2)):
-        window.set_look(theme, step)
-        for name in window.stations:
+        window.looks.choose(theme, step)
+        for name in window.stations.all():
             window.show_station(name)
             assert not window.grab().isNull()
-    window.set_look("dark", 0)
+    window.looks.choose("dark", 0)
     assert (THEME.name, THEME.step) == ("dark", 0)
 
 
 def test_larger_text_fits_at_1280_and_leaves_the_menus(window: Window) -> None:
     window.resize(1280, 800)
-    window.set_look("dark", 2)
+    window.looks.choose("dark", 2)
     QApplication.processEvents()
-    picture = window.menus.grab().toImage()
+    picture = window.menus.bar.grab().toImage()
     shades = {picture.pixel(x, y) for x in range(picture.width()) for y in range(picture.height())}
     assert len(shades) > 100  # words, not an empty bar
-    for name, station in window.stations.items():
+    for name, station in window.stations.all().items():
         window.show_station(name)
         QApplication.processEvents()
         assert station.minimumSizeHint().width() <= 1280 - 72 - 300, name
@@ -418,7 +418,7 @@ def test_at_1280_by_740_every_station_fits(window: Window) -> None:
     window.resize(1280, 740)
     QApplication.processEvents()
     assert (window.width(), window.height()) == (1280, 740)
-    for name, station in window.stations.items():
+    for name, station in window.stations.all().items():
         window.show_station(name)
         QApplication.processEvents()
         assert station.minimumSizeHint().height() <= 740 - 44 - 84, name
@@ -429,12 +429,12 @@ def test_at_1280_by_740_every_station_fits(window: Window) -> None:
 def test_no_label_or_button_is_cut_off_at_1280(window: Window) -> None:
     hear(window)
     window.resize(1280, 800)
-    for name in window.stations:
+    for name in window.stations.all():
         window.show_station(name)
         for s in SELECTIONS:
             window.session.select(s)
             QApplication.processEvents()
-            for w in window.stations[name].findChildren(QPushButton):
+            for w in window.stations.all()[name].findChildren(QPushButton):
                 if w.isVisible():
                     need = w.fontMetrics().horizontalAdvance(w.text())
                     assert w.width() >= need, (name, w.text(), w.width(), need)
@@ -442,15 +442,15 @@ def test_no_label_or_button_is_cut_off_at_1280(window: Window) -> None:
 
 def test_help_on_what_has_focus(window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
     shown: list[str] = []
-    monkeypatch.setattr("welvo.app.window.QWhatsThis.showText", lambda at, words, w: shown.append(words))
+    monkeypatch.setattr("welvo.app.help_pages.QWhatsThis.showText", lambda at, words, w: shown.append(words))
     monkeypatch.setattr("welvo.app.widgets.dialogs.show_text", lambda parent, title, words: shown.append(title))
     window.session.select_items(["f207"])
     QApplication.processEvents()
     assert window.patch.panel.address
     window.patch.panel.address.setFocus()
-    window.help_here()
+    window.help.here()
     window.rail.setFocus()
-    window.help_here()
+    window.help.here()
     assert shown[0].startswith("<p>Where it starts") and shown[1] == "Keys"
 
 
@@ -492,7 +492,7 @@ def test_the_focus_comes_home_to_the_station(window: Window, qtbot: QtBot) -> No
     window.activateWindow()
     for name, home in (("Runs", "riser"), ("Devices", "pairs"), ("Profiles", "line"), ("Patch", "tapes")):
         window.show_station(name)
-        widget = getattr(window.stack.currentWidget(), home)
+        widget = getattr(window.stations.stack.currentWidget(), home)
         qtbot.waitUntil(widget.hasFocus, timeout=1000)
     window.jump.setFocus()
     window.session.go_to("304")
@@ -556,24 +556,24 @@ def test_splits_are_kept_for_each_station(window: Window, make: Callable[[Rig], 
     other.show_station("Runs")
     QApplication.processEvents()
     assert (other.runs.splitter.sizes(), other.patch.splitter.sizes()) == kept
-    other.may_leave = lambda: True  # type: ignore[method-assign]
+    other.files.may_leave = lambda: True  # type: ignore[method-assign]
     other.close()
     other.deleteLater()
 
 
 def test_files_that_are_dropped_open_or_say_what_they_are_not(window: Window, tmp_path: Path) -> None:
     rig = window.session.rig
-    window.take_files([tmp_path / "photo.jpg"])
+    window.files.take([tmp_path / "photo.jpg"])
     assert "photo.jpg is no rig (.welvo, .json), no profile" in window.message.words
     chart = tmp_path / "Moss 4.txt"
     chart.write_text("dimmer, red, green, blue")
-    window.take_files([chart])
+    window.files.take([chart])
     assert len(window.session.rig.profiles) == len(rig.profiles) + 1 and window.message.back.isVisible()
     file = tmp_path / "hall.welvo"
     save(rename_rig(rig, "Hall")[0], file)
-    window.take_files([file, chart])
+    window.files.take([file, chart])
     assert window.session.path is None and "Drop one rig" in window.message.words
-    window.take_files([file])
+    window.files.take([file])
     assert window.session.path == file and window.windowTitle() == "Hall · hall.welvo · Welvo"
 
 
@@ -606,7 +606,7 @@ def test_the_name_of_what_was_just_made_is_one_chord_away(window: Window, qtbot:
     window.show_station("Profiles")
     window.profiles.new_profile("red green blue")
     QApplication.processEvents()
-    window.actions_by_id["name"].trigger()
+    window.menus.actions["name"].trigger()
     field = window.focusWidget()
     assert isinstance(field, Field) and field.accessibleName() == "Name" and field.hasSelectedText()
     qtbot.keyClicks(field, "Lagoon par")
@@ -615,7 +615,7 @@ def test_the_name_of_what_was_just_made_is_one_chord_away(window: Window, qtbot:
     window.show_station("Patch")
     window.session.select_items([])
     QApplication.processEvents()
-    window.actions_by_id["name"].trigger()
+    window.menus.actions["name"].trigger()
     assert "Nothing is selected" in window.message.words
 
 

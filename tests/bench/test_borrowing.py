@@ -40,9 +40,9 @@ def test_what_the_bench_does_not_feed_itself_can_be_borrowed(desk: Rig) -> None:
 
 
 def test_a_borrowed_universe_goes_out_as_its_own_sender_sends_it(desk: Rig) -> None:
-    assert [s["id"] for s in streams(desk, LOOPBACK, {}, {})] == ["w1"]
+    assert [s.id for s in streams(desk, LOOPBACK, {}, {})] == ["w1"]
     _, borrowed = streams(desk, LOOPBACK, {}, {}, borrowed=frozenset({"u2"}))
-    assert (borrowed["id"], borrowed["wire"], borrowed["priority"], borrowed["to"]) == ("w2", 2, 120, ["239.255.0.2"])
+    assert (borrowed.id, borrowed.wire, borrowed.priority, borrowed.to) == ("w2", 2, 120, ("239.255.0.2",))
 
 
 @pytest.mark.parametrize(

@@ -5,16 +5,16 @@ from msgspec.structs import replace
 
 from tests.conftest import profile
 from welvo.bench.levels import Levels, faders, light_up
-from welvo.bench.why import Cause, Look, held_dark, why
+from welvo.bench.why import Cause, Look, dark_by, why
 from welvo.checks.checker import check
 from welvo.demo.gallery import gallery
 from welvo.observed.values import NOTHING
 from welvo.patch.index import Index
-from welvo.patch.path import Light, path
-from welvo.patch.target import of_item
 from welvo.rig import edits
 from welvo.rig.document import Rig, put
 from welvo.rig.patched import Place
+from welvo.survey.path import Light, path
+from welvo.survey.target import of_item
 
 
 def test_defaults_stand_on_every_patched_slot(rig: Rig) -> None:
@@ -149,7 +149,10 @@ def test_a_closed_shutter_is_named_by_its_range() -> None:
     rig = gallery()
     levels = Levels()
     levels.hold(["f207"], "Dimmer", 1.0)
-    assert held_dark(Index(rig), levels, "f207") == "Its shutter stands at 0, “closed”."
+    assert (
+        dark_by(Index(rig), "f207", lambda uid: levels.frame(Index(rig), uid).tobytes())
+        == "Its shutter stands at 0, “closed”."
+    )
 
 
 def test_movement_that_is_swapped_and_inverted_in_the_plan(rig: Rig) -> None:

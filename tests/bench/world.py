@@ -14,11 +14,10 @@ from welvo.bench.seeing import chain, port_for
 from welvo.bench.why import Cause, Look, diagnose
 from welvo.checks.checker import check
 from welvo.demo.gallery import gallery
+from welvo.matching.planned import full_plan
 from welvo.observed.values import Heard, HeardPort, Observed, Said, SourceSeen
 from welvo.observed.wire import merged
 from welvo.patch.index import Index
-from welvo.patch.planned import full_plan
-from welvo.patch.target import of_item
 from welvo.protocols import artnet, sacn
 from welvo.rig.document import Rig
 from welvo.rig.lookup import bench_sender, feeds_of
@@ -28,6 +27,7 @@ from welvo.runs.bridge import set_right
 from welvo.standins.host import attached
 from welvo.standins.node import Node
 from welvo.standins.pixel import PixelDevice
+from welvo.survey.target import of_item
 
 MACS = "02:57:7f:00:00"
 

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
+from tests.buses.test_plan import REF, rig_with_bus
 from tests.conftest import at
-from tests.patch.test_bus_plan import REF, rig_with_bus
+from welvo.buses.edits import set_bus, set_gear
+from welvo.buses.inputs import Case, inputs_of, truth_table
 from welvo.checks.checker import Checker, check
 from welvo.checks.registry import Finding
 from welvo.formats.models import shipped
 from welvo.observed.values import BusSeen, GearSeen, Observed
-from welvo.patch.bus_edits import set_bus, set_gear
-from welvo.patch.bus_inputs import Case, inputs_of, truth_table
 from welvo.patch.index import Index
 from welvo.rig import edits
 from welvo.rig.buses import Gear

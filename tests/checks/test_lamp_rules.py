@@ -5,12 +5,12 @@ from __future__ import annotations
 from msgspec.structs import replace
 
 from tests.conftest import small_rig
-from tests.patch.test_lamps import lamp
+from tests.matching.test_lamps import lamp
 from welvo.checks.checker import Checker, check
 from welvo.checks.registry import Finding
+from welvo.matching.lamps import bind, on_stage
 from welvo.observed.values import Lamp, Observed
 from welvo.patch.index import Index
-from welvo.patch.lamps import bind, on_stage
 from welvo.rig import edits
 from welvo.rig.document import Rig
 from welvo.rig.refs import Goto, PortRef

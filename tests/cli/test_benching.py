@@ -21,6 +21,7 @@ from welvo.demo.gallery import gallery
 from welvo.formats.pcap import Datagram
 from welvo.formats.rigfile import save
 from welvo.live.engine import EngineProcess
+from welvo.live.messages import UniverseOut
 from welvo.live.recording import Recording, load
 from welvo.patience import wait_until
 from welvo.protocols import sacn
@@ -46,9 +47,8 @@ def sender() -> Iterator[None]:
     """Somebody who sends universes 3 and 206, all at full."""
     engine = EngineProcess("127.0.0.1", 2, "Desk")
     engine.write(b"\xff" * 1024)
-    spec = {"protocol": "sacn", "priority": 100, "rate": 44, "rule": "always"}
     engine.set_streams(
-        [{"id": str(w), "row": n, "wire": w, "to": [f"239.255.0.{w}"], **spec} for n, w in enumerate((3, 206))]
+        [UniverseOut(str(w), "sacn", w, (f"239.255.0.{w}",), row=n, rule="always") for n, w in enumerate((3, 206))]
     )
     yield
     engine.stop()
@@ -140,9 +140,8 @@ def test_a_capture_is_sent_by_a_source_of_its_own(tmp_path: Path) -> None:
     file = tmp_path / "wire.pcap"
     try:
         engine.write(b"\x63" * 512)
-        spec = {"id": "x", "row": 0, "wire": 77, "to": ["239.255.0.77"], "protocol": "sacn", "rate": 44}
-        engine.set_streams([{**spec, "priority": 100, "rule": "always"}])
-        assert wait_until(lambda: engine.status().get("sent", 0) > 0, 20)
+        engine.set_streams([UniverseOut("x", "sacn", 77, ("239.255.0.77",), rule="always")])
+        assert wait_until(lambda: engine.status().sent > 0, 20)
         recorded = run(app, ["record", str(file), "--universes", "77", "--seconds", str(slowed(0.8))])
         wires = load(file).wires  # others may be armed meanwhile
         said = f"{len(wires)} universe{'s' * (len(wires) != 1)}\n"

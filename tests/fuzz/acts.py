@@ -164,8 +164,8 @@ class Acts:
     def _command(self) -> None:
         c = self.chance.choice([c for c in commands.COMMANDS if c.id not in NEVER])
         self._note(f"command {c.id}")
-        self.window._show_commands()
-        self.window.actions_by_id[c.id].trigger()
+        self.window.menus.bring_up_to_date()
+        self.window.menus.actions[c.id].trigger()
 
     def _edit(self) -> None:
         s = self.window.session

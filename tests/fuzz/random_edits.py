@@ -16,7 +16,7 @@ from welvo.checks.checker import Checker, check
 from welvo.demo.gallery import gallery
 from welvo.formats.chart import read_chart
 from welvo.observed.values import NOTHING
-from welvo.patch import adding, arrange, capacity, consequences, laying, steps, table
+from welvo.patch import adding, arrange, consequences, laying, steps, table
 from welvo.patch.index import Index
 from welvo.rig import edits
 from welvo.rig.base import Refused
@@ -30,6 +30,7 @@ from welvo.rig.runs import PixelType, Segment
 from welvo.runs import bridge, wish
 from welvo.runs import edits as runs
 from welvo.runs.edits import PortShare
+from welvo.survey import capacity
 
 Draw = Callable[["Chance", Rig, Index], Edit]
 

@@ -24,9 +24,9 @@ from welvo.formats.mvr_write import dumps_mvr
 from welvo.formats.rigfile import bytes_of
 from welvo.formats.workbooks import grid_of, table_bytes
 from welvo.patch.index import Index
-from welvo.patch.spreadsheet import Mapping, cells_of, guess, understand
 from welvo.patience import Limit
 from welvo.rig.base import Refused
+from welvo.survey.spreadsheet import Mapping, cells_of, guess, understand
 
 WILD = ("", "0", "-1", "1e999", "nan", "=1+1", "@x", "999999999", "1.001", "63999.512", "64000.1", "101", "–",
         "x" * 300, "\u202eabc", "a\nb", "1,2", "½", "512+1", "yes", "\x07", "<b>", "207", "free")  # fmt: skip

@@ -86,7 +86,7 @@ def test_a_window_does_not_grow_with_what_is_opened_and_closed(make: Callable[[R
     runs = window.runs
     counts: list[int] = []
     for _ in range(4):
-        for open_ in (window.rename, runs.kinds, runs.supplies, runs.models, window.patch.add_fixtures):
+        for open_ in (window.files.rename, runs.kinds, runs.supplies, runs.models, window.patch.add_fixtures):
             in_dialog(lambda d: d.done(0))
             open_()
         for menu in (runs.menu(), window.patch.item_menu()):

@@ -127,7 +127,7 @@ feeds = {"w": Feed(universe="a", sender="s", wire=5, to="127.0.0.71", rule="alwa
 rig = Rig(name="x", universes={"a": Universe(number=1)}, senders={"s": Sender(name="Bench", kind="bench")}, feeds=feeds)
 app = QApplication([])
 window = make_window(Session(rig), Computer(), "127.0.0.1", Path(sys.argv[1]))
-window.may_leave = lambda: True
+window.files.may_leave = lambda: True
 window.show()
 window.network.start()
 def spin(until, seconds=20):

@@ -13,8 +13,8 @@ from hypothesis import strategies as st
 
 from welvo.live import bus_link
 from welvo.live.bus_link import (
+    BusProgress,
     HttpBus,
-    Progress,
     identify,
     initialise,
     levels,
@@ -30,11 +30,12 @@ from welvo.live.bus_link import (
 )
 from welvo.live.device_link import HttpLink
 from welvo.live.links import LinkError
+from welvo.matching.gear import gear_wishes
 from welvo.observed.values import BusSeen, GearSeen
-from welvo.patch.gear import gear_wishes
 from welvo.protocols import dali
 from welvo.protocols.dali import SEVERAL, Forward, To
 from welvo.rig.buses import Bus, Gear
+from welvo.rig.steps import Stopped
 from welvo.standins.gear import SimGear, Wire
 
 
@@ -203,13 +204,13 @@ def test_scenes_are_stored_from_present_levels_and_recalled() -> None:
 
 def test_it_can_be_stopped_and_leaves_no_gear_in_the_middle_of_addressing() -> None:
     line, made = bus(*range(8))
-    progress = Progress()
+    progress = BusProgress()
 
     def told(doing: str, done: int = 0, of: int = 0) -> None:
         progress.told(doing, done, of)
         progress.stopped = "3 so far" in doing
 
-    with pytest.raises(bus_link.Stopped):
+    with pytest.raises(Stopped):
         run(initialise(line, 0, list(range(64)), told))
     assert progress.words.startswith("Gear by gear, 3 so far") and not any(g.addressing for g in made)
 

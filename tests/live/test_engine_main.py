@@ -8,9 +8,11 @@ from collections.abc import Iterator
 from typing import Any
 
 import pytest
+from msgspec.structs import replace
 
 from welvo.live.engine_main import Engine
 from welvo.live.frames import Frames
+from welvo.live.messages import Answer, OctetsOut, Part, UniverseOut
 from welvo.protocols import artnet, ddp, sacn
 
 CID = bytes(range(1, 17))
@@ -46,7 +48,7 @@ class Rigged:
         self.engine.cid, self.engine.name, self.engine.interface = CID, "Bench", "127.0.0.1"
         self.wire = Wire()
         self.engine.udp = self.engine.art = self.wire
-        self.said: list[dict[str, Any]] = []
+        self.said: list[Answer] = []
         self.engine.say = self.said.append  # type: ignore[method-assign]
 
     def run(self, seconds: float) -> list[Any]:
@@ -62,19 +64,8 @@ class Rigged:
         self.frames.write(bytes(data))
 
 
-def spec(**more: Any) -> dict[str, Any]:
-    return {
-        "id": "w",
-        "row": 0,
-        "protocol": "sacn",
-        "wire": 7,
-        "to": ["239.255.0.7"],
-        "priority": 100,
-        "rate": 44.0,
-        "rule": "change",
-        "slots": 512,
-        **more,
-    }
+def spec(**more: Any) -> UniverseOut:
+    return replace(UniverseOut("w", "sacn", 7, ("239.255.0.7",)), **more)
 
 
 @pytest.fixture
@@ -97,7 +88,7 @@ def test_three_unchanged_packets_then_one_every_nine_tenths_of_a_second(rigged: 
 
 
 def test_keep_alive_comes_between_800_and_1000_milliseconds(rigged: Rigged) -> None:
-    rigged.engine.set_streams([spec(), spec(id="a", protocol="artnet", to=["127.0.0.5"])])
+    rigged.engine.set_streams([spec(), spec(id="a", protocol="artnet", to=("127.0.0.5",))])
     rigged.run(1.0)
     times: dict[type, list[float]] = {}
     for _ in range(5000):
@@ -109,14 +100,14 @@ def test_keep_alive_comes_between_800_and_1000_milliseconds(rigged: Rigged) -> N
 
 
 def test_always_means_every_frame_at_the_rate(rigged: Rigged) -> None:
-    rigged.engine.set_streams([spec(rule="always"), spec(id="x", wire=8, to=["239.255.0.8"], rule="always", rate=10)])
+    rigged.engine.set_streams([spec(rule="always"), spec(id="x", wire=8, to=("239.255.0.8",), rule="always", rate=10)])
     sent = rigged.run(2.0)
     assert 86 <= sum(p.universe == 7 for p, _ in sent) <= 88 and 19 <= sum(p.universe == 8 for p, _ in sent) <= 20
 
 
 def test_sequence_numbers_wrap_as_each_standard_wants(rigged: Rigged) -> None:
     rigged.engine.set_streams(
-        [spec(rule="always", rate=1000), spec(id="a", protocol="artnet", to=["127.0.0.5"], rule="always", rate=1000)]
+        [spec(rule="always", rate=1000), spec(id="a", protocol="artnet", to=("127.0.0.5",), rule="always", rate=1000)]
     )
     sent = rigged.run(0.6)
     acn = [p.sequence for p, _ in sent if isinstance(p, sacn.Data)]
@@ -127,12 +118,12 @@ def test_sequence_numbers_wrap_as_each_standard_wants(rigged: Rigged) -> None:
 
 def test_disarming_terminates_sacn_three_times_and_leaves_artnet_its_last_frame(rigged: Rigged) -> None:
     rigged.levels(0, 50)
-    last = bytes([9] * 512).hex()
+    last = bytes([9] * 512)
     rigged.engine.set_streams(
         [
             spec(),
-            spec(id="a", protocol="artnet", to=["127.0.0.5"], last=None),
-            spec(id="b", protocol="artnet", wire=9, to=["127.0.0.6"], last=last),
+            spec(id="a", protocol="artnet", to=("127.0.0.5",), last=None),
+            spec(id="b", protocol="artnet", wire=9, to=("127.0.0.6",), last=last),
         ]
     )
     rigged.run(0.2)
@@ -145,9 +136,18 @@ def test_disarming_terminates_sacn_three_times_and_leaves_artnet_its_last_frame(
 
 
 def test_a_stream_that_changes_keeps_its_sequence_and_leaves_the_old_target_properly(rigged: Rigged) -> None:
-    rigged.engine.set_streams([spec(to=["127.0.0.5", "127.0.0.6"])])
+    rigged.engine.set_streams(
+        [
+            spec(
+                to=(
+                    "127.0.0.5",
+                    "127.0.0.6",
+                )
+            )
+        ]
+    )
     rigged.run(0.2)
-    rigged.engine.set_streams([spec(to=["127.0.0.6"], priority=120)])
+    rigged.engine.set_streams([spec(to=("127.0.0.6",), priority=120)])
     left = rigged.wire.take()
     assert len(left) == 3 and all(p.terminated and a[0] == "127.0.0.5" for p, a in left)
     first, address = rigged.run(0.1)[0]
@@ -158,8 +158,8 @@ def test_a_stream_that_changes_keeps_its_sequence_and_leaves_the_old_target_prop
 
 def test_universes_are_announced_every_ten_seconds_in_ascending_pages(rigged: Rigged) -> None:
     rigged.engine.set_streams(
-        [spec(id=str(n), wire=n, to=["239.0.0.1"]) for n in range(600, 0, -1)]
-        + [spec(id="a", protocol="artnet", to=["127.0.0.5"])]
+        [spec(id=str(n), wire=n, to=("239.0.0.1",)) for n in range(600, 0, -1)]
+        + [spec(id="a", protocol="artnet", to=("127.0.0.5",))]
     )
     pages = []
     for _ in range(21_000):
@@ -173,7 +173,16 @@ def test_universes_are_announced_every_ten_seconds_in_ascending_pages(rigged: Ri
 
 def test_a_target_that_cannot_be_reached_does_not_stop_the_others(rigged: Rigged) -> None:
     rigged.wire.broken = {"127.0.0.5"}
-    rigged.engine.set_streams([spec(to=["127.0.0.5", "127.0.0.6"])])
+    rigged.engine.set_streams(
+        [
+            spec(
+                to=(
+                    "127.0.0.5",
+                    "127.0.0.6",
+                )
+            )
+        ]
+    )
     assert {a[0] for _, a in rigged.run(0.2)} == {"127.0.0.6"} and rigged.engine.errors == 4
 
 
@@ -206,20 +215,11 @@ def test_synchronized_streams_leave_together_and_are_released_once() -> None:
     r = Rigged()
     r.engine.set_streams(
         [
-            {
-                "id": "a", "row": 0, "protocol": "sacn", "wire": 1, "to": ["239.255.0.1"], "rate": 40,
-                "rule": "always", "sync": 7000
-            },
-            {
-                "id": "b", "row": 1, "protocol": "sacn", "wire": 2, "to": ["239.255.0.2"], "rate": 40,
-                "rule": "always", "sync": 7000
-            },
-            {
-                "id": "c", "row": 0, "protocol": "artnet", "wire": 5, "to": ["127.0.0.9"], "rate": 40,
-                "rule": "always", "sync": 1, "sync_to": "127.255.255.255"
-            },
+            UniverseOut("a", "sacn", 1, ("239.255.0.1",), row=0, rate=40, rule="always", sync=7000),
+            UniverseOut("b", "sacn", 2, ("239.255.0.2",), row=1, rate=40, rule="always", sync=7000),
+            UniverseOut("c", "artnet", 5, ("127.0.0.9",), rate=40, rule="always", sync=1, sync_to="127.255.255.255"),
         ]
-    )  # fmt: skip
+    )
     sent = r.run(0.26)
     kinds = [
         type(p).__name__ if not isinstance(p, sacn.Data) else p.universe
@@ -239,20 +239,7 @@ def test_synchronized_streams_leave_together_and_are_released_once() -> None:
 
 def test_on_change_only_is_silent_while_nothing_changes() -> None:
     r = Rigged()
-    r.engine.set_streams(
-        [
-            {
-                "id": "a",
-                "row": 0,
-                "protocol": "sacn",
-                "wire": 1,
-                "to": ["239.255.0.1"],
-                "rate": 40,
-                "rule": "bare",
-                "sync": 9,
-            }
-        ]
-    )
+    r.engine.set_streams([UniverseOut("a", "sacn", 1, ("239.255.0.1",), rate=40, rule="bare", sync=9)])
     r.run(1.0)
     assert r.run(4.0) == []  # neither keep-alive nor a signal
     r.levels(0, 7)
@@ -261,13 +248,8 @@ def test_on_change_only_is_silent_while_nothing_changes() -> None:
 
 def test_a_ddp_box_gets_one_stream_out_of_two_universes_and_is_pushed_once_a_frame() -> None:
     r = Rigged()
-    spec = {
-        "id": "x", "protocol": "ddp", "wire": 1, "to": ["127.0.0.70"],
-        "parts": [[0, 0, 3, 0], [1, 9, 2, 3], [1, 0, 1500, 5]], "length": 1505, "rate": 40, "rule": "change",
-        "last": "zero", "row": 0
-    }  # fmt: skip
-    spec["parts"] = [[0, 0, 3, 0], [1, 9, 2, 3], [1, 0, 500, 1005]]
-    r.engine.set_streams([spec])
+    parts = (Part(0, 0, 3, 0), Part(1, 9, 2, 3), Part(1, 0, 500, 1005))
+    r.engine.set_streams([OctetsOut("x", "ddp", 1, ("127.0.0.70",), parts, 1505, rate=40, dark_at_end=True)])
     frame = bytearray(1024)
     frame[0:3], frame[512 + 9 : 512 + 11] = b"\x01\x02\x03", b"\x08\x09"
     r.frames.write(bytes(frame))
@@ -290,17 +272,17 @@ def test_each_report_says_what_leaves_and_what_does_not(rigged: Rigged) -> None:
     rigged.engine.set_streams(
         [
             spec(rule="always"),
-            spec(id="v", wire=8, to=["127.0.0.8"], rule="always"),
-            spec(id="x", protocol="artnet", wire=1, to=[]),
+            spec(id="v", wire=8, to=("127.0.0.8",), rule="always"),
+            spec(id="x", protocol="artnet", wire=1, to=()),
         ]
     )
     rigged.run(0.3)
-    reports = [m for m in rigged.said if "beat" in m]
-    assert 2 <= len(reports) <= 4 and reports[-1]["errors"] > 0
-    assert [m["wrong"] for m in reports if "wrong" in m][-1] == {
+    reports = [m for m in rigged.said if m.beat]
+    assert 2 <= len(reports) <= 4 and reports[-1].errors > 0
+    assert [m.wrong for m in reports if m.wrong is not None][-1] == {
         "v": "Network is unreachable",
         "x": "no node asks for it",
     }
     rigged.wire.broken = set()
     rigged.run(0.3)
-    assert [m["wrong"] for m in rigged.said if "wrong" in m][-1] == {"x": "no node asks for it"}
+    assert [m.wrong for m in rigged.said if m.wrong is not None][-1] == {"x": "no node asks for it"}

@@ -13,6 +13,7 @@ import psutil
 import pytest
 
 from welvo.live.engine import EngineError, EngineProcess
+from welvo.live.messages import UniverseOut
 from welvo.patience import Limit
 from welvo.protocols import sacn
 
@@ -40,17 +41,7 @@ def collect(sock: socket.socket, seconds: float, until: int = 10_000) -> list[sa
     return found
 
 
-SPEC = {
-    "id": "w",
-    "row": 0,
-    "protocol": "sacn",
-    "wire": 5,
-    "to": [TARGET],
-    "priority": 100,
-    "rate": 44,
-    "rule": "always",
-    "slots": 512,
-}
+SPEC = UniverseOut("w", "sacn", 5, (TARGET,), rule="always")
 
 
 def test_levels_go_out_under_one_cid_and_end_in_termination(ear: socket.socket) -> None:
@@ -60,7 +51,7 @@ def test_levels_go_out_under_one_cid_and_end_in_termination(ear: socket.socket) 
         engine.set_streams([SPEC])
         first = collect(ear, 3.0, 5)
         assert first[0].slots == b"\x2a" * 512 and {p.cid for p in first} == {engine.cid.bytes}
-        assert engine.status()["sent"] >= 5
+        assert engine.status().sent >= 5
         with pytest.raises(ValueError, match="instead of 512"):
             engine.write(b"short")
     finally:
@@ -78,9 +69,10 @@ def test_an_interface_that_is_not_there_is_an_error_in_words() -> None:
 ORPHAN = """
 import sys, time
 from welvo.live.engine import EngineProcess
+from welvo.live.messages import UniverseOut
 e = EngineProcess("127.0.0.1", 1, "Orphan")
 e.set_streams([%r])
-e.wait_for(("streams",), 3)
+e.wait_for(lambda answer: answer.groups is not None, 3)
 print(e.pid, flush=True)
 time.sleep(60)
 """

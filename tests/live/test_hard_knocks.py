@@ -16,6 +16,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
+from msgspec.structs import replace
 
 from tests.conftest import own_network, slowed
 from tests.live.test_engine_process import SPEC, collect, ear  # noqa: F401
@@ -311,14 +312,14 @@ def test_two_thousand_changes_of_streams_that_nobody_reads_are_taken(ear: socket
         os.kill(engine.pid, signal.SIGSTOP)
         begun = time.monotonic()
         for n in range(2000):
-            engine.set_streams([{**SPEC, "priority": 1 + n % 200}])
+            engine.set_streams([replace(SPEC, priority=1 + n % 200)])
         assert time.monotonic() - begun < slowed(1.0)
         assert until(lambda: engine.state.kind == "silent", 2.0)
         os.kill(engine.pid, signal.SIGCONT)
         assert {p.priority for p in collect(ear, 3.0, 3)} == {1 + 1999 % 200}
         assert until(lambda: engine.state.kind == "sending", 1.0)
         for n in range(300):
-            engine.set_streams([{**SPEC, "priority": 1 + n % 200}])
+            engine.set_streams([replace(SPEC, priority=1 + n % 200)])
             time.sleep(0.001)
         assert len(collect(ear, 2.0, 5)) == 5
     finally:
@@ -398,7 +399,7 @@ UNREACHABLE = """
 import subprocess, sys, time
 from welvo.patience import Limit
 from welvo.live.engine import EngineProcess
-from welvo.live.frames import Frames
+from welvo.live.messages import UniverseOut
 def ip(*words): subprocess.run(["ip", *words], check=True)
 ip("link", "set", "lo", "up")
 ip("link", "add", "stage0", "type", "veth", "peer", "name", "stage1")
@@ -406,8 +407,7 @@ ip("link", "set", "stage1", "up")
 ip("addr", "add", "10.9.8.7/24", "dev", "stage0")
 ip("link", "set", "stage0", "up")
 engine = EngineProcess("10.9.8.7", 1)
-spec = {"row": 0, "protocol": "sacn", "wire": 5, "priority": 100, "rate": 44, "rule": "change", "slots": 512}
-engine.set_streams([{**spec, "id": "g", "to": ["239.255.0.5"]}, {**spec, "id": "u", "wire": 6, "to": ["10.9.8.9"]}])
+engine.set_streams([UniverseOut("g", "sacn", 5, ("239.255.0.5",)), UniverseOut("u", "sacn", 6, ("10.9.8.9",))])
 def until(kind, condition):
     begun = time.monotonic()
     limit = Limit(3)

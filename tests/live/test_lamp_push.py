@@ -9,8 +9,8 @@ from tests.live.test_rdm_link import Wire, lamps, node, wire  # noqa: F401  (fix
 from welvo.demo.gallery import gallery
 from welvo.live.lamp_push import LampPush, LampResult
 from welvo.live.rdm_link import Gateways, find
+from welvo.matching.lamps import Wish, bind_all, pairs, port_lamps, wishes
 from welvo.patch.index import Index
-from welvo.patch.lamps import Wish, bind_all, pairs, port_lamps, wishes
 from welvo.protocols import rdm
 from welvo.protocols.rdm import Frame
 from welvo.standins.lamps import LampLine, Responder

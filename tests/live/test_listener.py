@@ -186,15 +186,14 @@ def test_streams_follow_from_the_benchs_feeds(rig: Rig) -> None:
     }
     assert subscribers(heard, 2) == ["127.0.0.60"] and subscribers(heard, 3) == []
     first, second = streams(rig, HERE, heard, {"u2": b"\5" * 512})
-    assert (first["to"], first["row"], first["last"]) == (["239.255.0.1"], 0, None)
-    assert (second["to"], second["row"], second["last"]) == (["127.0.0.60"], 1, None)
+    assert (first.to, first.row, first.last) == (("239.255.0.1",), 0, None)
+    assert (second.to, second.row, second.last) == (("127.0.0.60",), 1, None)
     zero, _ = edits.set_feed(rig, "w2", "", at_disarm="zero", to="broadcast")
-    assert (
-        streams(zero, HERE, heard, {})[1]["to"] == ["127.255.255.255"]
-        and streams(zero, HERE, heard, {})[1]["last"] == "00" * 512
-    )
+    assert streams(zero, HERE, heard, {})[1].to == ("127.255.255.255",) and streams(zero, HERE, heard, {})[
+        1
+    ].last == bytes(512)
     defaults, _ = edits.set_feed(rig, "w2", "", at_disarm="defaults")
-    assert streams(defaults, HERE, heard, {"u2": b"\5" * 512})[1]["last"] == "05" * 512
+    assert streams(defaults, HERE, heard, {"u2": b"\5" * 512})[1].last == b"\5" * 512
 
 
 def test_a_push_is_one_packet_per_page_and_command(rig: Rig) -> None:

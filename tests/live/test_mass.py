@@ -10,6 +10,7 @@ import pytest
 from welvo.live.engine_main import Engine
 from welvo.live.frames import Frames
 from welvo.live.mass import Gather, Mass, possible
+from welvo.live.messages import Opening, SendRule, UniverseOut
 from welvo.protocols import sacn
 
 PORT = sacn.PORT
@@ -24,19 +25,18 @@ def receiver() -> socket.socket:
     return sock
 
 
-def engine_of(specs: list[dict[str, object]], rows: int) -> Engine:
+def engine_of(specs: list[UniverseOut], rows: int) -> Engine:
     frames = Frames.make(rows)
     frames.write(bytes(range(256)) * 2 * rows)
     engine = Engine(frames, -1)
     engine.say = lambda message: None  # type: ignore[method-assign]
-    engine.open("127.0.0.1", "test", bytes(range(1, 17)).hex())
-    engine.set_streams(specs)  # type: ignore[arg-type]
+    engine.open(Opening("127.0.0.1", "test", bytes(range(1, 17)).hex()))
+    engine.set_streams(specs)
     return engine
 
 
-def spec(n: int, to: tuple[str, ...] = (IP,), **more: object) -> dict[str, object]:
-    base = {"id": f"w{n}", "row": n, "protocol": "sacn", "wire": n + 1, "to": list(to), "priority": 100, "rate": 1}
-    return {**base, "rule": "always", "slots": 512, **more}
+def spec(n: int, to: tuple[str, ...] = (IP,), rule: SendRule = "always") -> UniverseOut:
+    return UniverseOut(f"w{n}", "sacn", n + 1, to, row=n, rate=1, rule=rule)
 
 
 def due(engine: Engine) -> None:

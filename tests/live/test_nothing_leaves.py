@@ -59,12 +59,12 @@ from welvo.app.session import Selection, Session
 from welvo.demo.gallery import gallery
 quiet = len(sys.argv) > 1 and sys.argv[1] == "quiet"
 window = make_window(Session(gallery()), Computer(quiet=quiet), "10.9.8.7", Path(folder))
-window.may_leave = lambda: True
+window.files.may_leave = lambda: True
 window.resize(1280, 800)
 window.show()
 window.network.start()
 pressed = 0
-for station in window.stations:
+for station in window.stations.all():
     for kind, key in (("", ""), ("item", "f207"), ("device", "d1"), ("universe", "u3")):
         chosen = Selection(kind, (key,)) if kind else Selection()
         window.show_station(station)

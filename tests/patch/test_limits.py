@@ -9,11 +9,11 @@ from tests.checks.run_examples import cabled, px, reef
 from welvo.checks.checker import check
 from welvo.patch.index import Index
 from welvo.patch.limits import limits, slots_of_port
-from welvo.patch.target import of_port_pixel
 from welvo.rig.abilities import ability, gives
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig, put
 from welvo.rig.wiring import Feed, Firmware, OutputMode, Port, Sender
+from welvo.survey.target import of_port_pixel
 
 
 def narrow(rig: Rig, slots: int, second: int = 0) -> Rig:

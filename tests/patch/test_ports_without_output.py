@@ -8,20 +8,20 @@ from msgspec.structs import replace
 from tests.checks.run_examples import cabled, reef
 from welvo.checks.checker import check
 from welvo.observed.values import NOTHING
-from welvo.patch import capacity
 from welvo.patch.adding import patch_series
 from welvo.patch.index import Index
 from welvo.patch.landing import landing
 from welvo.patch.laying import Laying, lay
-from welvo.patch.path import path
-from welvo.patch.target import find_target
-from welvo.patch.wires import ports_by_feed
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig, put
 from welvo.rig.edits import remove_device, set_port, set_universe
 from welvo.rig.patched import Element, Place
 from welvo.rig.wiring import OutputMode, Port
 from welvo.runs.edits import set_device_way, set_model, switched_off
+from welvo.survey import capacity
+from welvo.survey.path import path
+from welvo.survey.target import find_target
+from welvo.survey.wires import ports_by_feed
 
 
 @pytest.fixture

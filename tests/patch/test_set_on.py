@@ -10,16 +10,16 @@ from welvo.checks.checker import check
 from welvo.cli import app
 from welvo.formats.rigfile import save
 from welvo.patch.index import Index
-from welvo.patch.place_ways import place_ways
 from welvo.patch.set_on import set_on
-from welvo.patch.target import find_target
-from welvo.patch.wires import wire_table
 from welvo.rig import edits
 from welvo.rig.document import Rig, put
 from welvo.rig.patched import Element, Place
 from welvo.rig.profile import AddressSetting
 from welvo.rig.runs import Segment
 from welvo.rig.wiring import Device, DeviceModel, Port
+from welvo.survey.place_ways import place_ways
+from welvo.survey.target import find_target
+from welvo.survey.wires import wire_table
 
 
 @pytest.fixture

@@ -6,12 +6,13 @@ import pytest
 from msgspec.structs import replace
 
 from tests.conftest import profile
-from welvo.patch import spreadsheet, table
+from welvo.patch import table
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
 from welvo.rig.edits import lock, put_in_groups, remove_items, set_columns
 from welvo.rig.patched import Fixture, Place
+from welvo.survey import spreadsheet
 
 
 def typed(rig: Rig, keys: list[str], column: str, text: str) -> Rig:

@@ -8,7 +8,6 @@ from msgspec.structs import replace
 from tests.checks.run_examples import _lamps, bridge, cabled, reef
 from tests.conftest import profile
 from welvo.checks.checker import check
-from welvo.patch import capacity
 from welvo.patch.index import Index
 from welvo.patch.landing import landing
 from welvo.patch.laying import Laying, lay, next_free
@@ -21,6 +20,7 @@ from welvo.rig.patched import Fixture, Place
 from welvo.rig.refs import Goto, SegmentRef
 from welvo.rig.runs import Segment
 from welvo.runs.edits import change_segment
+from welvo.survey import capacity
 
 BRIDGE = SegmentRef("p", "1", 1)
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import pytest
 
-from welvo.patch.traffic import dmx_rate
 from welvo.protocols import dmx512
 from welvo.protocols.wire import WireError
+from welvo.survey.traffic import dmx_rate
 
 
 def test_the_standards_numbers() -> None:

@@ -11,13 +11,13 @@ from click.testing import CliRunner
 from welvo.cli import app
 from welvo.formats.rigfile import save
 from welvo.patch.index import Index
-from welvo.patch.place_ways import place_ways
-from welvo.patch.target import find_target
 from welvo.rig import edits
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig, put
 from welvo.rig.lookup import place_of_running, running_number
 from welvo.rig.wiring import Universe
+from welvo.survey.place_ways import place_ways
+from welvo.survey.target import find_target
 
 
 def sized(*sizes: tuple[int, int]) -> Rig:

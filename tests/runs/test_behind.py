@@ -10,12 +10,9 @@ from tests.conftest import profile
 from welvo.bench.levels import Levels, faders
 from welvo.checks.checker import check
 from welvo.observed.values import NOTHING
-from welvo.patch.cable import Cables, Piece, Stream
 from welvo.patch.index import Index
-from welvo.patch.path import path
 from welvo.patch.set_on import set_on
 from welvo.patch.table import cell
-from welvo.patch.target import find_target
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig, put
 from welvo.rig.patched import Place
@@ -23,10 +20,13 @@ from welvo.rig.runs import Segment
 from welvo.rig.wiring import DeviceModel
 from welvo.runs.bridge import demands, first_free, gaps, goes_on, meets, rows, set_right, substitute, worth
 from welvo.runs.brightness import factors, percent, product, scaled
+from welvo.runs.cable import Cables, Piece, Stream
 from welvo.runs.edits import change_segment
 from welvo.runs.lamps import driven, not_driven, overflow, read_functions, say_functions, sends, slot_map
-from welvo.runs.lines import adapter, contacts, line_sum
 from welvo.runs.power import brightness_at
+from welvo.survey.lines import adapter, contacts, line_sum
+from welvo.survey.path import path
+from welvo.survey.target import find_target
 
 
 def bridged(rig: Rig, width: int = 64, **fields: object) -> tuple[Rig, Cables, Stream, Piece]:

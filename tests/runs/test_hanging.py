@@ -11,14 +11,14 @@ from tests.checks.run_examples import _lamps, cabled, px, reef
 from tests.runs.test_sums import box, strip
 from welvo.checks.checker import Checker, check
 from welvo.formats.models import shipped
-from welvo.patch.along import cable_order, part_name
-from welvo.patch.cable import Cables
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig, put
 from welvo.rig.edits import add_device, remove_device
 from welvo.rig.patched import Element, Place
 from welvo.rig.runs import Segment
+from welvo.runs.along import cable_order, part_name
+from welvo.runs.cable import Cables
 from welvo.runs.consequences import if_longer, moved
 from welvo.runs.cut import cut
 from welvo.runs.edits import (

@@ -9,9 +9,9 @@ from msgspec.structs import replace
 
 from tests.checks.run_examples import SILK, cabled, px, reef
 from welvo.checks.checker import check
-from welvo.patch.cable import Cables
 from welvo.rig.document import Rig
 from welvo.rig.refs import PortRef
+from welvo.runs.cable import Cables
 from welvo.runs.orders import Names, orders_of, put_out, setting_for
 from welvo.runs.wish import read_item
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 from msgspec.structs import replace
 
 from tests.checks.run_examples import SILK, cabled, px, reef
-from welvo.patch.cable import Cables
 from welvo.rig.document import Rig
 from welvo.rig.runs import PixelType, Segment, Supply
+from welvo.runs.cable import Cables
 from welvo.runs.power import along_string, drop, frame_ms, joints, loads, pixel_amps, stretches
 
 

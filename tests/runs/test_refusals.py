@@ -11,13 +11,13 @@ from msgspec.structs import replace
 from tests.checks.run_examples import cabled, reef
 from welvo.checks.checker import check
 from welvo.formats.models import shipped, shipped_pixels
-from welvo.patch.cable import Cables
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
 from welvo.rig.edits import add_device
 from welvo.rig.patched import Element, Place
 from welvo.rig.runs import PixelType, Segment
 from welvo.rig.wiring import Feed, Universe
+from welvo.runs.cable import Cables
 from welvo.runs.edits import (
     add_supply,
     attach,

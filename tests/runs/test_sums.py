@@ -7,13 +7,13 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from welvo.checks.checker import check
-from welvo.patch.along import cable_order, folded, number_order, pixel_places
-from welvo.patch.cable import Cables
 from welvo.patch.index import Index
 from welvo.rig.document import Rig
 from welvo.rig.patched import Element, Place
 from welvo.rig.runs import Segment
 from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Universe
+from welvo.runs.along import cable_order, folded, number_order, pixel_places
+from welvo.runs.cable import Cables
 from welvo.runs.pixels import astray, choices, cuts, device_sums, pixel_table, universes_of
 
 BOX = DeviceModel(name="Penstock", kind="pixel", ports=("1", "2", "3"), own_starts=True)

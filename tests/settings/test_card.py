@@ -8,9 +8,9 @@ from msgspec.structs import replace
 from tests.standins.test_pixel import INDEX, PENSTOCK, RIG
 from welvo.checks.checker import check
 from welvo.formats.rigfile import dumps, loads
+from welvo.matching.planned import compared, full_plan
 from welvo.observed.values import NOTHING, Observed, Said
 from welvo.patch.index import Index
-from welvo.patch.planned import compared, full_plan
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
 from welvo.rig.plan import model_of

@@ -17,20 +17,21 @@ from welvo.cli import app
 from welvo.demo.gallery import gallery
 from welvo.formats.rigfile import save
 from welvo.formats.versions import name_version
-from welvo.patch.compare import compare
 from welvo.patch.index import Index
 from welvo.rig import edits
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
 from welvo.rig.edits import waive
+from welvo.rig.steps import Stopped
 from welvo.sheets import lists
 from welvo.sheets.catalogue import SHEETS, choices_about, columns_of, file_name, issue_of, make_pdf
 from welvo.sheets.labels import labels_of
 from welvo.sheets.lists import Material
 from welvo.sheets.pages import Pages, pngs
 from welvo.sheets.paper import PAPERS, STOCKS, Choices, Stock, read_stock
-from welvo.sheets.pdf import Stopped, shared
+from welvo.sheets.pdf import shared
 from welvo.sheets.pen import fitted, lacking, printable, width, wrapped
+from welvo.survey.compare import compare
 
 
 def material(rig: Rig) -> Material:

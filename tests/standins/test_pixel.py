@@ -7,11 +7,11 @@ import pytest
 from tests.standins.test_node import Clock, data
 from welvo.demo.gallery import gallery
 from welvo.formats.models import shipped
-from welvo.patch.along import pixel_places
+from welvo.matching.planned import full_plan
 from welvo.patch.index import Index
-from welvo.patch.planned import full_plan
 from welvo.protocols import artnet, ddp
 from welvo.rig.entered import SettingValue
+from welvo.runs.along import pixel_places
 from welvo.runs.bridge import set_right
 from welvo.standins.host import StandInError, attached, set_fault
 from welvo.standins.pixel import PixelDevice, PowerLost

@@ -15,44 +15,48 @@ from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 
 from welvo.app.session import Session
+from welvo.buses.edits import remember_addressing
+from welvo.buses.plan import bus_at
 from welvo.live import bus_link
-from welvo.live.bus_link import BusLine, HttpBus, Progress
+from welvo.live.bus_link import BusLine, BusProgress, HttpBus
 from welvo.live.device_link import HttpLink
 from welvo.live.device_link import session as http_session
 from welvo.live.jobs import Jobs
 from welvo.live.links import LinkError
+from welvo.matching.gear import bus_where, gear_wishes, seen_on
 from welvo.observed.values import BusSeen, Event, GearSeen
-from welvo.patch.bus_edits import remember_addressing
-from welvo.patch.bus_plan import bus_at
-from welvo.patch.gear import bus_where, gear_wishes, seen_on
 from welvo.protocols import dali
 from welvo.protocols.dali import To
 from welvo.rig.base import Refused
 from welvo.rig.notation import plural
 from welvo.rig.plan import model_of
 from welvo.rig.refs import PortRef
+from welvo.rig.steps import Stopped
 
 if TYPE_CHECKING:
     import concurrent.futures
 
 BLINKS_FOR = 10.0
 """Seconds for which gear shows itself when it is asked to (edition 2 of -102)."""
-Do = Callable[[BusLine, Progress], Awaitable[Any]]
+Do = Callable[[BusLine, BusProgress], Awaitable[Any]]
+if TYPE_CHECKING:
+    Under = tuple[PortRef, concurrent.futures.Future[Any], Callable[[Any], None], BusProgress | None]
+    """Work under way: where, its result, what is then done with it, and how far it is."""
 
 
 def _whatever_becomes_of(do: Do) -> Do:
     """Work that changes addresses, and a search after it in any case: what broke off has done a part. Gives what was
     found, and why it broke off."""
 
-    async def work(line: BusLine, p: Progress) -> tuple[BusSeen, str]:
+    async def work(line: BusLine, p: BusProgress) -> tuple[BusSeen, str]:
         broke = ""
         try:
             await do(line, p)
-        except bus_link.Stopped:
+        except Stopped:
             broke = "Stopped. "
         except LinkError as e:
             if p.stopped:
-                raise bus_link.Stopped from e  # who does not answer cannot be searched either
+                raise Stopped from e  # who does not answer cannot be searched either
             broke = f"{e} "
         p.stopped = False
         return await bus_link.search(line, True, p.told), broke
@@ -72,14 +76,14 @@ class BusWork(QObject):
         super().__init__()
         self._session, self._interface, self._password, self._quiet = session, interface, password, quiet
         self._jobs = Jobs()
-        self.progress: dict[PortRef, Progress] = {}
+        self.progress: dict[PortRef, BusProgress] = {}
         self.failed: dict[PortRef, str] = {}
         """Why the last work on a bus broke off."""
         self.staged: dict[PortRef, dict[int, int]] = {}
         """By bus: short addresses as they are, and as they shall be; only those that change."""
         self.blinking: tuple[PortRef, int] | None = None
         self._blinks_until = 0.0
-        self._futures: list[tuple[PortRef, concurrent.futures.Future[Any], Callable[[Any], None], Progress | None]] = []
+        self._futures: list[Under] = []
         self._shown: object = None
         session.replaced.connect(self.forget)
 
@@ -110,14 +114,14 @@ class BusWork(QObject):
 
     def _begin(self, ref: PortRef, do: Do, then: Callable[[Any], None]) -> None:
         """Begin a piece of work that the bus is busy with until `then` is given what it gave."""
-        progress = Progress()
+        progress = BusProgress()
         future = self._job(ref, do, progress)
         self.progress[ref] = progress
         self.failed.pop(ref, None)
         self._futures.append((ref, future, then, progress))
         self.changed.emit()
 
-    def _job(self, ref: PortRef, do: Do, progress: Progress) -> concurrent.futures.Future[Any]:
+    def _job(self, ref: PortRef, do: Do, progress: BusProgress) -> concurrent.futures.Future[Any]:
         """Do something on a bus, beside the window. Raises Refused while it is busy, or cannot be asked."""
         s = self._session
         d, model = s.rig.devices[ref.device], model_of(s.rig, ref.device)
@@ -169,7 +173,7 @@ class BusWork(QObject):
             words = f"{plural(len(pairs), 'gear', 'gear')} addressed on {ref.port}, {moved} otherwise than before."
             s.say(f"{broke}{words}", "error" if broke else "note")
 
-        async def do(line: BusLine, p: Progress) -> None:
+        async def do(line: BusLine, p: BusProgress) -> None:
             await bus_link.initialise(line, which, free, p.told, done)
 
         self._begin(ref, _whatever_becomes_of(do), then)
@@ -207,7 +211,7 @@ class BusWork(QObject):
             words = f"{plural(count, 'gear', 'gear')} {word} on {ref.port}, and found there."
             self._session.say(broke or words, "error" if broke else "note")
 
-        async def do(line: BusLine, p: Progress) -> None:
+        async def do(line: BusLine, p: BusProgress) -> None:
             await bus_link.move(line, moves, p.told)
 
         self._begin(ref, _whatever_becomes_of(do), then)
@@ -254,7 +258,7 @@ class BusWork(QObject):
 
     def identify(self, ref: PortRef, short: int) -> None:
         """Let one gear show itself for ten seconds."""
-        future = self._job(ref, lambda line, _: bus_link.identify(line, short), Progress())
+        future = self._job(ref, lambda line, _: bus_link.identify(line, short), BusProgress())
         self.blinking, self._blinks_until = (ref, short), time.monotonic() + BLINKS_FOR
         self._futures.append((ref, future, lambda _: None, None))  # so short that the bus is not busy with it
         self.changed.emit()
@@ -262,7 +266,7 @@ class BusWork(QObject):
     def _with_levels(self, ref: PortRef, act: Callable[[BusLine], Awaitable[None]]) -> None:
         there = self._there(ref)
 
-        async def do(line: BusLine, _: Progress) -> dict[int, int]:
+        async def do(line: BusLine, _: BusProgress) -> dict[int, int]:
             await act(line)
             return await bus_link.levels(line, there)
 
@@ -315,7 +319,7 @@ class BusWork(QObject):
             if progress and self.progress.get(ref) is progress:
                 del self.progress[ref]
             error = None if future.cancelled() else future.exception()
-            if isinstance(error, bus_link.Stopped) or (progress and progress.stopped and isinstance(error, LinkError)):
+            if isinstance(error, Stopped) or (progress and progress.stopped and isinstance(error, LinkError)):
                 self._session.say(f"Stopped on {ref.port}: {progress.doing if progress else ''}.", "warning")
             elif error or future.cancelled():
                 self.failed[ref] = str(error) if error else "It was stopped."

@@ -58,37 +58,47 @@ def _station(name: str, place: int) -> Command:
 
 
 def _page(name: str, help_text: str) -> Command:
-    return Command(f"page.{name}", "View", f"Patch: {name}", lambda w: w.show_page(name), help=help_text)
+    return Command(f"page.{name}", "View", f"Patch: {name}", lambda w: w.stations.show_page(name), help=help_text)
 
 
 def _zoom(name: str, place: int) -> Command:
     return Command(
-        f"zoom.{name}", "View", f"Zoom: {name}", lambda w: w.zoom_to(name), (f"Ctrl+{place}",), line=place == 1
+        f"zoom.{name}", "View", f"Zoom: {name}", lambda w: w.stations.zoom_to(name), (f"Ctrl+{place}",), line=place == 1
     )
 
 
 FILE = (
-    Command("new", "File", "New rig", lambda w: w.new_rig(), ("Ctrl+N",), "Begins an empty rig."),
-    Command("open", "File", "Open…", lambda w: w.open_dialog(), ("Ctrl+O",), "Opens a rig in place of this one."),
+    Command("new", "File", "New rig", lambda w: w.files.begin_new(), ("Ctrl+N",), "Begins an empty rig."),
+    Command("open", "File", "Open…", lambda w: w.files.ask_open(), ("Ctrl+O",), "Opens a rig in place of this one."),
     Command("demo", "File", "Open the Drift Gallery (demo)", lambda w: w.open_demo and w.open_demo()),
-    Command("save", "File", "Save", lambda w: w.save_soon(), ("Ctrl+S",), line=True),
-    Command("save-as", "File", "Save as…", lambda w: w.save_as(), ("Ctrl+Shift+S",)),
+    Command("save", "File", "Save", lambda w: w.files.save_soon(), ("Ctrl+S",), line=True),
+    Command("save-as", "File", "Save as…", lambda w: w.files.save_as(), ("Ctrl+Shift+S",)),
     Command(
         "import",
         "File",
         "Import…",
-        lambda w: w.import_dialog(),
+        lambda w: w.files.ask_import(),
         help="A table of fixtures (CSV, XLSX, ODS), a scene (MVR), or a fixture type (GDTF).",
         line=True,
     ),
-    Command("export", "File", "Export a list…", lambda w: w.export_list(), help="Any list as CSV, XLSX or ODS."),
+    Command("export", "File", "Export a list…", lambda w: w.files.export_list(), help="Any list as CSV, XLSX or ODS."),
     Command(
-        "export-scene", "File", "Export a scene…", lambda w: w.export_scene(), help="The rig as MVR, with GDTF in it."
+        "export-scene",
+        "File",
+        "Export a scene…",
+        lambda w: w.files.export_scene(),
+        help="The rig as MVR, with GDTF in it.",
     ),
     Command(
-        "print", "File", "Print…", lambda w: w.print_sheet(), ("Ctrl+P",), "Prints the sheet that is shown.", line=True
+        "print",
+        "File",
+        "Print…",
+        lambda w: w.stations.print_sheet(),
+        ("Ctrl+P",),
+        "Prints the sheet that is shown.",
+        line=True,
     ),
-    Command("rename", "File", "Rename the rig…", lambda w: w.rename(), help="What this installation is called."),
+    Command("rename", "File", "Rename the rig…", lambda w: w.files.rename(), help="What this installation is called."),
     Command("quit", "File", "Quit", lambda w: w.close(), ("Ctrl+Q",), line=True),
 )
 EDIT = (
@@ -111,36 +121,56 @@ EDIT = (
         shown=lambda w: _undo_words("Redo", w.session.history.redo_label),
     ),
     Command(
-        "add", "Edit", "Add…", lambda w: w.add_here(), ("Ctrl+Shift+I",), "Adds what the station holds.", line=True
+        "add", "Edit", "Add…", lambda w: w.stations.add(), ("Ctrl+Shift+I",), "Adds what the station holds.", line=True
     ),
-    Command("duplicate", "Edit", "Duplicate…", lambda w: w.duplicate(), ("Ctrl+Shift+D",), "Copies what is selected."),
+    Command(
+        "duplicate",
+        "Edit",
+        "Duplicate…",
+        lambda w: w.stations.duplicate(),
+        ("Ctrl+Shift+D",),
+        "Copies what is selected.",
+    ),
     Command(
         "lay-out",
         "Edit",
         "Lay out…",
-        lambda w: w.on_tapes(w.patch.panel.lay_out),
+        lambda w: w.stations.on_tapes(w.patch.panel.lay_out),
         ("Ctrl+Shift+L",),
         "Gives addresses to what is selected, shown on the tapes first.",
     ),
-    Command("pack", "Edit", "Pack this universe…", lambda w: w.on_tapes(w.patch.panel.pack), help="Closes its gaps."),
-    Command("paste", "Edit", "Paste from a spreadsheet…", lambda w: w.on_tapes(w.patch.paste_clipboard)),
+    Command(
+        "pack",
+        "Edit",
+        "Pack this universe…",
+        lambda w: w.stations.on_tapes(w.patch.panel.pack),
+        help="Closes its gaps.",
+    ),
+    Command("paste", "Edit", "Paste from a spreadsheet…", lambda w: w.stations.on_tapes(w.patch.paste_clipboard)),
     Command(
         "next-gap",
         "Edit",
         "Next gap that fits",
-        lambda w: w.on_tapes(w.patch.next_gap),
+        lambda w: w.stations.on_tapes(w.patch.next_gap),
         ("Ctrl+Shift+G",),
         "Goes to the next gap that holds what is selected.",
     ),
     Command("before", "Edit", "Selection before", lambda w: w.session.step_selection(True), ("Alt+Left",), line=True),
     Command("after", "Edit", "Selection after", lambda w: w.session.step_selection(False), ("Alt+Right",)),
-    Command("name", "Edit", "Name it…", lambda w: w.focus_name(), ("Ctrl+Shift+N",), "Goes to the name in the panel."),
-    Command("filter", "Edit", "Filter the list", lambda w: w.focus_filter(), ("Ctrl+F",)),
+    Command(
+        "name",
+        "Edit",
+        "Name it…",
+        lambda w: w.focusing.name(w.panel_place),
+        ("Ctrl+Shift+N",),
+        "Goes to the name in the panel.",
+    ),
+    Command("filter", "Edit", "Filter the list", lambda w: w.focusing.filter(w.drawer), ("Ctrl+F",)),
     Command(
         "jump",
         "Edit",
         "Jump…",
-        lambda w: w.focus_jump(),
+        lambda w: w.focusing.jump(),
         ("Ctrl+K",),
         "Goes to 207, 3.045, ribbon/27, 304/2, 207:5, run 1169, PENSTOCK 6 px 31, an IP address, a name or a command.",
     ),
@@ -152,30 +182,30 @@ VIEW = (
     Command("next-finding", "View", "Next finding", lambda w: w.step_finding(False), ("F8",)),
     Command("previous-finding", "View", "Previous finding", lambda w: w.step_finding(True), ("Shift+F8",)),
     *(_zoom(name, n) for n, name in enumerate(ZOOMS, 1)),
-    Command("zoom-in", "View", "Zoom in", lambda w: w.zoom_step(1), ("Ctrl++", "Ctrl+=")),
-    Command("zoom-out", "View", "Zoom out", lambda w: w.zoom_step(-1), ("Ctrl+-",)),
-    Command("zoom-whole", "View", "Zoom: whole universe", lambda w: w.zoom_to("Fit"), ("Ctrl+0",)),
+    Command("zoom-in", "View", "Zoom in", lambda w: w.stations.zoom_step(1), ("Ctrl++", "Ctrl+=")),
+    Command("zoom-out", "View", "Zoom out", lambda w: w.stations.zoom_step(-1), ("Ctrl+-",)),
+    Command("zoom-whole", "View", "Zoom: whole universe", lambda w: w.stations.zoom_to("Fit"), ("Ctrl+0",)),
     Command(
         "theme",
         "View",
         "Light theme",
-        lambda w: w.toggle_theme(),
-        shown=lambda w: "Dark theme" if w.light else "Light theme",
+        lambda w: w.looks.toggle_theme(),
+        shown=lambda w: "Dark theme" if w.looks.light else "Light theme",
         line=True,
     ),
     Command(
         "text",
         "View",
         "Larger text",
-        lambda w: w.toggle_text(),
-        shown=lambda w: "Smaller text" if w.large else "Larger text",
+        lambda w: w.looks.toggle_text(),
+        shown=lambda w: "Smaller text" if w.looks.large else "Larger text",
     ),
     Command(
         "follow-desktop",
         "View",
         "Theme and text as the desktop has them",
-        lambda w: w.follow_desktop(),
-        when=lambda w: not w.follows_desktop,
+        lambda w: w.looks.follow_desktop(),
+        when=lambda w: not w.looks.follows_desktop,
         help="Light or dark and the size of text follow the desktop's settings, also when these change.",
     ),
     Command(
@@ -186,15 +216,17 @@ VIEW = (
         shown=lambda w: "Hide the panel" if w.panel_shown else "Show the panel",
     ),
     Command("full-screen", "View", "Full screen", lambda w: w.toggle_full_screen(), ("F11",)),
-    Command("next-region", "", "Next region of the window", lambda w: w.next_region(False), ("F6",)),
-    Command("previous-region", "", "Previous region of the window", lambda w: w.next_region(True), ("Shift+F6",)),
+    Command("next-region", "", "Next region of the window", lambda w: w.focusing.next_region(False), ("F6",)),
+    Command(
+        "previous-region", "", "Previous region of the window", lambda w: w.focusing.next_region(True), ("Shift+F6",)
+    ),
 )
 OUTPUT = (
     Command(
         "arm",
         "Output",
         "Arm",
-        lambda w: w.toggle_arm(),
+        lambda w: w.output.toggle_arm(),
         help="Lets levels leave this computer, or ends all streams. Without arming, only questions for devices leave.",
         shown=lambda w: "Disarm" if w.network.armed else "Arm",
     ),
@@ -244,17 +276,17 @@ OUTPUT = (
         "quiet",
         "Output",
         "Send nothing before arming",
-        lambda w: w.toggle_quiet(),
+        lambda w: w.output.toggle_quiet(),
         help="Before arming, Welvo asks for devices every 2.6 seconds and joins the groups of the universes it hears. "
         "Quiet, not even that leaves this computer, and only what is sent to it or to everyone is heard.",
         shown=lambda w: "Ask for devices again" if w.network.quiet else "Send nothing before arming",
     ),
 )
 HELP = (
-    Command("help", "Help", "Help on what has the focus", lambda w: w.help_here(), ("F1",)),
-    Command("guide", "Help", "Guide", lambda w: w.show_guide(), help="The guide, with its pictures."),
-    Command("keys", "Help", "Keys", lambda w: w.show_keys()),
-    Command("about", "Help", "About Welvo", lambda w: w.show_about()),
+    Command("help", "Help", "Help on what has the focus", lambda w: w.help.here(), ("F1",)),
+    Command("guide", "Help", "Guide", lambda w: w.help.guide(), help="The guide, with its pictures."),
+    Command("keys", "Help", "Keys", lambda w: w.help.keys()),
+    Command("about", "Help", "About Welvo", lambda w: w.help.about()),
 )
 COMMANDS = (*FILE, *EDIT, *VIEW, *OUTPUT, *HELP)
 BY_ID = {c.id: c for c in COMMANDS}

@@ -19,12 +19,12 @@ from welvo.app.widgets.literal import literal, visible
 from welvo.app.widgets.painting import CENTRE, RIGHT, box, row, text, width_of
 from welvo.app.widgets.theme import THEME
 from welvo.formats.files import path_to_text, shown_name
-from welvo.patch.target import find_target
 from welvo.rig.base import Refused
 from welvo.rig.lookup import call, universes_in_order
 from welvo.rig.notation import natural, say_place
 from welvo.rig.protocol import say_wire
 from welvo.rig.refs import Goto
+from welvo.survey.target import find_target
 
 
 class ArmSwitch(QWidget):

@@ -23,8 +23,8 @@ from welvo.live.links import LinkError
 from welvo.live.listener import Listener
 from welvo.live.rdm_link import Gateways, Talk, find
 from welvo.live.rdm_serial import SerialRdm
+from welvo.matching.lamps import LINE, Wish, port_address, searched, wishes
 from welvo.observed.values import Event, Lamp, PortAt
-from welvo.patch.lamps import LINE, Wish, port_address, searched, wishes
 from welvo.protocols.rdm import say_uid
 from welvo.rig.base import Refused
 from welvo.rig.notation import plural

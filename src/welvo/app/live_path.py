@@ -6,8 +6,8 @@ from welvo.app.network import Network
 from welvo.app.session import Session
 from welvo.bench.seeing import chain, port_for
 from welvo.bench.why import Look
-from welvo.patch.path import Path
-from welvo.patch.target import Target, of_item
+from welvo.survey.path import Path
+from welvo.survey.target import Target, of_item
 
 SETTLE = 0.6
 """Seconds after a change of levels in which a difference on the way is none yet: packets take their time."""

@@ -98,7 +98,7 @@ def start_demo(window: Window) -> None:
     """Put the demo rig in and start its stand-ins. It listens on loopback and nowhere else."""
     from welvo.live.interfaces import LOOPBACK
 
-    if not window.may_leave():
+    if not window.files.may_leave():
         return
     try:
         demo = Demo()
@@ -142,7 +142,7 @@ def run(arguments: list[str]) -> int:
     if demo:
         start_demo(window)
     elif arguments:
-        window.open_file(Path(arguments[0]))
+        window.files.open(Path(arguments[0]))
     bell = Doorbell(window)
     window.on_close.append(bell.close)
     QTimer.singleShot(300, window, lambda: window.bench)  # so that the first blackout does not wait for it
@@ -150,9 +150,9 @@ def run(arguments: list[str]) -> int:
     QTimer.singleShot(2500, window, collect_here(app).settle)  # nor before everything that comes with the start
     if said:
         session.say(said, "warning")
-    QTimer.singleShot(0, window, window.look_for_lost)
+    QTimer.singleShot(0, window, window.lost.look)
     if window.network.missing:
-        QTimer.singleShot(0, window, window.ask_interface)
+        QTimer.singleShot(0, window, window.output.ask_interface)
     code = app.exec()
     window.shut()
     sys.excepthook, threading.excepthook = sys.__excepthook__, threading.__excepthook__

@@ -31,19 +31,21 @@ from welvo.live.engine_main import NOBODY
 from welvo.live.interfaces import LOOPBACK, Interface, interface_of, trouble_of
 from welvo.live.links import ArtNetLink, port_levels, port_octets
 from welvo.live.listener import Listener
+from welvo.live.messages import OctetsOut, Out, rows_in
 from welvo.live.output import kept_back, rows_of, sent_feeds, streams
 from welvo.live.status import StatusWatch
 from welvo.live.worker import Fault
+from welvo.matching.planned import full_plan
 from welvo.observed.values import Event, SourceSeen
-from welvo.patch.planned import full_plan
 from welvo.patience import crowding, steady
 from welvo.rig.base import Refused
 from welvo.rig.document import Change
 from welvo.rig.entered import SettingValue
-from welvo.rig.lookup import feeds_of
+from welvo.rig.lookup import feeds_of, joined_wires
 from welvo.rig.notation import plural
 from welvo.rig.plan import model_of, say_setting, split_key
-from welvo.rig.protocol import PROTOCOLS
+from welvo.rig.protocol import PROTOCOLS, USUAL
+from welvo.rig.wiring import BY_ARTNET
 from welvo.settings.artnet import TakenAlong, whole_pages
 
 REPLACE_AFTER = 2.0
@@ -115,7 +117,7 @@ class Network(QObject):
         """Universes that are sent by the routes of another sender while armed."""
         self.listener: Listener | None = None
         self.engine: EngineProcess | None = None
-        self._sent: list[dict[str, Any]] = []
+        self._sent: list[Out] = []
         self._dirty = True
         self._moved_at = 0.0
         self._advanced_at = time.monotonic()
@@ -171,7 +173,7 @@ class Network(QObject):
             threading.Thread(target=lambda: self._said.extend(listener.problems), daemon=True).start()
 
     def _universes(self) -> list[int]:
-        return [f.wire for f in self.session.rig.feeds.values() if f.protocol == "sacn"]
+        return joined_wires(self.session.rig)
 
     def use(self, interface: Interface) -> None:
         """Change the interface: output is disarmed first, then everything is heard anew."""
@@ -355,7 +357,7 @@ class Network(QObject):
             self._look_at_output()
             self.armed_changed.emit()
 
-    def _streams(self) -> list[dict[str, Any]]:
+    def _streams(self) -> list[Out]:
         defaults = {uid: f.tobytes() for uid, f in self.levels.frames(self.session.index, defaults_only=True).items()}
         heard = self.listener.heard() if self.listener else {}
         return streams(
@@ -421,16 +423,16 @@ class Network(QObject):
         rows: set[int] = set()
         held: set[int] = set()
         for spec in self._sent:
-            mine = {spec["row"], *(p[0] for p in spec.get("parts", ()))}
+            mine = rows_in(spec)
             rows |= mine
-            why = state.wrong.get(spec["id"], "")
+            why = state.wrong.get(spec.id, "")
             if not why and state.kind == "silent":
                 why = "the output process does not answer"
             if why:
                 held |= mine
                 by_reason.setdefault(why, set()).update(mine)
                 if why != NOBODY:
-                    stuck |= dict.fromkeys(spec["feeds"], why)
+                    stuck |= dict.fromkeys(spec.feeds, why)
         going = rows - held
         if self._kept_back[0] is not rig or self._kept_back[1] != self.borrowed:
             self._kept_back = (rig, self.borrowed, kept_back(rig, self.borrowed))
@@ -534,7 +536,9 @@ class Network(QObject):
             or change.ids("senders")
             or change.ids("uses")
             or "use" in change.ids("rig")
-            or ((change.ids("fixtures") or change.ids("elements")) and any("parts" in s for s in self._sent))
+            or (
+                (change.ids("fixtures") or change.ids("elements")) and any(isinstance(s, OctetsOut) for s in self._sent)
+            )
         ):
             if len(self.session.rig.universes) != self.engine.rows:
                 self.disarm()
@@ -691,7 +695,7 @@ class Network(QObject):
         plan = full_plan(self.session.index, device)
         values: dict[str, SettingValue] = {k: plan[k] for k in keys if k in plan}
         heard = self.listener.heard().get(d.ip) if self.listener else None
-        if not model or heard is None or "artnet" not in model.links:
+        if not model or heard is None or BY_ARTNET not in model.links:
             return values, []
         return whole_pages(model, heard, values, plan)
 
@@ -726,7 +730,7 @@ class Network(QObject):
             )
             return False
         names = ", ".join(
-            f"{k} {say_setting(model.spec(split_key(k)[1]), v, str(plan.get(split_key(k)[0] + '.protocol', 'sacn')))}"
+            f"{k} {say_setting(model.spec(split_key(k)[1]), v, str(plan.get(split_key(k)[0] + '.protocol', USUAL)))}"
             for k, v in values.items()
         )
         self.session.note_written(device, values, f"pushed {names}")

@@ -13,15 +13,15 @@ from welvo.app.widgets import marks
 from welvo.app.widgets.literal import literal, rows_tip
 from welvo.app.widgets.painting import CENTRE, box, fitting, text
 from welvo.app.widgets.theme import THEME
-from welvo.patch.path import Hop, Joint, Light, Path, path
-from welvo.patch.planned import compared
-from welvo.patch.target import Target, of_item
+from welvo.matching.planned import compared
 from welvo.rig.buses import NO_BUS
 from welvo.rig.lookup import call, used_by
 from welvo.rig.notation import plural
 from welvo.rig.plan import model_of, split_owner
 from welvo.rig.protocol import say_wire
 from welvo.rig.refs import Goto, PortRef
+from welvo.survey.path import Hop, Joint, Light, Path, path
+from welvo.survey.target import Target, of_item
 
 ROLES = ("level", "universe", "feed", "device", "port", "line", "lamp")
 

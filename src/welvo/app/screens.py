@@ -20,10 +20,10 @@ from welvo.app.main import Demo, make_window
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.face_editor import FaceEditor
 from welvo.app.window import Window
+from welvo.buses.edits import toggle_group
 from welvo.formats.rigfile import save
 from welvo.formats.versions import name_version
-from welvo.patch.bus_edits import toggle_group
-from welvo.patch.lamps import bind_all
+from welvo.matching.lamps import bind_all
 from welvo.patience import Limit
 from welvo.rig import edits
 from welvo.rig.profile import Spot
@@ -214,7 +214,7 @@ def _bus_initialise(w: Window) -> None:
 
 def _find(w: Window) -> QDialog:
     """The same controller as it comes out of its box, at its factory address."""
-    w.set_look("dark", 0)
+    w.looks.choose("dark", 0)
     STAND_INS[0].stop()
     folder = tempfile.mkdtemp(prefix="welvo-screens-")
     file, state = Path(folder) / "rig.welvo", Path(folder) / "state.toml"
@@ -274,7 +274,7 @@ def _sheet_labels(w: Window) -> None:
 
 
 def _sheet_map(w: Window) -> None:
-    w.set_look("light", 0)
+    w.looks.choose("light", 0)
     w.sheets.choices.only_selected = False
     w.sheets.choices.about = "3"
     w.sheets.choose("map")
@@ -283,7 +283,7 @@ def _sheet_map(w: Window) -> None:
 
 
 def _versions(w: Window) -> None:
-    w.set_look("dark", 0)
+    w.looks.choose("dark", 0)
     s = w.session
     s.edit(edits.move, "f207", 0, "u3", 431)
     s.edit(edits.remove_items, ["f118b"])

@@ -15,10 +15,9 @@ from welvo.checks.checker import Checker, Report
 from welvo.formats.files import ChangedOnDisk, RigFileError, Stamp
 from welvo.formats.rigfile import open_rig
 from welvo.formats.rigfile import save as write_rig
+from welvo.matching.lamps import Pair, paired
 from welvo.observed.values import NOTHING, Event, Observed, Written
 from welvo.patch.index import Followed, Index, Taker
-from welvo.patch.lamps import Pair, paired
-from welvo.patch.target import Target, find_target, of_item, of_pixel, of_segment, of_slot
 from welvo.patience import clock_moved, steady
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Edit, Rig, everything
@@ -27,6 +26,7 @@ from welvo.rig.notation import thousands
 from welvo.rig.references import broken_by
 from welvo.rig.refs import BUS, PortRef, SegmentRef
 from welvo.rig.wiring import Port
+from welvo.survey.target import Target, find_target, of_item, of_pixel, of_segment, of_slot
 
 NO_PORT = Port()
 MANY = 20_000
@@ -382,14 +382,6 @@ class Session(QObject):
         except (Refused, KeyError):
             return None
         return None
-
-    def can_go_to(self, text: str) -> bool:
-        """Whether a text names a place of this rig."""
-        try:
-            find_target(self.index, text)
-        except Refused:
-            return False
-        return True
 
     def go_to(self, text: str) -> bool:
         """Select the place that a text names, however it is said."""

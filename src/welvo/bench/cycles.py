@@ -13,7 +13,6 @@ from msgspec import Struct, field
 
 from welvo.bench.levels import Hold, faders, light_up, pixel_functions
 from welvo.bench.picking import pixels_in
-from welvo.patch.along import piece_name
 from welvo.patch.index import Index
 from welvo.patch.slot_words import slot_word
 from welvo.rig.attributes import family_of, word_for
@@ -21,6 +20,7 @@ from welvo.rig.base import Refused
 from welvo.rig.counting import SLOTS
 from welvo.rig.lookup import call
 from welvo.rig.notation import plural, say_place
+from welvo.runs.along import piece_name
 
 MOST_STEPS = 20_000
 COLOURS = ("ColorAdd_R", "ColorAdd_G", "ColorAdd_B", "ColorAdd_W")

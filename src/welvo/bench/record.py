@@ -11,11 +11,12 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Literal
 
+from welvo.matching.planned import full_plan
 from welvo.patch.index import Index
-from welvo.patch.planned import full_plan
 from welvo.patch.set_on import set_on
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
+from welvo.rig.kept import table_of
 from welvo.rig.lookup import call
 from welvo.rig.notation import say_place
 from welvo.rig.tested import RESULTS, Tested, TestRecord, TestResult
@@ -106,15 +107,13 @@ def standing(index: Index, of: str) -> Standing:
     return last.result if last.facts == facts(index, of) else "woken"
 
 
-_known: tuple[Rig | None, dict[str, Standing]] = (None, {})
-
-
 def standings(index: Index) -> dict[str, Standing]:
     """How everything stands that was ever tested. Worked out once for each rig: tapes ask for it at every painting."""
-    global _known
-    if _known[0] is not index.rig:
-        _known = (index.rig, {of: standing(index, of) for of in index.rig.tests})
-    return _known[1]
+    last: dict[str, tuple[Rig, dict[str, Standing]]] = table_of("tests of a rig", 1)
+    known = last.get("")
+    if known is None or known[0] is not index.rig:
+        known = last[""] = (index.rig, {of: standing(index, of) for of in index.rig.tests})
+    return known[1]
 
 
 def lines(index: Index, subjects: Iterable[str]) -> list[Line]:

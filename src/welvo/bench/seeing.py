@@ -8,15 +8,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any, Protocol
 
+from welvo.matching.leaving import proof as seen_leaving
 from welvo.observed.values import Observed, SourceSeen
 from welvo.patch.index import Index
-from welvo.patch.path import Light, Path, path
-from welvo.patch.place_ways import on_cable
-from welvo.patch.target import Target
 from welvo.rig.document import Rig
 from welvo.rig.lookup import feeds_of
 from welvo.rig.plan import port_of_fixture, ports_taking
-from welvo.runs.leaving import proof as seen_leaving
+from welvo.survey.path import Light, Path, path
+from welvo.survey.place_ways import on_cable
+from welvo.survey.target import Target
 
 
 class Sight(Protocol):

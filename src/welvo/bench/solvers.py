@@ -16,7 +16,6 @@ from typing import Generic, TypeVar
 
 from msgspec import Struct
 
-from welvo.patch.cable import Piece, Stream, place_in
 from welvo.patch.index import Index
 from welvo.patch.set_on import set_on
 from welvo.rig.attributes import word_for
@@ -26,6 +25,7 @@ from welvo.rig.counting import SLOTS
 from welvo.rig.lookup import universe_by_number
 from welvo.rig.notation import plural
 from welvo.runs.bridge import substitute
+from welvo.runs.cable import Piece, Stream, place_in
 
 T = TypeVar("T", bound=Hashable)
 

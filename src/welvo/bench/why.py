@@ -19,12 +19,10 @@ from msgspec.structs import replace
 from welvo.bench.levels import Levels, function_key, turned
 from welvo.checks.checker import Report
 from welvo.checks.registry import RULES, Finding, Fix, Stage
+from welvo.matching.planned import compared
 from welvo.observed.values import Observed, SourceSeen
-from welvo.observed.wire import TIMEOUTS, called, rivals
-from welvo.patch.fixture_card import woken
+from welvo.observed.wire import called, rivals
 from welvo.patch.index import BY_PIXEL, Index, Span
-from welvo.patch.path import Path, Reason
-from welvo.patch.planned import compared
 from welvo.patch.slot_words import letters_of
 from welvo.rig.attributes import family_of, word_for
 from welvo.rig.counting import SLOTS
@@ -35,6 +33,8 @@ from welvo.rig.protocol import PROTOCOLS, say_wire
 from welvo.rig.refs import NOWHERE, Goto
 from welvo.settings.artnet import heard_port
 from welvo.settings.compare import SettingLine, is_live
+from welvo.survey.fixture_card import woken
+from welvo.survey.path import Path, Reason
 
 FrameOf = Callable[[str], bytes | None]
 STAGES: tuple[Stage, ...] = get_args(Stage)
@@ -218,13 +218,6 @@ def _pixels_dark(index: Index, key: str, frame_of: FrameOf) -> str:
         if any(frame[span.first - 1 : min(span.last, len(frame))]):
             return ""
     return "All its components are at 0." if known else ""
-
-
-def held_dark(index: Index, levels: Levels, key: str) -> str:
-    """What is held on the Bench itself keeps dark; an item without an address is judged by what is held for it."""
-    if index.spans(key):
-        return dark_by(index, key, lambda uid: levels.frame(index, uid).tobytes())
-    return ""
 
 
 def _level(look: Look) -> Iterator[Cause]:
@@ -419,7 +412,7 @@ def _wire(look: Look) -> Iterator[Cause]:
         )
         yield Cause(words, stage="wire", code="rival", do=f"Close {called(others[0])}.", goto=goto)
     for s in seen:
-        limit = TIMEOUTS.get(s.protocol, 2.5)
+        limit = PROTOCOLS[s.protocol].lost_after
         if s.gap > limit:
             who = "The Bench" if s.own else called(s)
             words = f"{who} was silent for {s.gap:.1f} s on {wire}: receivers lose it after {limit:g} s."

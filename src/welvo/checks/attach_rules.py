@@ -12,8 +12,6 @@ from msgspec.structs import replace
 
 from welvo.checks.registry import Context, Fix, Found, PortHere, rule
 from welvo.checks.run_rules import streams
-from welvo.patch.along import piece_name
-from welvo.patch.cable import Piece
 from welvo.rig.colours import word_of
 from welvo.rig.counting import free_between
 from welvo.rig.document import Edit, Rig
@@ -22,6 +20,8 @@ from welvo.rig.notation import plural, say_place, say_stretch, thousands
 from welvo.rig.patched import NOWHERE, Element
 from welvo.rig.plan import model_of
 from welvo.rig.refs import Goto, PortRef, to_run
+from welvo.runs.along import piece_name
+from welvo.runs.cable import Piece
 from welvo.runs.edits import (
     change_segment,
     follow_cable,

@@ -6,13 +6,13 @@ import math
 from collections.abc import Iterator
 from functools import partial
 
+from welvo.buses.edits import set_bus
+from welvo.buses.inputs import inputs_of, truth_table
+from welvo.buses.plan import BusHere, bus_at, bus_of, bus_ports, timing
 from welvo.checks.registry import Context, Fix, Found, PortHere, rule
+from welvo.matching.gear import LABELS, can_follow, faults, gear_lines, seen_on
+from welvo.matching.planned import full_plan
 from welvo.observed.values import BusSeen
-from welvo.patch.bus_edits import set_bus
-from welvo.patch.bus_inputs import inputs_of, truth_table
-from welvo.patch.bus_plan import BusHere, bus_at, bus_of, bus_ports, timing
-from welvo.patch.gear import LABELS, can_follow, faults, gear_lines, seen_on
-from welvo.patch.planned import full_plan
 from welvo.protocols.dali import COLOUR
 from welvo.rig.abilities import gives
 from welvo.rig.buses import CONTROLS, Gear

@@ -26,15 +26,15 @@ import welvo.checks.patch_rules
 import welvo.checks.profile_rules
 import welvo.checks.run_rules
 import welvo.checks.sender_rules  # noqa: F401  (importing registers the rules)
+from welvo.buses.plan import bus_of
 from welvo.checks.registry import RULES, SEVERITIES, Context, Finding, Scope, Subject
+from welvo.matching.lamps import LINE
 from welvo.observed.values import NOTHING, SILENT_AFTER, Observed
-from welvo.patch.bus_plan import bus_of
-from welvo.patch.cable import Cables
 from welvo.patch.index import Followed, Index
-from welvo.patch.lamps import LINE
 from welvo.protocols.rdm import say_uid
 from welvo.rig.document import Change, Rig
 from welvo.rig.refs import PortRef
+from welvo.runs.cable import Cables
 
 
 class Report(Struct, frozen=True):

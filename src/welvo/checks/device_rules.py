@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from functools import partial
 
 from welvo.checks.registry import Context, Fix, Found, rule
+from welvo.matching.planned import compared, full_plan
 from welvo.observed.values import SILENT_AFTER, Heard, HeardPort, Said
-from welvo.patch.planned import compared, full_plan
 from welvo.rig.addresses import differing_part, same_network, say_network
 from welvo.rig.edits import plan_setting
 from welvo.rig.lookup import used

@@ -168,11 +168,11 @@ def broadcast(ctx: Context, fid: str) -> Iterator[Found]:
     matters="sACN has no universe 0, so a device that switches between the two cannot name it; new devices may "
     "refuse it.",
     put_right="Use 0/0/1 or higher, in the device as well.",
-    candidates=lambda ctx: ctx.feeds_like(lambda f: f.wire == 0),
+    candidates=lambda ctx: ctx.feeds_like(lambda f: f.wire in PROTOCOLS[f.protocol].deprecated),
 )
 def port_address_zero(ctx: Context, fid: str) -> Iterator[Found]:
     feed = ctx.rig.feeds[fid]
-    if feed.protocol == "artnet" and feed.wire == 0:
+    if feed.wire in PROTOCOLS[feed.protocol].deprecated:
         number = ctx.rig.universes[feed.universe].number if feed.universe in ctx.rig.universes else 0
         yield Found(
             title=f"Universe {number} goes out as Art-Net 0/0/0",
@@ -207,7 +207,7 @@ def two_senders(ctx: Context, fid: str) -> Iterator[Found]:
         wire = say_wire(feed.protocol, feed.wire)
         lower = feed.priority - 10
         fixes = []
-        if feed.protocol == "sacn" and lower >= 0:
+        if PROTOCOLS[feed.protocol].has_priority and lower >= 0:
             label = f"send {wire} from {ctx.rig.senders[feed.sender].name} at {lower}"
             fixes = [
                 Fix(

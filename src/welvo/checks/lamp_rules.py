@@ -7,8 +7,7 @@ from functools import partial
 from typing import Any
 
 from welvo.checks.registry import Context, Fix, Found, rule
-from welvo.patch.index import Index
-from welvo.patch.lamps import (
+from welvo.matching.lamps import (
     LampLine,
     Pair,
     against_profile,
@@ -18,6 +17,7 @@ from welvo.patch.lamps import (
     take_addresses,
     wishes,
 )
+from welvo.patch.index import Index
 from welvo.patch.set_on import set_on
 from welvo.protocols.rdm import say_uid
 from welvo.rig.base import Refused

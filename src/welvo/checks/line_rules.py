@@ -10,20 +10,20 @@ from msgspec.structs import replace
 
 from welvo.checks.registry import Context, Fix, Found, PortHere, rule
 from welvo.checks.run_rules import streams
-from welvo.patch.along import components_of, piece_name
-from welvo.patch.cable import Piece, Stream
 from welvo.rig.document import Edit, Rig
 from welvo.rig.lookup import call
 from welvo.rig.notation import plural, say_place
 from welvo.rig.plan import model_of
 from welvo.rig.refs import Goto, PortRef, to_run
 from welvo.rig.runs import Segment
+from welvo.runs.along import components_of, piece_name
 from welvo.runs.bridge import demands, first_free, goes_on, meets, rows, set_right
+from welvo.runs.cable import Piece, Stream
 from welvo.runs.claims import split_ports
 from welvo.runs.edits import change_segment
 from welvo.runs.lamps import not_driven, overflow, too_close
-from welvo.runs.lines import UNIT_LOADS, LineSum, Stop, line_sum, plug_of
 from welvo.runs.power import joints, stretches
+from welvo.survey.lines import UNIT_LOADS, LineSum, Stop, line_sum, plug_of
 
 
 def _bridges(here: PortHere) -> tuple[str, str, Stream | None, list[Piece]]:

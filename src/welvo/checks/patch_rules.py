@@ -8,7 +8,6 @@ from functools import partial
 from msgspec.structs import replace
 
 from welvo.checks.registry import Context, Fix, Found, goto_of, rule, subject_of
-from welvo.patch.fixture_card import untick_lamps, woken
 from welvo.patch.index import Index, Span
 from welvo.patch.laying import Laying, lay, next_free
 from welvo.patch.set_on import set_on
@@ -23,6 +22,7 @@ from welvo.rig.notation import plural, say_place
 from welvo.rig.patched import Element
 from welvo.rig.refs import Goto
 from welvo.rig.switches import reach
+from welvo.survey.fixture_card import untick_lamps, woken
 
 
 def move_fix(

@@ -7,18 +7,18 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, Literal, NamedTuple
 
+from welvo.matching.lamps import Pair, paired, searched
 from welvo.observed.values import Observed, SourceSeen
-from welvo.patch.cable import Stream
 from welvo.patch.index import Index, Taker
-from welvo.patch.lamps import Pair, paired, searched
-from welvo.patch.traffic import Traffic, traffic, traffic_facts
-from welvo.patch.wires import ports_by_feed
 from welvo.rig.document import Change, Edit, Rig
 from welvo.rig.protocol import PROTOCOLS, Protocol
 from welvo.rig.refs import BUS, NOWHERE, Goto, PortRef, to_run
 from welvo.rig.wiring import Feed, Port
+from welvo.runs.cable import Stream
 from welvo.runs.claims import Claim
 from welvo.runs.power import Load, loads
+from welvo.survey.traffic import Traffic, traffic, traffic_facts
+from welvo.survey.wires import ports_by_feed
 
 Severity = Literal["error", "warning", "note"]
 Scope = Literal["universe", "item", "profile", "use", "feed", "device", "port", "rig"]

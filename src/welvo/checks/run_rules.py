@@ -8,8 +8,6 @@ from functools import partial
 from msgspec.structs import replace
 
 from welvo.checks.registry import Context, Fix, Found, PortHere, rule
-from welvo.patch.along import element_pixel, piece_name
-from welvo.patch.cable import Stream
 from welvo.rig.abilities import ability
 from welvo.rig.counting import HIGHEST_SACN
 from welvo.rig.document import Edit, Rig, put
@@ -21,6 +19,8 @@ from welvo.rig.plan import model_of, nothing_out, universe_size
 from welvo.rig.protocol import say_protocol, say_wire
 from welvo.rig.refs import Goto, PortRef, to_run
 from welvo.rig.wiring import ABILITIES
+from welvo.runs.along import element_pixel, piece_name
+from welvo.runs.cable import Stream
 from welvo.runs.claims import meetings
 from welvo.runs.edits import (
     begin_and_make,

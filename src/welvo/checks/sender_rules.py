@@ -6,9 +6,7 @@ from collections.abc import Iterator
 from functools import partial
 
 from welvo.checks.registry import Context, Fix, Found, rule
-from welvo.patch.capacity import universes_taken
 from welvo.patch.limits import slots_of_port
-from welvo.patch.traffic import dmx_rate, say_bits
 from welvo.rig.abilities import ability
 from welvo.rig.edits import set_feed, set_universe
 from welvo.rig.lookup import universe_by_number, used
@@ -17,6 +15,8 @@ from welvo.rig.plan import model_of
 from welvo.rig.protocol import PROTOCOLS, say_protocol, say_wire
 from welvo.rig.refs import Goto
 from welvo.rig.wiring import Feed, Sender
+from welvo.survey.capacity import universes_taken
+from welvo.survey.traffic import dmx_rate, say_bits
 
 
 def _is_used(ctx: Context, feed: Feed) -> bool:
@@ -345,12 +345,14 @@ def line_without_frames(ctx: Context, fid: str) -> Iterator[Found]:
 )
 def sync_carries(ctx: Context, fid: str) -> Iterator[Found]:
     feed = ctx.rig.feeds[fid]
-    if feed.protocol != "sacn" or not feed.sync or not ctx.feeds_by_wire.get(("sacn", feed.sync)):
+    if not PROTOCOLS[feed.protocol].sync_universe or not feed.sync:
+        return
+    if not ctx.feeds_by_wire.get((feed.protocol, feed.sync)):
         return
     wire = say_wire(feed.protocol, feed.wire)
     yield Found(
-        title=f"{wire} waits for sACN {feed.sync}, which carries levels itself",
-        reason=f"sACN {feed.sync} is planned as a universe of levels.",
+        title=f"{wire} waits for {say_wire(feed.protocol, feed.sync)}, which carries levels itself",
+        reason=f"{say_wire(feed.protocol, feed.sync)} is planned as a universe of levels.",
         facts={"wire": wire, "sync": feed.sync},
         where=wire,
         goes_to=Goto("feed", fid),

@@ -109,8 +109,9 @@ def why_(file: Path, target: str, interface: str, seconds: float, password: str,
     from welvo.bench.why import Look, diagnose
     from welvo.checks.checker import check
     from welvo.patch.index import Index
-    from welvo.patch.target import find_target
     from welvo.rig.base import Refused
+    from welvo.rig.lookup import joined_wires
+    from welvo.survey.target import find_target
 
     rig = load_rig(file)
     index = Index(rig)
@@ -121,7 +122,7 @@ def why_(file: Path, target: str, interface: str, seconds: float, password: str,
     if not asked.key:
         fail(f"Nothing is patched at {asked.label}; ask for a lamp or an element.")
     where = interface_at(interface)
-    with listening(where, [f.wire for f in rig.feeds.values() if f.protocol == "sacn"]) as listener:
+    with listening(where, joined_wires(rig)) as listener:
         observed = observe(rig, where, listener, seconds, password)
         sight = _Sight(rig, listener)
         now = steady()
@@ -260,28 +261,21 @@ def _send(recording: Any, where: Any, to: str, speed: float) -> dict[str, int]:
     an earlier state.
     """
     from welvo.live.engine import EngineError, EngineProcess
+    from welvo.live.messages import UniverseOut
     from welvo.protocols import sacn
     from welvo.rig.base import Refused
     from welvo.rig.notation import read_ip
+    from welvo.rig.protocol import PROTOCOLS
 
     wires = recording.wires
     try:
         target = read_ip(to) if to else ""
     except Refused as e:
         fail(str(e))
-    if not target and any(protocol == "artnet" for protocol, _ in wires):
+    if not target and not all(PROTOCOLS[protocol].in_groups for protocol, _ in wires):
         fail("It holds Art-Net: say with --to which device it goes to.")
     specs = [
-        {
-            "id": f"{protocol} {wire}",
-            "row": n,
-            "protocol": protocol,
-            "wire": wire,
-            "to": [target or sacn.group(wire)],
-            "priority": 100,
-            "rate": 44,
-            "rule": "change",
-        }
+        UniverseOut(f"{protocol} {wire}", protocol, wire, (target or sacn.group(wire),), row=n)
         for n, (protocol, wire) in enumerate(wires)
     ]
     try:
@@ -291,7 +285,7 @@ def _send(recording: Any, where: Any, to: str, speed: float) -> dict[str, int]:
     # a universe that is heard later in the capture begins with its first levels: never with a blackout of its own
     levels = {f.wire: f.levels for f in reversed(recording.frames) if not f.ended}
     heard: set[Any] = set()
-    on: list[dict[str, Any]] | None = None
+    on: list[UniverseOut] | None = None
     try:
         begun = time.monotonic()
         with contextlib.suppress(KeyboardInterrupt):
@@ -308,7 +302,7 @@ def _send(recording: Any, where: Any, to: str, speed: float) -> dict[str, int]:
         status = engine.status()
     finally:
         engine.stop()
-    return {"packets": status.get("sent", 0), "errors": status.get("errors", 0)}
+    return {"packets": status.sent, "errors": status.errors}
 
 
 @app.command()

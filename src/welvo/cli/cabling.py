@@ -11,8 +11,8 @@ import click
 from welvo.cli.base import FILE, app, as_json_option, fail, load_rig, rig_file, say_json
 
 if TYPE_CHECKING:
-    from welvo.patch.cable import Cables, Stream
     from welvo.rig.document import Rig
+    from welvo.runs.cable import Cables, Stream
 
 
 @app.command()
@@ -50,8 +50,8 @@ def runs(
     from welvo.formats.files import RigFileError
     from welvo.formats.models import shipped_pixels
     from welvo.formats.rigfile import save
-    from welvo.patch.cable import Cables
     from welvo.rig.base import Refused
+    from welvo.runs.cable import Cables
     from welvo.runs.edits import begin_and_make
     from welvo.runs.wish import attach_wish
 
@@ -95,8 +95,8 @@ def _pixels(cables: Cables, shown: list[Stream]) -> None:
     import csv
     import sys
 
-    from welvo.patch.along import number_order, piece_name
     from welvo.rig.notation import say_place
+    from welvo.runs.along import number_order, piece_name
     from welvo.runs.pixels import device_sums, pixel_table
 
     out = csv.writer(sys.stdout, lineterminator="\n")
@@ -153,8 +153,8 @@ def _device(rig: Rig, name: str) -> str:
 
 
 def _stream(cables: Cables, stream: Stream) -> dict[str, Any]:
-    from welvo.patch.along import part_name
     from welvo.rig.notation import say_place
+    from welvo.runs.along import part_name
 
     segments = []
     for p in stream.pieces:

@@ -81,9 +81,9 @@ def path_(file: Path, target: str, as_json: bool) -> None:
     """Every way of saying where something is, and each hop on its way to the light."""
     from welvo.observed.values import NOTHING
     from welvo.patch.index import Index
-    from welvo.patch.path import path as chain_of
-    from welvo.patch.target import find_target
     from welvo.rig.base import Refused
+    from welvo.survey.path import path as chain_of
+    from welvo.survey.target import find_target
 
     index = Index(load_rig(file))
     try:

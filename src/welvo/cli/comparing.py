@@ -78,8 +78,8 @@ def _from_git(text: str) -> Rig:
 @as_json_option
 def diff(a: str, b: str, as_json: bool) -> None:
     """Say what is different from one rig to another. Exit code 1 when something is."""
-    from welvo.patch.compare import compare, counted
     from welvo.patch.index import Index
+    from welvo.survey.compare import compare, counted
 
     found = compare(Index(rig_or_version(a)), Index(rig_or_version(b)))
     if as_json:
@@ -111,11 +111,11 @@ def merge(base: str, a: str, b: str, to: Path, prefer: str, driver: bool, as_jso
     """Merge the work of two people. What both changed is listed; nothing is written until it is decided (exit code
     1)."""
     from welvo.formats.files import RigFileError
-    from welvo.patch.compare import say_meeting
     from welvo.patch.index import Index
     from welvo.rig.base import Refused
     from welvo.rig.merge import Side
     from welvo.rig.merge import merge as merged
+    from welvo.survey.compare import say_meeting
 
     if not driver:
         check_rig_target(to)

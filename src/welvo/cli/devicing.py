@@ -114,8 +114,8 @@ def _plain(value: object) -> str:
 @as_json_option
 def devices(file: Path, interface: str, seconds: float, differing: bool, password: str, as_json: bool) -> None:
     """Planned devices beside what answers: found, silent, what differs, what waits. Exit code 1 when anything does."""
+    from welvo.matching.planned import compared
     from welvo.patch.index import Index
-    from welvo.patch.planned import compared
     from welvo.rig.plan import device_at, say_key, say_setting
 
     rig, where = load_rig(file), interface_at(interface)
@@ -194,8 +194,8 @@ def push(
 
     from welvo.live.device_link import HttpLink, Push, session
     from welvo.live.links import ArtNetLink
+    from welvo.matching.planned import compared, full_plan
     from welvo.patch.index import Index
-    from welvo.patch.planned import compared, full_plan
     from welvo.rig.base import Refused
     from welvo.rig.plan import link_of, model_of, say_key, spec_of
 

@@ -30,8 +30,8 @@ from welvo.cli.papers import material
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from welvo.patch.spreadsheet import Row
     from welvo.rig.document import Rig
+    from welvo.survey.spreadsheet import Row
 
 
 @app.command("import")
@@ -94,9 +94,9 @@ def _table(
 ) -> tuple[Rig, tuple[Row, ...], list[str]]:
     from welvo.formats.workbooks import grid_of
     from welvo.patch.index import Index
-    from welvo.patch.spreadsheet import DRAFT, Mapping, guess, readable, understand
     from welvo.patch.table import read_mode
     from welvo.rig.base import Refused
+    from welvo.survey.spreadsheet import DRAFT, Mapping, guess, readable, understand
 
     grid = grid_of(data, name)
     heads = grid.rows[0]

@@ -14,9 +14,9 @@ from welvo.cli.devicing import listening
 
 if TYPE_CHECKING:
     from welvo.live.lamp_push import LampPush
+    from welvo.matching.lamps import Pair
     from welvo.observed.values import Lamp, PortAt
     from welvo.patch.index import Index
-    from welvo.patch.lamps import Pair
     from welvo.rig.document import Rig
     from welvo.rig.refs import PortRef
 
@@ -55,8 +55,8 @@ def lamps(
 
     from welvo.formats.files import RigFileError
     from welvo.formats.rigfile import save
+    from welvo.matching.lamps import LINES, bind_all, pairs, port_lamps, take_addresses, wishes
     from welvo.patch.index import Index
-    from welvo.patch.lamps import LINES, bind_all, pairs, port_lamps, take_addresses, wishes
     from welvo.rig.base import Refused
 
     rig, where = load_rig(file), interface_at(interface)
@@ -116,7 +116,7 @@ def _name(rig: Rig, ref: PortRef) -> str:
 
 def _ports(index: Index, observed: Any, wanted: str) -> list[tuple[PortRef, PortAt]]:
     """The ports to be asked and where each is reached. Fails in words when one cannot be."""
-    from welvo.patch.lamps import port_address, ports_with_lamps
+    from welvo.matching.lamps import port_address, ports_with_lamps
 
     rig = index.rig
     ports = ports_with_lamps(index)
@@ -147,7 +147,7 @@ def _port(gateways: Any, at: PortAt, lines: dict[int, str]) -> Any:
     """The way to a port's lamps. Raises LinkError for a line of which nobody said which serial port it is."""
     from welvo.live.links import LinkError
     from welvo.live.rdm_serial import SerialRdm
-    from welvo.patch.lamps import LINE
+    from welvo.matching.lamps import LINE
 
     if at[0] != LINE:
         return gateways.port(*at)
@@ -188,7 +188,7 @@ async def _push(listener: Any, at: PortAt, here: list[Lamp], wished: dict[int, A
 
 
 def _row(index: Index, ref: PortRef, found: list[Lamp] | str, pushed: LampPush | None) -> dict[str, Any]:
-    from welvo.patch.lamps import meeting, pairs, port_lamps
+    from welvo.matching.lamps import meeting, pairs, port_lamps
 
     name = _name(index.rig, ref)
     if isinstance(found, str):

@@ -23,18 +23,18 @@ from welvo.cli.base import (
 )
 
 if TYPE_CHECKING:
-    from welvo.patch.compare import Difference
     from welvo.rig.document import Rig
     from welvo.sheets.lists import Material
+    from welvo.survey.compare import Difference
 
 
 def material(rig: Rig, since: str = "") -> Material:
     """What sheets are made from; changes are counted from a version, by default the last one."""
     from welvo.formats.files import RigFileError
     from welvo.formats.versions import in_time, unpack
-    from welvo.patch.compare import compare
     from welvo.patch.index import Index
     from welvo.sheets.lists import Material
+    from welvo.survey.compare import compare
 
     index = Index(rig)
     order = in_time(rig)

@@ -266,7 +266,7 @@ def _mode(index: Index, wish: str, write: Path | None) -> dict[str, Any]:
 
 
 def _capacity(index: Index) -> dict[str, Any]:
-    from welvo.patch.capacity import device_rows, leftovers, sender_rows, total, universe_rows
+    from welvo.survey.capacity import device_rows, leftovers, sender_rows, total, universe_rows
 
     rows = [*total(index), *universe_rows(index), *sender_rows(index.rig), *device_rows(index)]
     return {
@@ -290,8 +290,8 @@ def _capacity(index: Index) -> dict[str, Any]:
 def _wires(index: Index) -> dict[str, Any]:
     import dataclasses
 
-    from welvo.patch.traffic import traffic
-    from welvo.patch.wires import wire_table
+    from welvo.survey.traffic import traffic
+    from welvo.survey.wires import wire_table
 
     found = traffic(index)
     boxes = [

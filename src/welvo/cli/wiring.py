@@ -53,6 +53,7 @@ def send(
 ) -> None:
     """Send one universe for a while, then end the stream properly."""
     from welvo.live.engine import EngineError, EngineProcess
+    from welvo.live.messages import SendRule, UniverseOut
     from welvo.protocols import sacn as acn
     from welvo.rig.base import Refused
     from welvo.rig.notation import read_ip
@@ -91,20 +92,8 @@ def send(
         fail(str(e))
     try:
         engine.write(bytes(frame))
-        engine.set_streams(
-            [
-                {
-                    "id": "cli",
-                    "row": 0,
-                    "protocol": protocol,
-                    "wire": wire,
-                    "to": [target],
-                    "priority": priority,
-                    "rate": rate,
-                    "rule": "always" if always else "change",
-                }
-            ]
-        )
+        rule: SendRule = "always" if always else "change"
+        engine.set_streams([UniverseOut("cli", record.key, wire, (target,), priority=priority, rate=rate, rule=rule)])
         note(f"sending to {target} for {seconds:g} s")
         time.sleep(seconds)
         sent = engine.status()
@@ -113,10 +102,10 @@ def send(
     finally:
         engine.stop()
     if as_json:
-        say_json({"to": target, "packets": sent.get("sent", 0), "errors": sent.get("errors", 0)})
+        say_json({"to": target, "packets": sent.sent, "errors": sent.errors})
     else:
-        click.echo(f"{sent.get('sent', 0)} packets to {target}, {sent.get('errors', 0)} not taken by the network")
-    if sent.get("errors"):
+        click.echo(f"{sent.sent} packets to {target}, {sent.errors} not taken by the network")
+    if sent.errors:
         raise Exit(FOUND_WRONG)
 
 
@@ -129,6 +118,7 @@ def listen(interface: str, universes: str, seconds: float, as_json: bool) -> Non
     """Say what is on the wire: sources, universes, rates, levels, and the devices that answer."""
     from welvo.live.groups import raise_limit
     from welvo.live.listener import Listener
+    from welvo.protocols import sacn
     from welvo.rig.base import Refused
     from welvo.rig.notation import read_numbers
     from welvo.rig.protocol import say_wire
@@ -159,7 +149,7 @@ def listen(interface: str, universes: str, seconds: float, as_json: bool) -> Non
                 "universe": s.wire,
                 "source": s.name,
                 "ip": s.ip,
-                "cid": s.key if s.protocol == "sacn" else None,
+                "cid": s.key if s.protocol == sacn.KEY else None,
                 "priority": s.priority,
                 "rate": s.rate,
                 "levels": lit,

@@ -23,22 +23,23 @@ from welvo.live.links import ArtNetLink, LinkError, port_levels, port_octets
 from welvo.live.listener import Listener
 from welvo.live.output import rows_of, streams
 from welvo.live.status import read_status
+from welvo.matching.leaving import Proof, proof
+from welvo.matching.planned import full_plan
 from welvo.observed.values import NOTHING, Observed, Said
 from welvo.patch.index import Index
-from welvo.patch.path import Light, Proof, path
-from welvo.patch.place_ways import on_cable
-from welvo.patch.planned import full_plan
-from welvo.patch.target import find_target
 from welvo.patience import TURN, Limit
 from welvo.rig.document import Rig
+from welvo.rig.lookup import joined_wires
 from welvo.rig.notation import say_place
 from welvo.rig.plan import planned
 from welvo.runs.bridge import demands, rows, set_right
 from welvo.runs.edits import make_to_fit
-from welvo.runs.leaving import proof
 from welvo.runs.pixels import cuts
 from welvo.settings.compare import compare
 from welvo.standins.process import StandIns
+from welvo.survey.path import Light, path
+from welvo.survey.place_ways import on_cable
+from welvo.survey.target import find_target
 
 
 class Untrue(Exception):
@@ -128,7 +129,7 @@ def _example(folder: Path, say: Callable[[str], None]) -> None:
     engine: EngineProcess | None = None
     try:
         say("4  stand-ins " + stand_ins.wait_ready())
-        listener = Listener(LOOPBACK, [f.wire for f in rig.feeds.values() if f.protocol == "sacn"])
+        listener = Listener(LOOPBACK, joined_wires(rig))
         _must("; ".join(listener.problems), not listener.problems)
         listener.start()
         engine = _live(rig, listener, say)
@@ -193,7 +194,7 @@ def _live(rig: Rig, listener: Listener, say: Callable[[str], None]) -> EnginePro
 
     send()
     engine.set_streams(streams(rig, LOOPBACK, listener.heard(), {}))
-    _must("the engine took the streams", engine.wait_for(("streams",), 2.0) is not None)
+    _must("the engine took the streams", engine.wait_for(lambda answer: answer.groups is not None, 2.0) is not None)
 
     span = index.spans("f207")[0]
     at = span.first + 5  # dimmer, coarse byte

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
+from welvo.buses.edits import set_bus
 from welvo.formats.models import shipped
-from welvo.patch.bus_edits import set_bus
 from welvo.rig.buses import Gear
 from welvo.rig.document import Rig
 from welvo.rig.edits import add_device

@@ -7,9 +7,10 @@ from typing import Literal
 from msgspec import Struct
 
 from welvo.formats.models import shipped
+from welvo.protocols import artnet
 from welvo.rig.base import Refused
 from welvo.rig.protocol import Protocol
-from welvo.rig.wiring import DeviceModel
+from welvo.rig.wiring import BY_ARTNET, DeviceModel
 
 GenericKind = Literal["node", "pixel", "converter"]
 MOST_PORTS = 512
@@ -55,7 +56,7 @@ def generic_model(kind: GenericKind, ports: int, limit: int, protocols: tuple[Pr
         protocols=protocols,
         universes=0 if kind == "node" else min(63_999, max(ports, -(-ports * max(limit, 1) // 170))),
         settings=common.settings if kind == "node" else (),
-        links=("artnet",) if kind == "node" and "artnet" in protocols else (),
+        links=(BY_ARTNET,) if kind == "node" and artnet.KEY in protocols else (),
         page_ports=common.page_ports if kind == "node" else 1,
         counts=common.counts,
         note="A generic model: what it can do was typed, not read in a manual.",

@@ -15,9 +15,7 @@ from msgspec.structs import replace
 
 from welvo.formats.mvr import SceneFile, SceneFixture, scene_uuid
 from welvo.patch.arrange import FreeNumbers
-from welvo.patch.compare import say_start
 from welvo.patch.index import Index
-from welvo.patch.spreadsheet import Row, with_meets
 from welvo.rig import edits
 from welvo.rig.base import Refused
 from welvo.rig.document import HANG_POINT, Change, Rig, fresh_id, fresh_ids, joined, put, put_rig
@@ -28,6 +26,8 @@ from welvo.rig.profile import Profile
 from welvo.rig.scene import Scene
 from welvo.rig.steps import step
 from welvo.rig.wiring import Universe
+from welvo.survey.compare import say_start
+from welvo.survey.spreadsheet import Row, with_meets
 
 LAYER, CLASS = "Layer", "Class"
 """The rig's own columns that keep a scene's layers and classes."""

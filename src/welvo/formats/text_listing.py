@@ -9,10 +9,10 @@ import hashlib
 from typing import Any
 
 from welvo.formats.unknown import to_plain
-from welvo.patch.compare import PART_WORDS, called, say_start
 from welvo.patch.index import Index
 from welvo.rig.document import FORMAT, PARTS
 from welvo.rig.notation import natural
+from welvo.survey.compare import PART_WORDS, called, say_start
 
 LONGEST = 400
 

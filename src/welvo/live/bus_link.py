@@ -20,11 +20,10 @@ from welvo.patience import steady
 from welvo.protocols import dali
 from welvo.protocols.dali import SEVERAL, YES, Forward, To
 from welvo.rig.buses import Gear
+from welvo.rig.steps import Stopped
 
 AT_ONCE = 24
 """Frames of one request: with answers they take a second and a little on the wire."""
-RANDOM_PAUSE = 0.1
-"""Seconds that gear may take to choose a random address."""
 MOST_ROUNDS = 3
 """So often gear that shares a random address is told to choose another one."""
 
@@ -76,12 +75,8 @@ class HttpBus:
         return found
 
 
-class Stopped(Exception):
-    """Somebody stopped it between two steps."""
-
-
 @dataclass
-class Progress:
+class BusProgress:
     """How far a piece of work on a bus is. Written by the thread that works, read by the window."""
 
     doing: str = "begins"
@@ -92,7 +87,7 @@ class Progress:
     def told(self, doing: str, done: int = 0, of: int = 0) -> None:
         self.doing, self.done, self.of = doing, done, of
         if self.stopped:
-            raise Stopped
+            raise Stopped("Stopped between two steps.")
 
     @property
     def words(self) -> str:

@@ -7,7 +7,6 @@ its reports, so that a process that is stopped, or does not read, is seen by its
 from __future__ import annotations
 
 import contextlib
-import json
 import os
 import select
 import signal
@@ -17,12 +16,14 @@ import threading
 import time
 import uuid
 from collections import deque
-from typing import Any, Literal, Protocol
+from collections.abc import Callable, Sequence
+from typing import Literal
 
 from msgspec import Struct, field
 
 from welvo.live.beside import Act
 from welvo.live.frames import SLOTS, Frames
+from welvo.live.messages import Answer, Command, Opening, Out, line_of, read_answer
 from welvo.patience import crowding, wait_for_news
 
 SILENT_AFTER = 0.35
@@ -48,34 +49,6 @@ class EngineState(Struct, frozen=True):
     silent_for: float = 0.0
 
 
-class Output(Protocol):
-    """What arming needs. Tests put a recorder in its place."""
-
-    def set_streams(self, specs: list[dict[str, Any]]) -> None: ...
-
-    def write(self, levels: bytes) -> None: ...
-
-    def stop(self) -> None: ...
-
-    def set_stays(self, bits: bytes) -> None: ...
-
-    def dealt_with(self, act: Act) -> None: ...
-
-    def was_done(self, act: Act) -> bool: ...
-
-    def forget_presses(self) -> None: ...
-
-    def take_done(self) -> list[Act]: ...
-
-    def lighten(self) -> None: ...
-
-    @property
-    def alive(self) -> bool: ...
-
-    @property
-    def state(self) -> EngineState: ...
-
-
 class EngineProcess:
     """One run of streaming, from arm to disarm, with one CID.
 
@@ -98,8 +71,8 @@ class EngineProcess:
         self.cid = uuid.uuid4()
         self.revived = 0
         self._interface, self._name, self._artnet_fd, self._keys = interface, name, artnet_fd, keys
-        self._stays = ""
-        self._specs: list[dict[str, Any]] | None = None
+        self._stays = b""
+        self._specs: tuple[Out, ...] | None = None
         self._closing = False
         try:
             self._spawn()
@@ -126,12 +99,11 @@ class EngineProcess:
             bufsize=0,
         )
         self._talk = Talk(process)
-        where = {"interface": self._interface, "name": self._name, "cid": self.cid.hex, "keys": self._keys}
-        self.command({"open": where})
+        self._talk.send(Command(open=Opening(self._interface, self._name, self.cid.hex, self._keys)))
         if self._stays:
-            self._talk.send({"stays": self._stays}, "stays")
+            self._talk.send(Command(stays=self._stays), "stays")
         if self._specs is not None:
-            self._talk.send({"streams": self._specs}, "streams")
+            self._talk.send(Command(streams=self._specs), "streams")
 
     def wait_ready(self, seconds: float = START_WITHIN) -> None:
         """Wait until the process can send. Raises EngineError with the reason when it cannot; it is ended then."""
@@ -166,26 +138,20 @@ class EngineProcess:
         silent = quiet > SILENT_AFTER and quiet > SILENT_AFTER * crowding()
         return EngineState("silent" if silent else "sending", wrong, silent_for=quiet)
 
-    def command(self, message: dict[str, Any]) -> None:
-        self._talk.send(message)
-
-    def set_streams(self, specs: list[dict[str, Any]]) -> None:
-        """Say which feeds go out: dicts of id, row, protocol, wire, to (addresses), priority, rate, rule, last.
-
-        Only the newest set counts: one that was not yet taken is replaced by it.
-        """
-        self._specs = specs
-        self._talk.send({"streams": specs}, "streams")
+    def set_streams(self, specs: Sequence[Out]) -> None:
+        """Say what goes out. Only the newest set counts: one that was not yet taken is replaced by it."""
+        self._specs = tuple(specs)
+        self._talk.send(Command(streams=self._specs), "streams")
 
     def set_stays(self, bits: bytes) -> None:
         """Say what stays as it is at a blackout that is asked for beside the window: a bit for each slot of all rows,
         the lowest first."""
-        self._stays = bits.hex()
-        self._talk.send({"stays": self._stays}, "stays")
+        self._stays = bits
+        self._talk.send(Command(stays=bits), "stays")
 
     def dealt_with(self, act: Act) -> None:
         """Say that the window itself did what a key asks for."""
-        self._talk.send({"seen": act})
+        self._talk.send(Command(seen=act))
 
     def was_done(self, act: Act) -> bool:
         """Whether the process did what a key asks for, and nobody has said yet that this is the same press. What it has
@@ -209,7 +175,7 @@ class EngineProcess:
 
     def lighten(self) -> None:
         """End a blackout that the process made by itself; the levels are dark now, or are not to be."""
-        self._talk.send({"dark": False})
+        self._talk.send(Command(dark=False))
 
     def write(self, levels: bytes) -> None:
         """Levels of all rows, rows × 512 octets."""
@@ -217,13 +183,13 @@ class EngineProcess:
             raise ValueError(f"{len(levels)} octets instead of {self.rows * SLOTS}")
         self.frames.write(levels)
 
-    def wait_for(self, keys: tuple[str, ...], seconds: float) -> dict[str, Any] | None:
-        """The next answer that has one of the keys, or None when none comes in time."""
-        found: list[dict[str, Any]] = []
+    def wait_for(self, wanted: Callable[[Answer], object], seconds: float) -> Answer | None:
+        """The next answer of a kind, or None when none comes in time."""
+        found: list[Answer] = []
 
         def look(talk: Talk) -> bool:
             for n, answer in enumerate(talk.answers):
-                if any(k in answer for k in keys):
+                if wanted(answer):
                     found.append(answer)
                     del talk.answers[n]
                     return True
@@ -232,10 +198,10 @@ class EngineProcess:
         self._talk.wait(look, seconds)
         return found[0] if found else None
 
-    def status(self, seconds: float = 1.0) -> dict[str, Any]:
-        """What was sent so far, and what went wrong, asked anew; waits for the answer."""
-        self.command({"status": True})
-        return self.wait_for(("status",), seconds) or {}
+    def status(self, seconds: float = 1.0) -> Answer:
+        """What was sent so far, and what went wrong, asked anew; waits for the answer. All is 0 when none comes."""
+        self._talk.send(Command(status=True))
+        return self.wait_for(lambda answer: answer.status, seconds) or Answer()
 
     def revive(self) -> None:
         """Put a new process in place of one that does not answer, with the same identity, streams and levels."""
@@ -265,7 +231,7 @@ class Talk:
         self.ended = False
         self.wrong: dict[str, str] = {}
         self.heard_at = self.looked_at = time.monotonic()
-        self.answers: deque[dict[str, Any]] = deque(maxlen=200)
+        self.answers: deque[Answer] = deque(maxlen=200)
         self.did: deque[Act] = deque()
         self.unmatched: deque[Act] = deque(maxlen=64)
         self.by_key = False
@@ -277,17 +243,17 @@ class Talk:
         self._wake_read, self._wake_write = os.pipe2(os.O_NONBLOCK | os.O_CLOEXEC)
         self._ending_since = 0.0
         self._killed = False
-        self._then: Any = None
+        self._then: Callable[[], object] | None = None
         self._thread = threading.Thread(target=self._run, name="engine-talk", daemon=True)
         self._thread.start()
 
-    def send(self, message: dict[str, Any], kind: str = "") -> None:
+    def send(self, message: Command, kind: str = "") -> None:
         """Have a line carried over; one of the same kind that still waits is replaced."""
         with self._news:
             self._count += 1
             key: object = kind or self._count
             self._outgoing.pop(key, None)
-            self._outgoing[key] = json.dumps(message).encode() + b"\n"
+            self._outgoing[key] = line_of(message)
             self._wake()
 
     def _wake(self) -> None:
@@ -296,13 +262,13 @@ class Talk:
                 with contextlib.suppress(BlockingIOError):  # full: it is awake anyway
                     os.write(self._wake_write, b"!")
 
-    def wait(self, condition: Any, seconds: float) -> bool:
+    def wait(self, condition: Callable[[Talk], object], seconds: float) -> bool:
         with self._news:
             return wait_for_news(self._news, lambda: bool(condition(self)), seconds)
 
-    def end(self, then: Any) -> None:
+    def end(self, then: Callable[[], object]) -> None:
         self._then = then
-        self.send({"stop": True})
+        self.send(Command(stop=True))
         with self._news:
             self._ending_since = time.monotonic()
             self._wake()
@@ -377,17 +343,17 @@ class Talk:
         with self._news:
             self.heard_at = time.monotonic()
             for line in lines:
-                answer = json.loads(line)
-                if "beat" in answer:
-                    self.wrong = answer.get("wrong", self.wrong)
+                answer = read_answer(line)
+                if answer.beat:
+                    self.wrong = self.wrong if answer.wrong is None else answer.wrong
                     continue
-                if "did" in answer:
-                    self.did.append(answer["did"])
-                    self.unmatched.append(answer["did"])
-                    self.by_key = self.by_key or answer["did"] == "disarm"
+                if answer.did:
+                    self.did.append(answer.did)
+                    self.unmatched.append(answer.did)
+                    self.by_key = self.by_key or answer.did == "disarm"
                     continue
-                self.ready = self.ready or "ready" in answer
-                self.failed = self.failed or str(answer.get("failed", ""))
+                self.ready = self.ready or answer.ready
+                self.failed = self.failed or answer.failed
                 self.answers.append(answer)
             self._news.notify_all()
 

@@ -1,7 +1,7 @@
-"""The process that streams: reads levels from shared memory, sends sACN and Art-Net, ends when told or orphaned.
+"""The process that streams: reads levels from shared memory, sends them, ends when told or orphaned.
 
-Run as `python -m welvo.live.engine_main FRAMES_FD ROWS ARTNET_FD`. Commands are JSON lines on standard input,
-answers JSON lines on standard output. The end of standard input is the end of the parent: streams are
+Run as `python -m welvo.live.engine_main FRAMES_FD ROWS ARTNET_FD`. Commands are lines on standard input, answers lines
+on standard output (`welvo.live.messages`). The end of standard input is the end of the parent: streams are
 terminated and the process exits. It imports as little as it can, to be ready fast.
 
 Ten times a second it reports how it goes: which streams leave, and which the network does not take, and why. Nothing
@@ -13,7 +13,6 @@ from __future__ import annotations
 
 import contextlib
 import heapq
-import json
 import os
 import select
 import signal
@@ -22,20 +21,30 @@ import sys
 import time
 from collections import deque
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, Any, Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from welvo.live.beside import Act, Presses, listen
+from welvo.live.encoders import OCTETS, UNIVERSES, Packet, Target
 from welvo.live.frames import SLOTS, Frames
 from welvo.live.mass import Mass, possible
-from welvo.protocols import artnet, ddp, sacn
+from welvo.live.messages import (
+    Answer,
+    Command,
+    Group,
+    LineOut,
+    OctetsOut,
+    Opening,
+    Out,
+    UniverseOut,
+    line_of,
+    read_command,
+)
 
 if TYPE_CHECKING:
     from welvo.live.serial_line import Line
 
 KEEP_ALIVE = 0.9
 """Seconds after which an unchanged frame goes out again; both standards ask for 0.8 to 1 s."""
-REPEATS = 3
-"""Unchanged packets after the last change before sACN falls back to keep-alive (E1.31, 6.6.2)."""
 DISCOVERY_EVERY = 10.0
 """Seconds between the lists of universes that a source announces (E1.31, 4.3)."""
 PHASES = 8
@@ -51,42 +60,27 @@ _EIGHT = [bytes(255 * (n >> bit & 1) for bit in range(8)) for n in range(256)]
 NOBODY = "no node asks for it"
 NO_PORT = "no serial port of this computer is chosen for it"
 GROUPS = "multicast"
+SendTo = Callable[[bytes | bytearray, Target], int]
 
 
 class FeedStream:
     """One feed on its way out: a prebuilt packet of which only sequence and slots change."""
 
-    def __init__(
-        self, spec: dict[str, Any], cid: bytes, name: str, sendto: Callable[[bytes | bytearray, tuple[str, int]], int]
-    ) -> None:
+    def __init__(self, spec: UniverseOut, cid: bytes, name: str, sendto: SendTo) -> None:
         self.spec = spec
         self.sendto = sendto
-        self.row: int = spec["row"]
-        self.slots: int = spec.get("slots", SLOTS)
-        self.sacn = spec["protocol"] == "sacn"
-        self.always = spec.get("rule") == "always"
-        self.bare = spec.get("rule") == "bare"
-        self.sync: int = spec.get("sync", 0)
-        self.targets: list[tuple[str, int]] = [(ip, sacn.PORT if self.sacn else artnet.PORT) for ip in spec["to"]]
-        if self.sacn:
-            options = sacn.FORCE_SYNC if self.sync else 0  # without the signal receivers show the frames as they come
-            packet = sacn.Data(
-                cid, spec["wire"], bytes(self.slots), name, spec.get("priority", 100), options=options, sync=self.sync
-            )
-            self.packet = bytearray(sacn.encode(packet))
-            self.at = sacn.SLOTS_AT
-        else:
-            self.packet = bytearray(artnet.encode(artnet.Dmx(spec["wire"], bytes(self.slots), 1)))
-            self.at = artnet.SLOTS_AT
-        self.first = self.row * SLOTS
+        self.encoder = encoder = UNIVERSES[spec.protocol]
+        self.always, self.bare, self.sync = spec.rule == "always", spec.rule == "bare", spec.sync
+        self.targets: list[Target] = [(ip, encoder.port) for ip in spec.to]
+        self.packet = encoder.packet(spec, cid, name)
+        self.at, self.sequence_at = encoder.slots_at, encoder.sequence_at
+        self.slots = spec.slots
+        self.first = spec.row * SLOTS
         self.behind = self.first + self.slots
         self.levels = bytes(self.slots)
-        self.fresh = REPEATS + 1 if self.sacn else 1
-        self.repeats = self.fresh
+        self.fresh = self.repeats = encoder.after_change
         self.seen = -1
-        self.sequence_at = sacn.SEQUENCE_AT if self.sacn else artnet.SEQUENCE_AT
-        self.wraps_to = 0 if self.sacn else 1  # Art-Net keeps 0 for “no sequence”
-        self.sequence = self.wraps_to
+        self.sequence = self.wraps_to = encoder.lowest_sequence
         self.last_sent = -1e9
         self.sent = 0
         self.wrong = "" if self.targets else NOBODY
@@ -127,38 +121,32 @@ class FeedStream:
         return failed
 
     def end(self, now: float) -> None:
-        """End the stream: three terminated packets, or Art-Net's chosen last frame and then silence."""
-        if self.sacn:
-            self.packet[sacn.OPTIONS_AT] |= sacn.TERMINATED
-            times, last = 3, self.levels
-        elif self.spec.get("last") is None:
-            return
-        else:
-            times, last = 1, bytes.fromhex(self.spec["last"])[: self.slots].ljust(self.slots, b"\0")
+        """End the stream: by packets that say so, or where there are none by the chosen last frame and then silence."""
+        times, last = self.encoder.mark_as_last(self.packet), self.levels
+        if not times:
+            if self.spec.last is None:
+                return
+            times, last = 1, self.spec.last[: self.slots].ljust(self.slots, b"\0")
         for _ in range(times):
             self.repeats = 1
             self.tick(-2, bytes(self.first) + last, now)
 
 
 class DeviceStream:
-    """One DDP stream to a device: octets gathered out of several universes, sent in packets of which the last pushes.
+    """One stream of octets to a device, gathered out of several universes, in packets of which the last pushes."""
 
-    `parts` are (row, first slot from 0, octets, offset in the stream).
-    """
-
-    sacn = False
     sync = 0
 
-    def __init__(self, spec: dict[str, Any], sendto: Callable[[bytes | bytearray, tuple[str, int]], int]) -> None:
+    def __init__(self, spec: OctetsOut, sendto: SendTo) -> None:
         self.spec = spec
         self.sendto = sendto
-        self.always = spec.get("rule") == "always"
-        self.bare = spec.get("rule") == "bare"
-        self.targets: list[tuple[str, int]] = [(ip, ddp.PORT) for ip in spec["to"]]
-        self.parts = [(row * SLOTS + first, count, offset) for row, first, count, offset in spec["parts"]]
-        self.levels = bytes(spec["length"])
+        self.encoder = OCTETS[spec.protocol]
+        self.always, self.bare = spec.rule == "always", spec.rule == "bare"
+        self.targets: list[Target] = [(ip, self.encoder.port) for ip in spec.to]
+        self.parts = [(p.row * SLOTS + p.first, p.octets, p.offset) for p in spec.parts]
+        self.levels = bytes(spec.length)
         self.frame = bytearray(self.levels)
-        self.packets = [bytearray(ddp.encode(p)) for p in ddp.packets(self.levels, spec["wire"])]
+        self.packets = self.encoder.packets(self.levels, spec.wire)
         self.repeats = 1
         self.seen = -1
         self.sequence = 0
@@ -185,15 +173,15 @@ class DeviceStream:
         self.levels = frame
         self.repeats = 1
         for n, packet in enumerate(self.packets):
-            packet[ddp.HEAD :] = frame[n * ddp.MOST : (n + 1) * ddp.MOST]
+            packet[self.encoder.head :] = frame[n * self.encoder.most : (n + 1) * self.encoder.most]
 
     def _send(self, now: float) -> int:
         self.last_sent = now
         self.sent += 1
         failed = 0
         for packet in self.packets:
-            self.sequence = self.sequence % 15 + 1
-            packet[ddp.SEQUENCE_AT] = self.sequence
+            self.sequence = self.sequence % self.encoder.highest_sequence + 1
+            packet[self.encoder.sequence_at] = self.sequence
             for target in self.targets:
                 try:
                     self.sendto(packet, target)
@@ -205,8 +193,8 @@ class DeviceStream:
         return failed
 
     def end(self, now: float) -> None:
-        """DDP has no end of stream: zeros if they were chosen, else the device keeps what it has."""
-        if self.spec.get("last") == "zero":
+        """There is no end of such a stream: zeros if they were chosen, else the device keeps what it has."""
+        if self.spec.dark_at_end:
             self._load(bytes(len(self.levels)))
             self._send(now)
 
@@ -218,16 +206,15 @@ class LineStream:
     the feed is planned.
     """
 
-    sacn = False
     sync = 0
-    targets: list[tuple[str, int]] = []
+    targets: list[Target] = []
 
-    def __init__(self, spec: dict[str, Any], line: Line | None) -> None:
+    def __init__(self, spec: LineOut, line: Line | None) -> None:
         self.spec = spec
         self.line = line
-        self.always = spec.get("rule") == "always"
-        self.first: int = spec["row"] * SLOTS
-        self.behind: int = self.first + spec.get("slots", SLOTS)
+        self.always = spec.rule == "always"
+        self.first = spec.row * SLOTS
+        self.behind = self.first + spec.slots
         self.levels = b""
         self.seen = -1
         self.last_offered = -1e9
@@ -254,14 +241,14 @@ class LineStream:
 
     def end(self, now: float) -> None:
         """A line has no end of stream: the chosen last frame, then nothing. The engine closes its port."""
-        if self.line and self.spec.get("last") is not None:
-            self.line.offer(bytes.fromhex(self.spec["last"]))
+        if self.line and self.spec.last is not None:
+            self.line.offer(self.spec.last)
 
 
 Stream = FeedStream | DeviceStream | LineStream
 
 
-def way_of(target: tuple[str, int]) -> str:
+def way_of(target: Target) -> str:
     """What a target is looked up by: its address, and all groups as one."""
     return GROUPS if target[0].startswith("239.") else target[0]
 
@@ -318,10 +305,11 @@ class Engine:
         self.sequences: dict[int, int] = {}
         """The last sequence number of each synchronization universe."""
 
-    def open(self, interface: str, name: str, cid: str, keys: bool = False) -> None:
-        if keys:
+    def open(self, where: Opening) -> None:
+        if where.keys:
             listen(os.getppid(), self.presses)
-        self.interface, self.name, self.cid = interface, name, bytes.fromhex(cid)
+        interface = where.interface
+        self.interface, self.name, self.cid = interface, where.name, bytes.fromhex(where.cid)
         self.udp = self._for_groups()
         if self.artnet_fd >= 0:
             self.art = socket.socket(fileno=self.artnet_fd)
@@ -356,34 +344,13 @@ class Engine:
         with contextlib.suppress(OSError), self._for_groups() as fresh:
             os.dup2(fresh.fileno(), self.udp.fileno(), inheritable=False)
 
-    def set_streams(self, specs: list[dict[str, Any]]) -> None:
+    def set_streams(self, specs: Sequence[Out]) -> None:
         """Take over a new set: streams that stay keep their sequence, those that go are ended properly."""
         now = self.clock()
         fresh: dict[str, Stream] = {}
         for spec in specs:
-            old = self.streams.get(spec["id"])
-            if old and old.spec == spec:
-                fresh[spec["id"]] = old
-                continue
-            if spec["protocol"] == "serial":
-                fresh[spec["id"]] = LineStream(spec, self.line(spec, fresh))
-                continue
-            sock = self.art if spec["protocol"] == "artnet" else self.udp
-            assert sock is not None
-            if spec["protocol"] == "ddp":
-                fresh[spec["id"]] = box = DeviceStream(spec, sock.sendto)
-                if isinstance(old, DeviceStream):
-                    box.sequence = old.sequence
-                continue
-            stream = FeedStream(spec, self.cid, self.name, sock.sendto)
-            if isinstance(old, FeedStream) and (old.sacn, old.spec["wire"]) == (stream.sacn, spec["wire"]):
-                old.targets = [t for t in old.targets if t not in stream.targets]
-                if old.targets:  # it goes on, but no longer to these
-                    old.end(now)
-                stream.sequence = old.sequence
-            elif old:
-                old.end(now)
-            fresh[spec["id"]] = stream
+            old = self.streams.get(spec.id)
+            fresh[spec.id] = old if old and old.spec == spec else self.stream(spec, old, fresh, now)
         for key in self.streams.keys() - fresh.keys():
             self.streams[key].end(now)
         self.streams = fresh
@@ -392,41 +359,70 @@ class Engine:
             self.lines.pop(name).close()
         self.ways = {way_of(t): t for stream in fresh.values() for t in stream.targets}
         self.announce_at = now
-        by_rate: dict[tuple[float, bool, int], list[Stream]] = {}
-        for any_stream in fresh.values():
-            kind = (float(any_stream.spec.get("rate", 44.0)), any_stream.sacn, any_stream.sync)
-            by_rate.setdefault(kind if any_stream.sync else (kind[0], True, 0), []).append(any_stream)
+        self.schedule(now)
+
+    def stream(self, spec: Out, old: Stream | None, others: dict[str, Stream], now: float) -> Stream:
+        """A stream in place of `old`, which it goes on from where receivers would see one and the same."""
+        if isinstance(spec, LineOut):
+            return LineStream(spec, self.line(spec, others))
+        if isinstance(spec, OctetsOut):
+            made = DeviceStream(spec, self.socket_of(own_port=False).sendto)
+            if isinstance(old, DeviceStream):
+                made.sequence = old.sequence
+            return made
+        own_port = UNIVERSES[spec.protocol].own_port
+        stream = FeedStream(spec, self.cid, self.name, self.socket_of(own_port).sendto)
+        same = isinstance(old, FeedStream) and (old.spec.protocol, old.spec.wire) == (spec.protocol, spec.wire)
+        if isinstance(old, FeedStream) and same:
+            old.targets = [t for t in old.targets if t not in stream.targets]
+            if old.targets:  # it goes on, but no longer to these
+                old.end(now)
+            stream.sequence = old.sequence
+        elif old:
+            old.end(now)
+        return stream
+
+    def socket_of(self, own_port: bool) -> Sends:
+        found = self.art if own_port else self.udp
+        assert found is not None
+        return found
+
+    def schedule(self, now: float) -> None:
+        """Give every stream its moments. Streams of one rate are spread over a period, but for those that are released
+        together."""
+        by_rate: dict[tuple[float, str, int], list[Stream]] = {}
+        for stream in self.streams.values():
+            released_with = stream.spec.protocol if isinstance(stream, FeedStream) and stream.sync else ""
+            by_rate.setdefault((stream.spec.rate, released_with, stream.sync), []).append(stream)
         self.start = now + 0.02
         self.heap = []
         for (rate, _, sync), streams in by_rate.items():
-            phases = 1 if sync else min(PHASES, len(streams))  # what is released together is sent together
+            phases = 1 if sync else min(PHASES, len(streams))
             for n in range(phases):
                 due = self.start + n / phases / rate
                 self.heap.append((due, len(self.heap), 1.0 / rate, streams[n::phases]))
         heapq.heapify(self.heap)
         self.masses = {order: made for _, order, _, group in self.heap if (made := self.mass(group))}
-        self.say(
-            {
-                "streams": len(fresh),
-                "start": self.start + time.time() - self.clock(),
-                "phases": [
-                    [due - self.start, period, [s.spec["id"] for s in group]] for due, _, period, group in self.heap
-                ],
-            }
+        groups = tuple(
+            Group(due - self.start, period, tuple(s.spec.id for s in group)) for due, _, period, group in self.heap
         )
+        self.say(Answer(groups=groups, start=self.start + time.time() - self.clock()))
 
     def mass(self, group: Sequence[Stream]) -> list[Mass]:
         """A group as calls that send many packets at once; empty where that is not possible, or not worth it."""
         feeds = [s for s in group if isinstance(s, FeedStream)]
-        by_socket = [(self.udp, [s for s in feeds if s.sacn]), (self.art, [s for s in feeds if not s.sacn])]
+        by_socket = [
+            (self.udp, [s for s in feeds if not s.encoder.own_port]),
+            (self.art, [s for s in feeds if s.encoder.own_port]),
+        ]
         whole = len(feeds) == len(group) and all(possible(sock, mine) for sock, mine in by_socket if mine)
         return (
             [Mass(sock, mine) for sock, mine in by_socket if mine and isinstance(sock, socket.socket)] if whole else []
         )
 
-    def line(self, spec: dict[str, Any], others: dict[str, Stream]) -> Line | None:
+    def line(self, spec: LineOut, others: dict[str, Stream]) -> Line | None:
         """The line a stream goes out on: that of its port, which no other stream may use."""
-        name: str = spec.get("line", "")
+        name = spec.line
         if not name or any(isinstance(s, LineStream) and s.line and s.line.name == name for s in others.values()):
             return None
         if name not in self.lines:
@@ -436,37 +432,31 @@ class Engine:
         return self.lines[name]
 
     def announce(self, now: float) -> None:
-        """Say which sACN universes are being sent, in pages of 512 (E1.31, 8). Nothing sent, nothing said."""
+        """Say which universes are being sent, by every protocol that has a way to say it."""
         self.announce_at = now + DISCOVERY_EVERY
-        universes = sorted({s.spec["wire"] for s in self.streams.values() if s.sacn})
-        pages = [tuple(universes[n : n + 512]) for n in range(0, len(universes), 512)]
-        for n, page in enumerate(pages):
-            data = sacn.encode(sacn.Discovery(self.cid, self.name, page, n, len(pages) - 1))
-            try:
-                assert self.udp is not None
-                self.udp.sendto(data, (sacn.group(sacn.DISCOVERY_UNIVERSE), sacn.PORT))
-            except OSError:
-                self.errors += 1
+        feeds = [s.spec for s in self.streams.values() if isinstance(s, FeedStream)]
+        for protocol, encoder in UNIVERSES.items():
+            wires = sorted({spec.wire for spec in feeds if spec.protocol == protocol})
+            for packet in encoder.announcements(self.cid, self.name, wires):
+                self.out(encoder.own_port, packet)
 
-    def release(self, stream: Stream) -> None:
-        """Tell receivers to show what they hold: the synchronization universe's packet, or ArtSync to everyone
-        (3.7)."""
+    def release(self, stream: FeedStream) -> None:
+        """Tell receivers to show what they hold."""
+        self.sequences[stream.sync] = sequence = (self.sequences.get(stream.sync, -1) + 1) % 256
+        packet = stream.encoder.release(stream.spec, self.cid, sequence)
+        if packet:
+            self.out(stream.encoder.own_port, packet)
+
+    def out(self, own_port: bool, packet: Packet) -> None:
         try:
-            if stream.sacn:
-                self.sequences[stream.sync] = sequence = (self.sequences.get(stream.sync, -1) + 1) % 256
-                assert self.udp is not None
-                data = sacn.encode(sacn.SyncPacket(self.cid, stream.sync, sequence))
-                self.udp.sendto(data, (sacn.group(stream.sync), sacn.PORT))
-            elif stream.spec.get("sync_to"):
-                assert self.art is not None
-                self.art.sendto(artnet.encode(artnet.ArtSync()), (stream.spec["sync_to"], artnet.PORT))
+            self.socket_of(own_port).sendto(*packet)
         except OSError:
             self.errors += 1
 
-    def say(self, message: dict[str, Any]) -> None:
+    def say(self, message: Answer) -> None:
         """Answer the parent; what it does not read in time is dropped, whole lines at a time."""
         if len(self.outbox) < MOST_UNREAD:
-            self.outbox += json.dumps(message).encode() + b"\n"
+            self.outbox += line_of(message)
         self.flush()
 
     def flush(self) -> None:
@@ -497,7 +487,7 @@ class Engine:
         if any(name in before and name not in self.no_way for name in looked):
             self.renew()
 
-    def _no_way_to(self, target: tuple[str, int]) -> str:
+    def _no_way_to(self, target: Target) -> str:
         try:
             if self.probe is None:
                 self.probe = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
@@ -531,11 +521,14 @@ class Engine:
                 why = why or self.no_way.get(way_of(target), "")
             if why:
                 wrong[key] = why
-        sent = sum(s.sent for s in self.streams.values())
-        said: dict[str, Any] = {"beat": self.beats, "sent": sent, "errors": self.errors, "late": self.late}
+        news = None
         if wrong != self.told:
-            said["wrong"], self.told = wrong, wrong
-        self.say(said)
+            news = self.told = wrong
+        self.say(Answer(beat=self.beats, sent=self.count(), errors=self.errors, late=self.late, wrong=news))
+
+    def count(self) -> int:
+        """Frames that all streams sent so far."""
+        return sum(s.sent for s in self.streams.values())
 
     def _levels(self) -> tuple[int, bytes]:
         """The levels to send, and a number that is another one when they are."""
@@ -555,7 +548,7 @@ class Engine:
             self.dark = not self.dark
         else:
             self.ending = True
-        self.say({"did": act})
+        self.say(Answer(did=act))
 
     def tick(self) -> None:
         """Send what is due now, and put each group's next moment on its fixed schedule."""
@@ -568,7 +561,8 @@ class Engine:
         while self.heap and self.heap[0][0] <= now:
             due, order, period, group = heapq.heappop(self.heap)
             self.late = max(self.late, now - due)
-            before = sum(stream.sent for stream in group) if group[0].sync else 0
+            first = group[0]
+            before = sum(stream.sent for stream in group) if first.sync else 0
             masses = self.masses.get(order)
             if masses is None:
                 for stream in group:
@@ -576,8 +570,8 @@ class Engine:
             else:
                 for mass in masses:
                     self.errors += mass.tick(number, levels, now)
-            if group[0].sync and sum(stream.sent for stream in group) > before:
-                self.release(group[0])
+            if isinstance(first, FeedStream) and first.sync and sum(stream.sent for stream in group) > before:
+                self.release(first)
             following = due + period
             if now - following > 0.25:  # the computer slept: do not send a burst of old frames
                 following += int((now - following) / period) * period
@@ -596,29 +590,28 @@ class Engine:
         self.buffer += got
         *lines, self.buffer = self.buffer.split(b"\n")
         for line in lines:
-            self.obey(json.loads(line))
+            self.obey(read_command(line))
 
-    def obey(self, command: dict[str, Any]) -> None:
-        if "open" in command:
+    def obey(self, command: Command) -> None:
+        if command.open:
             try:
-                self.open(**command["open"])
-                self.say({"ready": True, "pid": os.getpid()})
+                self.open(command.open)
+                self.say(Answer(ready=True))
             except OSError as e:
-                self.say({"failed": f"{e.strerror or e}"})
+                self.say(Answer(failed=f"{e.strerror or e}"))
                 self.ending = True
-        if "stays" in command:
-            self.stays = b"".join(map(_EIGHT.__getitem__, bytes.fromhex(command["stays"])))
-        if "seen" in command and self.presses.dealt_with(command["seen"]):
-            self.act(command["seen"])  # both did it and once is meant: twice here is not at all
-        if "dark" in command:
-            self.dark = command["dark"]
-        if "streams" in command:
-            self.set_streams(command["streams"])
-        if command.get("status"):
-            sent = sum(s.sent for s in self.streams.values())
-            self.say({"status": True, "sent": sent, "errors": self.errors, "late": self.late})
+        if command.stays is not None:
+            self.stays = b"".join(map(_EIGHT.__getitem__, command.stays))
+        if command.seen and self.presses.dealt_with(command.seen):
+            self.act(command.seen)  # both did it and once is meant: twice here is not at all
+        if command.dark is not None:
+            self.dark = command.dark
+        if command.streams is not None:
+            self.set_streams(command.streams)
+        if command.status:
+            self.say(Answer(status=True, sent=self.count(), errors=self.errors, late=self.late))
             self.late = 0.0
-        if command.get("stop"):
+        if command.stop:
             self.ending = True
 
     def run(self) -> None:
@@ -638,7 +631,7 @@ class Engine:
             stream.end(now)
         for line in self.lines.values():
             line.close()
-        self.say({"ended": True})
+        self.say(Answer(ended=True))
 
 
 def main() -> None:

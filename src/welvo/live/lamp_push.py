@@ -14,8 +14,8 @@ from msgspec.structs import replace
 
 from welvo.live.links import LinkError
 from welvo.live.rdm_link import RdmPort, RdmRefused, Talk
+from welvo.matching.lamps import Wish, in_order
 from welvo.observed.values import Lamp, Outcome
-from welvo.patch.lamps import Wish, in_order
 from welvo.protocols.rdm import say_uid
 
 

@@ -4,17 +4,17 @@ from __future__ import annotations
 
 import base64
 import binascii
-from typing import Any, Protocol
+from typing import Any
 
 import msgspec
 
 from welvo.live.listener import Listener
 from welvo.observed.values import Heard
 from welvo.protocols import artnet
-from welvo.protocols.wire import seen
 from welvo.rig.base import Refused
 from welvo.rig.entered import SettingValue
-from welvo.rig.wiring import DeviceModel
+from welvo.rig.letters import marked
+from welvo.rig.wiring import BY_ARTNET, DeviceModel
 from welvo.settings.artnet import address_packets
 
 MOST_TEXT = 500
@@ -33,7 +33,7 @@ def reason(e: Exception) -> str:
     over several lines."""
     words = str(getattr(e, "strerror", None) or e)
     first = next((line.strip() for line in words.splitlines() if line.strip()), "")
-    return seen(first)[:MOST_REASON] or "it takes too long"
+    return marked(first)[:MOST_REASON] or "it takes too long"
 
 
 def read_page(raw: bytes) -> Any:
@@ -44,22 +44,12 @@ def read_page(raw: bytes) -> Any:
 
 def _kept(value: Any) -> Any:
     if isinstance(value, str):
-        return seen(value[:MOST_TEXT])
+        return marked(value[:MOST_TEXT])
     if isinstance(value, list):
         return [_kept(x) for x in value]
     if isinstance(value, dict):
         return {_kept(k): _kept(v) for k, v in value.items()}
     return value
-
-
-class Link(Protocol):
-    """How settings get into a device: the one interface that a way of setting devices implements."""
-
-    def push(self, model: DeviceModel, heard: Heard | None, ip: str, values: dict[str, SettingValue]) -> None:
-        """Send planned values, by full key. What the device says next shows whether it took them. Raises Refused."""
-
-    def identify(self, ip: str, on: bool) -> None:
-        """Let a device blink, or stop it. Raises Refused."""
 
 
 class ArtNetLink:
@@ -71,16 +61,16 @@ class ArtNetLink:
     def push(self, model: DeviceModel, heard: Heard | None, ip: str, values: dict[str, SettingValue]) -> None:
         if heard is None:
             raise LinkError(f"Nothing at {ip} has answered yet, so nothing can be pushed.")
-        if "artnet" not in model.links:
+        if BY_ARTNET not in model.links:
             raise LinkError(f"{model.name} cannot be set over the network; enter the values on the device.")
         for packet in address_packets(model, heard, values):
             self._listener.send_artnet(packet, ip)
 
     def give_address(self, model: DeviceModel, at: str, ip: str, mask: str = "") -> None:
         """Have the device that is found at one address take another one, and restart (ArtIpProg, by unicast)."""
-        if "artnet" not in model.links:
+        if BY_ARTNET not in model.links:
             raise LinkError(f"{model.name} cannot be set over the network; enter the address on the device.")
-        command = 0x80 | 0x04 | (0x02 if mask else 0)
+        command = artnet.PROG_ENABLE | artnet.PROG_IP | (artnet.PROG_MASK if mask else 0)
         self._listener.send_artnet(artnet.IpProg(command, _four(ip), _four(mask or "0.0.0.0")), at)
 
     def identify(self, ip: str, on: bool) -> None:

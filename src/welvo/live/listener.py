@@ -26,7 +26,7 @@ from welvo.patience import steady
 from welvo.protocols import artnet, sacn
 from welvo.protocols.wire import WireError
 from welvo.rig.base import Refused
-from welvo.rig.protocol import Protocol
+from welvo.rig.protocol import PROTOCOLS, Protocol
 
 POLL_EVERY = 2.6
 """Seconds between polls; Art-Net 4 asks for 2.5 to 3."""
@@ -39,7 +39,6 @@ TRY_EVERY = 1.0
 """Seconds between two trials to get what could not be had: a port that another program held, a group."""
 CONTROLLER = 1
 """Style code of a controller in ArtPollReply."""
-ART_LOST = 10.0
 """Seconds after which a silent ArtDmx source no longer counts (Art-Net 4, merge)."""
 MOST_MACS = 4
 """MACs that are kept of one address."""
@@ -387,11 +386,11 @@ class Listener:
                 self.on_rdm(packet, ip)
         elif isinstance(packet, artnet.Dmx):
             key = f"{ip}/{packet.physical}"
-            old = self._sources.get(("artnet", packet.address, key))
-            if old and now - old.at <= ART_LOST and not artnet.accepts(old.sequence, packet.sequence):
+            old = self._sources.get((artnet.KEY, packet.address, key))
+            if old and now - old.at <= artnet.DATA_LOSS and not artnet.accepts(old.sequence, packet.sequence):
                 old.disordered += 1
                 return
-            source = self._count("artnet", packet.address, key, "", ip, 100, packet.slots, now)
+            source = self._count(artnet.KEY, packet.address, key, "", ip, 100, packet.slots, now)
             if packet.sequence and source.sequence:  # 0 is “no sequence”, and is never counted through
                 source.lost += _missed((packet.sequence - source.sequence) % 255 or 255)
             source.sequence = packet.sequence
@@ -435,11 +434,11 @@ class Listener:
         if not isinstance(packet, sacn.Data) or packet.start_code:
             return
         key = packet.cid.hex()
-        where = ("sacn", packet.universe, key)
+        where = (sacn.KEY, packet.universe, key)
         if packet.preview:
             with self._lock:
                 self._previews[where] = _Source(
-                    "sacn", packet.universe, key, packet.name, ip, packet.priority, now, now, b""
+                    sacn.KEY, packet.universe, key, packet.name, ip, packet.priority, now, now, b""
                 )
                 _shrink(self._previews, MOST_SOURCES // 10)
             return
@@ -453,7 +452,7 @@ class Listener:
                 if self._sources.pop(where, None):
                     self.ended.append((now, packet.universe, packet.name))
                 return
-        source = self._count("sacn", packet.universe, key, packet.name, ip, packet.priority, packet.slots, now)
+        source = self._count(sacn.KEY, packet.universe, key, packet.name, ip, packet.priority, packet.slots, now)
         if source.sequence is not None:
             source.lost += _missed((packet.sequence - source.sequence) % 256 or 256)
         source.sequence, source.sync = packet.sequence, packet.sync
@@ -561,7 +560,7 @@ class Listener:
         """Sources on the wire that are not lost by their own protocol's rule."""
         with self._lock:
             for where, s in list(self._sources.items()):
-                if now - s.at > (sacn.DATA_LOSS if s.protocol == "sacn" else ART_LOST):
+                if now - s.at > PROTOCOLS[s.protocol].lost_after:
                     del self._sources[where]
             if len(self._alike) > 2 * len(self._sources) + 16:
                 known = set(map(id, self._sources.values()))
@@ -575,7 +574,7 @@ class Listener:
             ]
 
     def _seen(self, s: _Source, now: float, preview: bool = False) -> SourceSeen:
-        if s.protocol == "sacn":
+        if s.protocol == sacn.KEY:
             own = bytes.fromhex(s.key) in self._own_cids
         else:
             own = s.ip == self.interface.ip and bool(self._own_cids)
@@ -664,7 +663,7 @@ def _heard(ip: str, pages: dict[int, tuple[artnet.PollReply, float]], first: flo
                     page,
                     i,
                     output,
-                    "sacn" if good & 1 else "artnet",
+                    sacn.KEY if good & 1 else artnet.KEY,
                     wire,
                     bool(good & 0x80),
                     output and bool(good & 0x08),

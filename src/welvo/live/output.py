@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
+from msgspec.structs import replace
+
+from welvo.live.encoders import can_send
 from welvo.live.interfaces import Interface
+from welvo.live.messages import LineOut, OctetsOut, Out, Part, UniverseOut
 from welvo.observed.values import SILENT_AFTER, Heard
 from welvo.patch.index import Index
-from welvo.patch.stream import boxes, stream_of
-from welvo.protocols import sacn
+from welvo.protocols import artnet, sacn
 from welvo.rig.document import Rig
 from welvo.rig.lookup import bench_sender, used
-from welvo.rig.protocol import PROTOCOLS, say_wire
+from welvo.rig.protocol import BROADCAST, MULTICAST, PROTOCOLS, SUBSCRIBERS, Protocol, say_protocol, say_wire
 from welvo.rig.wiring import Feed
+from welvo.survey.octets import octet_feeds, stream_of
 
 
 def rows_of(rig: Rig) -> dict[str, int]:
@@ -29,7 +32,7 @@ def subscribers(heard: dict[str, Heard], wire: int, now: float = 0.0) -> list[st
     return sorted(
         ip
         for ip, h in heard.items()
-        if now - h.at <= SILENT_AFTER and any(p.output and p.protocol == "artnet" and p.wire == wire for p in h.ports)
+        if now - h.at <= SILENT_AFTER and any(p.output and p.protocol == artnet.KEY and p.wire == wire for p in h.ports)
     )
 
 
@@ -58,9 +61,16 @@ def kept_back(rig: Rig, borrowed: frozenset[str] = NONE) -> dict[str, str]:
     A sender has one identity, and counts the packets of a universe once: two universes under one number, or one at two
     priorities, would reach receivers as one stream that jumps.
     """
+    bench = bench_sender(rig)
+    found = {
+        fid: f"this program cannot send {say_protocol(feed.protocol)}"
+        for fid, feed in rig.feeds.items()
+        if _sends(rig, feed, bench, borrowed) and not can_send(feed.protocol)
+    }
     first: dict[tuple[str, int], Feed] = {}
-    found: dict[str, str] = {}
     for fid, feed in sent_feeds(rig, borrowed):
+        if fid in found:
+            continue
         other = first.setdefault((feed.protocol, feed.wire), feed)
         wire = say_wire(feed.protocol, feed.wire)
         if feed.universe != other.universe:
@@ -79,7 +89,7 @@ def streams(
     now: float = 0.0,
     borrowed: frozenset[str] = NONE,
     lines: dict[str, str] | None = None,
-) -> list[dict[str, Any]]:
+) -> list[Out]:
     """One stream for each wire universe the Bench feeds. `defaults` by universe id, for feeds that end on them.
 
     Feeds of one universe under one number are one stream to all their targets; what cannot be part of one is left out
@@ -88,108 +98,103 @@ def streams(
     """
     rows = rows_of(rig)
     back = kept_back(rig, borrowed)
-    found: dict[tuple[str, int], dict[str, Any]] = {}
+    found: dict[tuple[Protocol, int], UniverseOut] = {}
     for fid, feed in sent_feeds(rig, borrowed):
         if fid in back:
             continue
-        if feed.to == "multicast":
-            to = [sacn.group(feed.wire)]
-        elif feed.to == "broadcast":
-            to = [interface.broadcast]
-        elif feed.to == "subscribers":
-            to = subscribers(heard, feed.wire, now)
+        if feed.to == MULTICAST:
+            to: tuple[str, ...] = (sacn.group(feed.wire),)
+        elif feed.to == BROADCAST:
+            to = (interface.broadcast,)
+        elif feed.to == SUBSCRIBERS:
+            to = tuple(subscribers(heard, feed.wire, now))
         else:
-            to = [feed.to]
-        same = found.get((feed.protocol, feed.wire))
+            to = (feed.to,)
+        key = (feed.protocol, feed.wire)
+        same = found.get(key)
         if same:
-            same["feeds"].append(fid)
-            same["to"] += [ip for ip in to if ip not in same["to"]]
-            same["rate"] = max(same["rate"], feed.rate)
+            both = tuple(dict.fromkeys((*same.to, *to)))
+            found[key] = replace(same, feeds=(*same.feeds, fid), to=both, rate=max(same.rate, feed.rate))
             continue
-        size = rig.universes[feed.universe].size
-        found[feed.protocol, feed.wire] = {
-            "id": fid,
-            "feeds": [fid],
-            "row": rows[feed.universe],
-            "protocol": feed.protocol,
-            "wire": feed.wire,
-            "to": to,
-            "priority": feed.priority,
-            "rate": feed.rate,
-            "rule": feed.rule,
-            "slots": size,
-            "sync": feed.sync,
-            "sync_to": interface.broadcast if feed.sync and feed.protocol == "artnet" else "",
-            "last": _last(rig, feed, defaults),
-        }
+        found[key] = UniverseOut(
+            fid,
+            feed.protocol,
+            feed.wire,
+            to,
+            row=rows[feed.universe],
+            feeds=(fid,),
+            priority=feed.priority,
+            rate=feed.rate,
+            rule=feed.rule,
+            slots=rig.universes[feed.universe].size,
+            sync=feed.sync,
+            sync_to=interface.broadcast if feed.sync else "",
+            last=_last(rig, feed, defaults),
+        )
     return [
         *found.values(),
-        *(_boxes(index, rows, borrowed) if index else ()),
+        *(_to_devices(index, rows, borrowed) if index else ()),
         *_lines(rig, rows, defaults, borrowed, lines or {}),
     ]
 
 
-def _last(rig: Rig, feed: Feed, defaults: dict[str, bytes]) -> str | None:
-    """The frame that receivers are left with, as hex; None for the one they have, or where the stream can be ended."""
+def _last(rig: Rig, feed: Feed, defaults: dict[str, bytes]) -> bytes | None:
+    """The frame that receivers are left with; None for the one they have, or where the stream can be ended."""
     size = rig.universes[feed.universe].size
     if PROTOCOLS[feed.protocol].ends or feed.at_disarm == "hold":
         return None
-    return (bytes(size) if feed.at_disarm == "zero" else defaults.get(feed.universe, bytes(size))[:size]).hex()
+    return bytes(size) if feed.at_disarm == "zero" else defaults.get(feed.universe, bytes(size))[:size]
 
 
 def _lines(
     rig: Rig, rows: dict[str, int], defaults: dict[str, bytes], borrowed: frozenset[str], ports: dict[str, str]
-) -> Iterator[dict[str, Any]]:
+) -> Iterator[LineOut]:
     """One stream for each serial line the Bench feeds."""
     bench = bench_sender(rig)
     for fid, feed in rig.feeds.items():
-        if PROTOCOLS[feed.protocol].carries != "line" or not _sends(rig, feed, bench, borrowed):
+        if PROTOCOLS[feed.protocol].carries != "line" or not can_send(feed.protocol):
             continue
-        if feed.universe in rig.universes and used(rig, "universes", feed.universe):
-            yield {
-                "id": fid,
-                "feeds": [fid],
-                "protocol": "serial",
-                "wire": feed.wire,
-                "to": [],
-                "line": ports.get(str(feed.wire), ""),
-                "row": rows[feed.universe],
-                "slots": rig.universes[feed.universe].size,
-                "rate": feed.rate,
-                "rule": feed.rule,
-                "last": _last(rig, feed, defaults),
-            }
+        mine = _sends(rig, feed, bench, borrowed)
+        if mine and feed.universe in rig.universes and used(rig, "universes", feed.universe):
+            yield LineOut(
+                fid,
+                feed.wire,
+                rows[feed.universe],
+                line=ports.get(str(feed.wire), ""),
+                feeds=(fid,),
+                rate=feed.rate,
+                rule=feed.rule,
+                slots=rig.universes[feed.universe].size,
+                last=_last(rig, feed, defaults),
+            )
 
 
-def _boxes(index: Index, rows: dict[str, int], borrowed: frozenset[str]) -> list[dict[str, Any]]:
-    """One stream for each DDP device the Bench feeds. What is not in use keeps its place in it and stays dark."""
+def _to_devices(index: Index, rows: dict[str, int], borrowed: frozenset[str]) -> Iterator[OctetsOut]:
+    """One stream of octets for each device the Bench feeds. What is not in use keeps its place in it and stays dark."""
     rig = index.rig
     bench = bench_sender(rig)
-    found = []
-    for (ip, wire), fids in boxes(index).items():
-        mine = [f for f in fids if _sends(rig, rig.feeds[f], bench, borrowed)]
+    for (protocol, ip, wire), fids in octet_feeds(index).items():
+        mine = [f for f in fids if _sends(rig, rig.feeds[f], bench, borrowed) and can_send(protocol)]
         if not ip or not mine:
             continue
         pieces, length = stream_of(index, mine)
-        parts = [
-            [rows[p.universe], p.first - 1, p.octets, p.offset] for p in pieces if used(rig, "universes", p.universe)
-        ]
+        parts = tuple(
+            Part(rows[p.universe], p.first - 1, p.octets, p.offset)
+            for p in pieces
+            if used(rig, "universes", p.universe)
+        )
         if not length or not parts:
             continue
         first = rig.feeds[mine[0]]
-        found.append(
-            {
-                "id": f"ddp {ip} {wire}",
-                "feeds": mine,
-                "protocol": "ddp",
-                "wire": wire,
-                "to": [ip],
-                "parts": parts,
-                "length": length,
-                "rate": first.rate,
-                "rule": first.rule,
-                "last": first.at_disarm,
-                "row": parts[0][0],
-            }
+        yield OctetsOut(
+            f"{protocol} {ip} {wire}",
+            protocol,
+            wire,
+            (ip,),
+            parts,
+            length,
+            feeds=tuple(mine),
+            rate=first.rate,
+            rule=first.rule,
+            dark_at_end=first.at_disarm == "zero",
         )
-    return found

@@ -19,10 +19,10 @@ from welvo.formats import pcap
 from welvo.formats.files import RigFileError, read_bytes, shown_name, write_atomic
 from welvo.formats.pcap import Datagram
 from welvo.observed.values import SourceSeen
-from welvo.observed.wire import TIMEOUTS, Takes, merged
+from welvo.observed.wire import Takes, merged
 from welvo.protocols import artnet, sacn
 from welvo.protocols.wire import WireError
-from welvo.rig.protocol import Protocol
+from welvo.rig.protocol import PROTOCOLS, Protocol
 from welvo.rig.steps import step
 
 MOST_OCTETS = 1 << 30
@@ -109,7 +109,7 @@ class Recording:
         for n, f in enumerate(self.frames):
             if f.at >= due:
                 before = self.frames[n - 1].at if n else 0.0  # whoever begins from this mark asks about later times
-                newest = {k: old for k, old in newest.items() if before - old.at <= TIMEOUTS[k[0][0]]}
+                newest = {k: old for k, old in newest.items() if before - old.at <= PROTOCOLS[k[0][0]].lost_after}
                 self._marks.append(_Mark(n, dict(newest)))
                 due = f.at + MARK_EVERY
             _take(newest, f)
@@ -134,7 +134,7 @@ class Recording:
             _take(newest, f)
         found: dict[Wire, list[tuple[SourceSeen, bytes]]] = {}
         for (wire, key), f in newest.items():
-            if at - f.at <= TIMEOUTS[wire[0]]:
+            if at - f.at <= PROTOCOLS[wire[0]].lost_after:
                 seen = SourceSeen(
                     wire[0],
                     wire[1],
@@ -213,7 +213,7 @@ def frame_of(d: Datagram, at: float) -> Frame | None:
             packet = artnet.decode(d.payload)
             if isinstance(packet, artnet.Dmx):
                 key = f"{d.source}/{packet.physical}"
-                return Frame(at, ("artnet", packet.address), key, "", d.source, 100, packet.slots)
+                return Frame(at, (artnet.KEY, packet.address), key, "", d.source, 100, packet.slots)
             return None
         found = sacn.decode(d.payload)
     except WireError:
@@ -222,7 +222,7 @@ def frame_of(d: Datagram, at: float) -> Frame | None:
         return None
     return Frame(
         at,
-        ("sacn", found.universe),
+        (sacn.KEY, found.universe),
         found.cid.hex(),
         found.name,
         d.source,

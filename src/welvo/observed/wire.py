@@ -15,8 +15,6 @@ from welvo.observed.values import SourceSeen
 from welvo.rig.protocol import PROTOCOLS, say_wire
 
 Takes = Literal["highest", "latest"]
-TIMEOUTS = {"sacn": 2.5, "artnet": 10.0}
-"""Seconds without a frame after which receivers take a source for gone."""
 CLOSE_TO_LOST = 0.5
 """From this share of the time-out on, a gap is worth a word."""
 
@@ -74,7 +72,7 @@ def judged(sources: Sequence[SourceSeen]) -> list[tuple[str, str]]:
         found.append(("error", f"{names} both send {wire}{rank}: receivers merge them, or jump. Close {close}."))
     for s in sources:
         who = "The Bench" if s.own else called(s)
-        limit = TIMEOUTS.get(s.protocol, 2.5)
+        limit = PROTOCOLS[s.protocol].lost_after
         if s.preview:
             found.append(("note", f"{who} sends for preview only: no receiver shows it."))
         if s.gap > CLOSE_TO_LOST * limit:

@@ -1,4 +1,4 @@
-"""Addresses: the index of who is on which slot, allocation, the path of one item.
+"""Giving addresses: the index of who is on which slot, laying out, and what a change does to others.
 
-May import `rig`, `observed` and `protocols`.
+May import `runs`, `buses`, `settings`, `observed` and `protocols`.
 """

@@ -19,9 +19,7 @@ from typing import Any, NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-from welvo.patch.along import piece_name
-from welvo.patch.bus_plan import bus_of, buses_of
-from welvo.patch.cable import Cables, Piece
+from welvo.buses.plan import bus_of, buses_of
 from welvo.patch.limits import Limit, limits
 from welvo.patch.resolve import Resolver
 from welvo.rig.counting import SLOTS, free_between
@@ -29,6 +27,8 @@ from welvo.rig.document import Change, Rig
 from welvo.rig.lookup import call, universe_ids
 from welvo.rig.patched import Element
 from welvo.rig.refs import BUS, PortRef, SegmentRef
+from welvo.runs.along import piece_name
+from welvo.runs.cable import Cables, Piece
 
 Ints = npt.NDArray[np.int32]
 _PITCH = 1024

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from welvo.patch.bus_plan import bus_of
+from welvo.buses.plan import bus_of
 from welvo.patch.index import Index, Span, Taker
 from welvo.patch.steps import footprint_of
 from welvo.rig.lookup import call, universe_by_number

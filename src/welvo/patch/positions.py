@@ -13,8 +13,6 @@ from welvo.rig.notation import natural
 
 Spot3 = tuple[float, float, float]
 FARTHEST = 1e5
-FINEST = 0.001
-"""Metres to which a place is kept."""
 
 
 def read_spot(text: str) -> tuple[float, float, float] | None:

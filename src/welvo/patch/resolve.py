@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections import defaultdict
 
-from welvo.patch.cable import Cables
 from welvo.rig.counting import SLOTS
 from welvo.rig.document import Rig
 from welvo.rig.lookup import mode_of
 from welvo.rig.patched import Place
 from welvo.rig.refs import PortRef
+from welvo.runs.cable import Cables
 
 Start = tuple[str, int]
 

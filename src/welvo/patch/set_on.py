@@ -8,8 +8,8 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from welvo.patch.cable import Piece, Stream
 from welvo.patch.index import Index
+from welvo.runs.cable import Piece, Stream
 
 
 class SetOn(NamedTuple):

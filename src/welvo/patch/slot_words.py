@@ -6,9 +6,8 @@ the pixel that drives it, and a segment that takes slots of its own the DMX addr
 
 from __future__ import annotations
 
-from welvo.patch.along import components_of
-from welvo.patch.bus_plan import bus_of, part_short, place_short
-from welvo.patch.bus_plan import slot_words as bus_slot_words
+from welvo.buses.plan import bus_of, part_short, place_short
+from welvo.buses.plan import slot_words as bus_slot_words
 from welvo.patch.index import BY_PIXEL, Index, Span
 from welvo.rig.attributes import word_for
 from welvo.rig.buses import Bus
@@ -16,6 +15,7 @@ from welvo.rig.colours import FUNCTIONS
 from welvo.rig.lookup import mode_of
 from welvo.rig.profile import Mode
 from welvo.rig.refs import BUS
+from welvo.runs.along import components_of
 
 
 def _mode(index: Index, span: Span) -> Mode | None:

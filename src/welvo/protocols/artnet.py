@@ -8,8 +8,12 @@ from dataclasses import dataclass, field
 from msgspec import Struct
 
 from welvo.protocols.wire import WireError, read_text, step_of, text_field
+from welvo.rig.protocol import PROTOCOLS, Protocol
 
-PORT = 6454
+KEY: Protocol = "artnet"
+PORT = PROTOCOLS[KEY].port
+DATA_LOSS = PROTOCOLS[KEY].lost_after
+"""Seconds without a frame after which a source leaves the merge."""
 IDENTIFIER = b"Art-Net\0"
 VERSION = 14
 OP_POLL, OP_POLL_REPLY, OP_DMX, OP_SYNC, OP_ADDRESS = 0x2000, 0x2100, 0x5000, 0x5200, 0x6000
@@ -203,7 +207,8 @@ Packet = (
     | Other
 )
 
-PROG_ENABLE, PROG_DHCP, PROG_GATEWAY, PROG_DEFAULT, PROG_IP, PROG_MASK = 0x80, 0x40, 0x10, 0x08, 0x04, 0x02
+PROG_ENABLE, PROG_GATEWAY, PROG_IP, PROG_MASK = 0x80, 0x10, 0x04, 0x02
+"""Bits of ArtIpProg's command: that anything is set at all; the gateway, the address, the mask."""
 
 COMMAND_MERGE_LTP, COMMAND_MERGE_HTP = 0x10, 0x50
 COMMAND_TAKE_ARTNET, COMMAND_TAKE_SACN = 0x60, 0x70

@@ -24,8 +24,6 @@ HIGHEST_LEVEL = 254
 FORWARD_S, BACKWARD_S, PAUSE_S = 0.01417, 0.0075, 0.0135
 """Seconds of a forward frame, a backward frame, and between two forward frames (edition 2)."""
 FRAMES_A_SECOND = 36
-LEVELS_A_SECOND = 30
-"""Level changes of one bus that leave room for questions."""
 
 # commands: the second octet with S = 1 (table 15 of -102)
 OFF, UP, DOWN, STEP_UP, STEP_DOWN, RECALL_MAX, RECALL_MIN = 0x00, 0x01, 0x02, 0x03, 0x04, 0x05, 0x06
@@ -196,9 +194,6 @@ def seconds_of(frames: list[Forward]) -> float:
 
 
 # ---- finding and addressing gear
-
-MOST_GEAR = 64
-COMPARES = 24
 
 
 def initialise(which: int = 0x00) -> list[Forward]:

@@ -7,12 +7,14 @@ import struct
 from msgspec import Struct
 
 from welvo.protocols.wire import WireError
+from welvo.rig.protocol import PROTOCOLS, Protocol
 
-PORT = 4048
+KEY: Protocol = "ddp"
+PORT = PROTOCOLS[KEY].port
 MOST = 1440
 """Octets of data in one packet at most: 480 RGB pixels."""
 VERSION, TIMECODE, STORAGE, REPLY, QUERY, PUSH = 0x40, 0x10, 0x08, 0x04, 0x02, 0x01
-UNDEFINED, RGB, RGBW, GREY = 0x00, 0x0B, 0x1B, 0x23
+UNDEFINED, RGB, RGBW = 0x00, 0x0B, 0x1B
 """Data types of 8 bits an element; undefined is what mixed data is sent as."""
 DISPLAY, CONFIG, STATUS, ALL = 1, 250, 251, 255
 SEQUENCE_AT, HEAD = 1, 10

@@ -21,8 +21,6 @@ SHORTEST_PACKET = 1204e-6
 """From break to break, at the least."""
 LONGEST_PACKET = 1.0
 """From break to break, at the most: repeats cannot be left out for longer."""
-LOST_AFTER = 1.25
-"""A receiver that gets nothing for so long may take its line for dead."""
 SLOTS = 512
 NULL, TEXT, TEST = 0x00, 0x17, 0x55
 """Start codes: levels, a text, 512 slots of 0x55."""

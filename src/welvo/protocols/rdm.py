@@ -18,7 +18,7 @@ from welvo.protocols.wire import WireError, read_text
 START, SUB_START = 0xCC, 0x01
 HIGHEST_UID = 0xFFFF_FFFF_FFFE
 BROADCAST = 0xFFFF_FFFF_FFFF
-ROOT, ALL_SUBS = 0, 0xFFFF
+ROOT = 0
 MOST_DATA = 231
 
 DISCOVERY, DISCOVERY_RESPONSE = 0x10, 0x11
@@ -38,11 +38,6 @@ SENSOR_DEFINITION, SENSOR_VALUE, RECORD_SENSORS = 0x0200, 0x0201, 0x0202
 DEVICE_HOURS, LAMP_HOURS, LAMP_STRIKES, DEVICE_POWER_CYCLES = 0x0400, 0x0401, 0x0402, 0x0405
 IDENTIFY_DEVICE, RESET_DEVICE = 0x1000, 0x1001
 
-REQUIRED = frozenset(
-    (DISC_UNIQUE_BRANCH, DISC_MUTE, DISC_UN_MUTE, SUPPORTED_PARAMETERS, PARAMETER_DESCRIPTION, DEVICE_INFO,
-     SOFTWARE_VERSION_LABEL, DMX_START_ADDRESS, IDENTIFY_DEVICE)
-)  # fmt: skip
-"""What every responder has, and no list of supported parameters names (E1.20, 10.4.1)."""
 
 NAMES: dict[int, str] = {
     QUEUED_MESSAGE: "queued message", STATUS_MESSAGES: "status messages",
@@ -301,12 +296,6 @@ def decode_info(data: bytes) -> DeviceInfo:
     return DeviceInfo(
         model, category, software, footprint, now, count, 0 if address == 0xFFFF else address, subs, sensors
     )
-
-
-CATEGORIES = {
-    0x0101: "fixed fixture", 0x0102: "moving yoke", 0x0103: "moving mirror", 0x0500: "dimmer", 0x0509: "LED dimmer",
-    0x0802: "data conversion", 0x7001: "controller", 0x7FFF: "other",
-}  # fmt: skip
 
 
 def decode_text(data: bytes) -> str:

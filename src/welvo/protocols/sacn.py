@@ -7,15 +7,17 @@ import struct
 from msgspec import Struct
 
 from welvo.protocols.wire import WireError, read_text, step_of, text_field
+from welvo.rig.protocol import PROTOCOLS, Protocol
 
-PORT = 5568
+KEY: Protocol = "sacn"
+PORT = PROTOCOLS[KEY].port
 IDENTIFIER = b"ASC-E1.17\0\0\0"  # 5.3
 ROOT_DATA, ROOT_EXTENDED = 0x00000004, 0x00000008  # 5.5
 FRAME_DATA = 0x00000002  # 6.2.1
 EXTENDED_SYNC, EXTENDED_DISCOVERY = 0x00000001, 0x00000002  # 6.3.1, 6.4.1
 DISCOVERY_UNIVERSE = 64214  # 12.1
 PREVIEW, TERMINATED, FORCE_SYNC = 0x80, 0x40, 0x20  # 6.2.6
-DATA_LOSS = 2.5
+DATA_LOSS = PROTOCOLS[KEY].lost_after
 """Seconds without a packet after which a source is gone (6.7.1)."""
 SEQUENCE_AT, OPTIONS_AT, SLOTS_AT = 111, 112, 126
 """Offsets that a sender patches in a prebuilt packet."""

@@ -2,14 +2,7 @@
 
 from __future__ import annotations
 
-import re
-
-UNSEEN = "\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200b-\u200f\u2028\u2029\u202a-\u202e\u2066-\u2069\ufeff\ud800-\udfff"
-"""Control and direction characters, as a regular expression takes them in brackets; tabs and line ends are not among
-them."""
-_UNSEEN = re.compile(f"[\t\n{UNSEEN}]")
-MARK = "\ufffd"
-"""Stands for octets that are no text, and for characters that cannot be seen or would turn the writing around."""
+from welvo.rig.letters import marked
 
 
 class WireError(ValueError):
@@ -35,12 +28,7 @@ def text_field(text: str, length: int) -> bytes:
 def read_text(raw: bytes) -> str:
     """The text of a field as it is kept: up to the first zero, with a mark for everything that is no plain text. Names
     come from anybody on the network, and go on into files, lists and papers."""
-    return seen(raw.split(b"\0", 1)[0].decode("utf-8", "replace"))
-
-
-def seen(text: str) -> str:
-    """A text with a mark for each character that cannot be seen or would turn the writing around."""
-    return text if text.isprintable() else _UNSEEN.sub(MARK, text)
+    return marked(raw.split(b"\0", 1)[0].decode("utf-8", "replace"))
 
 
 def step_of(last: int, new: int) -> int:

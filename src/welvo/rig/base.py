@@ -7,6 +7,8 @@ from typing import Annotated, Any
 import msgspec
 from msgspec import Meta
 
+from welvo.rig.letters import marked
+
 Name = Annotated[str, Meta(max_length=200)]
 """What somebody calls a thing. It stands on labels, in lists and on paper, so it has an end."""
 
@@ -14,8 +16,12 @@ Name = Annotated[str, Meta(max_length=200)]
 class Refused(ValueError):
     """What was typed, asked for or read cannot be taken; the message says what, why, and what would do.
 
-    The one exception of every reader and every edit: whoever catches it shows the message where the wish was made.
+    The one exception of every reader and every edit: whoever catches it shows the message where the wish was made. The
+    message is one line that can be read, whatever stood in the text, the file or the answer that it names.
     """
+
+    def __init__(self, why: str) -> None:
+        super().__init__(marked(why))
 
 
 class Value(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True, gc=False):

@@ -17,7 +17,7 @@ from welvo.rig.notation import plural, read_ip
 from welvo.rig.patched import Element, Fixture, Group, Place, Share, Waiver
 from welvo.rig.plan import model_of, ports_taking, spec_of, split_key
 from welvo.rig.profile import CARRIED_PICTURES, Mode, Profile
-from welvo.rig.protocol import DESTINATION_WORDS, PROTOCOLS, Protocol, say_wire
+from welvo.rig.protocol import DESTINATION_WORDS, PROTOCOLS, USUAL, Protocol, say_wire
 from welvo.rig.reference_table import without
 from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Sender, Show, Universe
 
@@ -159,7 +159,7 @@ def remove_universe(rig: Rig, uid: str) -> Edit:
     return take_out(rig, f"remove universe {rig.universes[uid].number}", "universes", [uid])
 
 
-def add_feed(rig: Rig, universe: str, protocol: Protocol = "sacn", wire: int | None = None, sender: str = "") -> Edit:
+def add_feed(rig: Rig, universe: str, protocol: Protocol = USUAL, wire: int | None = None, sender: str = "") -> Edit:
     """Feed a universe, from the Bench unless said otherwise; the wire number is the universe's own by default."""
     senders: dict[str, Sender] = {}
     who = sender or bench_sender(rig)

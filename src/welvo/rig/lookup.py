@@ -11,6 +11,7 @@ from welvo.rig.kept import kept
 from welvo.rig.notation import plural
 from welvo.rig.patched import Element, Fixture
 from welvo.rig.profile import Mode, Profile
+from welvo.rig.protocol import PROTOCOLS
 from welvo.rig.wiring import Feed, Universe
 
 
@@ -83,6 +84,11 @@ def running_number(rig: Rig, number: int, address: int) -> int:
     numbers, more = _unlike(rig.universes)
     before = bisect_left(numbers, number)
     return (number - 1) * common_size(rig) + (more[before - 1] if before else 0) + address
+
+
+def joined_wires(rig: Rig) -> list[int]:
+    """The numbers on the wire whose groups have to be joined to hear them."""
+    return [f.wire for f in rig.feeds.values() if PROTOCOLS[f.protocol].in_groups]
 
 
 def said_size(rig: Rig) -> str:

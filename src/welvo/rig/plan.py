@@ -8,9 +8,9 @@ from welvo.rig.base import Refused
 from welvo.rig.colours import STRAIGHT
 from welvo.rig.document import Rig
 from welvo.rig.entered import SettingValue
-from welvo.rig.kept import kept
+from welvo.rig.kept import kept, table_of
 from welvo.rig.notation import read_ip, read_mask
-from welvo.rig.protocol import PROTOCOLS
+from welvo.rig.protocol import PROTOCOLS, USUAL
 from welvo.rig.wiring import Device, DeviceModel, Feed, SettingSpec
 
 
@@ -56,7 +56,6 @@ def split_owner(owner: str) -> tuple[str, int]:
 
 
 AllSettings = list[tuple[str, str, SettingSpec]]
-_listed: dict[tuple[int, tuple[tuple[str, int], ...]], tuple[DeviceModel, AllSettings]] = {}
 
 
 def all_settings(model: DeviceModel, segments: dict[str, int] | None = None) -> AllSettings:
@@ -66,11 +65,10 @@ def all_settings(model: DeviceModel, segments: dict[str, int] | None = None) -> 
     devices of a model with as many segments, and is kept.
     """
     asked = (id(model), tuple((segments or {}).items()))
-    known = _listed.get(asked)
+    lists: dict[object, tuple[DeviceModel, AllSettings]] = table_of("settings of a model", 500)
+    known = lists.get(asked)
     if known is None or known[0] is not model:
-        if len(_listed) > 500:
-            _listed.clear()
-        known = _listed[asked] = (model, _list_settings(model, segments or {}))
+        known = lists[asked] = (model, _list_settings(model, segments or {}))
     return known[1]
 
 
@@ -133,7 +131,7 @@ def on_page(model: DeviceModel, spec: SettingSpec, value: SettingValue | None) -
     return value
 
 
-def say_setting(spec: SettingSpec | None, value: SettingValue | None, protocol: str = "sacn") -> str:
+def say_setting(spec: SettingSpec | None, value: SettingValue | None, protocol: str = USUAL) -> str:
     """A value as the interface shows it."""
     if value is None or value == "":
         return "—"
@@ -152,7 +150,7 @@ def say_setting(spec: SettingSpec | None, value: SettingValue | None, protocol: 
     return str(value)
 
 
-def read_setting(spec: SettingSpec, text: str, protocol: str = "sacn") -> SettingValue | None:
+def read_setting(spec: SettingSpec, text: str, protocol: str = USUAL) -> SettingValue | None:
     """What somebody typed for a setting, held against its entry in the model; nothing typed is nothing planned."""
     t = text.strip()
     if not t:

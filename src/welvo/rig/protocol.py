@@ -2,8 +2,7 @@
 
 Everything that differs from protocol to protocol and is no packet stands here. Whoever asks "is this number possible",
 "how is it said", "where may it go" asks the record, so that a further protocol is a further record, a name in
-`Protocol`
-and a codec. How packets look is the business of `welvo.protocols`.
+`Protocol` and a codec. How packets look is the business of `welvo.protocols`.
 """
 
 from __future__ import annotations
@@ -22,6 +21,17 @@ Carries = Literal["universes", "octets", "line"]
 """Universes under numbers of their own, one running stream of octets to a device, or one DMX line without a network."""
 
 MULTICAST, SUBSCRIBERS, BROADCAST = "multicast", "subscribers", "broadcast"
+USUAL: Protocol = "sacn"
+"""What a feed travels by, and what a number is meant in, where nobody says."""
+
+
+class PacketSize(Struct, frozen=True):
+    """How levels are packed: octets before them in a packet, the most it carries, and whether there are always an even
+    number of them."""
+
+    head: int
+    most: int
+    even: bool = False
 
 
 class ProtocolRecord(Struct, frozen=True):
@@ -46,6 +56,14 @@ class ProtocolRecord(Struct, frozen=True):
     carries: Carries
     ends: bool
     has_priority: bool
+    lost_after: float
+    """Seconds without a packet after which receivers take a source for gone; 0: by cable, nobody says."""
+    packets: PacketSize | None
+    """None for what is no network."""
+    sync_universe: bool
+    """Whether frames can wait for the signal of a universe that carries none itself."""
+    deprecated: frozenset[int]
+    """Numbers that its standard has given up, though packets can carry them."""
     means: str
     """What feeding a universe by it does, for whoever chooses one."""
     write: Callable[[int], str]
@@ -53,6 +71,16 @@ class ProtocolRecord(Struct, frozen=True):
     parse: Callable[[str], int]
     """The number in a text; raises Refused in words when there is none. Bounds are looked at by `read`."""
     ways: Callable[[int], list[tuple[str, str]]]
+
+    @property
+    def in_groups(self) -> bool:
+        """Whether each number is a multicast group that a receiver has to join."""
+        return MULTICAST in self.destinations
+
+    @property
+    def is_plain(self) -> bool:
+        """Whether its numbers are written as what they are."""
+        return self.write is str
 
     @property
     def numbered(self) -> bool:
@@ -164,6 +192,10 @@ PROTOCOLS: dict[str, ProtocolRecord] = {
             carries="universes",
             ends=True,
             has_priority=True,
+            sync_universe=True,
+            deprecated=frozenset(),
+            lost_after=2.5,  # E1.31, 6.7.1
+            packets=PacketSize(126, 512),
             means="Sends this universe as sACN multicast under its own number.",
             write=str,
             parse=_parse_sacn,
@@ -183,6 +215,10 @@ PROTOCOLS: dict[str, ProtocolRecord] = {
             carries="universes",
             ends=False,
             has_priority=False,
+            sync_universe=False,
+            deprecated=frozenset({0}),  # Art-Net 4: Port-Address 0
+            lost_after=10.0,  # Art-Net 4, merging
+            packets=PacketSize(18, 512, even=True),
             means="Sends this universe as Art-Net to the devices that ask for it.",
             write=say_artnet,
             parse=_parse_artnet,
@@ -202,6 +238,10 @@ PROTOCOLS: dict[str, ProtocolRecord] = {
             carries="octets",
             ends=False,
             has_priority=False,
+            sync_universe=False,
+            deprecated=frozenset(),
+            lost_after=0.0,
+            packets=PacketSize(10, 1440),
             means="Makes this universe a part of one running stream to a DDP device, one behind the other in order "
             "of number.",
             write=str,
@@ -222,6 +262,10 @@ PROTOCOLS: dict[str, ProtocolRecord] = {
             carries="line",
             ends=False,
             has_priority=False,
+            sync_universe=False,
+            deprecated=frozenset(),
+            lost_after=0.0,
+            packets=None,
             means="Puts it out on a serial DMX line of the sender's computer, without a network.",
             write=str,
             parse=_plain("serial line", "line", "serial"),

@@ -31,10 +31,10 @@ EVERY = 32
 
 
 class Stopped(Refused):
-    """The work was stopped by who had asked for it; nothing has changed."""
+    """The work was stopped by who had asked for it. Nothing has changed, where nothing else is said."""
 
-    def __init__(self) -> None:
-        super().__init__("Stopped. Nothing has changed.")
+    def __init__(self, why: str = "Stopped. Nothing has changed.") -> None:
+        super().__init__(why)
 
 
 def step(what: str, done: int, of: int = 0, every: int = EVERY) -> None:

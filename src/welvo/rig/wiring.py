@@ -9,7 +9,7 @@ from msgspec import Meta
 from welvo.rig.base import Name, Value
 from welvo.rig.buses import Bus
 from welvo.rig.entered import Entered, SettingValue
-from welvo.rig.protocol import NUMBERED, Protocol
+from welvo.rig.protocol import NUMBERED, USUAL, Protocol
 from welvo.rig.runs import Fraction, Segment, Sex
 
 Slot = Annotated[int, Meta(ge=1, le=512)]
@@ -62,7 +62,7 @@ class Feed(Value, frozen=True, kw_only=True):
 
     universe: str
     sender: str
-    protocol: Protocol = "sacn"
+    protocol: Protocol = USUAL
     wire: Annotated[int, Meta(ge=0, le=63999)]
     to: str = "multicast"
     priority: Annotated[int, Meta(ge=0, le=200)] = 100
@@ -152,6 +152,7 @@ class Show(Value, frozen=True, kw_only=True):
 
 Need = Literal["save", "apply", "restart"]
 LinkKind = Literal["artnet", "http", "ddp", "hand"]
+BY_ARTNET: LinkKind = "artnet"
 
 
 class SettingSpec(Value, frozen=True, kw_only=True):

@@ -1,4 +1,4 @@
-"""What is attached to ports: pixels along a cable, bridges, DMX lines, converters, power.
+"""What is attached to ports: sums along a cable, pixels, bridges, converters, power, and the edits of it.
 
-It may import `patch`, `protocols`, `observed` and `rig`.
+May import `protocols`, `observed` and `rig`.
 """

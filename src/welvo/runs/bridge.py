@@ -8,7 +8,6 @@ from typing import NamedTuple
 
 from msgspec.structs import replace
 
-from welvo.patch.cable import Cables, Piece, Stream
 from welvo.rig.base import Refused
 from welvo.rig.colours import STRAIGHT
 from welvo.rig.counting import SLOTS, free_between
@@ -16,6 +15,7 @@ from welvo.rig.document import Change, Edit, Rig, joined, put
 from welvo.rig.lookup import call
 from welvo.rig.refs import PortRef
 from welvo.runs.brightness import factors, percent, product, scaled
+from welvo.runs.cable import Cables, Piece, Stream
 from welvo.runs.edits import change_segment
 from welvo.runs.orders import named, places
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from fractions import Fraction
 from typing import NamedTuple
 
-from welvo.patch.cable import Piece, Stream
 from welvo.rig.document import Rig
+from welvo.runs.cable import Piece, Stream
 
 
 class Factor(NamedTuple):

@@ -5,9 +5,9 @@ from __future__ import annotations
 from functools import partial
 from typing import NamedTuple
 
-from welvo.patch.cable import Cables, lay
 from welvo.rig.document import Rig
 from welvo.rig.refs import PortRef
+from welvo.runs.cable import Cables, lay
 
 
 class Claim(NamedTuple):

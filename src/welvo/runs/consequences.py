@@ -6,13 +6,13 @@ from typing import NamedTuple
 
 from msgspec.structs import replace
 
-from welvo.patch.cable import Cables, Part
 from welvo.rig.colours import STRAIGHT
 from welvo.rig.document import Rig
 from welvo.rig.notation import plural, say_place
 from welvo.rig.patched import Element, Place
 from welvo.rig.refs import PortRef
 from welvo.rig.runs import Segment
+from welvo.runs.cable import Cables, Part
 from welvo.runs.pixels import universes_of
 
 

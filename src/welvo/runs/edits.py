@@ -7,7 +7,6 @@ from typing import Any, NamedTuple
 
 from msgspec.structs import replace
 
-from welvo.patch.cable import Cables, Stream
 from welvo.rig.abilities import ability, gives
 from welvo.rig.base import Refused
 from welvo.rig.counting import HIGHEST_SACN as _HIGHEST
@@ -21,6 +20,7 @@ from welvo.rig.protocol import PROTOCOLS
 from welvo.rig.refs import PortRef, SegmentRef
 from welvo.rig.runs import PixelType, Segment, Supply, dmx_owner
 from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Sender, Universe
+from welvo.runs.cable import Cables, Stream
 from welvo.runs.cut import cut
 from welvo.runs.pixels import streams_of, universes_of
 

@@ -10,8 +10,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from welvo.patch.along import cable_order
-from welvo.patch.cable import Piece, Stream
+from welvo.runs.along import cable_order
+from welvo.runs.cable import Piece, Stream
 
 BOX = 40
 CABLE = 14

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from welvo.patch.cable import Cables, Piece, Stream
 from welvo.rig.attributes import word_for
 from welvo.rig.base import Refused
 from welvo.rig.colours import FUNCTIONS, letter_of, word_of
 from welvo.rig.document import Rig
 from welvo.rig.lookup import mode_of
 from welvo.rig.patched import Fixture
+from welvo.runs.cable import Cables, Piece, Stream
 
 DIMMER = "V"
 """The letter of the function that takes the brightness instead of a colour."""

@@ -15,10 +15,10 @@ from __future__ import annotations
 from itertools import permutations
 from typing import Literal, NamedTuple
 
-from welvo.patch.cable import Piece
 from welvo.rig.colours import straight
 from welvo.rig.document import Rig
 from welvo.rig.plan import model_of
+from welvo.runs.cable import Piece
 from welvo.runs.power import type_of
 
 Names = Literal["out", "in"]

@@ -9,10 +9,10 @@ import numpy.typing as npt
 from msgspec import Struct
 from msgspec.structs import replace
 
-from welvo.patch.along import element_pixel, piece_name
-from welvo.patch.cable import Cables, Part, Piece, Stream, lay
 from welvo.rig.document import Rig
 from welvo.rig.plan import universe_size
+from welvo.runs.along import element_pixel, piece_name
+from welvo.runs.cable import Cables, Part, Piece, Stream, lay
 
 Ints = npt.NDArray[np.int64]
 

@@ -7,12 +7,12 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-from welvo.patch.along import part_name
-from welvo.patch.cable import Cables, Piece, Stream
 from welvo.rig.document import Rig
 from welvo.rig.plan import model_of
 from welvo.rig.runs import PixelType, Segment
+from welvo.runs.along import part_name
 from welvo.runs.brightness import on_the_device, product
+from welvo.runs.cable import Cables, Piece, Stream
 
 COPPER = 0.0175
 """Resistivity of copper wire in Ω·mm²/m, as cable tables take it."""

@@ -18,7 +18,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from welvo.observed.values import Heard, HeardPort
-from welvo.protocols import artnet
+from welvo.protocols import artnet, sacn
 from welvo.rig.base import Refused
 from welvo.rig.counting import HIGHEST_PORT_ADDRESS, net_sub_universe
 from welvo.rig.entered import SettingValue
@@ -59,7 +59,7 @@ def _universe(value: SettingValue, port: HeardPort) -> ArtAddressPart:
 
 
 def _protocol(value: SettingValue, port: HeardPort) -> ArtAddressPart:
-    take = artnet.COMMAND_TAKE_SACN if value == "sacn" else artnet.COMMAND_TAKE_ARTNET
+    take = artnet.COMMAND_TAKE_SACN if value == sacn.KEY else artnet.COMMAND_TAKE_ARTNET
     return ArtAddressPart({}, take + port.index)
 
 

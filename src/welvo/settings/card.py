@@ -12,7 +12,7 @@ from welvo.rig.document import Edit, Rig
 from welvo.rig.edits import set_device
 from welvo.rig.entered import Entered, SettingValue
 from welvo.rig.plan import on_page, pages_of, say_setting, split_owner
-from welvo.rig.protocol import PROTOCOLS
+from welvo.rig.protocol import PROTOCOLS, USUAL
 from welvo.rig.wiring import DeviceModel, Need, SettingSpec
 from welvo.settings.compare import SettingLine
 
@@ -37,7 +37,7 @@ class Step(Struct, frozen=True):
     at: float = 0.0
 
 
-def as_on_page(model: DeviceModel, spec: SettingSpec, value: SettingValue | None, protocol: str = "sacn") -> str:
+def as_on_page(model: DeviceModel, spec: SettingSpec, value: SettingValue | None, protocol: str = USUAL) -> str:
     """A value as the device's own page shows it, in that page's counting."""
     if spec.type == "universe" and isinstance(value, int):
         record = PROTOCOLS[protocol]
@@ -65,7 +65,7 @@ def card(rig: Rig, device_id: str, model: DeviceModel, lines: list[SettingLine])
     restart = False
     for name, of in pages.items():
         for x in of:
-            protocol = protocols.get(x.port) or protocols.get(split_owner(x.port)[0]) or "sacn"
+            protocol = protocols.get(x.port) or protocols.get(split_owner(x.port)[0]) or USUAL
             tick = ticked.get(x.key)
             state = "open"
             if x.mark == "matches":

@@ -6,8 +6,6 @@ import math
 from collections.abc import Iterable
 from functools import partial
 
-from welvo.patch.along import part_name
-from welvo.patch.cable import Stream
 from welvo.patch.index import Index
 from welvo.patch.slot_words import channel_words
 from welvo.rig.counting import SLOTS
@@ -16,6 +14,8 @@ from welvo.rig.lookup import call, profile_of
 from welvo.rig.notation import say_place
 from welvo.rig.plan import model_of
 from welvo.rig.tints import tint_hex, tint_of
+from welvo.runs.along import part_name
+from welvo.runs.cable import Stream
 from welvo.runs.geometry import BOX, CABLE, Course, Stroke, course_of
 from welvo.runs.pixels import streams_of
 from welvo.sheets.blocks import Drawing

@@ -10,7 +10,6 @@ from functools import partial
 
 from msgspec import Struct
 
-from welvo.patch.compare import say_start
 from welvo.patch.set_on import set_on
 from welvo.patch.table import rank
 from welvo.rig.base import Refused
@@ -22,6 +21,7 @@ from welvo.sheets.blocks import FullPage
 from welvo.sheets.lists import Material, attached_to
 from welvo.sheets.paper import Choices, Stock
 from welvo.sheets.pen import PT, Pen, width, wrapped
+from welvo.survey.compare import say_start
 
 
 class Label(Struct, frozen=True):

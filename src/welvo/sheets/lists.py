@@ -15,31 +15,31 @@ from functools import cached_property
 from welvo.bench.record import lines as record_lines
 from welvo.bench.record import subject
 from welvo.checks.checker import Report, check
+from welvo.matching.planned import compared
 from welvo.observed.values import NOTHING, Observed
-from welvo.patch.along import part_name
-from welvo.patch.capacity import universe_rows
-from welvo.patch.compare import Difference
-from welvo.patch.fixture_card import LampStep, lamp_card
 from welvo.patch.index import Index
-from welvo.patch.planned import compared
 from welvo.patch.set_on import set_on
 from welvo.patch.table import cell, columns, rank, title
-from welvo.patch.wires import wire_table
 from welvo.rig.attributes import word_for
 from welvo.rig.document import Rig
-from welvo.rig.lookup import call, mode_of, profile_of, running_number, universe_by_number, universes_in_order
+from welvo.rig.lookup import call, mode_of, profile_of, running_number, universes_in_order
 from welvo.rig.modes import in_order, sorted_ranges
 from welvo.rig.notation import natural, say_place, thousands
 from welvo.rig.plan import model_of
 from welvo.rig.profile import AddressSetting
 from welvo.rig.protocol import say_wire
 from welvo.rig.switches import say_setting
-from welvo.runs.lines import line_sum, plug_of
+from welvo.runs.along import part_name
 from welvo.runs.pixels import device_sums, streams_of
 from welvo.runs.power import frame_ms, joints, loads, stretches
-from welvo.runs.tables import KINDS as DEVICE_TABLES
-from welvo.runs.tables import table as device_table
 from welvo.settings.card import Step, card
+from welvo.survey.capacity import universe_rows
+from welvo.survey.compare import Difference
+from welvo.survey.device_tables import KINDS as DEVICE_TABLES
+from welvo.survey.device_tables import table as device_table
+from welvo.survey.fixture_card import LampStep, lamp_card
+from welvo.survey.lines import line_sum, plug_of
+from welvo.survey.wires import wire_table
 
 
 @dataclass(frozen=True)
@@ -579,9 +579,3 @@ def sorted_by(m: Material, listing: Listing, by: str) -> Listing:
     )
     ids = tuple(listing.ids[r] for r in order) if listing.ids else ()
     return Listing(listing.key, listing.title, listing.heads, tuple(listing.rows[r] for r in order), ids)
-
-
-def in_universe(m: Material, number: int) -> list[str]:
-    """Items of a universe, in the order of their addresses."""
-    uid = universe_by_number(m.rig, number)
-    return list(dict.fromkeys(s.item for s in m.index.on(uid) if s.item)) if uid else []

@@ -29,10 +29,6 @@ PADDING = 1.3
 ZEBRA = 0.955
 
 
-class Stopped(Exception):
-    """Whoever waited did not want it any more."""
-
-
 class Paper(Struct, frozen=True):
     """What stands at the edges of every page."""
 
@@ -45,7 +41,7 @@ class Paper(Struct, frozen=True):
 
 
 Progress = Callable[[int, int], object]
-"""Called with how much is done of how much; may raise Stopped."""
+"""Called with how much is done of how much; may raise Stopped (`rig/steps.py`)."""
 
 
 def _nobody(done: int, of: int) -> None:

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from welvo.formats.workbooks import table_bytes
-from welvo.patch.spreadsheet import cells_of
 from welvo.sheets.lists import LISTS, Material
+from welvo.survey.spreadsheet import cells_of
 
 _NUMBERS = ("No.", "Universe", "Address", "Last", "Slots")
 

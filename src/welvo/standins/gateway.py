@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from welvo.patch.bus_plan import frames_of, who
+from welvo.buses.plan import frames_of, who
 from welvo.protocols import dali
 from welvo.rig.buses import ADDRESSINGS, CONTROLS, CURVES, Bus
 from welvo.rig.wiring import DeviceModel

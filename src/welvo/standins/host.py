@@ -15,21 +15,22 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any, NamedTuple, TypeVar
 
+from welvo.buses.plan import bus_at, bus_ports
 from welvo.formats.files import RigFileError, read_text
 from welvo.formats.plain import read_toml
-from welvo.patch.along import components_of, piece_name
-from welvo.patch.bus_plan import bus_at, bus_ports
+from welvo.matching.lamps import port_lamps
+from welvo.matching.planned import full_plan
 from welvo.patch.index import Index
-from welvo.patch.lamps import port_lamps
-from welvo.patch.planned import full_plan
 from welvo.patch.set_on import set_on
 from welvo.protocols import artnet, ddp, sacn
 from welvo.protocols.wire import WireError
 from welvo.rig.buses import Gear
 from welvo.rig.document import Rig
 from welvo.rig.entered import SettingValue
+from welvo.rig.protocol import PROTOCOLS
 from welvo.rig.refs import PortRef
-from welvo.rig.wiring import DeviceModel
+from welvo.rig.wiring import BY_ARTNET, DeviceModel
+from welvo.runs.along import components_of, piece_name
 from welvo.standins.faults import FAULTS, OF_GEAR, OF_LAMPS, OF_NODES, Faults
 from welvo.standins.gateway import BUS_SPEED, Gateway
 from welvo.standins.gear import GEAR_FAULTS, SimGear, Wire
@@ -205,11 +206,11 @@ Lines = dict[int, tuple[Responder, ...]]
 def lines_of(rig: Rig, state: dict[str, Any], as_planned: bool = False) -> Lines:
     """The DMX lines of a rig that leave from a computer's serial ports. A state's table `line N` says of their lamps
     what a node's says. Raises StandInError."""
-    found: Lines = {f.wire: () for f in rig.feeds.values() if f.protocol == "serial"}
+    found: Lines = {f.wire: () for f in rig.feeds.values() if PROTOCOLS[f.protocol].carries == "line"}
     index = Index(rig) if found else None
     for device_id, device in rig.devices.items() if index else ():
         numbers = {label: f.wire for label, p in device.ports.items()
-                   if (f := rig.feeds.get(p.feed)) and f.protocol == "serial"}  # fmt: skip
+                   if (f := rig.feeds.get(p.feed)) and PROTOCOLS[f.protocol].carries == "line"}  # fmt: skip
         for label, number in numbers.items():
             table = state.get(f"line {number}", {})
             plan = as_planned or table.get("planned") is True
@@ -389,7 +390,7 @@ class Host:
         self._settling = loop.create_task(self._settle())
 
     def _announce(self, node: Simulated) -> None:
-        if "artnet" in node.model.links and not _silent(node):
+        if BY_ARTNET in node.model.links and not _silent(node):
             self._answer(node, node.replies(), BROADCAST)
 
     def _enter(self, node: Simulated) -> None:
@@ -501,7 +502,7 @@ class Host:
             try:
                 packet = artnet.decode(raw)
                 for node in nodes:
-                    if _silent(node) or ("artnet" not in node.model.links and not isinstance(packet, artnet.Dmx)):
+                    if _silent(node) or (BY_ARTNET not in node.model.links and not isinstance(packet, artnet.Dmx)):
                         continue
                     replies = node.take_artnet(packet, sender[0])
                     if replies:

@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
-from welvo.protocols import artnet, rdm
+from welvo.protocols import artnet, rdm, sacn
 from welvo.protocols.wire import WireError
 from welvo.rig.counting import net_sub_universe
 from welvo.rig.entered import SettingValue
 from welvo.rig.wiring import DeviceModel
 from welvo.standins.faults import Faults
 from welvo.standins.lamps import LampLine
-from welvo.standins.receiver import MERGE_END, Input, Receiver
+from welvo.standins.receiver import Input, Receiver
 
 
 @dataclass
@@ -51,7 +51,7 @@ class Node(Receiver):
             universe = settings.get(f"{label}.universe", int(_factory(model, "universe") or 1) + n)
             self.ports.append(
                 NodePort(
-                    str(settings.get(f"{label}.protocol", _factory(model, "protocol") or "artnet")),
+                    str(settings.get(f"{label}.protocol", _factory(model, "protocol") or artnet.KEY)),
                     int(universe),
                     str(settings.get(f"{label}.merge", "highest")),
                     self.slots_out,
@@ -179,9 +179,9 @@ class Node(Receiver):
         return found
 
     def _good(self, port: NodePort) -> int:
-        live = [s for s in port.sources.values() if self.clock() - s.at < MERGE_END]
+        live = [s for s in port.sources.values() if self.clock() - s.at < artnet.DATA_LOSS]
         merging = (0x80 if live else 0) | (0x08 if len(live) > 1 else 0)
-        return merging | (0x02 if port.merge == "latest" else 0) | (0x01 if port.protocol == "sacn" else 0)
+        return merging | (0x02 if port.merge == "latest" else 0) | (0x01 if port.protocol == sacn.KEY else 0)
 
     def _program(self, p: artnet.Address) -> None:
         if p.short_name and "name" not in self.faults.refuses:
@@ -219,7 +219,7 @@ class Node(Receiver):
         kind, n = command & 0xF0, command & 0x0F
         if n < len(ports):
             if kind in (artnet.COMMAND_TAKE_ARTNET, artnet.COMMAND_TAKE_SACN):
-                ports[n].protocol = "artnet" if kind == artnet.COMMAND_TAKE_ARTNET else "sacn"
+                ports[n].protocol = artnet.KEY if kind == artnet.COMMAND_TAKE_ARTNET else sacn.KEY
             elif kind in (artnet.COMMAND_MERGE_LTP, artnet.COMMAND_MERGE_HTP):
                 ports[n].merge = "latest" if kind == artnet.COMMAND_MERGE_LTP else "highest"
 

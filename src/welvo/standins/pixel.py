@@ -16,7 +16,7 @@ from fractions import Fraction
 
 from msgspec import Struct
 
-from welvo.protocols import artnet, ddp
+from welvo.protocols import artnet, ddp, sacn
 from welvo.rig.colours import STRAIGHT
 from welvo.rig.counting import net_sub_universe
 from welvo.rig.entered import SettingValue
@@ -158,7 +158,7 @@ class PixelDevice(Receiver):
         return found
 
     def _protocol(self, label: str) -> str:
-        return str(self._get(f"{label}.protocol", "sacn"))
+        return str(self._get(f"{label}.protocol", sacn.KEY))
 
     # ---- inputs
 
@@ -167,7 +167,7 @@ class PixelDevice(Receiver):
         wanted: set[tuple[str, int]] = set()
         for label in self.model.ports:
             protocol = self._protocol(label)
-            if protocol in ("sacn", "artnet"):
+            if protocol in (sacn.KEY, artnet.KEY):
                 wanted.add((protocol, self._int(f"{label}.universe", 1)))
                 for universe, _, _ in self._reads(label):
                     wanted.add((protocol, universe))
@@ -255,7 +255,7 @@ class PixelDevice(Receiver):
     def _stream(self, label: str) -> bytes:
         """The octets that the port's segments get, one behind the other."""
         protocol = self._protocol(label)
-        if protocol == "ddp":
+        if protocol == ddp.KEY:
             first = sum(
                 -(-s.pixels // s.group) * len(s.order)
                 for before in self.model.ports[: self.model.ports.index(label)]
@@ -386,7 +386,7 @@ class PixelDevice(Receiver):
         for n, label in enumerate(self.model.ports):
             universe = self._int(f"{label}.universe", 1) & 0x7FFF
             net, sub, low = net_sub_universe(universe)
-            sacn_in = self._protocol(label) == "sacn"
+            sacn_in = self._protocol(label) == sacn.KEY
             live = any(i.frames for i in self._inputs.values() if i.universe == universe)
             found.append(
                 artnet.encode(

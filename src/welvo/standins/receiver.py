@@ -6,9 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from welvo.protocols import artnet, sacn
-
-MERGE_END = 10.0
-"""Seconds without a frame after which an Art-Net source leaves the merge (Art-Net 4, merge)."""
+from welvo.rig.protocol import PROTOCOLS
 
 
 @dataclass
@@ -26,7 +24,7 @@ class Source:
 class Input:
     """One universe that a device takes, with its sources."""
 
-    protocol: str = "artnet"
+    protocol: str = artnet.KEY
     universe: int = 1
     merge: str = "highest"
     slots: int = 512
@@ -38,7 +36,7 @@ class Input:
 
         A device without any source holds its last frame, as real ones do by default.
         """
-        lost = sacn.DATA_LOSS if self.protocol == "sacn" else MERGE_END
+        lost = PROTOCOLS[self.protocol].lost_after
         live = {k: s for k, s in self.sources.items() if now - s.at <= lost}
         if not live:
             held = max(self.sources.values(), key=lambda s: s.at, default=None)
@@ -69,13 +67,13 @@ class Receiver:
 
     def take_dmx(self, packet: artnet.Dmx, ip: str) -> None:
         for port in self.inputs:
-            if port.protocol == "artnet" and port.universe == packet.address:
+            if port.protocol == artnet.KEY and port.universe == packet.address:
                 key = f"{ip}/{packet.physical}"
                 old = port.sources.get(key)
                 if old is None and len(port.sources) >= 2:
                     self.noise += 1  # a third source is ignored
                     continue
-                late = old and self.clock() - old.at <= MERGE_END
+                late = old and self.clock() - old.at <= artnet.DATA_LOSS
                 if old and late and not artnet.accepts(old.sequence, packet.sequence):
                     continue
                 port.sources[key] = Source(key, "", ip, 100, self.clock(), packet.slots, packet.sequence)
@@ -85,7 +83,7 @@ class Receiver:
         if not isinstance(packet, sacn.Data) or packet.preview or packet.start_code:
             return
         for port in self.inputs:
-            if port.protocol != "sacn" or port.universe != packet.universe:
+            if port.protocol != sacn.KEY or port.universe != packet.universe:
                 continue
             key = packet.cid.hex()
             old = port.sources.get(key)
@@ -103,4 +101,4 @@ class Receiver:
             port.frames += 1
 
     def sacn_universes(self) -> set[int]:
-        return {p.universe for p in self.inputs if p.protocol == "sacn" and p.universe}
+        return {p.universe for p in self.inputs if p.protocol == sacn.KEY and p.universe}

@@ -21,8 +21,8 @@ from welvo.app.widgets.theme import THEME
 from welvo.bench.questions import behind_the_facts, questions
 from welvo.bench.solvers import Sight
 from welvo.bench.why import diagnose, why
-from welvo.patch.target import of_item
 from welvo.rig.lookup import call
+from welvo.survey.target import of_item
 
 
 class Hops(QWidget):

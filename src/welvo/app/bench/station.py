@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import time
+from collections.abc import Sequence
 from functools import partial
 
 from PySide6.QtCore import QRectF, QSize, Qt
@@ -24,18 +25,19 @@ from welvo.app.widgets.dialogs import ask_line
 from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Field
 from welvo.app.widgets.painting import CENTRE, button, clear, column, label, row, tall, text, touching
+from welvo.app.widgets.station import Station
 from welvo.app.widgets.theme import THEME
 from welvo.bench.borrowing import choose, lent, say_borrowed
 from welvo.bench.levels import light_up, read_value, reveal
 from welvo.bench.picking import Picked, pick
 from welvo.bench.seeing import port_for
 from welvo.patch.slot_words import channel_words, slot_word
-from welvo.patch.target import find_target
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
 from welvo.rig.lookup import call, profile_of, universes_in_order
 from welvo.rig.notation import plural, say_numbers, say_place
 from welvo.rig.refs import Goto
+from welvo.survey.target import find_target
 
 PAGES = {
     "Drive": "Faders, colours and single slots.",
@@ -114,7 +116,10 @@ class Arrived(QWidget):
                 text(p, cell, shown, "text" if value or n in off else "quiet", 13, bool(value), CENTRE, elide=False)
 
 
-class BenchStation(QWidget):
+class BenchStation(Station):
+    name = "Bench"
+    panel: BenchPanel
+
     name = "Bench"
 
     def __init__(self, session: Session, network: Network) -> None:
@@ -401,6 +406,9 @@ class BenchStation(QWidget):
             number = s.rig.universes[picked.slots[0][0]].number
             where = say_place(number, picked.slots[0][1])
             raise Refused(f"Nothing is patched at {where}; it stands under Slot instead.")
+
+    def homes(self) -> Sequence[QWidget]:
+        return (self.bank, self.pick)
 
     def forget(self) -> None:
         """Another rig: nothing picked or typed for the former one stays."""

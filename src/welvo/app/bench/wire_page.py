@@ -188,7 +188,7 @@ class WirePage(QWidget):
     def _list(self) -> None:
         heard = self._all_heard()
         planned = {(f.protocol, f.wire) for f in self._session.rig.feeds.values() if f.protocol in NUMBERED}
-        self._wires = sorted(planned | set(heard), key=lambda w: (w[0] != "sacn", w[1]))
+        self._wires = sorted(planned | set(heard), key=lambda w: (NUMBERED.index(w[0]), w[1]))
         names = self._names()
         now = (self._wires, names, [(len(heard.get(w, ())), self._lead(heard.get(w, []))) for w in self._wires])
         if now != self._listed:

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QWidget
 from welvo.app.widgets import marks
 from welvo.app.widgets.painting import RIGHT, box, text
 from welvo.app.widgets.theme import THEME
-from welvo.patch.gear import Place, faults
+from welvo.matching.gear import Place, faults
 from welvo.protocols.dali import HIGHEST_LEVEL
 
 COLUMNS, ROWS = 8, 8

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QWidget
 from welvo.app.widgets import marks
 from welvo.app.widgets.painting import CENTRE, box, text
 from welvo.app.widgets.theme import THEME
-from welvo.patch.gear import Place
+from welvo.matching.gear import Place
 from welvo.protocols.dali import GROUPS
 
 HEAD = 40

@@ -22,12 +22,12 @@ from welvo.app.widgets.fields import Choice, CommandLine, Field
 from welvo.app.widgets.marks import MarkLabel
 from welvo.app.widgets.painting import button, clear, column, label, row, touching
 from welvo.app.widgets.theme import THEME
+from welvo.buses.edits import plan_gear, set_scene, toggle_group
+from welvo.buses.inputs import inputs_of, truth_table
+from welvo.buses.plan import bus_at, bus_ports
+from welvo.matching.gear import Place, board, gear_wishes, read_level, say_level, seen_on
+from welvo.matching.planned import full_plan
 from welvo.observed.values import GearSeen
-from welvo.patch.bus_edits import plan_gear, set_scene, toggle_group
-from welvo.patch.bus_inputs import inputs_of, truth_table
-from welvo.patch.bus_plan import bus_at, bus_ports
-from welvo.patch.gear import Place, board, gear_wishes, read_level, say_level, seen_on
-from welvo.patch.planned import full_plan
 from welvo.protocols.dali import MASK, SCENES, SHORT_ADDRESSES
 from welvo.rig.base import Refused
 from welvo.rig.notation import plural

@@ -15,10 +15,9 @@ from welvo.app.widgets.forms import Picked, Subject, Typed
 from welvo.app.widgets.painting import CENTRE, button, label, row, text
 from welvo.app.widgets.panels import FormPanel, Title, Ways, finding_card
 from welvo.app.widgets.theme import THEME
-from welvo.observed.values import GearSeen
-from welvo.patch.bus_edits import copy_gear, remove_gear, set_bus, set_gear
-from welvo.patch.bus_plan import arc_level, bus_at, bus_of, curve_table, light, timing
-from welvo.patch.gear import (
+from welvo.buses.edits import copy_gear, remove_gear, set_bus, set_gear
+from welvo.buses.plan import arc_level, bus_at, bus_of, curve_table, light, timing
+from welvo.matching.gear import (
     LABELS,
     Place,
     read_groups,
@@ -31,6 +30,7 @@ from welvo.patch.gear import (
     say_time,
     status_words,
 )
+from welvo.observed.values import GearSeen
 from welvo.protocols import dali
 from welvo.rig.base import Refused
 from welvo.rig.buses import ADDRESSINGS, CONTROLS, CURVES, Bus, Gear

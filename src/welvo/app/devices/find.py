@@ -17,6 +17,7 @@ from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.live.bring_up import RealProbes, Search, Wanted
 from welvo.rig.base import Refused
 from welvo.rig.plan import model_of
+from welvo.rig.wiring import BY_ARTNET
 
 if TYPE_CHECKING:
     import concurrent.futures
@@ -100,7 +101,7 @@ class FindDevice(Dialog):
         self.advice.setText(cause.put_right if cause else "")
         self.say("")
         device, model = self._session.rig.devices[self._device_id], model_of(self._session.rig, self._device_id)
-        if search.found and model and (speaks_http(model) or "artnet" in model.links):
+        if search.found and model and (speaks_http(model) or BY_ARTNET in model.links):
             self.renumber.setText(f"Give it {device.ip}")
             self.renumber.show()
             self.renumber.setDefault(True)

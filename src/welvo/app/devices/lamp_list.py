@@ -14,7 +14,7 @@ from welvo.app.session import Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.painting import box, text, width_of
 from welvo.app.widgets.theme import THEME
-from welvo.patch.lamps import LampLine, Pair
+from welvo.matching.lamps import LampLine, Pair
 from welvo.protocols.rdm import say_uid
 from welvo.rig.notation import plural
 

@@ -20,8 +20,7 @@ from welvo.app.widgets import dialogs
 from welvo.app.widgets.fields import Choice, CommandLine
 from welvo.app.widgets.painting import button, clear, column, label, row
 from welvo.app.widgets.theme import THEME
-from welvo.observed.values import PortAt
-from welvo.patch.lamps import (
+from welvo.matching.lamps import (
     LINES,
     Pair,
     bind,
@@ -33,6 +32,7 @@ from welvo.patch.lamps import (
     take_addresses,
     wishes,
 )
+from welvo.observed.values import PortAt
 from welvo.protocols.rdm import say_uid
 from welvo.rig.base import Refused
 from welvo.rig.notation import plural

@@ -13,8 +13,8 @@ from welvo.app.devices.notices import BothLine
 from welvo.app.widgets.forms import Subject, Typed
 from welvo.app.widgets.painting import button, label, row
 from welvo.app.widgets.panels import FormPanel, Title, Ways, finding_card
+from welvo.matching.lamps import LampLine, Pair, bind, draft, port_lamps, take_addresses, unbind, wishes
 from welvo.observed.values import Lamp
-from welvo.patch.lamps import LampLine, Pair, bind, draft, port_lamps, take_addresses, unbind, wishes
 from welvo.protocols.rdm import say_uid
 from welvo.rig.base import Refused
 from welvo.rig.edits import add_profile

@@ -13,8 +13,8 @@ from welvo.app.session import Selection, Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.painting import CENTRE, box, text
 from welvo.app.widgets.theme import THEME
+from welvo.matching.planned import compared
 from welvo.observed.values import SILENT_AFTER
-from welvo.patch.planned import compared
 from welvo.rig.notation import natural, plural
 from welvo.rig.plan import device_at, devices_at, model_of
 from welvo.settings.compare import Mark, SettingLine, differing, is_live

@@ -31,7 +31,7 @@ from welvo.rig.base import Refused
 from welvo.rig.edits import plan_setting, remove_device, set_device
 from welvo.rig.notation import plural
 from welvo.rig.plan import away_from_factory, model_of
-from welvo.rig.protocol import say_wire
+from welvo.rig.protocol import PROTOCOLS, say_wire
 from welvo.rig.wiring import Device, DeviceModel
 from welvo.settings.compare import SettingLine, is_live
 from welvo.settings.heard import likely, link
@@ -299,7 +299,7 @@ class DevicesPanel(FormPanel):
     def _serial_lines(self, device: Device) -> None:
         """Which port of this computer each of its lines is."""
         feeds = [self.session.rig.feeds.get(p.feed) for p in device.ports.values()]
-        lines = [f.wire for f in feeds if f and f.protocol == "serial"]
+        lines = [f.wire for f in feeds if f and PROTOCOLS[f.protocol].carries == "line"]
         for number in lines:
             self.body.addLayout(line_row(self.network, number))
         if not lines:

@@ -11,17 +11,17 @@ from welvo.app.widgets.fields import Choice
 from welvo.app.widgets.painting import button, label, row
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.app.widgets.who import when, who
-from welvo.patch.planned import compared, full_plan
+from welvo.matching.plan_back import copy_port, copy_targets
+from welvo.matching.planned import compared, full_plan
 from welvo.rig.base import Refused
 from welvo.rig.entered import SettingValue
 from welvo.rig.notation import plural
 from welvo.rig.plan import model_of, say_key, say_setting, spec_of
 from welvo.rig.protocol import PROTOCOLS
 from welvo.rig.wiring import Snapshot
-from welvo.runs.plan_back import copy_port, copy_targets
-from welvo.runs.tables import KINDS, against, read_table, table
 from welvo.settings import snapshots
 from welvo.settings.card import LIGHT, Step, card, tick, untick
+from welvo.survey.device_tables import KINDS, against, read_table, table
 
 STATES = {"open": "", "ticked": "ticked", "proved": "the device says so", "woken": "ticked for another value"}
 

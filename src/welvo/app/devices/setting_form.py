@@ -22,7 +22,7 @@ from welvo.rig.edits import plan_setting, who_else
 from welvo.rig.entered import Entered, SettingValue
 from welvo.rig.notation import say_place
 from welvo.rig.plan import link_of, model_of, read_setting, say_setting, setting_key, split_owner
-from welvo.rig.protocol import PROTOCOLS, say_wire
+from welvo.rig.protocol import PROTOCOLS, USUAL, say_wire
 from welvo.rig.wiring import DeviceModel
 from welvo.settings.card import where
 from welvo.settings.compare import SettingLine
@@ -135,7 +135,7 @@ def _plan(panel: FormPanel, device_id: str, line: SettingLine, plan: str) -> Non
     if from_feed and feed is None:
         panel.words("It follows from the feed; choose what this port listens to first.")
         return
-    protocol = feed.protocol if feed else "sacn"
+    protocol = feed.protocol if feed else USUAL
     form = panel.new_form(Subject(lambda: line, lambda *_, **__: None))
     if line.spec.type == "choice":
         none = [] if from_feed else [("", "not planned")]
@@ -204,16 +204,16 @@ def sentence(line: SettingLine, lines: dict[str, SettingLine], model: DeviceMode
         by = line.reported - line.plan
         if abs(by) == 1 and protocol:
             base = model.counts.get(str(protocol.plan), 1) if model else 1
-            usual = 1 if protocol.plan == "sacn" else 0
+            usual = PROTOCOLS[str(protocol.plan)].base
             same = (
                 f"counts from {base} too, so counting is not the cause"
                 if base == usual
                 else f"counts from {base}: somebody may have typed the plan's number there"
             )
             return f"One {'more' if by > 0 else 'less'} than planned. Its own page {same}."
-        if protocol and protocol.plan == "artnet":
-            art = PROTOCOLS["artnet"]
-            return f"The device listens to {art.say(line.reported)}, the plan sends {art.say(line.plan)}."
+        record = PROTOCOLS.get(str(protocol.plan)) if protocol else None
+        if record and not record.is_plain:
+            return f"The device listens to {record.say(line.reported)}, the plan sends {record.say(line.plan)}."
     return "The device has another value than the plan."
 
 

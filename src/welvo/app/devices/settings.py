@@ -19,21 +19,21 @@ from welvo.app.widgets.fields import Choice
 from welvo.app.widgets.literal import literal
 from welvo.app.widgets.painting import box, button, clear, fitting, label, row, text, width_of
 from welvo.app.widgets.theme import THEME
-from welvo.patch.planned import compared
+from welvo.matching.plan_back import plan_reported
+from welvo.matching.planned import compared
 from welvo.rig.document import Rig
 from welvo.rig.edits import set_port
 from welvo.rig.notation import plural
 from welvo.rig.plan import model_of, pages_of, say_setting, split_owner
-from welvo.rig.protocol import say_wire
+from welvo.rig.protocol import USUAL, say_wire
 from welvo.rig.wiring import Port
-from welvo.runs.plan_back import plan_reported
 from welvo.settings.compare import SettingLine, differing
 
 
 def said(line: SettingLine, lines: dict[str, SettingLine]) -> tuple[str, str]:
     """Plan and reported of a line in words; a universe is said in the protocol of its own side."""
     protocol = lines.get(f"{line.port}.protocol")
-    plan_p = str(protocol.plan) if protocol and protocol.plan else "sacn"
+    plan_p = str(protocol.plan) if protocol and protocol.plan else USUAL
     has_p = str(protocol.reported) if protocol and protocol.reported else plan_p
     return say_setting(line.spec, line.plan, plan_p), say_setting(line.spec, line.reported, has_p)
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QPushButton, QScrollArea, QStackedWidget, QWidget
 
@@ -18,14 +20,18 @@ from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Tick
 from welvo.app.widgets.fixes import push
 from welvo.app.widgets.painting import button, column, label, row, touching
+from welvo.app.widgets.station import Station
 from welvo.observed.values import Heard
 from welvo.rig.base import Refused
 from welvo.rig.notation import plural
 from welvo.settings.compare import differing, is_live
 
 
-class DevicesStation(QWidget):
+class DevicesStation(Station):
     """Emits `runs` with the id of a device whose cables are to be shown."""
+
+    name = "Devices"
+    panel: DevicesPanel
 
     name = "Devices"
     runs = Signal(str)
@@ -120,6 +126,9 @@ class DevicesStation(QWidget):
         network.armed_changed.connect(self.refresh)
         network.work.changed.connect(self.refresh)
         self.refresh()
+
+    def homes(self) -> Sequence[QWidget]:
+        return (self.pairs, self.add)
 
     def forget(self) -> None:
         """Another rig: no settings of a device of the former one stay."""

@@ -16,9 +16,9 @@ from welvo.app.widgets.fields import Choice
 from welvo.app.widgets.painting import clear, column, label, row
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.formats.workbooks import Grid, read_grid
-from welvo.patch.spreadsheet import DRAFT, Mapping, Pasted, guess, readable, understand
 from welvo.rig.base import Refused
 from welvo.rig.notation import natural, plural
+from welvo.survey.spreadsheet import DRAFT, Mapping, Pasted, guess, readable, understand
 
 NEW_COLUMN = "new"
 SHOWN = {"new": "added", "changed": "changed", "same": "as it is", "refused": "left out"}

@@ -31,14 +31,15 @@ from welvo.app.widgets.tables import AnyIndex, Column, ListModel, ListView
 from welvo.app.widgets.theme import THEME
 from welvo.app.widgets.tints import spine
 from welvo.checks.registry import SEVERITIES
-from welvo.patch import spreadsheet, table
-from welvo.patch.planned import compared
+from welvo.matching.planned import compared
+from welvo.patch import table
 from welvo.patch.removing import remove_items
 from welvo.rig.document import Change
 from welvo.rig.edits import lock, set_columns
 from welvo.rig.tints import tint_of
 from welvo.rig.wiring import Device
 from welvo.settings.compare import SettingLine
+from welvo.survey import spreadsheet
 
 SHOWN_FIRST = ("mark", "number", "name", "profile", "first", "last", "slots", "port", "matches")
 """Columns in the order shown; the rest of the table's follow. Mark, port and matches are this list's own."""

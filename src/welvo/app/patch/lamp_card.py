@@ -9,8 +9,8 @@ from welvo.app.widgets.dialogs import Dialog
 from welvo.app.widgets.painting import button
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.app.widgets.who import when, who
-from welvo.patch.fixture_card import LampStep, lamp_card, tick_lamps, untick_lamps
 from welvo.rig.notation import plural
+from welvo.survey.fixture_card import LampStep, lamp_card, tick_lamps, untick_lamps
 
 
 def said(step: LampStep) -> str:

@@ -10,10 +10,7 @@ from welvo.app.widgets.fields import Line, set_help
 from welvo.app.widgets.moves import Moves
 from welvo.app.widgets.painting import button, clear, column, label, row
 from welvo.app.widgets.tables import Column, ListRow, RowList
-from welvo.patch import capacity
 from welvo.patch.arrange import renumbered
-from welvo.patch.traffic import say_bits, traffic
-from welvo.patch.wires import wire_table
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Rig
 from welvo.rig.edits import add_sender, change_show, set_show
@@ -21,6 +18,9 @@ from welvo.rig.lookup import universe_by_number, universes_in_order
 from welvo.rig.notation import plural, read_numbers, thousands
 from welvo.rig.protocol import say_wire
 from welvo.rig.readers import whole
+from welvo.survey import capacity
+from welvo.survey.traffic import say_bits, traffic
+from welvo.survey.wires import wire_table
 
 
 class Page(QWidget):

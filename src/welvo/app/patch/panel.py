@@ -21,10 +21,10 @@ from welvo.app.widgets.painting import clear, drop, focus_again, label
 from welvo.app.widgets.panels import FormPanel, Ways, finding_card
 from welvo.app.widgets.theme import THEME
 from welvo.checks.registry import Finding
-from welvo.patch.place_ways import place_ways
-from welvo.patch.target import Target, of_slot
 from welvo.rig.lookup import feeds_of, mode_of
 from welvo.rig.refs import Goto
+from welvo.survey.place_ways import place_ways
+from welvo.survey.target import Target, of_slot
 
 MOST_SHEETS = 8
 """Kinds of items whose fields are kept, so that selecting one again costs nothing but new values."""

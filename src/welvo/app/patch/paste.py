@@ -9,8 +9,8 @@ from welvo.app.widgets.dialogs import WishDialog
 from welvo.app.widgets.fields import set_help
 from welvo.app.widgets.moves import Moves
 from welvo.app.widgets.painting import clear, column
-from welvo.patch import spreadsheet
 from welvo.rig.notation import plural
+from welvo.survey import spreadsheet
 
 EXAMPLE = "No.\tName\tProfile\tMode\tUniverse\tAddress\n101\tKelp 1\tBar 9\t38 slot\t1\t1"
 

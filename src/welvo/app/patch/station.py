@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import cached_property
 from typing import TYPE_CHECKING
 
@@ -29,6 +30,7 @@ from welvo.app.widgets.fields import Choice, CommandLine, Line, set_help
 from welvo.app.widgets.painting import RIGHT, box, button, column, entry, label, row, text, touching
 from welvo.app.widgets.painting import menu as popup_menu
 from welvo.app.widgets.start import Start
+from welvo.app.widgets.station import Station
 from welvo.patch.removing import remove_items
 from welvo.patch.steps import footprint_of
 from welvo.rig.document import Change
@@ -42,7 +44,12 @@ if TYPE_CHECKING:
     from welvo.app.patch.positions import PositionsPage
 
 
-class PatchStation(QWidget):
+class PatchStation(Station):
+    name = "Patch"
+    panel: PatchPanel
+    splitter: QSplitter
+    start: Start
+
     name = "Patch"
 
     def __init__(self, session: Session, network: Network) -> None:
@@ -330,6 +337,9 @@ class PatchStation(QWidget):
     def _zoomed(self, name: str) -> None:
         for key, b in self._zoom.items():
             b.setChecked(key == name)
+
+    def homes(self) -> Sequence[QWidget]:
+        return (self.tapes, self.wish, self.list)
 
     def forget(self) -> None:
         """Another rig: nothing typed, filtered or opened for the former one stays."""

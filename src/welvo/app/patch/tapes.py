@@ -25,14 +25,14 @@ from welvo.app.widgets.painting import box, text
 from welvo.patch.arrange import copy_items, swap_items
 from welvo.patch.index import BY_PIXEL, Span
 from welvo.patch.landing import Landing, landing
-from welvo.patch.place_ways import place_ways
 from welvo.patch.steps import Step, apply_steps
-from welvo.patch.target import of_slot
 from welvo.rig.base import Refused
 from welvo.rig.counting import SLOTS
 from welvo.rig.edits import move
 from welvo.rig.lookup import call, universe_by_number
 from welvo.rig.notation import plural, read_place, say_place
+from welvo.survey.place_ways import place_ways
+from welvo.survey.target import of_slot
 
 
 @dataclass

@@ -13,8 +13,6 @@ from welvo.app.widgets.forms import Picked, Row, Subject, Ticked, Typed
 from welvo.app.widgets.line_choice import line_row
 from welvo.app.widgets.painting import button, label, row
 from welvo.app.widgets.panels import FormPanel, Title, Ways
-from welvo.patch.stream import boxes, stream_of
-from welvo.patch.traffic import say_bits, traffic
 from welvo.rig.base import Refused
 from welvo.rig.counting import SLOTS
 from welvo.rig.document import Edit, Rig, put
@@ -24,6 +22,8 @@ from welvo.rig.notation import plural, say_place, say_stretch, thousands
 from welvo.rig.protocol import PROTOCOLS, every_way, read_protocol, say_wire
 from welvo.rig.readers import whole
 from welvo.rig.wiring import Feed, Universe
+from welvo.survey.octets import octet_feeds, stream_key, stream_of
+from welvo.survey.traffic import say_bits, traffic
 
 SHAPE = (
     Typed(
@@ -287,7 +287,7 @@ def _keep(rig: Rig, fid: str, on: bool) -> Edit:
 def _offsets(s: Session, fid: str) -> list[tuple[str, str]]:
     """Where this universe and its items begin in the stream, in octets from 0."""
     feed = s.rig.feeds[fid]
-    pieces, length = stream_of(s.index, boxes(s.index)[feed.to, feed.wire])
+    pieces, length = stream_of(s.index, octet_feeds(s.index)[stream_key(feed)])
     number = s.rig.universes[feed.universe].number
     mine = [p for p in pieces if p.universe == feed.universe][:8]
     rows = [("Whole stream", plural(length, "octet"))]

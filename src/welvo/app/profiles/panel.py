@@ -20,7 +20,7 @@ from welvo.rig.modes import name_break, name_mode
 from welvo.rig.notation import plural
 from welvo.rig.profile import Facts, Mode, Profile
 from welvo.rig.readers import Number, Words
-from welvo.runs.lines import PINS
+from welvo.survey.lines import PINS
 
 NAMES = (
     Typed(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from difflib import get_close_matches
 from functools import lru_cache, partial
 
@@ -25,6 +25,7 @@ from welvo.app.widgets.fields import Choice, Field
 from welvo.app.widgets.painting import button, clear, column, entry, label, row
 from welvo.app.widgets.painting import menu as popup_menu
 from welvo.app.widgets.start import Start
+from welvo.app.widgets.station import Station
 from welvo.app.widgets.theme import THEME
 from welvo.formats.chart import Chart, Problem, lost_by_hand, read_chart
 from welvo.formats.chart_write import write_chart
@@ -52,7 +53,11 @@ read_once = lru_cache(8)(read_chart)
 """The station asks for the same text a few times over while it takes one change in."""
 
 
-class ProfilesStation(QWidget):
+class ProfilesStation(Station):
+    name = "Profiles"
+    panel: ProfilesPanel
+    start: Start
+
     name = "Profiles"
 
     def __init__(self, session: Session, network: Network) -> None:
@@ -230,6 +235,9 @@ class ProfilesStation(QWidget):
             self.waiting = None
         if change.ids("profiles") or change.ids("fixtures") or change.ids("pictures"):
             self.refresh()
+
+    def homes(self) -> Sequence[QWidget]:
+        return (self.line, self.first, self.new)
 
     def forget(self) -> None:
         """Another rig: no profile, chart or waiting change of the former one stays."""

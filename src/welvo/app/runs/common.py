@@ -11,8 +11,6 @@ from welvo.app.session import Session
 from welvo.app.widgets.forms import Subject, Ticked, Typed
 from welvo.app.widgets.panels import FormPanel, Rows, finding_card
 from welvo.checks.registry import Finding
-from welvo.patch.along import cable_order, element_pixel, piece_name
-from welvo.patch.cable import Piece, Stream
 from welvo.rig.base import Refused
 from welvo.rig.lookup import call, universe_by_number
 from welvo.rig.notation import plural, read_place, say_place, thousands
@@ -21,6 +19,8 @@ from welvo.rig.plan import model_of
 from welvo.rig.refs import PortRef, SegmentRef
 from welvo.rig.runs import Segment
 from welvo.rig.wiring import Port
+from welvo.runs.along import cable_order, element_pixel, piece_name
+from welvo.runs.cable import Piece, Stream
 from welvo.runs.consequences import if_longer
 from welvo.runs.edits import change_segment
 from welvo.runs.pixels import device_sums

@@ -13,11 +13,11 @@ from PySide6.QtWidgets import QWidget
 from welvo.app.widgets.face import View
 from welvo.app.widgets.painting import RIGHT, text
 from welvo.app.widgets.theme import THEME
-from welvo.patch.along import cable_order, number_order
 from welvo.rig import layout
 from welvo.rig.patched import Element
 from welvo.rig.profile import Spot
 from welvo.rig.runs import Segment
+from welvo.runs.along import cable_order, number_order
 
 MOST = 2048
 """Longer elements are drawn by every so many of their pixels."""

@@ -10,8 +10,6 @@ from welvo.app.widgets.forms import Picked, Said, Subject, Together, Typed
 from welvo.app.widgets.painting import button, row
 from welvo.app.widgets.panels import Rows
 from welvo.formats.models import shipped
-from welvo.patch.along import components_of
-from welvo.patch.cable import Piece, Stream
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
 from welvo.rig.lookup import call, fixtures_by_number
@@ -19,10 +17,12 @@ from welvo.rig.notation import plural, read_numbers, say_place
 from welvo.rig.readers import LevelList, Number, Percent, decimals, whole
 from welvo.rig.refs import PortRef
 from welvo.rig.runs import Segment, dmx_key, dmx_owner
+from welvo.runs.along import components_of
 from welvo.runs.bridge import Slots, demands, first_free, rows, set_right, substitute
+from welvo.runs.cable import Piece, Stream
 from welvo.runs.edits import set_bridge_model, set_guidance
 from welvo.runs.lamps import driven, read_functions, say_functions, sends, slot_map
-from welvo.runs.lines import LineSum, contacts, line_sum, plug_of
+from welvo.survey.lines import LineSum, contacts, line_sum, plug_of
 
 MOST_LAMPS = 24
 """Lamps behind a bridge that get a field of their own in the panel."""

@@ -24,12 +24,12 @@ from welvo.app.widgets.fixes import run_fix
 from welvo.app.widgets.literal import literal
 from welvo.app.widgets.painting import CENTRE, LEFT, RIGHT, box, text, width_of
 from welvo.app.widgets.theme import THEME
-from welvo.patch.along import cable_order, element_pixel, part_name, piece_name
-from welvo.patch.cable import Piece
 from welvo.rig.notation import plural, say_place, thousands
 from welvo.rig.refs import PortRef
 from welvo.rig.tints import tint_of
+from welvo.runs.along import cable_order, element_pixel, part_name, piece_name
 from welvo.runs.bridge import demands, goes_on, worth
+from welvo.runs.cable import Piece
 from welvo.runs.geometry import Stroke, course_of, place_along, seams
 from welvo.runs.lamps import say_functions
 

@@ -14,16 +14,16 @@ from welvo.app.widgets import marks
 from welvo.app.widgets.painting import CENTRE, RIGHT, box, text, width_of
 from welvo.app.widgets.theme import THEME
 from welvo.checks.registry import Finding
-from welvo.patch.cable import Piece, Stream
 from welvo.rig.document import Rig
 from welvo.rig.notation import plural, say_place
 from welvo.rig.refs import PortRef, to_run
 from welvo.rig.runs import Segment
 from welvo.rig.tints import tint_of
 from welvo.runs.bridge import Slots, gaps, meets, rows
+from welvo.runs.cable import Piece, Stream
 from welvo.runs.geometry import Course, Stroke
 from welvo.runs.lamps import slot_map
-from welvo.runs.lines import line_sum, plug_of
+from welvo.survey.lines import line_sum, plug_of
 
 LEFT_SIDE, RIGHT_SIDE = 20, 156
 CELL, PITCH, TOP = 20, 72, 8

@@ -7,7 +7,6 @@ from welvo.app.runs.riser_drawing import At
 from welvo.app.widgets.forms import Picked, Row, Subject, Ticked, Together, Typed
 from welvo.app.widgets.painting import button, row
 from welvo.app.widgets.panels import FormPanel, Rows, Title
-from welvo.patch.cable import Stream
 from welvo.patch.limits import slots_of_port
 from welvo.rig.abilities import ability
 from welvo.rig.counting import SLOTS
@@ -19,6 +18,7 @@ from welvo.rig.protocol import PROTOCOLS, say_wire
 from welvo.rig.readers import Percent, whole
 from welvo.rig.refs import PortRef
 from welvo.rig.wiring import Port
+from welvo.runs.cable import Stream
 from welvo.runs.edits import follow_runs, set_stream, what_follows
 from welvo.runs.power import frame_ms, loads
 

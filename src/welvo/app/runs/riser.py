@@ -18,12 +18,12 @@ from PySide6.QtWidgets import QToolTip
 from welvo.app.runs.riser_drawing import At, RiserDrawing
 from welvo.app.session import Session
 from welvo.app.widgets.literal import literal
-from welvo.patch.along import cable_order, element_pixel, piece_name
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Rig
 from welvo.rig.lookup import call
 from welvo.rig.notation import plural, say_place
 from welvo.rig.runs import Segment
+from welvo.runs.along import cable_order, element_pixel, piece_name
 from welvo.runs.consequences import moved
 from welvo.runs.edits import attach, insert_at_pixel, move_segment
 

@@ -24,12 +24,12 @@ from welvo.app.widgets.literal import visible
 from welvo.app.widgets.painting import CENTRE, LEFT, RIGHT, box, text, width_of
 from welvo.app.widgets.theme import THEME
 from welvo.bench.record import standings
-from welvo.patch.cable import Piece, Stream
 from welvo.rig.abilities import ability
 from welvo.rig.notation import thousands
 from welvo.rig.plan import model_of
 from welvo.rig.refs import to_run
 from welvo.rig.tints import tint_of
+from welvo.runs.cable import Piece, Stream
 from welvo.runs.geometry import Course, Stroke, course_of, place_along
 
 BAR = 58

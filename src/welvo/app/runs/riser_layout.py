@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from PySide6.QtCore import QLineF, QRectF
 
-from welvo.patch.cable import Piece, Stream
+from welvo.runs.cable import Piece, Stream
 from welvo.runs.geometry import Course, Stroke, place_along, seams
 
 FIRST_BEND = 53

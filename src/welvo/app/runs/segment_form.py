@@ -16,8 +16,6 @@ from welvo.app.widgets.forms import Form, Picked, Row, Said, Subject, Ticked, To
 from welvo.app.widgets.painting import button, label, row
 from welvo.app.widgets.panels import Rows, Title
 from welvo.formats.models import shipped_pixels
-from welvo.patch.along import piece_name
-from welvo.patch.cable import Piece, Stream
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Rig, joined
 from welvo.rig.lookup import call
@@ -28,7 +26,9 @@ from welvo.rig.readers import Number, Order, Percent, Words
 from welvo.rig.refs import SegmentRef
 from welvo.rig.runs import PixelType, Segment
 from welvo.rig.tints import tint_of
+from welvo.runs.along import piece_name
 from welvo.runs.bridge import worth
+from welvo.runs.cable import Piece, Stream
 from welvo.runs.consequences import pushed
 from welvo.runs.edits import (
     change_many,

@@ -12,13 +12,13 @@ from PySide6.QtWidgets import QApplication
 from welvo.app.runs.riser import write_mime
 from welvo.app.session import Session
 from welvo.app.widgets.tables import Column, ListRow, RowList
-from welvo.patch.along import part_name
-from welvo.patch.cable import Piece
 from welvo.rig.lookup import mode_of
 from welvo.rig.notation import plural, say_place, thousands
 from welvo.rig.plan import model_of
 from welvo.rig.refs import PortRef, SegmentRef
 from welvo.rig.runs import Segment
+from welvo.runs.along import part_name
+from welvo.runs.cable import Piece
 
 HEADS = (
     Column("", 26, "mark"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import partial
 
 from PySide6.QtCore import QPoint, QPointF, QRectF, QStringListModel, Qt, Signal
@@ -19,13 +20,14 @@ from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Choice, Line, set_help
 from welvo.app.widgets.painting import RIGHT, button, column, entry, label, row, text
 from welvo.app.widgets.painting import menu as popup_menu
+from welvo.app.widgets.station import Station
 from welvo.formats.models import shipped_pixels
-from welvo.patch.along import cable_order, element_pixel, pixel_places
 from welvo.rig.abilities import gives
 from welvo.rig.base import Refused
 from welvo.rig.notation import plural, thousands
 from welvo.rig.plan import model_of
 from welvo.rig.refs import PortRef, SegmentRef
+from welvo.runs.along import cable_order, element_pixel, pixel_places
 from welvo.runs.consequences import moved
 from welvo.runs.edits import take_down
 from welvo.runs.pixels import universes_of
@@ -58,8 +60,12 @@ class NeedLabel(QWidget):
         text(p, QRectF(self.rect()), self.words, "quiet", 11, align=RIGHT)
 
 
-class RunsStation(QWidget):
+class RunsStation(Station):
     """Emits `show_in_patch` with a filter for the list: what is attached to a port."""
+
+    name = "Runs"
+    panel: RunsPanel
+    splitter: QSplitter
 
     name = "Runs"
     show_in_patch = Signal(str)
@@ -161,6 +167,9 @@ class RunsStation(QWidget):
         )
 
     # ---- what is shown
+
+    def homes(self) -> Sequence[QWidget]:
+        return (self.riser, self.attach, self.box)
 
     def forget(self) -> None:
         """Another rig: no device, place or half-typed wish of the former one stays."""

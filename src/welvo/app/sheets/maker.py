@@ -18,15 +18,15 @@ from welvo.checks.checker import Report
 from welvo.formats.versions import latest, unpack
 from welvo.live.worker import Faults
 from welvo.observed.values import Observed
-from welvo.patch.compare import compare
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
+from welvo.rig.steps import Stopped
 from welvo.rig.versions import Version
 from welvo.sheets.catalogue import make_pdf
 from welvo.sheets.lists import Material
 from welvo.sheets.paper import Choices
-from welvo.sheets.pdf import Stopped
+from welvo.survey.compare import compare
 
 
 class Wish(Struct, frozen=True):

@@ -14,12 +14,12 @@ from welvo.app.widgets.painting import button, label, row
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.formats.rigfile import load
 from welvo.formats.versions import in_time, unpack
-from welvo.patch.compare import say_meeting
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
 from welvo.rig.merge import Meeting, Merged, Side, Where, as_edit, merge
 from welvo.rig.notation import plural
+from welvo.survey.compare import say_meeting
 
 
 class MergeRigs(WishDialog):

@@ -3,9 +3,10 @@ them."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QHideEvent, QShowEvent
 from PySide6.QtWidgets import QFileDialog, QPushButton, QStackedWidget, QWidget
 
@@ -19,6 +20,7 @@ from welvo.app.sheets.preview import Preview
 from welvo.app.sheets.versions import VersionsPage
 from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.painting import button, column, label, row, touching
+from welvo.app.widgets.station import Station
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.formats.files import write_atomic
 from welvo.rig.base import Refused
@@ -34,7 +36,12 @@ SOON = 350
 PAGES = {"Sheets": "Paper for the rig, as it will be printed.", "Versions": "Issues of the rig, and what has changed."}
 
 
-class SheetsStation(QWidget):
+class SheetsStation(Station):
+    name = "Sheets"
+    to_patch = Signal()
+    """Somebody wants to go where fixtures are added."""
+    panel: QStackedWidget
+
     def __init__(self, session: Session, network: Network, computer: Computer) -> None:
         super().__init__()
         self._session = session
@@ -106,7 +113,7 @@ class SheetsStation(QWidget):
         self.empty = EmptyPage(
             "Nothing to print yet",
             ("Sheets are made from the patch.", "Add fixtures first."),
-            button("Go to Patch", lambda: self._go_to_patch(), primary=True),
+            button("Go to Patch", lambda: self.to_patch.emit(), primary=True),
         )
         self.stack = QStackedWidget()
         for w in (page, self.versions, self.empty):
@@ -129,12 +136,6 @@ class SheetsStation(QWidget):
         session.changed.connect(self._changed)
         session.selection_changed.connect(self._selected)
         self._fit("page")
-
-    def _go_to_patch(self) -> None:
-        window = self.window()
-        show = getattr(window, "show_station", None)
-        if callable(show):
-            show("Patch")
 
     # ---- pages of the station
 
@@ -316,6 +317,9 @@ class SheetsStation(QWidget):
             self._session.say(f"{plural(count, 'page')} sent to the printer.")
 
     # ---- what every station has
+
+    def homes(self) -> Sequence[QWidget]:
+        return (self.list, self.preview)
 
     def forget(self) -> None:
         self.data = None

@@ -17,12 +17,12 @@ from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.app.widgets.who import when, who
 from welvo.formats.rigfile import load
 from welvo.formats.versions import drop_version, in_time, name_version, next_name, unpack
-from welvo.patch.compare import KINDS, Difference, compare, counted, take_back
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Rig, joined
 from welvo.rig.lookup import call
 from welvo.rig.notation import plural
+from welvo.survey.compare import KINDS, Difference, compare, counted, take_back
 
 NOW = "now"
 

@@ -8,8 +8,9 @@ from welvo.app.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import dialogs
 from welvo.checks.registry import Fix
-from welvo.patch.lamps import wishes
-from welvo.patch.planned import full_plan
+from welvo.matching.lamps import wishes
+from welvo.matching.planned import full_plan
+from welvo.protocols import artnet
 from welvo.rig.base import Refused
 from welvo.rig.protocol import say_wire
 
@@ -40,7 +41,7 @@ def push(session: Session, network: Network, device: str, keys: tuple[str, ...],
         plan = full_plan(session.index, device)
         lines = []
         for port in along:
-            protocol = "sacn" if plan.get(f"{port.label}.protocol") == "sacn" else "artnet"
+            protocol = str(plan.get(f"{port.label}.protocol") or artnet.KEY)
             why = "as planned" if port.planned else "nothing is planned for it"
             lines.append(
                 f"port {port.label} from {say_wire(protocol, port.before)} to {say_wire(protocol, port.after)} ({why})"

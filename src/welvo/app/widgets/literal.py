@@ -11,7 +11,7 @@ import html
 import re
 from collections.abc import Iterable
 
-from welvo.protocols.wire import MARK, UNSEEN
+from welvo.rig.letters import MARK, UNSEEN
 
 _UNSEEN = re.compile(f"[{UNSEEN}]")
 _JOINER = "\u2060"

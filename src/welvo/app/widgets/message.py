@@ -34,7 +34,7 @@ class Message(QWidget):
             return  # a note must not wipe out an error nobody has read yet
         self.words, self.severity = visible(words), severity
         self.back.setVisible(undo)
-        self._place()
+        self.place()
         self.show()
         self.raise_()
         self.update()
@@ -43,13 +43,13 @@ class Message(QWidget):
     def no_undo(self) -> None:
         """Something else was done since: the button would take back that."""
         self.back.hide()
-        self._place()
+        self.place()
 
     def _take_back(self) -> None:
         self.hide()
         self.undo.emit()
 
-    def _place(self) -> None:
+    def place(self) -> None:
         parent = self.parentWidget()
         assert parent
         room = parent.width() - 72 - 24
