@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import json
 import os
 import resource
 import signal
@@ -29,6 +28,7 @@ from welvo.live.frames import Frames
 from welvo.live.groups import Ears, Groups, free_descriptors
 from welvo.live.interfaces import LOOPBACK, Interface, trouble_of
 from welvo.live.listener import MOST_LIST_PAGES, Listener
+from welvo.live.messages import Command, Opening, line_of
 from welvo.live.output import subscribers
 from welvo.live.worker import Faults, Worker
 from welvo.patience import wait_until
@@ -336,10 +336,10 @@ def test_a_parent_that_never_reads_does_not_stop_the_light(ear: socket.socket) -
     )  # fmt: skip
     assert child.stdin and child.stdout
     try:
-        child.stdin.write(b'{"open": {"interface": "127.0.0.1", "name": "x", "cid": "%s"}}\n' % (b"5a" * 16))
+        child.stdin.write(line_of(Command(open=Opening("127.0.0.1", "x", "5a" * 16))))
         for n in range(1500):
-            spec = {**SPEC, "priority": 1 + n % 200, "id": f"w{'x' * 200}"}
-            child.stdin.write(json.dumps({"streams": [spec]}).encode() + b"\n")
+            spec = replace(SPEC, priority=1 + n % 200, id=f"w{'x' * 200}")
+            child.stdin.write(line_of(Command(streams=(spec,))))
             if n % 50 == 0:
                 time.sleep(0.002)
         assert until(lambda: any(p.priority == 1 + 1499 % 200 for p in collect(ear, 0.1)), 5.0)

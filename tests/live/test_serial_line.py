@@ -14,6 +14,7 @@ import pytest
 from welvo.live.engine import EngineProcess
 from welvo.live.engine_main import KEEP_ALIVE, NO_PORT, LineStream
 from welvo.live.interfaces import LOOPBACK
+from welvo.live.messages import LineOut, SendRule
 from welvo.live.output import streams
 from welvo.live.serial_line import Layer, Line, LineError, open_layer, rehearsed, serial_ports
 from welvo.patience import wait_until
@@ -125,8 +126,9 @@ def test_a_port_that_another_program_has() -> None:
 def test_repeats_are_left_out_within_the_standards_limit_only() -> None:
     layer = Recorded()
     line = Line("x", lambda _: layer)
-    for rule, most in (("change", KEEP_ALIVE), ("bare", KEEP_ALIVE), ("always", 1 / 40)):
-        stream = LineStream({"row": 0, "slots": 2, "rule": rule, "rate": 40}, line)
+    rules: dict[SendRule, float] = {"change": KEEP_ALIVE, "bare": KEEP_ALIVE, "always": 1 / 40}
+    for rule, most in rules.items():
+        stream = LineStream(LineOut("x", 1, 0, slots=2, rate=40, rule=rule), line)
         offered: list[float] = []
         line.offer = lambda _, o=offered: o.append(now)  # type: ignore[method-assign, misc]
         levels = b"\x05\x06" + bytes(510)
