@@ -79,5 +79,10 @@ def test_what_is_awaited_ends_with_the_limit() -> None:
         with pytest.raises(TimeoutError):
             async with patient(0.05):
                 await asyncio.sleep(60)
+        with pytest.raises(TimeoutError):
+            async with patient(0.0):  # as when the computer stood still before the first turn
+                await asyncio.sleep(60)
+        async with patient(0.0):
+            pass  # what is there already is not too late
 
     asyncio.run(both())

@@ -143,4 +143,5 @@ async def patient(seconds: float, hurry: Callable[[], bool] = lambda: False) -> 
         try:
             yield
         finally:
-            next_turn[0].cancel()
+            for handle in next_turn:  # none where the computer stood still so long that the first turn was the last
+                handle.cancel()
