@@ -145,7 +145,8 @@ REPEAT = ' table:number-{}-repeated="{}"'.format
         (lambda: ods_of(ROW.format("", CELL.format(REPEAT("columns", 2_000_000_000)))), "columns; no list needs more"),
         (lambda: ods_of(ROW.format("", CELL.format("") * 5000)), "5 000 columns"),
         (lambda: ods_of(ROW.format(REPEAT("rows", 19_000), CELL.format(REPEAT("columns", 190)))), "take less at once"),
-        (lambda: xlsx_of('<row r="1"><c r="A1"><v>1</v></c></row><row r="1048576"><c r="XFD1048576"><v>1</v></c></row>'),
+        (lambda: xlsx_of('<row r="1"><c r="A1"><v>1</v></c></row>'
+                         '<row r="1048576"><c r="XFD1048576"><v>1</v></c></row>'),
          "16 384 columns"),
         (lambda: xlsx_of("".join(f'<row r="{n}"><c s="0" r="B{n}"><v>1</v></c></row>' for n in range(1, 30_000))),
          "29 999 rows"),
