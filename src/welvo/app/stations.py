@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from functools import cached_property
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Qt, Signal
 from PySide6.QtWidgets import QStackedWidget, QWidget
@@ -26,8 +26,7 @@ if TYPE_CHECKING:
     from welvo.app.runs.station import RunsStation
     from welvo.app.sheets.station import SheetsStation
 
-Name = Literal["Profiles", "Patch", "Runs", "Devices", "Bench", "Sheets"]
-_GOES: dict[str, tuple[Name, Callable[[Goto], Selection] | None]] = {
+_GOES: dict[str, tuple[str, Callable[[Goto], Selection] | None]] = {
     "": ("Patch", None),
     "item": ("Patch", lambda to: Selection("item", (to.id,))),
     "patch": ("Patch", lambda to: Selection("item", (to.id,))),
@@ -66,9 +65,9 @@ class Stations(QObject):
         self.built: list[Station] = []
         self.on_close: list[Callable[[], object]] = []
         """What ends with the window because a station began it."""
-        self.current: Name = "Patch"
+        self.current = "Patch"
         self.patch = PatchStation(session, network)
-        self._makers: dict[Name, Callable[[], Station]] = {
+        self._makers: dict[str, Callable[[], Station]] = {
             "Profiles": lambda: self.profiles,
             "Patch": lambda: self.patch,
             "Runs": lambda: self.runs,
@@ -148,12 +147,11 @@ class Stations(QObject):
 
     def show(self, name: str) -> None:
         self._session.commit_pending()
-        found = next(n for n in self._makers if n == name)
-        shown = self._makers[found]()
-        self.current = found
-        self.stack.setCurrentWidget(shown)
-        self.panels.setCurrentWidget(shown.panel)
-        if found == "Devices":
+        station = self._makers[name]()
+        self.current = station.name
+        self.stack.setCurrentWidget(station)
+        self.panels.setCurrentWidget(station.panel)
+        if name == "Devices":
             self.devices.choose_first()
         self.shown.emit(name)
 

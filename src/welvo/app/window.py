@@ -182,10 +182,9 @@ class Window(QWidget):
     def show_station(self) -> Callable[[str], None]:
         return self.stations.show
 
-    def _begins(self, start: object) -> None:
-        if isinstance(start, Start):
-            start.demo.connect(self.menus.actions["demo"].trigger)
-            self.files.begin_at(start)
+    def _begins(self, start: Start) -> None:
+        start.demo.connect(self.menus.actions["demo"].trigger)
+        self.files.begin_at(start)
 
     def _station_shown(self, name: str) -> None:
         other = name != self.rail.current
