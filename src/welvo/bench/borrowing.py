@@ -31,7 +31,7 @@ def lent(rig: Rig) -> dict[str, str]:
 
 
 def choose(rig: Rig, typed: str) -> frozenset[str]:
-    """The universes that `3, 5–7` or `all` means. Raises Refused for what nobody lends."""
+    """The universes that `3, 5–7` or `all` means. Raises Refused for a universe that cannot be borrowed."""
     there = lent(rig)
     if typed.strip().lower() == "all":
         return frozenset(there)

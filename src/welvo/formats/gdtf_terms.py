@@ -91,7 +91,7 @@ def read_matrix(text: str | None) -> tuple[float, float, float]:
     if not text or not text.strip():
         return 0.0, 0.0, 0.0
     numbers = [float(x) for x in re.findall(r"[-+]?\d*\.?\d+(?:[eE][-+]?\d+)?", text)]
-    if not all(abs(n) <= FARTHEST for n in numbers):  # what is no number is not below it either
+    if not all(abs(n) <= FARTHEST for n in numbers):  # written this way round, “nan” is refused too
         raise ValueError(f"“{text[:40]}” lies farther away than any lamp")
     if len(numbers) == 16:
         column, row = (numbers[3], numbers[7], numbers[11]), (numbers[12], numbers[13], numbers[14])

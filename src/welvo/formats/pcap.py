@@ -68,7 +68,7 @@ Packet = tuple[float, int, int, int]
 
 
 def loads(data: bytes, name: str = "capture") -> tuple[list[Datagram], int]:
-    """The datagrams of a file, and how many packets were left out. Raises RigFileError for what is no capture."""
+    """The datagrams of a file, and how many packets were left out. Raises RigFileError when the file is no capture."""
     if data[:4] == NG:
         packets = _read_ng(data, name)
     elif len(data) >= 24:

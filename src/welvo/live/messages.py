@@ -157,10 +157,10 @@ def line_of(message: Command | Answer) -> bytes:
 
 
 def read_command(line: bytes) -> Command:
-    """Raises msgspec.DecodeError for what is no command."""
+    """Raises msgspec.DecodeError when the line is no command."""
     return _read_command(line)
 
 
 def read_answer(line: bytes) -> Answer:
-    """Raises msgspec.DecodeError for what is no answer."""
+    """Raises msgspec.DecodeError when the line is no answer."""
     return _read_answer(line)

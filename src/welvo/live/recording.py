@@ -167,12 +167,12 @@ def _take(newest: dict[tuple[Wire, str], Frame], f: Frame) -> None:
 
 
 def load(path: Path) -> Recording:
-    """Read a capture. Raises RigFileError for what is none."""
+    """Read a capture. Raises RigFileError when the file is no capture."""
     return recording_of(read_bytes(path, MOST_OCTETS, "a capture"), shown_name(path))
 
 
 def recording_of(data: bytes, name: str) -> Recording:
-    """A recording from the bytes of a capture. Raises RigFileError for what is none."""
+    """A recording from the bytes of a capture. Raises RigFileError when they are no capture."""
     datagrams, left = pcap.loads(data, name)
     found = Recording(datagrams, left)
     if not found.frames:

@@ -125,7 +125,7 @@ def _said(value: object) -> str:
 
 
 def copy_port(rig: Rig, device_id: str, label: str, targets: Sequence[tuple[str, str]]) -> Edit:
-    """Copy what is planned for a port to other ports. Raises Refused for what no port of the same kind is."""
+    """Copy what is planned for a port to other ports. Raises Refused for a port of another kind."""
     source = rig.devices[device_id].ports.get(label, Port())
     able = {(t.device_id, t.label) for t in copy_targets(rig, device_id, label)}
     lost = next((t for t in targets if t not in able), None)

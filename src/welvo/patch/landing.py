@@ -31,7 +31,7 @@ class Landing(Struct, frozen=True):
     goes_on: int = 0
     needs: int = 0
     why: str = ""
-    """Whose doing it is when the end is not the universe's own."""
+    """What sets the end, in words, where it comes before the universe's own: a device that takes fewer slots."""
 
     @property
     def clean(self) -> bool:

@@ -112,7 +112,7 @@ EVERYBODY = To()
 
 
 def level(to: To, value: int) -> Forward:
-    """Direct arc power. Raises WireError for what is no level."""
+    """Direct arc power. Raises WireError for a number that is no level."""
     if not 0 <= value <= MASK:
         raise WireError("level", f"{value} is not in 0..255")
     return Forward(to.octet, value)

@@ -23,7 +23,7 @@ class Ability(Struct, frozen=True):
     universes: int = 0
     off: str = ""
     of: str = ""
-    """Whose doing the pixel limit is: the model, the mode or the firmware."""
+    """What sets the pixel limit: the model, the mode or the firmware."""
 
 
 def gives_by(model: DeviceModel, mode: str, label: str) -> Gives:

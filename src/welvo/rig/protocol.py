@@ -59,7 +59,7 @@ class ProtocolRecord(Struct, frozen=True):
     lost_after: float
     """Seconds without a packet after which receivers take a source for gone; 0: by cable, nobody says."""
     packets: PacketSize | None
-    """None for what is no network."""
+    """None where no packets are sent over a network."""
     sync_universe: bool
     """Whether frames can wait for the signal of a universe that carries none itself."""
     deprecated: frozenset[int]

@@ -424,7 +424,7 @@ class GroundPicture(WishDialog):
             self.load(Path(name))
 
     def load(self, path: Path) -> None:
-        """Take a picture. Raises Refused for what is none."""
+        """Take a picture. Raises Refused when the file is no picture."""
         data = wait_for(lambda: read_bytes(path, MOST_PICTURE, "a picture"))
         made = QPixmap()
         if not made.loadFromData(data) or not made.width():
