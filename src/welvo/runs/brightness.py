@@ -40,7 +40,7 @@ def factors(rig: Rig, stream: Stream, piece: Piece) -> list[Factor]:
 
 
 def on_the_device(rig: Rig, stream: Stream, piece: Piece) -> list[Factor]:
-    """Controller × port × segment. Where a device lets a port or a segment override, that value replaces those before it."""
+    """Controller × port × segment. Where a port or a segment may override, its value replaces those before it."""
     device = rig.devices[stream.device_id]
     port, segment = device.ports[stream.label], piece.segment
     own = Factor("segment", ("segment", f"{stream.device_id} {stream.label} {piece.n}"), segment.brightness)
