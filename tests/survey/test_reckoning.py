@@ -71,12 +71,12 @@ def test_what_each_box_gets_by_unicast_multicast_and_broadcast(rig: Rig) -> None
     found = traffic(Index(rig))
     assert found.feeds["w1"].one.bits == one and found.feeds["w1"].how == "multicast"
     assert (found.feeds["w2"].copies, found.feeds["w2"].how) == (1, "unicast to 1") and found.total.bits == one + art
-    box = found.boxes["d"]
+    box = found.devices["d"]
     assert (box.own.bits, box.multicast.bits, box.broadcast.bits, box.if_broadcast.bits) == (one + art, 0, 0, one + art)
     assert box.share == (one + art) / 100e6
     wide, _ = set_feed(rig, "w2", "", to="broadcast")
     away, _ = set_port(wide, "d", "A", "", feed="")
-    box = traffic(Index(away)).boxes["d"]
+    box = traffic(Index(away)).devices["d"]
     assert (box.own.bits, box.multicast.bits, box.broadcast.bits) == (0, one, art)
     used, change = change_show(rig, "", "", name="Matinee", universes_off=("u1",))
     key = change.made[0]

@@ -16,7 +16,7 @@ from welvo.app.session import Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.fields import Line, set_help
 from welvo.app.widgets.literal import literal, visible
-from welvo.app.widgets.painting import CENTRE, RIGHT, box, row, text, width_of
+from welvo.app.widgets.painting import CENTRE, RIGHT, draw_frame, row, text, width_of
 from welvo.app.widgets.theme import THEME
 from welvo.formats.files import path_to_text, shown_name
 from welvo.rig.base import Refused
@@ -83,7 +83,7 @@ class ArmSwitch(QWidget):
         if self.hasFocus() and not going.stuck:
             outline = "accent"
         wash = "field" if not armed else f"{colour}_wash"
-        box(p, r, wash, outline, 15, 2 if armed or self.hasFocus() else 1)
+        draw_frame(p, r, wash, outline, 15, 2 if armed or self.hasFocus() else 1)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         c = THEME.color(colour)
         if going.stuck:
@@ -147,7 +147,7 @@ class Counts(QWidget):
         if self.minimumWidth() != int(x) + 4:
             self.setMinimumWidth(int(x) + 4)
         if self.hasFocus():
-            box(p, QRectF(self.rect()).adjusted(2, 1, -1, -1), None, "accent", 4, 2)
+            draw_frame(p, QRectF(self.rect()).adjusted(2, 1, -1, -1), None, "accent", 4, 2)
 
     def mousePressEvent(self, _: QMouseEvent) -> None:
         self.clicked.emit()
@@ -436,7 +436,7 @@ class Rail(QWidget):
             marks.station_icon(p, name, 24, r.top() + 12, THEME.color(token))
             text(p, QRectF(2, r.top() + 36, 70, 18), name, "text" if on else "quiet", 11, on, CENTRE)
             if on and self.hasFocus():
-                box(p, r.adjusted(5, 1, -1, -1), None, "accent", 2, 2)
+                draw_frame(p, r.adjusted(5, 1, -1, -1), None, "accent", 2, 2)
 
     def _at(self, y: float) -> str:
         n = int((y - 8) // 64)

@@ -11,7 +11,7 @@ from welvo.app.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.literal import literal, rows_tip
-from welvo.app.widgets.painting import CENTRE, box, fitting, text
+from welvo.app.widgets.painting import CENTRE, draw_frame, fitting, text
 from welvo.app.widgets.theme import THEME
 from welvo.matching.planned import compared
 from welvo.rig.buses import NO_BUS
@@ -261,7 +261,7 @@ class Ribbon(QWidget):
             "Bench": "bench",
             "Profiles": "profile",
         }.get(self.station)
-        box(
+        draw_frame(
             p,
             r,
             "select" if here else "station",
@@ -313,7 +313,7 @@ class Ribbon(QWidget):
         wide = (self.width() - 148 - 16 - 28 * (len(ROLES) - 1)) / len(ROLES)
         for n, role in enumerate(ROLES):
             r = QRectF(148 + n * (wide + 28), 10, wide, 64)
-            box(p, r, None, "line", 4, 1, dashed=True)
+            draw_frame(p, r, None, "line", 4, 1, dashed=True)
             text(p, QRectF(r.left() + 10, r.top() + 6, wide - 12, 16), role, "quiet", 11)
             if n:
                 p.setPen(QPen(THEME.color("line"), 1))

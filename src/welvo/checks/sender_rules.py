@@ -432,7 +432,7 @@ WIRELESS_MULTICAST = 2e6
     put_right="Unicast to the device, use a switch that filters multicast, or send fewer frames.",
 )
 def link_full(ctx: Context, device_id: str) -> Iterator[Found]:
-    load = ctx.traffic.boxes.get(device_id)
+    load = ctx.traffic.devices.get(device_id)
     device = ctx.rig.devices[device_id]
     if load is None:
         return

@@ -303,7 +303,7 @@ def _wires(index: Index) -> dict[str, Any]:
             "packets": round(b.worst.packets),
             "of_link": round(b.share, 4),
         }
-        for d, b in found.boxes.items()
+        for d, b in found.devices.items()
     ]
     feeds = [{k: v for k, v in dataclasses.asdict(r).items() if k != "feed"} for r in wire_table(index, found)]
     return {"feeds": feeds, "boxes": boxes, "packets": round(found.total.packets), "bits": round(found.total.bits)}

@@ -60,14 +60,14 @@ def _map(pen: Pen, wide: float, index: Index, uid: str, high: float) -> None:
         fill: str | float | None = None if address <= size else 0.85
         if here:
             fill = tint(rig, here[0][0])[1] if here[0][0] else 0.9
-        pen.box(x, y, cell, tall, fill, 0.6, 0.1)
+        pen.draw_frame(x, y, cell, tall, fill, 0.6, 0.1)
         pen.text(x + 0.5, y + 2.1, str(address), 5, grey=0.3)
         if here:
             spine = tint(rig, here[0][0])[0] if here[0][0] else "#808080"
-            pen.box(x, y, 0.7 if here[0][2] else 0.25, tall, spine, None)
+            pen.draw_frame(x, y, 0.7 if here[0][2] else 0.25, tall, spine, None)
             owners = list(dict.fromkeys(call(rig, k) if k else "run" for k, *_ in here))
             if len(owners) > 1:
-                pen.box(x + 0.2, y + 0.2, cell - 0.4, tall - 0.4, None, "#ad2318", 0.4)
+                pen.draw_frame(x + 0.2, y + 0.2, cell - 0.4, tall - 0.4, None, "#ad2318", 0.4)
             if len(owners) > 1:
                 pen.text(x + 1.1, y + tall - 1.1, "+".join(owners), 5.5, True, room=cell - 1.4)
                 continue
@@ -118,14 +118,14 @@ def _riser(
     rig = index.rig
     device, model = rig.devices[device_id], model_of(rig, device_id)
     total = sum(w for *_, w in ports)
-    pen.box(0, 0, max(total, 60), 9, 0.92, 0.0, 0.3)
+    pen.draw_frame(0, 0, max(total, 60), 9, 0.92, 0.0, 0.3)
     pen.text(2, 6, device.name, 11, True)
     pen.text(
         max(total, 60) - 2, 6, f"{model.name if model else ''}  {device.ip}", 8, align="right", room=max(total, 60) - 34
     )
     x = 0.0
     for stream, course, room in ports:
-        pen.box(x + room / 2 - 6, 9, 12, 7, 1.0, 0.0, 0.3)
+        pen.draw_frame(x + room / 2 - 6, 9, 12, 7, 1.0, 0.0, 0.3)
         pen.text(x + room / 2, 14, stream.label, 10, True, "centre")
         start = say_place(*stream.start) if stream.start else "no feed"
         pen.text(x + room / 2, 20, start, 7.5, True, "centre")
@@ -151,11 +151,11 @@ def _cable(pen: Pen, rig: Rig, stream: Stream, course: Course, x: float, room: f
         sx, sy, tall = rect(s)
         if s.leds:
             fill = None if s.kind == "null" else tint(rig, piece.key)[1]
-            pen.box(sx, sy, thick, max(0.3, tall), fill, tint(rig, piece.key)[0] if fill else 0.4, 0.2)
+            pen.draw_frame(sx, sy, thick, max(0.3, tall), fill, tint(rig, piece.key)[0] if fill else 0.4, 0.2)
         elif s.kind == "extension":
             pen.line(sx + thick / 2, sy, sx + thick / 2, sy + CABLE * _FIXED, 0.3)
         else:
-            pen.box(sx, sy + 0.4, min(room - 5, 14), BOX * _FIXED - 0.8, 1.0, 0.0, 0.4)
+            pen.draw_frame(sx, sy + 0.4, min(room - 5, 14), BOX * _FIXED - 0.8, 1.0, 0.0, 0.4)
             pen.text(sx + 0.8, sy + BOX * _FIXED * 0.62, part_name(rig, piece), 6, True, room=min(room - 6, 12.5))
         if s.n not in named and s.leds:
             named.add(s.n)
@@ -216,7 +216,7 @@ def _above(pen: Pen, wide: float, rig: Rig, high: float, keys: tuple[str, ...]) 
         x, y = place(spot[0], spot[1])
         profile = profile_of(rig, rig.fixtures[key])
         spine, body = tint_hex(profile.tint if profile else 0, "light")
-        pen.box(x - radius, y - radius, 2 * radius, 2 * radius, body, spine, 0.4)
+        pen.draw_frame(x - radius, y - radius, 2 * radius, 2 * radius, body, spine, 0.4)
         pen.text(x, y + 0.9, call(rig, key), min(7.5, radius * 2.6), True, "centre")
 
 

@@ -132,7 +132,7 @@ def draw_setting(pen: Pen, x: float, y: float, wide: float, high: float, setting
         side = min(high, wide / 3.4)
         for n, digit in enumerate(dials(setting, address)):
             left = x + n * side * 1.1
-            pen.box(left, y, side, side, None, 0.0, 0.3)
+            pen.draw_frame(left, y, side, side, None, 0.0, 0.3)
             pen.text(left + side / 2, y + side * 0.74, str(digit), side / PT * 0.8, True, "centre")
         return
     try:
@@ -147,10 +147,10 @@ def draw_setting(pen: Pen, x: float, y: float, wide: float, high: float, setting
     top = y + size * PT * 1.1
     for n, (on, weight) in enumerate(zip(states, weights(setting))):
         left = x + n * pitch
-        pen.box(left + pitch * 0.12, top, pitch * 0.76, tall, 1.0, 0.0, 0.25)
+        pen.draw_frame(left + pitch * 0.12, top, pitch * 0.76, tall, 1.0, 0.0, 0.25)
         up = on == (setting.on == "up")
         knob = tall * 0.46
-        pen.box(
+        pen.draw_frame(
             left + pitch * 0.2, top + (tall * 0.05 if up else tall * 0.49), pitch * 0.6, knob, 0.0 if on else 0.75, None
         )
         pen.text(left + pitch / 2, top + tall + size * PT * 1.1, str(n + 1), size, on, "centre")

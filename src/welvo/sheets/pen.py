@@ -166,7 +166,7 @@ class Pen:
         self.canvas.setLineWidth(thick * MM)
         self.canvas.line(*self._at(x1, y1), *self._at(x2, y2))
 
-    def box(
+    def draw_frame(
         self,
         x: float,
         y: float,

@@ -77,21 +77,21 @@ def find_target(index: Index, text: str) -> Target:
     )
 
 
-def of_running(index: Index, running: int, box: str = "") -> Target:
+def of_running(index: Index, running: int, device_name: str = "") -> Target:
     """The slot of a running number: over the whole rig, or over the ports of a device in the order printed on it."""
     rig = index.rig
     if running < 1:
         raise Refused("Running numbers count from 1.")
-    if not box:
+    if not device_name:
         number, address = place_of_running(rig, running)
         uid = universe_by_number(rig, number)
         if not uid:
             raise Refused(f"Running slot {running} would be in universe {number}, which is not there.")
         return of_slot(index, uid, address)
-    device_id = next((k for k, d in rig.devices.items() if d.name.lower() == box.lower()), "")
+    device_id = next((k for k, d in rig.devices.items() if d.name.lower() == device_name.lower()), "")
     model = model_of(rig, device_id) if device_id else None
     if not device_id or model is None:
-        raise Refused(f"There is no device “{box}” in this rig.")
+        raise Refused(f"There is no device “{device_name}” in this rig.")
     streams = [s for (d, _), s in index.cables.streams.items() if d == device_id]
     if streams:
         return _running_in_streams(index, device_id, streams, running)
@@ -116,15 +116,15 @@ def universe_of_port(rig: Rig, device_id: str, label: str) -> str:
     return feed.universe if feed and feed.universe in rig.universes else ""
 
 
-def of_port_pixel(index: Index, box: str, port: str, pixel: int) -> Target:
+def of_port_pixel(index: Index, device_name: str, port: str, pixel: int) -> Target:
     """The first slot of data pixel `pixel` (from 1) of a device's port."""
     rig = index.rig
-    device_id = next((k for k, d in rig.devices.items() if d.name.lower() == box.strip().lower()), "")
+    device_id = next((k for k, d in rig.devices.items() if d.name.lower() == device_name.strip().lower()), "")
     stream = next(
         (s for (d, label), s in index.cables.streams.items() if d == device_id and label.lower() == port.lower()), None
     )
     if stream is None:
-        raise Refused(f"There is no port {port} with pixels on a device “{box}”.")
+        raise Refused(f"There is no port {port} with pixels on a device “{device_name}”.")
     piece = next((p for p in stream.pieces if p.px <= pixel < p.px + p.pixels), None)
     place = piece.place((pixel - piece.px) * piece.k + 1) if piece else None
     uid = universe_by_number(rig, place[0]) if place else ""

@@ -91,7 +91,7 @@ def _one(protocol: Protocol, slots: int, rate: float) -> Rate:
 
 class Traffic(Struct, frozen=True):
     feeds: dict[str, FeedLoad]
-    boxes: dict[str, DeviceLoad]
+    devices: dict[str, DeviceLoad]
     total: Rate
 
 
@@ -110,7 +110,7 @@ class _Same:
 def traffic_facts(index: Index) -> tuple[object, ...]:
     """What the loads depend on: while it stays equal, they need not be reckoned again."""
     rig = index.rig
-    boxes_ = tuple((k, d.ip, d.model, *(p.feed for p in d.ports.values())) for k, d in rig.devices.items())
+    devices_ = tuple((k, d.ip, d.model, *(p.feed for p in d.ports.values())) for k, d in rig.devices.items())
     through = tuple((k, tuple(n for n, _ in s.used)) for k, s in index.cables.streams.items())
     ddp = any(PROTOCOLS[f.protocol].carries == "octets" and not f.keeps for f in rig.feeds.values())
     items = (_Same(rig.fixtures), _Same(rig.elements)) if ddp else ()
@@ -121,7 +121,7 @@ def traffic_facts(index: Index) -> tuple[object, ...]:
         rig.use,
         _Same(rig.device_models),
         *items,
-        boxes_,
+        devices_,
         through,
     )
 

@@ -7,7 +7,7 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent,
 from PySide6.QtWidgets import QWidget
 
 from welvo.app.session import Session
-from welvo.app.widgets.painting import CENTRE, box, fitting, text
+from welvo.app.widgets.painting import CENTRE, draw_frame, fitting, text
 from welvo.app.widgets.theme import LIGHT, THEME
 from welvo.bench.levels import Fader, Levels, faders, function_key, having, pixel_functions
 from welvo.rig.document import Rig
@@ -111,12 +111,12 @@ class FaderBank(QWidget):
                 align=CENTRE,
             )
             track = QRectF(r.center().x() - 7, TOP, 14, self.track)
-            box(p, track, "field", "edge", 3)
+            draw_frame(p, track, "field", "edge", 3)
             y = foot - value * self.track
             if held:
-                box(p, QRectF(track.left() + 1, y, 12, foot - y), "accent", None, 2)
+                draw_frame(p, QRectF(track.left() + 1, y, 12, foot - y), "accent", None, 2)
             knob = QRectF(r.center().x() - 16, y - 5, 32, 10)
-            box(p, knob, "text" if held else "station", "text" if held else "quiet", 2)
+            draw_frame(p, knob, "text" if held else "station", "text" if held else "quiet", 2)
             number = round(value * fader.top)
             shown = str(number) if fader.slots == 1 else f"{100 * value:.1f} %"
             name = range_word(self._session.rig, self.keys, fader, number)
@@ -153,11 +153,11 @@ class FaderBank(QWidget):
                 p.setBrush(QColor(light))
                 p.drawRect(QRectF(r.center().x() - 16, foot + 27, 32, 4))
             if n == self.current and self.hasFocus():
-                box(p, r.adjusted(2, 1, -2, -3), None, "accent", 4, 2)
+                draw_frame(p, r.adjusted(2, 1, -2, -3), None, "accent", 4, 2)
         if not self.faders:
             for n in range(10):
                 track = QRectF(60 + 80 * n, TOP, 14, self.track)
-                box(p, track, None, "line", 3, 1, dashed=True)
+                draw_frame(p, track, None, "line", 3, 1, dashed=True)
 
     def hold(self, n: int, value: float) -> None:
         function = self.faders[n].function

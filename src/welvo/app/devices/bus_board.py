@@ -11,7 +11,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from welvo.app.widgets import marks
-from welvo.app.widgets.painting import RIGHT, box, text
+from welvo.app.widgets.painting import RIGHT, draw_frame, text
 from welvo.app.widgets.theme import THEME
 from welvo.matching.gear import Place, faults
 from welvo.protocols.dali import HIGHEST_LEVEL
@@ -105,9 +105,9 @@ class BusBoard(QWidget):
         if self._drag is not None and self._press is not None:
             target = self.place_at(self._drag)
             if target >= 0 and target != self._press:
-                box(p, self.cell(target).adjusted(2, 2, -2, -2), None, "accent", 3, 2, dashed=True)
+                draw_frame(p, self.cell(target).adjusted(2, 2, -2, -2), None, "accent", 3, 2, dashed=True)
         if self.hasFocus():
-            box(p, QRectF(self.rect()).adjusted(0, 0, -1, -1), None, "accent", 2, 2)
+            draw_frame(p, QRectF(self.rect()).adjusted(0, 0, -1, -1), None, "accent", 2, 2)
 
     def _cell(self, p: QPainter, place: Place) -> None:
         r = self.cell(place.at).adjusted(2, 2, -2, -2)
@@ -115,9 +115,9 @@ class BusBoard(QWidget):
         moved = who is not None and who != place.at
         left = place.seen is not None and self.staged.get(place.at, place.at) != place.at and who is None
         there = place.planned is not None or place.seen is not None or moved
-        box(p, r, "raised" if there else None, "edge" if there else "line", 3, 1)
+        draw_frame(p, r, "raised" if there else None, "edge" if there else "line", 3, 1)
         if place.at == self.chosen:
-            box(p, r.adjusted(-1, -1, 1, 1), "select", "text", 4, 2)
+            draw_frame(p, r.adjusted(-1, -1, 1, 1), "select", "text", 4, 2)
         inside = r.adjusted(5, 3, -5, -3)
         line = inside.height() / 3
         text(p, QRectF(inside.x(), inside.y(), 26, line), str(place.at), "text" if there else "quiet", 11, there)

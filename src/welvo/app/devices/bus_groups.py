@@ -7,7 +7,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from welvo.app.widgets import marks
-from welvo.app.widgets.painting import CENTRE, box, text
+from welvo.app.widgets.painting import CENTRE, draw_frame, text
 from welvo.app.widgets.theme import THEME
 from welvo.matching.gear import Place
 from welvo.protocols.dali import GROUPS
@@ -88,7 +88,7 @@ class GroupMatrix(QWidget):
                 if mark:
                     marks.draw(p, mark, r.center().x() - 6, r.center().y() - 6, 12)
         if self.hasFocus() and self.places:
-            box(p, self._cell(*self.at).adjusted(1, 1, -1, -1), None, "accent", 2, 2)
+            draw_frame(p, self._cell(*self.at).adjusted(1, 1, -1, -1), None, "accent", 2, 2)
 
     def mousePressEvent(self, e: QMouseEvent) -> None:
         n = int((e.position().y() - HEAD) // self.row)

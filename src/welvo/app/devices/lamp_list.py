@@ -12,7 +12,7 @@ from welvo.app.device_work import OUTCOMES
 from welvo.app.lamp_work import LampWork
 from welvo.app.session import Session
 from welvo.app.widgets import marks
-from welvo.app.widgets.painting import box, text, width_of
+from welvo.app.widgets.painting import draw_frame, text, width_of
 from welvo.app.widgets.theme import THEME
 from welvo.matching.lamps import LampLine, Pair
 from welvo.protocols.rdm import say_uid
@@ -97,7 +97,7 @@ class LampList(QWidget):
         for n, pair in enumerate(self.pairs):
             self._row(p, pair, HEAD + self.row * n, w)
         if self.hasFocus():
-            box(p, QRectF(self.rect()).adjusted(0, 0, -1, 0), None, "accent", 2, 2)
+            draw_frame(p, QRectF(self.rect()).adjusted(0, 0, -1, 0), None, "accent", 2, 2)
 
     def _row(self, p: QPainter, pair: Pair, y: int, w: int) -> None:
         h = self.row

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QWidget
 
 from welvo.app.session import Selection, Session
 from welvo.app.widgets import marks
-from welvo.app.widgets.painting import CENTRE, box, text
+from welvo.app.widgets.painting import CENTRE, draw_frame, text
 from welvo.app.widgets.theme import THEME
 from welvo.matching.planned import compared
 from welvo.observed.values import SILENT_AFTER
@@ -142,12 +142,12 @@ class PairList(QWidget):
         p.fillRect(w - 1, 0, 1, self.height(), THEME.color("line"))
         for n in range(3) if not self.pairs else ():
             y = 24 + ROW * n
-            box(p, QRectF(12, y + 8, 146, 44), None, "line", 4, 1, dashed=True)
-            box(p, QRectF(204, y + 8, 146, 44), None, "line", 4, 1, dashed=True)
+            draw_frame(p, QRectF(12, y + 8, 146, 44), None, "line", 4, 1, dashed=True)
+            draw_frame(p, QRectF(204, y + 8, 146, 44), None, "line", 4, 1, dashed=True)
         for n, pair in enumerate(self.pairs):
             self._row(p, pair, 24 + ROW * n, w)
         if self.hasFocus():
-            box(p, QRectF(self.rect()).adjusted(0, 0, -1, 0), None, "accent", 2, 2)
+            draw_frame(p, QRectF(self.rect()).adjusted(0, 0, -1, 0), None, "accent", 2, 2)
 
     def _row(self, p: QPainter, pair: Pair, y: int, w: int) -> None:
         if self._chosen(pair):
@@ -158,7 +158,7 @@ class PairList(QWidget):
             for line, words, size in zip((6, 24, 40), pair.planned, (13, 11, 11)):
                 text(p, QRectF(12, y + line, 154, 18), words, "text" if line == 6 else "quiet", size, line == 6)
         else:
-            box(p, QRectF(10, y + 8, 150, 44), None, "edge", 4, 1, dashed=True)
+            draw_frame(p, QRectF(10, y + 8, 150, 44), None, "edge", 4, 1, dashed=True)
             text(p, QRectF(10, y + 8, 150, 44), "Plan this device", "accent", align=CENTRE)
         p.setPen(THEME.color("edge"))
         p.drawLine(168, y + 30, 174, y + 30)

@@ -17,7 +17,7 @@ from welvo.app.session import Selection, Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.fields import Choice
 from welvo.app.widgets.literal import literal
-from welvo.app.widgets.painting import box, button, clear, fitting, label, row, text, width_of
+from welvo.app.widgets.painting import button, clear, draw_frame, fitting, label, row, text, width_of
 from welvo.app.widgets.theme import THEME
 from welvo.matching.plan_back import plan_reported
 from welvo.matching.planned import compared
@@ -129,7 +129,7 @@ class SettingRow(QFrame):
             room = r.width() - at[2] - (self._taken if self._loud else 0)
             text(p, QRectF(at[2], 0, room, h), words, token, 11)
         if self.chosen or self.hasFocus():
-            box(p, r.adjusted(0, 0, 0, -1), None, "accent" if self.hasFocus() else "text", 2, 2)
+            draw_frame(p, r.adjusted(0, 0, 0, -1), None, "accent" if self.hasFocus() else "text", 2, 2)
 
     def mousePressEvent(self, _: QMouseEvent) -> None:
         self.setFocus()

@@ -171,7 +171,7 @@ class WiresPage(Page):
         )
         marks_of = {f.goes_to.id: str(f.severity) for f in reversed(s.report.findings) if f.code == "DEV-06"}
         found = []
-        for device_id, b in load.boxes.items():
+        for device_id, b in load.devices.items():
             link = f"{b.link} Mbit/s{' radio' if b.wireless else ''}"
             found.append(
                 ListRow(

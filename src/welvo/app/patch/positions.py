@@ -13,7 +13,7 @@ from welvo.app.disk import wait_for
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import WishDialog
 from welvo.app.widgets.fields import Choice, Field
-from welvo.app.widgets.painting import CENTRE, box, button, column, label, row, text, width_of
+from welvo.app.widgets.painting import CENTRE, button, column, draw_frame, label, row, text, width_of
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.app.widgets.theme import THEME
 from welvo.formats.files import read_bytes
@@ -268,14 +268,14 @@ class Plan(QWidget):
             if self._scale >= 14:
                 text(p, r, str(rig.fixtures[key].number), size=11, bold=key in chosen, align=CENTRE, elide=False)
             if key in chosen:
-                box(p, r.adjusted(-3, -3, 3, 3), None, "text", 2, 2)
+                draw_frame(p, r.adjusted(-3, -3, 3, 3), None, "text", 2, 2)
         if self._frame is not None:
-            box(p, self._frame.normalized(), None, "accent", 0, 1, dashed=True)
+            draw_frame(p, self._frame.normalized(), None, "accent", 0, 1, dashed=True)
         if not self.spots:
             words = "No fixture has a place yet. Choose some on the left and place them here."
             text(p, QRectF(self.rect()), words, "quiet", 13, align=CENTRE)
         if self.hasFocus():
-            box(p, QRectF(self.rect()), None, "accent", 0, 2)
+            draw_frame(p, QRectF(self.rect()), None, "accent", 0, 2)
 
     def _paint_grid(self, p: QPainter) -> None:
         """Lines at a step that leaves room for their numbers: metres from the left below, from the front beside."""

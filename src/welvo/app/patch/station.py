@@ -27,7 +27,7 @@ from welvo.app.patch.tapes import Tapes
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Choice, CommandLine, Line, set_help
-from welvo.app.widgets.painting import RIGHT, box, button, column, entry, label, row, text, touching
+from welvo.app.widgets.painting import RIGHT, button, column, draw_frame, entry, label, row, text, touching
 from welvo.app.widgets.painting import menu as popup_menu
 from welvo.app.widgets.start import Start
 from welvo.app.widgets.station import Station
@@ -419,4 +419,4 @@ class _EmptyTapes(EmptyPage):
         p = QPainter(self)
         for n in range(3):
             text(p, QRectF(16, 12 + 26 * n, 24, 20), str(n + 1), "line", 16, True, RIGHT)
-            box(p, QRectF(272, 12 + 26 * n, self.width() - 296, 20), None, "line", 0, 1, dashed=True)
+            draw_frame(p, QRectF(272, 12 + 26 * n, self.width() - 296, 20), None, "line", 0, 1, dashed=True)

@@ -6,7 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
-from welvo.app.widgets.painting import CENTRE, LEFT, box, text
+from welvo.app.widgets.painting import CENTRE, LEFT, draw_frame, text
 from welvo.app.widgets.theme import THEME
 from welvo.rig.base import Refused
 from welvo.rig.profile import AddressSetting
@@ -108,7 +108,7 @@ class SwitchPicture(QWidget):
         for n, d in enumerate(self.digits):
             r = self._box(n)
             chosen = self.hasFocus() and n == self._at
-            box(p, r, "field", "accent" if chosen else "edge", 3, 2 if chosen else 1)
+            draw_frame(p, r, "field", "accent" if chosen else "edge", 3, 2 if chosen else 1)
             text(p, r, str(d), size=22, bold=True, align=CENTRE)
             text(p, QRectF(r.left(), 0, r.width(), 14), ("100", "10", "1")[n], "quiet", 11, align=CENTRE)
         text(p, QRectF(4, 66, self.width() - 8, 16), "click turns a dial on by one", "quiet", 11)
@@ -118,10 +118,10 @@ class SwitchPicture(QWidget):
         for n, (on, weight) in enumerate(zip(self.states, weights(setting))):
             r = self._box(n)
             chosen = self.hasFocus() and n == self._at
-            box(p, r, "field", "accent" if chosen else "edge", 3, 2 if chosen else 1)
+            draw_frame(p, r, "field", "accent" if chosen else "edge", 3, 2 if chosen else 1)
             up = on == (setting.on == "up")
             knob = QRectF(r.left() + 3, r.top() + (3 if up else 23), 14, 18)
-            box(p, knob, "text" if on else "edge", None, 2)
+            draw_frame(p, knob, "text" if on else "edge", None, 2)
             text(p, QRectF(r.left() - 4, 0, 28, 14), str(weight), "quiet", 11, align=CENTRE)
             text(p, QRectF(r.left() - 3, 62, 26, 14), str(n + 1), size=11, bold=on, align=CENTRE)
             if on != right[n]:

@@ -16,7 +16,7 @@ from welvo.app.patch.laying_form import Ghost
 from welvo.app.patch.tape_frame import COLUMN, GUTTER, HEADER, MARGIN, TILE, RowAt, TapeFrame
 from welvo.app.patch.tape_painting import FIELD, SLOT, SLOT_TOP, level_for, paint_tape
 from welvo.app.widgets import marks
-from welvo.app.widgets.painting import RIGHT, box, fitting, text, width_of
+from welvo.app.widgets.painting import RIGHT, draw_frame, fitting, text, width_of
 from welvo.app.widgets.theme import THEME
 from welvo.checks.checker import Report
 from welvo.rig.counting import SLOTS
@@ -56,7 +56,7 @@ class TapeView(TapeFrame):
             if level is FIELD:
                 p.fillRect(shape, THEME.color("accent"))
                 continue
-            box(p, shape, "accent_wash", "accent", 0, 1.5, dashed=True)
+            draw_frame(p, shape, "accent_wash", "accent", 0, 1.5, dashed=True)
             room = (here[n + 1].first - g.last - 1) * pp - 4 if n + 1 < len(here) else 60.0
             if width_of(g.words, 11, True) + 6 <= wide:
                 text(p, shape.adjusted(4, 0, 0, 0), g.words, size=11, bold=True)
@@ -109,7 +109,7 @@ class TapeView(TapeFrame):
         self._header(p)
         self._paint_over(p, off)
         if self.hasFocus():
-            box(p, QRectF(self.viewport().rect()), None, "accent", 2, 2)
+            draw_frame(p, QRectF(self.viewport().rect()), None, "accent", 2, 2)
 
     def _header(self, p: QPainter) -> None:
         level = level_for(self.pp)
@@ -311,7 +311,7 @@ class TapeView(TapeFrame):
             p.drawPixmap(QPointF(0, tile * TILE - off), kept[1])
             for n, r in rows:
                 if r.universe in mine:
-                    box(p, QRectF(r.x - 30, r.y - off, COLUMN, FIELD.pitch), None, "text", 0, 1)
+                    draw_frame(p, QRectF(r.x - 30, r.y - off, COLUMN, FIELD.pitch), None, "text", 0, 1)
                     if n % 5:
                         text(
                             p,
@@ -369,7 +369,7 @@ class TapeView(TapeFrame):
         number = self._session.rig.universes[uid].number
         slots = int(self.tape_width / pp)
         h = self._lens_height(uid) - 8
-        box(p, QRectF(8, y, self.viewport().width() - 16, h), "ground", "accent", 4, 1)
+        draw_frame(p, QRectF(8, y, self.viewport().width() - 16, h), "ground", "accent", 4, 1)
         last = min(SLOTS, self.lens[1] + slots - 1)
         text(p, QRectF(20, y + 6, 200, 16), "Lens", "quiet", 11)
         text(p, QRectF(20, y + 22, 220, 22), f"{say_place(number, self.lens[1])} – {last}", size=16, bold=True)

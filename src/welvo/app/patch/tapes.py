@@ -21,7 +21,7 @@ from welvo.app.patch.tape_view import TapeView
 from welvo.app.session import Selection, Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.literal import rows_tip
-from welvo.app.widgets.painting import box, text
+from welvo.app.widgets.painting import draw_frame, text
 from welvo.patch.arrange import copy_items, swap_items
 from welvo.patch.index import BY_PIXEL, Span
 from welvo.patch.landing import Landing, landing
@@ -317,7 +317,7 @@ class Tapes(TapeView):
             if at:
                 top = at.y - off + (SLOT_TOP if level is SLOT else 0)
                 wide = (min(x.last, SLOTS) - x.first + 1) * self.pp
-                box(
+                draw_frame(
                     p,
                     QRectF(at.x + (x.first - 1) * self.pp - self.x0, top, wide, level.lane),
                     "accent_wash",
@@ -326,14 +326,14 @@ class Tapes(TapeView):
                     1.5,
                     dashed=True,
                 )
-        box(p, ghost, "accent_wash", "accent", 0, 2, dashed=True)
+        draw_frame(p, ghost, "accent_wash", "accent", 0, 2, dashed=True)
         text(p, ghost.adjusted(4, 0, 0, 0), call(self._session.rig, self._carry.key), size=11, bold=True)
         number = self._session.rig.universes[land.universe].number
         mark, sentence = self.carry_words(land)
         card = QRectF(min(ghost.left(), self.viewport().width() - 320), ghost.bottom() + 8, 310, 90)
         if card.bottom() > self.viewport().height():
             card.moveBottom(ghost.top() - 8)
-        box(p, card, "raised", "accent", 4, 1)
+        draw_frame(p, card, "raised", "accent", 4, 1)
         text(
             p,
             QRectF(card.left() + 12, card.top() + 6, 270, 22),

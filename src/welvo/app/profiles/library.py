@@ -15,7 +15,7 @@ from welvo.app.profiles.compare import Preview
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Dialog
 from welvo.app.widgets.fields import Line, set_help
-from welvo.app.widgets.painting import box, button, text
+from welvo.app.widgets.painting import button, draw_frame, text
 from welvo.app.widgets.refusals import guarded
 from welvo.app.widgets.theme import THEME
 from welvo.formats.library import (
@@ -51,7 +51,7 @@ def know_library(session: Session) -> None:
 def thumbnail(p: QPainter, r: QRectF, profile: Profile) -> None:
     """The face of the first mode with pixels, small; one dot for a lamp driven as one."""
     mode = next((m for m in profile.modes.values() if m.pixels), next(iter(profile.modes.values())))
-    box(p, r, "field", "edge", 4)
+    draw_frame(p, r, "field", "edge", 4)
     spots = [(s.x, s.y) for s in mode.spots] or [(float(n), 0.0) for n in range(max(1, min(200, mode.pixels)))]
     x0, y0 = min(x for x, _ in spots), min(y for _, y in spots)
     wide, high = max(x for x, _ in spots) - x0 + 1, max(y for _, y in spots) - y0 + 1
@@ -132,7 +132,7 @@ class Shelf(QWidget):
                 )
             p.fillRect(0, y + ROW - 1, w, 1, THEME.color("line"))
         if self.hasFocus():
-            box(p, QRectF(self.rect()), None, "accent", 2, 2)
+            draw_frame(p, QRectF(self.rect()), None, "accent", 2, 2)
 
     def _go(self, n: int) -> None:
         if 0 <= n < len(self.books):

@@ -13,7 +13,7 @@ from welvo.app.widgets import marks
 from welvo.app.widgets.dialogs import WishDialog
 from welvo.app.widgets.fields import set_help
 from welvo.app.widgets.forms import Form, Picked, Subject, Typed
-from welvo.app.widgets.painting import RIGHT, box, button, column, label, row, text, width_of
+from welvo.app.widgets.painting import RIGHT, button, column, draw_frame, label, row, text, width_of
 from welvo.app.widgets.refusals import guarded
 from welvo.app.widgets.theme import THEME
 from welvo.formats.ranges import read_ranges, write_ranges
@@ -86,7 +86,7 @@ class Scale(QWidget):
         p = QPainter(self)
         c = self._shown
         if c is None:
-            box(p, QRectF(LEFT, TOP, self.width() - 2 * LEFT, HIGH), None, "line", 0, 1, dashed=True)
+            draw_frame(p, QRectF(LEFT, TOP, self.width() - 2 * LEFT, HIGH), None, "line", 0, 1, dashed=True)
             text(p, QRectF(LEFT, 0, 400, 22), "Ranges", "quiet", 13, True)
             return
         word = word_for(c.function, c.name or "?")
@@ -95,7 +95,7 @@ class Scale(QWidget):
         text(p, QRectF(self.width() - 320, 0, 304, 22), said, "accent", 11, align=RIGHT)
         wide = self.width() - 2 * LEFT
         if not c.ranges:
-            box(p, QRectF(LEFT, TOP, wide, HIGH), "field", "edge", 0)
+            draw_frame(p, QRectF(LEFT, TOP, wide, HIGH), "field", "edge", 0)
             text(
                 p,
                 QRectF(LEFT + 10, TOP, wide - 20, HIGH),
@@ -106,14 +106,14 @@ class Scale(QWidget):
         for first, last in range_gaps(c):
             r = QRectF(self._x(first), TOP, self._x(last + 1) - self._x(first), HIGH)
             marks.hatch(p, r, THEME.color("warning"))
-            box(p, r, None, "warning", 0, 1, dashed=True)
+            draw_frame(p, r, None, "warning", 0, 1, dashed=True)
         free = -99.0
         for n, r_ in enumerate(sorted_ranges(c.ranges)):
             free = self._range(p, r_, n, free)
         for first, last, *_names in range_overlaps(c):
             r = QRectF(self._x(first), TOP, max(3.0, self._x(last + 1) - self._x(first)), HIGH)
             marks.hatch(p, r, THEME.color("error"))
-            box(p, r, None, "error", 0, 1)
+            draw_frame(p, r, None, "error", 0, 1)
         at = self._x(c.default + 0.5)
         p.fillRect(QRectF(at - 1, TOP - 4, 2, HIGH + 8), THEME.color("accent"))
         if self.pointer is not None:
@@ -124,7 +124,7 @@ class Scale(QWidget):
         """Draw one range; gives the x from which the next first value may be written."""
         r = QRectF(self._x(r_.first), TOP, max(1.0, self._x(r_.last + 1) - self._x(r_.first)), HIGH)
         here = n == self.current
-        box(
+        draw_frame(
             p,
             r.adjusted(0, 0, -1, 0),
             "select" if here else "field",

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 
 from welvo.app.widgets import marks
 from welvo.app.widgets.literal import rows_tip
-from welvo.app.widgets.painting import CENTRE, RIGHT, box, text, width_of
+from welvo.app.widgets.painting import CENTRE, RIGHT, draw_frame, text, width_of
 from welvo.app.widgets.theme import LIGHT, THEME
 from welvo.rig.attributes import word_for
 from welvo.rig.profile import Channel, Mode
@@ -162,7 +162,7 @@ class Ruler(QWidget):
         p = QPainter(self)
         if not self.mode:
             for n in range(8):
-                box(p, QRectF(GUTTER + 64 * n, 0, 62, 44), None, "line", 2, 1, dashed=True)
+                draw_frame(p, QRectF(GUTTER + 64 * n, 0, 62, 44), None, "line", 2, 1, dashed=True)
             return
         seen: set[int] = set()
         for r, c in self._drawn:
@@ -180,9 +180,9 @@ class Ruler(QWidget):
                     break
         for r, c in self._drawn:
             if self._is_selected(c):
-                box(p, r.adjusted(-1, -1, 0, 1), None, "text", 2, 2)
+                draw_frame(p, r.adjusted(-1, -1, 0, 1), None, "text", 2, 2)
                 if self.hasFocus():
-                    box(p, r.adjusted(-3, -3, 2, 3), None, "accent", 3, 2)
+                    draw_frame(p, r.adjusted(-3, -3, 2, 3), None, "accent", 3, 2)
 
     def _is_selected(self, c: Cell) -> bool:
         mine = c.break_no == self.selected[0] and c.slot <= self.selected[1] < c.slot + c.slots
@@ -192,9 +192,9 @@ class Ruler(QWidget):
         r = r.adjusted(0, 0, -2, 0)
         if c.folded:
             for n in (0, 5):
-                box(p, QRectF(r.left() + n, r.top(), 8, 44), "field", "edge", 0)
+                draw_frame(p, QRectF(r.left() + n, r.top(), 8, 44), "field", "edge", 0)
             inner = r.adjusted(10, 0, 0, 0)
-            box(p, inner, "field", "edge", 0)
+            draw_frame(p, inner, "field", "edge", 0)
             text(p, QRectF(inner.left() + 8, r.top() + 4, inner.width() - 10, 20), c.folded)
             text(p, QRectF(inner.left() + 8, r.top() + 23, inner.width() - 10, 16), c.fold_note, "quiet", 11)
             text(p, QRectF(inner.left(), r.bottom() + 2, 50, 16), str(c.slot), "quiet", 11)
@@ -202,11 +202,11 @@ class Ruler(QWidget):
             return
         channel = c.channel
         if channel is None:
-            box(p, r, None, "edge", 0, 1, dashed=True)
+            draw_frame(p, r, None, "edge", 0, 1, dashed=True)
             text(p, r, "gap", "quiet", 11, align=CENTRE)
         else:
             wrong = not channel.described
-            box(p, r, "warning_wash" if wrong else "field", "warning" if wrong else "edge", 0)
+            draw_frame(p, r, "warning_wash" if wrong else "field", "warning" if wrong else "edge", 0)
             words = channel.name if wrong else word_for(channel.function)
             words = (words or "?") + (" ?" if wrong and words else "")
             bold = self._is_selected(c)

@@ -9,7 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QColorDialog, QScrollArea, QWidget
 
-from welvo.app.widgets.painting import CENTRE, box, button, column, label, row, text, width_of
+from welvo.app.widgets.painting import CENTRE, button, column, draw_frame, label, row, text, width_of
 from welvo.app.widgets.theme import LIGHT, THEME
 from welvo.rig.lamp import drive, look, range_at, revealed, slot_bytes
 from welvo.rig.modes import in_order
@@ -48,7 +48,7 @@ class LampView(QWidget):
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         face = QRectF(0, 0, 116, self.height() - 1)
-        box(p, face, "field", "edge", 6)
+        draw_frame(p, face, "field", "edge", 6)
         mode = self.mode
         if mode is None:
             return
@@ -169,14 +169,14 @@ class Sliders(QWidget):
             held = members[0] in self.levels
             text(p, QRectF(x, 0, WIDE, 14), c.short or "?", "text" if held else "quiet", 11, held, CENTRE, elide=False)
             r = QRectF(x + WIDE / 2 - 5, TRACK_TOP, 10, track)
-            box(p, r, "field", "edge", 2)
+            draw_frame(p, r, "field", "edge", 2)
             y = TRACK_TOP + track * (1 - share)
             if held:
                 p.fillRect(
                     QRectF(r.left() + 1, y, 8, TRACK_TOP + track - y - 1),
                     QColor(LIGHT.get(c.function, THEME.color("accent").name())),
                 )
-            box(
+            draw_frame(
                 p,
                 QRectF(x + WIDE / 2 - 10, y - 3, 20, 6),
                 "text" if held else "station",
@@ -199,7 +199,7 @@ class Sliders(QWidget):
             if named and named.does == "closed":
                 p.fillRect(QRectF(x + 8, self.height() - 3, WIDE - 16, 2), THEME.color("warning"))
             if at == self.current and self.hasFocus():
-                box(p, QRectF(x + 1, 0, WIDE - 2, self.height()), None, "accent", 3, 2)
+                draw_frame(p, QRectF(x + 1, 0, WIDE - 2, self.height()), None, "accent", 3, 2)
 
     def _share_at(self, y: float) -> float:
         return 1 - (y - TRACK_TOP) / max(1, self.height() - TRACK_TOP - 24)

@@ -22,7 +22,7 @@ from welvo.app.session import Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.fixes import run_fix
 from welvo.app.widgets.literal import literal
-from welvo.app.widgets.painting import CENTRE, LEFT, RIGHT, box, text, width_of
+from welvo.app.widgets.painting import CENTRE, LEFT, RIGHT, draw_frame, text, width_of
 from welvo.app.widgets.theme import THEME
 from welvo.rig.notation import plural, say_place, thousands
 from welvo.rig.refs import PortRef
@@ -110,7 +110,7 @@ class OpenedCable(OpenedBehind):
             for piece in self._bridges():
                 y = self._draw_behind(p, piece, y)
         if self.hasFocus():
-            box(p, QRectF(self.rect()).adjusted(1, 1, -1, -1), None, "accent", 2, 2)
+            draw_frame(p, QRectF(self.rect()).adjusted(1, 1, -1, -1), None, "accent", 2, 2)
 
     def _visible(self) -> list[Stroke]:
         """The strokes whose lines are in view."""
@@ -351,7 +351,7 @@ class OpenedCable(OpenedBehind):
     def _draw_box(self, p: QPainter, piece: Piece, r: QRectF) -> None:
         s = piece.segment
         wrong = self._wrong(piece)
-        box(p, r, "raised", "error" if wrong and wrong.severity == "error" else "text", 3, 2)
+        draw_frame(p, r, "raised", "error" if wrong and wrong.severity == "error" else "text", 3, 2)
         title = {"bridge": "bridge", "lamps": "converter"}.get(s.kind, s.kind)
         text(p, QRectF(r.left(), r.top() + 1, r.width(), 16), title, "text", 11, True, CENTRE)
         says = f"{s.width} slots" if s.kind == "bridge" else f"{piece.pixels} lamps"

@@ -11,7 +11,7 @@ from welvo.app.network import Network
 from welvo.app.runs.riser_drawing import At
 from welvo.app.session import Session
 from welvo.app.widgets import marks
-from welvo.app.widgets.painting import CENTRE, RIGHT, box, text, width_of
+from welvo.app.widgets.painting import CENTRE, RIGHT, draw_frame, text, width_of
 from welvo.app.widgets.theme import THEME
 from welvo.checks.registry import Finding
 from welvo.rig.document import Rig
@@ -281,7 +281,7 @@ class OpenedBehind(QWidget):
         if fixes:
             wide = width_of(fixes[0].label) + 20.0
             press = QRectF(r.right() - wide - 3, r.top() + 1, wide, 22)
-            box(p, press, "raised", "text", 4)
+            draw_frame(p, press, "raised", "text", 4)
             text(p, press, fixes[0].label, "text", 13, align=CENTRE)
             self._buttons.append((press, f))
             room -= wide + 10

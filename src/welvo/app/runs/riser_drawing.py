@@ -21,7 +21,7 @@ from welvo.app.runs.riser_layout import FIRST_BEND, PortLayout, Room, lay_out, r
 from welvo.app.session import Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.literal import visible
-from welvo.app.widgets.painting import CENTRE, LEFT, RIGHT, box, text, width_of
+from welvo.app.widgets.painting import CENTRE, LEFT, RIGHT, draw_frame, text, width_of
 from welvo.app.widgets.theme import THEME
 from welvo.bench.record import standings
 from welvo.rig.abilities import ability
@@ -178,7 +178,7 @@ class RiserDrawing(QWidget):
         if self._ghost:
             self._draw_ghost(p)
         if self.hasFocus():
-            box(p, QRectF(self.rect()).adjusted(1, 1, -1, -1), None, "accent", 2, 2)
+            draw_frame(p, QRectF(self.rect()).adjusted(1, 1, -1, -1), None, "accent", 2, 2)
 
     def _draw(self, target: QPixmap) -> None:
         target.fill(THEME.color("station"))
@@ -186,7 +186,7 @@ class RiserDrawing(QWidget):
             return
         p = QPainter(target)
         labels = self.labels
-        box(p, QRectF(8, 4, self.width() - 16, 26), "raised", "edge", 3)
+        draw_frame(p, QRectF(8, 4, self.width() - 16, 26), "raised", "edge", 3)
         self._draw_ports(p, labels)
         self._draw_ruler(p)
         shown = [label for label in labels if label in self._of]
@@ -332,7 +332,7 @@ class RiserDrawing(QWidget):
         if made.nulls:
             p.setPen(QPen(THEME.color("edge"), 1))
             p.drawRects([r.adjusted(0.5, 0.5, -0.5, -0.5) for r in made.nulls])
-        for r, piece in made.boxes:
+        for r, piece in made.segments:
             self._draw_box(p, r, piece, label)
         stream, c = self._of[label], self.column(label)
         if stream.start is None and stream.slots:
@@ -350,7 +350,7 @@ class RiserDrawing(QWidget):
             if s.kind == "bridge"
             else False
         )
-        box(p, r, "raised", "error" if wrong else "text", 3, 2)
+        draw_frame(p, r, "raised", "error" if wrong else "text", 3, 2)
         words = s.kind
         text(
             p,
@@ -422,7 +422,7 @@ class RiserDrawing(QWidget):
         if at.label not in self.labels:
             return
         c = self.column(at.label)
-        box(p, c.adjusted(1, -28, -1, 0), None, "accent" if fits else "error", 3, 2, dashed=True)
+        draw_frame(p, c.adjusted(1, -28, -1, 0), None, "accent" if fits else "error", 3, 2, dashed=True)
         found = place_along(self.courses[at.label], at.n, at.led) if at.led and at.label in self.courses else None
         if found:
             y = c.top() + found[0].fixed + self.scale * found[1]
@@ -431,7 +431,7 @@ class RiserDrawing(QWidget):
         wide = min(self.width() - 16.0, width_of(words) + 40.0)
         x = min(max(8.0, c.center().x() - wide / 2), self.width() - wide - 8)
         r = QRectF(x, self.height() - 40, wide, 30)
-        box(p, r, "raised", "accent" if fits else "error", 4, 1)
+        draw_frame(p, r, "raised", "accent" if fits else "error", 4, 1)
         text(p, r.adjusted(10, 0, -10, 0), words, "text", 13)
 
     def focusInEvent(self, e: QFocusEvent) -> None:

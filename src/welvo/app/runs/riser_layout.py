@@ -56,7 +56,7 @@ class PortLayout:
     cables: list[QLineF] = field(default_factory=list)
     bare: list[QLineF] = field(default_factory=list)
     seams: list[QLineF] = field(default_factory=list)
-    boxes: list[tuple[QRectF, Piece]] = field(default_factory=list)
+    segments: list[tuple[QRectF, Piece]] = field(default_factory=list)
     block: bool = False
 
 
@@ -106,7 +106,7 @@ def lay_out(stream: Stream, course_of: Course, room: Room, tints: dict[str, int]
         elif s.kind == "extension":
             made.bare.append(QLineF(x, top, x, bottom))
         else:
-            made.boxes.append((r, pieces[s.n]))
+            made.segments.append((r, pieces[s.n]))
     for (key, column), (low, high) in merged.items():
         made.strings.setdefault(key, []).append(QRectF(column, low, max(1.0, thick), max(1.0, high - low)))
     for key, rects in made.strings.items():

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QWidget
 
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import WishDialog
-from welvo.app.widgets.painting import CENTRE, box, text
+from welvo.app.widgets.painting import CENTRE, draw_frame, text
 from welvo.app.widgets.theme import THEME
 from welvo.rig.abilities import ability
 from welvo.rig.base import Refused
@@ -78,7 +78,7 @@ class Drawing(QWidget):
                     if r.height() >= 13:
                         words = f"{thousands(s.first)}–{thousands(s.first + s.pixels - 1)}"
                         text(p, r, words, "text", 11, align=CENTRE)
-        box(p, QRectF(left - 1, 7, wide + 2, rows * high), None, "edge", 0)
+        draw_frame(p, QRectF(left - 1, 7, wide + 2, rows * high), None, "edge", 0)
 
     def _arrow(self, p: QPainter, r: QRectF, back: bool) -> None:
         if r.width() < 24 or r.height() < 6:

@@ -76,8 +76,8 @@ class RunsStation(Station):
         self.device_id = ""
         self.at = At("", -1, 0)
         self._rows = RunRows(session)
-        self.box = Choice("Which device's cables are shown.", lambda v: self.choose_device(v))
-        self.box.setMinimumWidth(150)
+        self.device_choice = Choice("Which device's cables are shown.", lambda v: self.choose_device(v))
+        self.device_choice.setMinimumWidth(150)
         self.load = NeedLabel()
         self.split_button = button(
             "Split…",
@@ -90,7 +90,7 @@ class RunsStation(Station):
         bar = row(
             label("Runs", 16, True),
             8,
-            self.box,
+            self.device_choice,
             button("Add device…", self.add_device, "Plans a device: model, name, address."),
             self.split_button,
             self.more,
@@ -169,7 +169,7 @@ class RunsStation(Station):
     # ---- what is shown
 
     def homes(self) -> Sequence[QWidget]:
-        return (self.riser, self.attach, self.box)
+        return (self.riser, self.attach, self.device_choice)
 
     def forget(self) -> None:
         """Another rig: no device, place or half-typed wish of the former one stays."""
@@ -187,8 +187,8 @@ class RunsStation(Station):
         rig = s.rig
         self.stack.setCurrentIndex(0 if rig.devices else 1)
         self._follow_selection()
-        boxes = sorted(rig.devices, key=lambda d: not self._has_pixels(d))
-        self.box.set_options([(d, rig.devices[d].name) for d in boxes], self.device_id)
+        devices = sorted(rig.devices, key=lambda d: not self._has_pixels(d))
+        self.device_choice.set_options([(d, rig.devices[d].name) for d in devices], self.device_id)
         self.riser.show_device(self.device_id, self.at)
         # with the device itself chosen the first cable is open: nothing is gained by an empty third of the station
         self.opened.show_port(self.device_id, self.at if self.at.label else At(self._first_attached(), -1, 0))

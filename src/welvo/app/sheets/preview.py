@@ -9,7 +9,7 @@ from PySide6.QtGui import QImage, QKeyEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QAbstractScrollArea
 
 from welvo.app.disk import Newest
-from welvo.app.widgets.painting import CENTRE, box, text
+from welvo.app.widgets.painting import CENTRE, draw_frame, text
 from welvo.app.widgets.theme import PAPER, THEME
 from welvo.live.worker import Faults
 from welvo.sheets import pages
@@ -208,7 +208,7 @@ class Preview(QAbstractScrollArea):
             if image is not None:
                 p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
                 p.drawImage(r, image)
-            box(p, r.adjusted(-1, -1, 1, 1), None, "edge", 0)
+            draw_frame(p, r.adjusted(-1, -1, 1, 1), None, "edge", 0)
             if (n, dots) not in self._images:
                 wanted.append((n, dots))
         if wanted and set(wanted) - self._asked:

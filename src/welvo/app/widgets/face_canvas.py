@@ -18,7 +18,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QWidget
 
 from welvo.app.widgets.face import View, backdrop_area, hover, paint_backdrop, paint_pixels, pixel_words, places
-from welvo.app.widgets.painting import CENTRE, box, text
+from welvo.app.widgets.painting import CENTRE, draw_frame, text
 from welvo.app.widgets.theme import THEME
 from welvo.rig.layout import along_arc, along_line, pitch_of, renumbered
 from welvo.rig.profile import Arrangement, Mode, Spot
@@ -159,9 +159,9 @@ class Canvas(QWidget):
                     elide=False,
                 )
         if self._frame:
-            box(p, QRectF(*self._frame).normalized(), None, "accent", 0, 1, dashed=True)
+            draw_frame(p, QRectF(*self._frame).normalized(), None, "accent", 0, 1, dashed=True)
         if self.hasFocus():
-            box(p, QRectF(self.rect()), None, "accent", 2, 2)
+            draw_frame(p, QRectF(self.rect()), None, "accent", 2, 2)
 
     # ---- acting
 

@@ -64,7 +64,7 @@ def fitting(words: str, room: float, sizes: tuple[int, ...] = (16, 13, 11)) -> i
     return sizes[-1]
 
 
-def box(
+def draw_frame(
     p: QPainter,
     r: QRectF,
     fill: str | None,

@@ -44,7 +44,7 @@ from PySide6.QtWidgets import (
 from welvo.app.disk import wait_for
 from welvo.app.widgets import marks
 from welvo.app.widgets.literal import literal, menu_words, visible
-from welvo.app.widgets.painting import LEFT, RIGHT, box, text
+from welvo.app.widgets.painting import LEFT, RIGHT, draw_frame, text
 from welvo.app.widgets.painting import menu as popup_menu
 from welvo.app.widgets.refusals import guarded, inform
 from welvo.app.widgets.theme import THEME
@@ -262,7 +262,7 @@ def _bar(p: QPainter, r: QRectF, words: str) -> None:
     except ValueError:
         return
     bar = QRectF(r.left(), r.center().y() - 5, r.width(), 10)
-    box(p, bar, "field", "edge", 0, 1)
+    draw_frame(p, bar, "field", "edge", 0, 1)
     if possible <= 0:
         return
     inside = bar.adjusted(1, 1, -1, -1)
