@@ -159,6 +159,12 @@ def test_device_info_and_the_rest_by_their_octets() -> None:
     info = rdm.decode_info(raw)
     assert info == rdm.DeviceInfo(7, 0x0102, 0x203, 22, 2, 3, 145, 0, 1)
     assert rdm.encode_info(info) == raw and rdm.decode_info(raw[:14] + b"\xff\xff" + raw[16:]).address == 0
+    with pytest.raises(WireError, match="513 slots"):
+        rdm.decode_personality(b"\x01\x02\x01wide")
+    for at, what in ((10, "footprint"), (14, "address"), (16, "sub-devices")):
+        assert rdm.decode_info(raw[:at] + b"\x02\x00" + raw[at + 2 :])  # 512
+        with pytest.raises(WireError, match=f"{what} 36611; 512 is the most"):
+            rdm.decode_info(raw[:at] + b"\x8f\x03" + raw[at + 2 :])
     assert rdm.decode_personality(b"\x02\x00\x1622 slot") == rdm.Personality(2, 22, "22 slot")
     assert rdm.decode_slots(bytes.fromhex("0000 00 0101 0001 01 0000")) == [
         rdm.SlotInfo(0, 0, 0x0101), rdm.SlotInfo(1, 1, 0),

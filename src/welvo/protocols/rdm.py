@@ -19,6 +19,8 @@ START, SUB_START = 0xCC, 0x01
 HIGHEST_UID = 0xFFFF_FFFF_FFFE
 BROADCAST = 0xFFFF_FFFF_FFFF
 ROOT = 0
+MOST_SLOTS, NO_ADDRESS = 512, 0xFFFF
+"""Slots, addresses and sub-devices at the most, and the address of who takes no slots (E1.20, 10.5.1)."""
 MOST_DATA = 231
 
 DISCOVERY, DISCOVERY_RESPONSE = 0x10, 0x11
@@ -293,8 +295,13 @@ def decode_info(data: bytes) -> DeviceInfo:
     if len(data) != 19:
         raise WireError("DEVICE_INFO", f"{len(data)} octets instead of 19")
     _, model, category, software, footprint, now, count, address, subs, sensors = struct.unpack(">HHHIHBBHHB", data)
+    # on a disturbed line two wrong octets may make up for each other in the checksum
+    told = {"footprint": footprint, "address": 0 if address == NO_ADDRESS else address, "sub-devices": subs}
+    for what, value in told.items():
+        if value > MOST_SLOTS:
+            raise WireError("DEVICE_INFO", f"{what} {value}; {MOST_SLOTS} is the most there can be")
     return DeviceInfo(
-        model, category, software, footprint, now, count, 0 if address == 0xFFFF else address, subs, sensors
+        model, category, software, footprint, now, count, 0 if address == NO_ADDRESS else address, subs, sensors
     )
 
 
@@ -331,6 +338,8 @@ def decode_personality(data: bytes) -> Personality:
     if len(data) < 3:
         raise WireError("DMX_PERSONALITY_DESCRIPTION", f"{len(data)} octets are too few")
     number, slots = struct.unpack_from(">BH", data)
+    if slots > MOST_SLOTS:
+        raise WireError("DMX_PERSONALITY_DESCRIPTION", f"{slots} slots; {MOST_SLOTS} is the most there can be")
     return Personality(number, slots, decode_text(data[3:]))
 
 
