@@ -217,7 +217,7 @@ def test_synchronized_streams_leave_together_and_are_released_once() -> None:
         [
             UniverseOut("a", "sacn", 1, ("239.255.0.1",), row=0, rate=40, rule="always", sync=7000),
             UniverseOut("b", "sacn", 2, ("239.255.0.2",), row=1, rate=40, rule="always", sync=7000),
-            UniverseOut("c", "artnet", 5, ("127.0.0.9",), rate=40, rule="always", sync=1, sync_to="127.255.255.255"),
+            UniverseOut("c", "artnet", 5, ("127.0.0.9",), rate=40, rule="always", sync=7000, sync_to="127.255.255.255"),
         ]
     )
     sent = r.run(0.26)

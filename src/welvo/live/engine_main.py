@@ -302,8 +302,8 @@ class Engine:
         self.asked: deque[Act] = deque()
         """What was asked for by a signal."""
         self._darkened: tuple[int, bytes, bytes] | None = None
-        self.sequences: dict[int, int] = {}
-        """The last sequence number of each synchronization universe."""
+        self.sequences: dict[tuple[str, int], int] = {}
+        """The last sequence number of each synchronization universe, by protocol: two may have the same number."""
 
     def open(self, where: Opening) -> None:
         if where.keys:
@@ -442,7 +442,8 @@ class Engine:
 
     def release(self, stream: FeedStream) -> None:
         """Tell receivers to show what they hold."""
-        self.sequences[stream.sync] = sequence = (self.sequences.get(stream.sync, -1) + 1) % 256
+        key = (stream.spec.protocol, stream.sync)
+        self.sequences[key] = sequence = (self.sequences.get(key, -1) + 1) % 256
         packet = stream.encoder.release(stream.spec, self.cid, sequence)
         if packet:
             self.out(stream.encoder.own_port, packet)
