@@ -225,5 +225,5 @@ def engines(monkeypatch: pytest.MonkeyPatch) -> list[Recorder]:
         made.append(Recorder(*args, **more))
         return made[-1]
 
-    monkeypatch.setattr("welvo.app.network.EngineProcess", start)
+    monkeypatch.setattr("welvo.app.jobs.output.EngineProcess", start)
     return made

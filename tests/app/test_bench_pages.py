@@ -44,7 +44,7 @@ def pick(window: Window, qtbot: QtBot, typed: str) -> None:
 
 
 def frame(window: Window, universe: str = "u1") -> bytes:
-    found = window.network.frame(universe)
+    found = window.network.meant.frame(universe)
     assert found is not None
     return found.tobytes()
 
@@ -75,7 +75,7 @@ def test_values_are_typed_in_percent_and_refused_outside(bench: Window, qtbot: Q
     bench.bench.bank.current = 2
     answer("50 %")
     qtbot.keyClick(bench.bench.bank, Qt.Key.Key_Return)
-    assert bench.network.levels.held["a", "Dimmer"] == 0.5
+    assert bench.network.meant.levels.held["a", "Dimmer"] == 0.5
     with pytest.raises(Refused, match="degrees"):
         read_value(bench.session.index, "a", "Dimmer", "45°")
 
@@ -100,12 +100,12 @@ def test_reveal_only_these_master_and_what_is_held(bench: Window, qtbot: QtBot) 
     master.selectAll()
     qtbot.keyClicks(master, "101")
     qtbot.keyClick(master, Qt.Key.Key_Return)
-    assert bench.network.levels.master == 0.5 and "0 to 100" in bench.message.words
+    assert bench.network.meant.levels.master == 0.5 and "0 to 100" in bench.message.words
     held = HeldList(bench.session, bench.network, bench, bench.bench._after)
     assert [r.cells[0] for r in held.list.rows.lines].count("102") >= 1
     held.list.selectAll()
     held.release.click()
-    assert not bench.network.levels.held
+    assert not bench.network.meant.levels.held
     held.reject()
 
 
@@ -118,7 +118,7 @@ def test_spreading_and_colours(bench: Window, qtbot: QtBot) -> None:
     spread.last.setText("100 %")
     assert "0, 50, 100 %" in spread.saying.text()
     spread.go.click()
-    assert [bench.network.levels.held[k, "Dimmer"] for k in keys] == [0, 0.5, 1]
+    assert [bench.network.meant.levels.held[k, "Dimmer"] for k in keys] == [0, 0.5, 1]
     colour = HoldColour(bench.session, bench.network, ["c", "e"], bench, bench.bench._after)
     colour.line.setText("nonsense")
     assert not colour.go.isEnabled() and "is no colour" in colour.saying.text()
@@ -261,7 +261,7 @@ def source(name: str, **more: Any) -> SourceSeen:
 def test_the_wire_shows_whose_each_slot_is_and_what_changed(bench: Window, qtbot: QtBot) -> None:
     heard = [(source("One"), b"\x05\x00" + bytes(510)), (source("Two"), b"\x00\x09" + bytes(510))]
     wire = Wire(heard)
-    bench.network.listener = wire  # type: ignore[assignment]
+    bench.network.hearing.listener = wire  # type: ignore[assignment]
     hear(bench)
     bench.session.observe(sources=tuple(s for s, _ in heard))
     page = bench.bench.wire
@@ -285,7 +285,7 @@ def test_the_wire_shows_whose_each_slot_is_and_what_changed(bench: Window, qtbot
     page.takes.setCurrentIndex(1)
     page.tick()
     assert not page.grab().isNull()
-    bench.network.listener = None
+    bench.network.hearing.listener = None
 
 
 def packets() -> list[Datagram]:
@@ -307,7 +307,7 @@ def test_a_recording_is_looked_at_saved_opened_and_sent_only_when_armed(
     bench: Window, qtbot: QtBot, tmp_path: Path, engines: list[Recorder]
 ) -> None:
     wire = Wire([])
-    bench.network.listener = wire  # type: ignore[assignment]
+    bench.network.hearing.listener = wire  # type: ignore[assignment]
     page = bench.bench.wire
     bench.bench.show_page("Wire")
     page._record()
@@ -330,36 +330,36 @@ def test_a_recording_is_looked_at_saved_opened_and_sent_only_when_armed(
     page.onto.setChecked(True)
     with pytest.raises(Refused, match="Arm first"):
         page._onto()
-    assert not page.onto.isChecked() and not bench.network.levels.playback
-    bench.network.arm()
+    assert not page.onto.isChecked() and not bench.network.meant.levels.playback
+    bench.network.output.arm()
     page.onto.setChecked(True)
     page._onto()
     assert frame(bench)[0] == 5
     page.run.click()
     qtbot.waitUntil(lambda: frame(bench)[0] >= 8, timeout=4000)
-    bench.network.disarm()
-    qtbot.waitUntil(lambda: not bench.network.levels.playback, timeout=3000)
+    bench.network.output.disarm()
+    qtbot.waitUntil(lambda: not bench.network.meant.levels.playback, timeout=3000)
     page.to_live()
-    bench.network.listener = None
+    bench.network.hearing.listener = None
     with pytest.raises(Refused, match="Nothing is listened to"):
         page._record()
 
 
 def test_a_recording_of_nothing_is_said(bench: Window) -> None:
     wire = Wire([])
-    bench.network.listener = wire  # type: ignore[assignment]
+    bench.network.hearing.listener = wire  # type: ignore[assignment]
     page = bench.bench.wire
     page._record()
     with pytest.raises(Refused, match="Nothing was heard"):
         page._record()
     assert page.recording is None and Recording([]).seconds == 0
-    bench.network.listener = None
+    bench.network.hearing.listener = None
 
 
 def test_solvers_light_what_they_ask_for(bench: Window, qtbot: QtBot) -> None:
     index = bench.session.index
     assert fitting(index, "e") == ["order", "lies", "base"] and fitting(index, "c") == ["address", "base"]
-    dialog = Solving(bench.session, bench.network, "order", "e", bench, bench.network.touch)
+    dialog = Solving(bench.session, bench.network, "order", "e", bench, bench.network.meant.touch)
     assert frame(bench, "u2")[100:103].count(255) == 1
     for _ in range(2):
         test = dialog.solver.next_test
@@ -368,7 +368,7 @@ def test_solvers_light_what_they_ask_for(bench: Window, qtbot: QtBot) -> None:
     dialog._back(dialog.solver.sights[0].test)
     assert len(dialog.solver.left) == 2
     dialog.reject()
-    assert bench.network.levels.test is None
+    assert bench.network.meant.levels.test is None
     hold, keys = hold_for(index, "base", "a", "universe 1")
     assert keys == ["a", "b"] and hold.functions["a", "Dimmer"] == 1.0
     hold, _ = hold_for(index, "lies", "e", "pixel 3")

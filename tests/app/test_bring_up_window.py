@@ -15,7 +15,7 @@ from pytestqt.qtbot import QtBot
 from tests.app.conftest import beside_stand_ins
 from welvo.app.devices.find import FindDevice
 from welvo.app.devices.rehearse import Rehearsal, RehearseRig, read_value
-from welvo.app.live_path import chain_of
+from welvo.app.jobs.live_path import chain_of
 from welvo.app.session import Selection, Session
 from welvo.app.window import Window
 from welvo.demo.gallery import gallery
@@ -83,7 +83,7 @@ def test_from_a_factory_address_to_the_right_level_behind_its_bridge(
     press(find, "Close")
     until(lambda: len(differing(station.settings.lines)) > 40)
     press(station, "Push")
-    until(lambda: network.work.busy(pen) is None and any(x.waits for x in station.settings.lines), 40)
+    until(lambda: network.devices.busy(pen) is None and any(x.waits for x in station.settings.lines), 40)
     assert not [r for r in session.observed.results[pen].values() if r.outcome not in ("taken", "waits")]
     press(station, "Save")
     until(lambda: not any("save" in x.waits for x in station.settings.lines))
@@ -91,7 +91,7 @@ def test_from_a_factory_address_to_the_right_level_behind_its_bridge(
     until(lambda: not any("apply" in x.waits for x in station.settings.lines))
     assert {x.key for x in station.settings.lines if x.waits} <= {"mode", "7.chip"}
     press(station, "Restart")
-    until(lambda: not any(x.waits for x in station.settings.lines) and network.work.busy(pen) is None)
+    until(lambda: not any(x.waits for x in station.settings.lines) and network.devices.busy(pen) is None)
     assert not differing(station.settings.lines)
     assert session.rig.devices[pen].snapshots[-1].why == "before a restart"
     new.show_station("Bench")
@@ -143,12 +143,12 @@ def test_a_device_that_does_not_come_back_is_said(new: Window, qtbot: QtBot, mon
     brine = next(k for k, d in session.rig.devices.items() if d.name == "BRINE")
     told: list[str] = []
     session.said.connect(lambda words, _: told.append(words))
-    qtbot.waitUntil(lambda: network.listener is not None, timeout=5000)
+    qtbot.waitUntil(lambda: network.hearing.listener is not None, timeout=5000)
     session.edit(plan_setting, brine, "ip", "127.0.0.200")
-    monkeypatch.setattr("welvo.app.network.FOLLOW_FOR", 0.5)
-    network.give_address(brine, "127.0.0.201")  # nobody is at either
+    monkeypatch.setattr("welvo.app.jobs.pushing.FOLLOW_FOR", 0.5)
+    network.pushing.give_address(brine, "127.0.0.201")  # nobody is at either
     qtbot.waitUntil(lambda: any("does not answer at 127.0.0.200" in t for t in told), timeout=10_000)
-    assert not network._moving
+    assert not network.pushing._moving
 
 
 def test_a_rig_is_rehearsed_and_broken_on_purpose(new: Window, qtbot: QtBot) -> None:

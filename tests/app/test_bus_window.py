@@ -244,7 +244,7 @@ def test_gear_is_dragged_planned_grouped_and_written(faulty: Window, qtbot: QtBo
     qtbot.waitUntil(lambda: not page.work.progress)
     qtbot.wait(700)  # what it must not do would come now
     assert session.observed.buses is before and not page.work.progress
-    faulty.network.quiet = True
+    faulty.network.hearing.quiet = True
     with pytest.raises(Refused, match="nothing may be sent"):
         page._search()
 
@@ -270,12 +270,12 @@ def test_a_gateway_follows_its_universe(faulty: Window, qtbot: QtBot) -> None:
     faulty.show_station("Bench")
     network = faulty.network
     faulty.session.select_items([])
-    assert network.arm()
-    network.levels.hold_slot("u31", 1, 255)
-    network.levels.hold_slot("u31", 2, 100)
-    network.touch()
+    assert network.output.arm()
+    network.meant.levels.hold_slot("u31", 1, 255)
+    network.meant.levels.hold_slot("u31", 2, 100)
+    network.meant.touch()
     until(qtbot, lambda: page()["Arch 1L"]["level"] == 254 and page()["Arch 1R"]["level"] == 100)
-    network.disarm()
+    network.output.disarm()
 
 
 def test_typed_times_say_the_step_they_become_and_what_is_wrong_stays_in_its_field(

@@ -58,16 +58,16 @@ def test_armed_everything_goes_on_and_records_have_the_new_time(
 ) -> None:
     window = make(gallery())
     network, session = window.network, window.session
-    listener = network.listener = Listener(Interface("lo", "127.0.0.87", "255.0.0.0"), poll=False, quiet=True)
-    assert network.arm()
+    listener = network.hearing.listener = Listener(Interface("lo", "127.0.0.87", "255.0.0.0"), poll=False, quiet=True)
+    assert network.output.arm()
     listener.take(sacn.encode(sacn.Data(b"c" * 16, 9, b"\x07", "Desk")), "127.0.0.9", steady())
     for _ in range(6):
         network._on_tick()
-    before = network.sending
+    before = network.output.sending
     jump()
     for _ in range(6):
         network._on_tick()
-    assert network.armed and engines[0].revived == 0 and network.sending == before
+    assert network.output.armed and engines[0].revived == 0 and network.output.sending == before
     assert [s.wire for s in session.observed.sources] == [9]
     session.edit(name_version, "Issue 9", "Ines", "", session.today())
     (made,) = [v for v in session.rig.versions.values() if v.name == "Issue 9"]

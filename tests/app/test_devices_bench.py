@@ -17,8 +17,8 @@ from welvo.app.computer import Computer
 from welvo.app.devices.pairs import pairs_of
 from welvo.app.devices.setting_form import states_of, whence
 from welvo.app.devices.settings import SettingRow
+from welvo.app.jobs.output import MOST_REPLACED
 from welvo.app.main import make_window
-from welvo.app.network import MOST_REPLACED
 from welvo.app.session import Session
 from welvo.app.widgets.add_device import AddDevice, guess_model, known_models
 from welvo.app.widgets.fields import Field
@@ -73,7 +73,7 @@ class Ears:
 @pytest.fixture
 def ears(small: Window) -> Ears:
     made = Ears(small)
-    small.network.listener = made  # type: ignore[assignment]
+    small.network.hearing.listener = made  # type: ignore[assignment]
     return made
 
 
@@ -156,7 +156,7 @@ def test_identify_lets_the_box_blink_and_stop(small: Window, ears: Ears, qtbot: 
 
 
 def test_a_push_that_cannot_be_done_says_why(small: Window, ears: Ears) -> None:
-    assert not small.network.push("d", ("A.universe",))
+    assert not small.network.pushing.push("d", ("A.universe",))
     assert "has answered yet" in small.message.words and small.session.observed.log[-1].what.startswith("push failed")
 
 
@@ -250,17 +250,17 @@ def pick(window: Window, qtbot: QtBot, typed: str) -> None:
 def test_nothing_is_sent_before_arming(bench: Window, qtbot: QtBot, engines: list[Recorder]) -> None:
     pick(bench, qtbot, "101-102")
     bench.bench.bank.hold(2, 1.0)
-    assert engines == [] and not bench.network.armed
+    assert engines == [] and not bench.network.output.armed
     assert bench.bench._sentence.text().startswith("Not armed")
     qtbot.mouseClick(bench.head.arm, Qt.MouseButton.LeftButton)
     (engine,) = engines
     assert [s.wire for s in engine.streams[0]] == [1, 2]
     assert engine.frames[-1][4] == engine.frames[-1][12] == 255
-    bench.network.levels.hold(["a"], "Dimmer", 0.0)
-    bench.network.touch()
+    bench.network.meant.levels.hold(["a"], "Dimmer", 0.0)
+    bench.network.meant.touch()
     qtbot.waitUntil(lambda: engine.frames[-1][4] == 0, timeout=1000)
     qtbot.keyClick(bench, Qt.Key.Key_F9, Qt.KeyboardModifier.ShiftModifier)
-    assert not bench.network.armed and not engine.alive
+    assert not bench.network.output.armed and not engine.alive
 
 
 def test_what_is_armed_and_does_not_leave_is_said_everywhere(
@@ -269,7 +269,7 @@ def test_what_is_armed_and_does_not_leave_is_said_everywhere(
     network, tick = bench.network, bench.network._on_tick
     pick(bench, qtbot, "101")
     bench.bench.light_up.click()
-    assert network.arm()
+    assert network.output.arm()
     (engine,) = engines
     tick()
     assert bench.head.arm.said() == ("Armed · 2 univ", "lo")
@@ -297,42 +297,44 @@ def test_what_is_armed_and_does_not_leave_is_said_everywhere(
     engine.revived = MOST_REPLACED
     engine.state = EngineState("silent", silent_for=60.0)
     tick()
-    assert network.armed  # it is said first
+    assert network.output.armed  # it is said first
     tick()
-    assert not network.armed and "whatever is tried" in bench.message.words and not engine.alive
-    assert network.arm()
+    assert not network.output.armed and "whatever is tried" in bench.message.words and not engine.alive
+    assert network.output.arm()
     for n in range(MOST_REPLACED):
         engines[-1].state = EngineState("ended", why="it ended by itself")
         tick()
-        assert network.armed and engines[-1].revived == n + 1 and "was ended from outside" in bench.message.words
+        assert network.output.armed and engines[-1].revived == n + 1 and "was ended from outside" in bench.message.words
     engines[-1].state = EngineState("ended")
     tick()
-    assert not network.armed and "ends by itself, whatever is tried" in bench.message.words
-    assert network.arm()
+    assert not network.output.armed and "ends by itself, whatever is tried" in bench.message.words
+    assert network.output.arm()
     engines[-1].state = EngineState("failed", why="no such luck")
     tick()
-    assert not network.armed and "could not be opened on 127.0.0.1: no such luck" in bench.message.words
-    assert network.arm()
+    assert not network.output.armed and "could not be opened on 127.0.0.1: no such luck" in bench.message.words
+    assert network.output.arm()
     monkeypatch.setattr(engines[-1], "revive", Mock(side_effect=OSError(11, "Resource temporarily unavailable")))
     engines[-1].state = EngineState("ended")
     tick()
-    assert not network.armed and "cannot be started" in bench.message.words
+    assert not network.output.armed and "cannot be started" in bench.message.words
     assert bench.head.arm.said()[0] == "Not armed"
 
 
 def test_an_interface_that_goes_away_is_said_and_heard_anew_when_it_is_back(
     bench: Window, engines: list[Recorder], monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    listener = bench.network.listener
-    assert bench.network.arm()
-    monkeypatch.setattr("welvo.app.network.trouble_of", lambda _: "stage0 is gone")
+    listener = bench.network.hearing.listener
+    assert bench.network.output.arm()
+    monkeypatch.setattr("welvo.app.jobs.hearing.trouble_of", lambda _: "stage0 is gone")
     bench.network._on_tick()
     assert bench.message.words == "Stage0 is gone. Nothing is heard or sent there."
-    assert bench.head.arm.said()[0] == "Armed · 2 univ" or bench.network.sending.trouble == "stage0 is gone"
-    monkeypatch.setattr("welvo.app.network.trouble_of", lambda _: "")
+    assert bench.head.arm.said()[0] == "Armed · 2 univ" or bench.network.output.sending.trouble == "stage0 is gone"
+    monkeypatch.setattr("welvo.app.jobs.hearing.trouble_of", lambda _: "")
     bench.network._on_tick()
-    assert bench.network.sending.trouble == "" and bench.message.words == "lo · 127.0.0.1 is back."
-    assert bench.network.armed and bench.network.listener is listener  # which joins its groups again by itself
+    assert bench.network.output.sending.trouble == "" and bench.message.words == "lo · 127.0.0.1 is back."
+    assert (
+        bench.network.output.armed and bench.network.hearing.listener is listener
+    )  # which joins its groups again by itself
 
 
 def test_an_interface_that_is_not_there_is_asked_about_and_never_replaced_unsaid(
@@ -346,7 +348,7 @@ def test_an_interface_that_is_not_there_is_asked_about_and_never_replaced_unsaid
     window.show()
     window.network.start()
     assert listened == [] and window.head.arm.said() == ("Not armed", "192.0.2.77 is gone")
-    assert not window.network.arm() and "is not there" in window.message.words and engines == []
+    assert not window.network.output.arm() and "is not there" in window.message.words and engines == []
     window.close()
     assert Computer.load().interface == "192.0.2.77"
     window = make_window(Session(rig), computer, "")
@@ -355,17 +357,23 @@ def test_an_interface_that_is_not_there_is_asked_about_and_never_replaced_unsaid
     window.network.start()
     press_in_dialog("Use it")
     window.output.ask_interface()
-    assert window.network.interface.ip == "127.0.0.1" and listened == [True] and not window.network.missing
+    assert (
+        window.network.hearing.interface.ip == "127.0.0.1" and listened == [True] and not window.network.hearing.missing
+    )
     window.shut()
 
 
 def test_quiet_is_kept_for_the_next_start(small: Window) -> None:
     small.menus.actions["quiet"].trigger()
-    assert small.network.quiet and Computer.load().quiet and small.message.words.startswith("Quiet: nothing at all")
+    assert (
+        small.network.hearing.quiet
+        and Computer.load().quiet
+        and small.message.words.startswith("Quiet: nothing at all")
+    )
     small.menus.bring_up_to_date()
     assert "Ask for devices again" in small.menus.offered()
     small.menus.actions["quiet"].trigger()
-    assert not small.network.quiet and not Computer.load().quiet
+    assert not small.network.hearing.quiet and not Computer.load().quiet
 
 
 def test_arming_without_a_feed_is_refused(bench: Window, engines: list[Recorder]) -> None:
@@ -373,17 +381,17 @@ def test_arming_without_a_feed_is_refused(bench: Window, engines: list[Recorder]
 
     bench.session.edit(remove_feed, "w1")
     bench.session.edit(remove_feed, "w2")
-    assert not bench.network.arm() and engines == [] and "Nothing to arm" in bench.message.words
+    assert not bench.network.output.arm() and engines == [] and "Nothing to arm" in bench.message.words
 
 
 def test_other_universes_disarm_and_other_feeds_do_not(bench: Window, engines: list[Recorder]) -> None:
     from welvo.rig.edits import add_universe, set_feed
 
-    assert bench.network.arm()
+    assert bench.network.output.arm()
     bench.session.edit(set_feed, "w1", "x", priority=150)
-    assert engines[0].streams[-1][0].priority == 150 and bench.network.armed
+    assert engines[0].streams[-1][0].priority == 150 and bench.network.output.armed
     bench.session.edit(add_universe)
-    assert not bench.network.armed and "Disarmed" in bench.message.words
+    assert not bench.network.output.armed and "Disarmed" in bench.message.words
 
 
 def test_picking_by_numbers_addresses_and_names(bench: Window, qtbot: QtBot) -> None:
@@ -403,7 +411,7 @@ def test_picking_by_numbers_addresses_and_names(bench: Window, qtbot: QtBot) -> 
 
 def test_faders_by_mouse_and_keys(bench: Window, qtbot: QtBot) -> None:
     pick(bench, qtbot, "101")
-    bank, levels = bench.bench.bank, bench.network.levels
+    bank, levels = bench.bench.bank, bench.network.meant.levels
     column = bank.column(2)
     qtbot.mouseClick(bank, Qt.MouseButton.LeftButton, pos=QPoint(int(column.center().x()), 34))
     assert levels.held["a", "Dimmer"] == 1.0
@@ -426,14 +434,18 @@ def test_faders_by_mouse_and_keys(bench: Window, qtbot: QtBot) -> None:
 
 def test_buttons_of_the_bench(bench: Window, qtbot: QtBot) -> None:
     pick(bench, qtbot, "201")
-    levels = bench.network.levels
+    levels = bench.network.meant.levels
     qtbot.mouseClick(button(bench, "Light up"), Qt.MouseButton.LeftButton)
-    assert bench.network.frames()["u2"][:5].tolist() == [255] * 5
+    assert bench.network.meant.frames()["u2"][:5].tolist() == [255] * 5
     qtbot.keyClick(bench, Qt.Key.Key_F9)
-    assert levels.blackout and bench.network.frames()["u2"][:5].tolist() == [0] * 5 and bench.bench.blackout.isChecked()
+    assert (
+        levels.blackout
+        and bench.network.meant.frames()["u2"][:5].tolist() == [0] * 5
+        and bench.bench.blackout.isChecked()
+    )
     qtbot.keyClick(bench, Qt.Key.Key_F9)
     qtbot.mouseClick(button(bench, "Zero all"), Qt.MouseButton.LeftButton)
-    assert bench.network.frames()["u2"][:5].tolist() == [0] * 5 and levels.held
+    assert bench.network.meant.frames()["u2"][:5].tolist() == [0] * 5 and levels.held
     qtbot.mouseClick(button(bench, "Release all"), Qt.MouseButton.LeftButton)
     assert not levels.held
 
@@ -449,11 +461,13 @@ def test_raw_slots_are_held_and_bad_ones_refused(bench: Window, qtbot: QtBot) ->
         b.raw_place.setText(place)
         b.raw_level.setText(level)
         b._hold_raw()
-        assert says in bench.message.words and not bench.network.levels.raw
+        assert says in bench.message.words and not bench.network.meant.levels.raw
     b.raw_place.setText("1.005")
     b.raw_level.setText("50%")
     b._hold_raw()
-    assert bench.network.levels.raw == {("u1", 5): 128} and b._raw_words.text() == "101 · dimmer · 128 = 50 % = 0x80"
+    assert (
+        bench.network.meant.levels.raw == {("u1", 5): 128} and b._raw_words.text() == "101 · dimmer · 128 = 50 % = 0x80"
+    )
 
 
 def test_levels_in_every_writing() -> None:
@@ -466,14 +480,14 @@ def test_levels_in_every_writing() -> None:
 def test_the_panel_names_the_cause_and_offers_the_fix(bench: Window, ears: Ears, qtbot: QtBot) -> None:
     hear(bench, wire_a=2)
     pick(bench, qtbot, "101")
-    bench.network.arm()
-    bench.network.levels.hold(["a"], "Dimmer", 1.0)
-    bench.network.touch()
+    bench.network.output.arm()
+    bench.network.meant.levels.hold(["a"], "Dimmer", 1.0)
+    bench.network.meant.touch()
     bench.bench.panel.refresh()
     QApplication.processEvents()
     qtbot.mouseClick(button(bench, "Push sACN 1"), Qt.MouseButton.LeftButton)
     assert isinstance(ears.sent[0][0], artnet.Address)
-    bench.network.disarm()
+    bench.network.output.disarm()
 
 
 def test_settings_of_this_computer_survive_and_bad_ones_are_replaced() -> None:
@@ -532,24 +546,24 @@ def test_arming_borrows_the_routes_of_a_rig_that_another_program_drives(
     desk = put(rig, "", senders={"s": Sender(name="Desk", kind="desk")})[0]
     window = make(desk)
     window.output.toggle_arm()
-    assert not window.network.armed and "Other senders feed 2 universes" in window.message.words
+    assert not window.network.output.armed and "Other senders feed 2 universes" in window.message.words
     borrowed = window.bench.borrowed
     assert window.station == "Bench" and borrowed.isVisibleTo(window.bench)
     borrowed.setText("1")
     borrowed.commit()
-    assert window.network.borrowed == {"u1"}
+    assert window.network.output.borrowed == {"u1"}
     window.output.toggle_arm()
     try:
-        assert window.network.armed and "1 universe borrowed from Desk" in window.message.words
-        assert [s.id for s in window.network._sent] == ["w1"]
+        assert window.network.output.armed and "1 universe borrowed from Desk" in window.message.words
+        assert [s.id for s in window.network.output._sent] == ["w1"]
         borrowed.setText("1, 2")
         borrowed.commit()
-        assert window.network.borrowed == {"u1"}, "nothing more leaves than was armed"
+        assert window.network.output.borrowed == {"u1"}, "nothing more leaves than was armed"
         borrowed.setText("")
         borrowed.commit()
-        assert window.network._sent == []
+        assert window.network.output._sent == []
     finally:
-        window.network.disarm()
+        window.network.output.disarm()
 
 
 def test_who_announces_a_page_is_asked_for_settings_unless_it_is_quiet(small: Window, ears: Ears) -> None:
@@ -562,12 +576,12 @@ def test_who_announces_a_page_is_asked_for_settings_unless_it_is_quiet(small: Wi
             "10.9.9.9": Heard("10.9.9.9", "ELSEWHERE", at=now, page=True),  # a question would leave through another one
         },
     )
-    watch = small.network._watch
-    small.network._ask()
+    watch = small.network.hearing._watch
+    small.network.hearing._ask_pages()
     assert ("127.0.0.98", USUAL_PORT, "") in watch.asked and watch.strangers == {"127.0.0.98"}
     assert {ip for ip, _, _ in watch.asked} == {"127.0.0.98"}
-    small.network.quiet = True
-    small.network._ask()
+    small.network.hearing.quiet = True
+    small.network.hearing._ask_pages()
     assert watch.asked == ()
 
 

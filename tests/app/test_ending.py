@@ -85,8 +85,8 @@ def device(window: Window, name: str) -> str:
 
 def push(window: Window) -> tuple[Callable[[], object], Callable[[], object]]:
     key = device(window, "PENSTOCK")
-    window.network.work.begin(key, {"name": "x", "1.universe": 9})
-    return lambda: window.network.work.stop(key), lambda: window.network.work.busy(key)
+    window.network.devices.begin(key, {"name": "x", "1.universe": 9})
+    return lambda: window.network.devices.stop(key), lambda: window.network.devices.busy(key)
 
 
 def bus(window: Window) -> tuple[Callable[[], object], Callable[[], object]]:
@@ -132,10 +132,10 @@ def test_everything_under_way_ends_with_the_window(deaf: Window, qtbot: QtBot, m
     monkeypatch.setattr(rdm_serial.SerialRdm, "__init__", _opened_as(line))
     for kind in (push, bus, lamps):
         kind(deaf)
-    jobs = deaf.network.lamps._jobs
-    jobs.start(lambda: rdm_serial.SerialRdm("x").table(True))
-    assert deaf.network.listener
-    deaf.network.listener.record(Recorder())
+    runner = deaf.network.runner
+    runner.start(deaf, lambda: rdm_serial.SerialRdm("x").table(True), lambda _: None)
+    assert deaf.network.hearing.listener
+    deaf.network.hearing.listener.record(Recorder())
     deaf.show_station("Sheets")
     qtbot.waitUntil(lambda: bool(line.requests), timeout=5000)
     names = {"device jobs", "listener", "status pages", "making sheets", "drawing pages", "serial search"}

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import QPushButton
 from pytestqt.qtbot import QtBot
 
 from tests.app.conftest import beside_stand_ins
-from welvo.app.live_path import look_at
+from welvo.app.jobs.live_path import look_at
 from welvo.app.window import Window
 from welvo.bench.why import diagnose
 from welvo.demo.gallery import gallery
@@ -110,7 +110,7 @@ def test_five_hidden_faults_with_the_bench_alone(hidden: tuple[Window, StandIns]
     until(lambda: first("534") == ("test pattern", "test"))
     pen = next(k for k, d in session.rig.devices.items() if d.name == "PENSTOCK")
     assert "End the test in Devices" in " ".join(c.do for c in diagnose(look_at(session, network, "f534")))
-    network.work.test(pen, "")  # one click in Devices
+    network.devices.test(pen, "")  # one click in Devices
     clicks += 1
     until(lambda: first("534") == ("", ""))
 
@@ -135,6 +135,6 @@ def test_five_hidden_faults_with_the_bench_alone(hidden: tuple[Window, StandIns]
     stand_ins.order("127.0.0.50", "short", 0)  # the missing LED is put back
     assert stand_ins.settle()
     until(lambda: first("534") == ("", ""))
-    network.disarm()
+    network.output.disarm()
     assert (clicks <= MOST_CLICKS, keys <= MOST_KEYS) == (True, True), (clicks, keys)
     print(f"{clicks} clicks, {keys} keys")

@@ -22,10 +22,10 @@ from pytestqt.qtbot import QtBot
 from tests.app.conftest import field_of, hear, in_dialog, press_in_dialog
 from tests.conftest import slowed
 from welvo.app.computer import Computer
-from welvo.app.disk import Newest, wait_for
+from welvo.app.disk import SMALL_FILES, Newest, wait_for
 from welvo.app.faults import FaultLog
+from welvo.app.jobs.network import Network
 from welvo.app.main import _tell_faults, make_window
-from welvo.app.network import Network
 from welvo.app.runs.pixel_kinds import PixelKinds
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.dialogs import ask_line
@@ -181,9 +181,9 @@ def test_a_streaming_process_that_stands_still_holds_up_nothing(small: Window, q
     network = small.network
     network._tick.start()
     try:
-        never_held_up(lambda: (network.arm(), spin(0.05)))
-        assert network.armed
-        engine = network.engine
+        never_held_up(lambda: (network.output.arm(), spin(0.05)))
+        assert network.output.armed
+        engine = network.output.engine
         assert engine
         qtbot.waitUntil(lambda: engine.state.kind == "sending", timeout=10_000)
         said: list[str] = []
@@ -194,9 +194,9 @@ def test_a_streaming_process_that_stands_still_holds_up_nothing(small: Window, q
         def knock() -> None:
             for n in range(60):
                 small.session.edit(set_fixtures, "", {"a": {"name": f"x{n}"}})
-                network.levels.hold(["a"], "Dimmer", n / 60)
-                network.touch()
-                engine.set_streams(network._sent)
+                network.meant.levels.hold(["a"], "Dimmer", n / 60)
+                network.meant.touch()
+                engine.set_streams(network.output._sent)
                 spin(0.004)
 
         never_held_up(knock)
@@ -208,12 +208,12 @@ def test_a_streaming_process_that_stands_still_holds_up_nothing(small: Window, q
         assert wait_until(lambda: engine.status(1.0).sent > 0, 10)  # with the same streams
         os.kill(engine.pid, signal.SIGKILL)  # ended from outside is no other case than standing still
         qtbot.waitUntil(lambda: engine.revived == 2, timeout=4000)
-        assert network.armed and any("was ended from outside" in words for words in said)
+        assert network.output.armed and any("was ended from outside" in words for words in said)
         qtbot.waitUntil(lambda: small.head.arm.said()[0].startswith("Armed ·"), timeout=10_000)
         assert wait_until(lambda: engine.status(1.0).sent > 0, 10)
         os.kill(engine.pid, signal.SIGSTOP)
-        never_held_up(network.disarm)
-        assert not network.armed
+        never_held_up(network.output.disarm)
+        assert not network.output.armed
         qtbot.waitUntil(lambda: not engine.alive, timeout=6000)
     finally:
         network._tick.stop()
@@ -223,16 +223,16 @@ def test_silence_is_said_before_the_process_is_replaced_however_busy_the_compute
     small: Window, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     network = small.network
-    network.arm()
-    engine = network.engine
+    network.output.arm()
+    engine = network.output.engine
     assert engine
     state = EngineState("silent", why="it did not answer", silent_for=60.0)  # over every limit at the first look
     monkeypatch.setattr(EngineProcess, "state", property(lambda self: state))
-    network._look_at_output()
+    network.output._look_at_output()
     assert engine.revived == 0 and small.head.arm.said()[0] == "Armed, nothing leaves"
-    network._look_at_output()
+    network.output._look_at_output()
     assert engine.revived == 1
-    network.disarm()
+    network.output.disarm()
 
 
 def test_a_page_that_drips_delays_no_other_device() -> None:
@@ -542,13 +542,14 @@ def test_settings_that_are_damaged_are_replaced_and_said(data: bytes, says: str)
 
 def test_good_settings_beside_bad_ones_stay() -> None:
     Computer(width=1500, theme="light", recent=["a"]).save()
+    SMALL_FILES.settle()
     raw = Computer.file().read_bytes().replace(b"800", b"-800")
     Computer.file().write_bytes(raw)
     found, words = Computer.load_said()
     assert (found.width, found.theme, found.height, found.recent) == (1500, "light", 800, ["a"]) and "height" in words
     Computer.file().unlink()
     assert Computer.load_said() == (Computer(), "")
-    assert Network(Session(), "127.300.0.1").missing == "127.300.0.1"
+    assert Network(Session(), "127.300.0.1").hearing.missing == "127.300.0.1"
 
 
 # ---- what nobody expected

@@ -247,11 +247,11 @@ def test_a_port_that_cannot_be_searched_says_why(new: Window, qtbot: QtBot) -> N
     assert not page.work.searches and sys.getswitchinterval() > 0.001
     page.search.click()
     assert sys.getswitchinterval() < 0.001  # the window has its turn while answers come
-    new.network.lamps.close()
+    new.network.lamps.stop_all()
     new.network.lamps.tick()  # one that comes late finds nothing to take over
     assert sys.getswitchinterval() > 0.001
-    new.network.quiet = True
-    new.network.listener.quiet = True  # type: ignore[union-attr]
+    new.network.hearing.quiet = True
+    new.network.hearing.listener.quiet = True  # type: ignore[union-attr]
     with pytest.raises(Refused, match="nothing may be sent"):
         page._search()
     with pytest.raises(Refused, match="as planned already"):

@@ -55,7 +55,7 @@ def live(window: object, qtbot: QtBot) -> None:
         qtbot.waitUntil(condition, timeout=15_000)
 
     def dimmer_at_the_lamp() -> int:
-        given = network.port_gives("d1", "A")
+        given = network.hearing.port_gives("d1", "A")
         return given[149] if given else -1
 
     until(lambda: len(session.observed.heard) == 6)
@@ -63,11 +63,11 @@ def live(window: object, qtbot: QtBot) -> None:
     session.select_items(["f207"])
     window.show_station("Bench")
     qtbot.mouseClick(window.head.arm, Qt.MouseButton.LeftButton)
-    assert network.armed and "Forgotten laptop sends there now (sACN 6)" in window.message.words
+    assert network.output.armed and "Forgotten laptop sends there now (sACN 6)" in window.message.words
     for function, value in (("Dimmer", 1.0), ("Shutter1", 1.0), ("ColorAdd_R", 1.0)):
-        network.levels.hold(["f207"], function, value)
-    network.touch()
-    until(lambda: (network.on_wire("u3") or bytes(512))[149] == 255)
+        network.meant.levels.hold(["f207"], function, value)
+    network.meant.touch()
+    until(lambda: (network.hearing.on_wire("u3") or bytes(512))[149] == 255)
     until(lambda: session.report.codes == EXPECTED_LIVE)
     until(lambda: window.bench._sentence.text().startswith("Port A of WEIR-2 puts out other levels"))
     assert dimmer_at_the_lamp() != 255
@@ -91,9 +91,9 @@ def live(window: object, qtbot: QtBot) -> None:
         "matches",
     ]  # the port's own, once the device was read again
     until(lambda: bool(window.ribbon.shown) and [j.mark for j in window.ribbon.shown.joints] == wanted)
-    engine = network.engine
+    engine = network.output.engine
     assert engine
-    network.disarm()
+    network.output.disarm()
     until(lambda: not engine.alive)
     until(lambda: not [s for s in session.observed.sources if s.own and s.protocol == "sacn"])
 
@@ -211,10 +211,10 @@ def test_card_tables_and_snapshots_of_a_device(devices: Window, qtbot: QtBot) ->
     assert "No snapshot yet" in kept.saying.text() and not kept.write.isEnabled()
     kept.take.click()
     assert len(session.rig.devices[pen].snapshots) == 1
-    assert network.push(pen, ("6.brightness",))
+    assert network.pushing.push(pen, ("6.brightness",))
     qtbot.waitUntil(lambda: session.observed.said["127.0.0.50"].active["6.brightness"] == 100, timeout=15_000)
     qtbot.waitUntil(lambda: "1 setting differs" in kept.saying.text(), timeout=5_000)
-    qtbot.waitUntil(lambda: network.work.busy(pen) is None, timeout=5_000)
+    qtbot.waitUntil(lambda: network.devices.busy(pen) is None, timeout=5_000)
     kept.write.click()
     qtbot.waitUntil(lambda: "0 settings differ" in kept.saying.text(), timeout=15_000)
     assert session.observed.said["127.0.0.50"].saved["6.brightness"] == 80

@@ -304,7 +304,7 @@ def test_a_use_switches_universes_off_without_taking_anything_away(window: Windo
     assert "USE-01" in window.session.report.codes and "FEED-01" not in window.session.report.codes
     from welvo.live.output import streams
 
-    assert {s.id for s in streams(window.session.rig, window.network.interface, {}, {})} == {
+    assert {s.id for s in streams(window.session.rig, window.network.hearing.interface, {}, {})} == {
         "w1",
         "w2",
         "w3",

@@ -43,10 +43,10 @@ def guarded(tmp_path: Path, qtbot: QtBot) -> Iterator[Window]:
 def test_a_password_opens_a_device_and_a_secret_goes_there_alone(
     guarded: Window, qtbot: QtBot, tmp_path: Path, caplog: pytest.LogCaptureFixture
 ) -> None:
-    s, work = guarded.session, guarded.network.work
+    s, work = guarded.session, guarded.network.devices
     device, told = s.selection.first, []
     s.said.connect(lambda words, _: told.append(words))
-    qtbot.waitUntil(lambda: "password" in guarded.network.why_unread(IP), timeout=10_000)
+    qtbot.waitUntil(lambda: "password" in guarded.network.hearing.why_unread(IP), timeout=10_000)
     assert IP not in s.observed.said
 
     qtbot.waitUntil(lambda: field_of(guarded, "Password") is not None, timeout=5000)
@@ -54,13 +54,13 @@ def test_a_password_opens_a_device_and_a_secret_goes_there_alone(
     assert field.echoMode() == field.EchoMode.Password
     field.setText("not this one")
     qtbot.keyClick(field, Qt.Key.Key_Return)
-    qtbot.waitUntil(lambda: "this is not it" in guarded.network.why_unread(IP), timeout=10_000)
+    qtbot.waitUntil(lambda: "this is not it" in guarded.network.hearing.why_unread(IP), timeout=10_000)
     qtbot.waitUntil(lambda: field_of(guarded, "Password") is not None, timeout=5000)
     field = field_of(guarded, "Password")
     field.setText(PASSWORD)
     qtbot.keyClick(field, Qt.Key.Key_Return)
     qtbot.waitUntil(lambda: IP in s.observed.said, timeout=10_000)
-    assert not guarded.network.why_unread(IP)
+    assert not guarded.network.hearing.why_unread(IP)
     assert "key" not in s.observed.said[IP].entered and "key" not in s.observed.said[IP].active
 
     with pytest.raises(Refused, match="Nothing was typed"):

@@ -153,7 +153,7 @@ def test_a_value_being_typed_is_committed(small: Window, qtbot: QtBot, tmp_path:
         assert small.session.save(tmp_path / "x.welvo")
         assert load(tmp_path / "x.welvo").fixtures["a"].name == "Over the door"
     elif how == "arm":
-        assert small.network.arm()
+        assert small.network.output.arm()
     elif how == "undo":
         small.session.undo()  # the value is taken over first, and then undone: redo has it
         small.session.redo()

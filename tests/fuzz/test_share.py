@@ -75,7 +75,7 @@ def engines(monkeypatch: pytest.MonkeyPatch) -> list[Recorder]:
         made.append(Recorder(*args, **more))  # type: ignore[arg-type]
         return made[-1]
 
-    monkeypatch.setattr("welvo.app.network.EngineProcess", start)
+    monkeypatch.setattr("welvo.app.jobs.output.EngineProcess", start)
     return made
 
 

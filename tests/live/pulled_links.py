@@ -136,7 +136,7 @@ def main(rounds: int, longest: float, seed: str) -> dict[str, object]:
     cable = Cable()
     from PySide6.QtCore import QCoreApplication, QEventLoop, QTimer
 
-    from welvo.app.network import Network
+    from welvo.app.jobs.network import Network
     from welvo.app.session import Session
     from welvo.rig.document import Rig
     from welvo.rig.wiring import Feed, Sender, Universe
@@ -151,7 +151,7 @@ def main(rounds: int, longest: float, seed: str) -> dict[str, object]:
     said: list[str] = []
     session.said.connect(lambda words, _: said.append(words))
     network = Network(session, "10.9.8.7")
-    assert not network.missing
+    assert not network.hearing.missing
     network.start()
 
     def spin(seconds: float) -> None:
@@ -161,13 +161,13 @@ def main(rounds: int, longest: float, seed: str) -> dict[str, object]:
 
     def missing(since: float) -> list[str]:
         """What is not heard, or does not leave, again since a moment."""
-        now, age, heard = time.time(), time.monotonic() - since, network.listener
+        now, age, heard = time.time(), time.monotonic() - since, network.hearing.listener
         assert heard
         wires = [("sacn", 5), ("sacn", 500), ("artnet", 9)]
         found = [f"{p} {w}" for p, w in wires if not any(now - s.at < age for s, _ in heard.universe(p, w, now))]
         found += [] if any(now - h.at < age for h in heard.heard().values()) else ["replies"]
         seen = cable.seen()
-        out = ["ArtPoll", "sACN", "ArtDmx"] if network.armed else ["ArtPoll"]
+        out = ["ArtPoll", "sACN", "ArtDmx"] if network.output.armed else ["ArtPoll"]
         return found + [f"{kind} leaves" for kind in out if seen.get(kind, 1e9) > age]
 
     chance = random.Random(seed)
@@ -177,8 +177,8 @@ def main(rounds: int, longest: float, seed: str) -> dict[str, object]:
     try:
         for n in range(rounds):
             lose, armed = ways[n % len(ways)], n // len(ways) % 2 == 1
-            if armed != network.armed:
-                network.arm() if armed else network.disarm()
+            if armed != network.output.armed:
+                network.output.arm() if armed else network.output.disarm()
                 spin(0.8)
             pause = chance.choice([s for s in PAUSES if s <= longest])
             said.clear()
@@ -188,7 +188,7 @@ def main(rounds: int, longest: float, seed: str) -> dict[str, object]:
                 spin(0.05)
             slowest = max(slowest, time.monotonic() - back)
             blamed = [words for words in said if "UDP" in words]
-            if left or blamed or armed != network.armed:
+            if left or blamed or armed != network.output.armed:
                 wrong.append([n, lose.__name__, "armed" if armed else "not armed", pause, left, said[:]])
     finally:
         network.close()

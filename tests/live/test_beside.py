@@ -138,10 +138,10 @@ def spin(until, seconds=20):
     return bool(until())
 window.activateWindow()
 assert spin(lambda: window.isActiveWindow())
-window.network.levels.raw["a", 1] = 200
-window.network.touch()
-assert window.network.arm()
-engine = window.network.engine
+window.network.meant.levels.raw["a", 1] = 200
+window.network.meant.touch()
+assert window.network.output.arm()
+engine = window.network.output.engine
 assert spin(lambda: engine.state.kind == "sending")
 spin(lambda: False, 1.0)
 keyboard = display.Display()
@@ -153,7 +153,7 @@ def press(shift=False):
     keyboard.sync()
 def light_again():
     press()
-    spin(lambda: not window.network.levels.blackout, 5)
+    spin(lambda: not window.network.meant.levels.blackout, 5)
     spin(lambda: False, 1.5)
 def hang(seconds):
     # no thread of this process runs meanwhile: the interpreter is not let go
@@ -168,13 +168,13 @@ window.session.said.connect(lambda words, _: said.append(words))
 def tell(*words):
     print(json.dumps(words), flush=True)
     sys.stdin.readline()
-tell("lit", window.network.levels.blackout)
+tell("lit", window.network.meant.levels.blackout)
 press()
-assert spin(lambda: window.network.levels.blackout, 5)
+assert spin(lambda: window.network.meant.levels.blackout, 5)
 spin(lambda: False, 1.5)
-tell("by the window", window.network.levels.blackout)
+tell("by the window", window.network.meant.levels.blackout)
 light_again()
-tell("lit again", window.network.levels.blackout)
+tell("lit again", window.network.meant.levels.blackout)
 dialog = Dialog(window, "A dialog")
 dialog.finish(None)
 QTimer.singleShot(300, press)
@@ -182,19 +182,19 @@ QTimer.singleShot(1500, dialog.reject)
 dialog.exec()
 window.activateWindow()  # as a window manager would
 assert spin(window.isActiveWindow)
-tell("in a dialog", window.network.levels.blackout)
+tell("in a dialog", window.network.meant.levels.blackout)
 light_again()
 print(json.dumps(["hangs"]), flush=True)
 hang.shift = ""
 hang(4.0)
 spin(lambda: False, 1.5)
-tell("hung", window.network.levels.blackout, said)
+tell("hung", window.network.meant.levels.blackout, said)
 light_again()
 print(json.dumps(["hangs"]), flush=True)
 hang.shift = "shift"
 hang(4.0)
-spin(lambda: not window.network.armed, 5)
-tell("disarmed", window.network.armed, said)
+spin(lambda: not window.network.output.armed, 5)
+tell("disarmed", window.network.output.armed, said)
 window.shut()
 os._exit(0)
 """

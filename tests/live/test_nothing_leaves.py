@@ -77,13 +77,13 @@ for station in window.stations.all():
                     if id(b) in known or not (b.isVisible() and b.isEnabled()):
                         continue
                     known.add(id(b))
-                    if not window.network.armed and pressed < 1500:
+                    if not window.network.output.armed and pressed < 1500:
                         b.click()
                         pressed += 1
                         app.processEvents()
                 except RuntimeError:
                     pass  # another act took it away
-        assert not window.network.armed
+        assert not window.network.output.armed
 QTest.qWait(1500)
 window.shut()
 done.set()

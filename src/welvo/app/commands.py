@@ -228,13 +228,13 @@ OUTPUT = (
         "Arm",
         lambda w: w.output.toggle_arm(),
         help="Lets levels leave this computer, or ends all streams. Without arming, only questions for devices leave.",
-        shown=lambda w: "Disarm" if w.network.armed else "Arm",
+        shown=lambda w: "Disarm" if w.network.output.armed else "Arm",
     ),
     Command(
         "disarm",
         "Output",
         "Disarm at once",
-        lambda w: w.network.press("disarm"),
+        lambda w: w.network.output.press("disarm"),
         ("Shift+F9",),
         "Ends all streams; in a dialog as well, and beside a window that is busy.",
     ),
@@ -242,7 +242,7 @@ OUTPUT = (
         "blackout",
         "Output",
         "Blackout",
-        lambda w: w.network.press("blackout"),
+        lambda w: w.network.output.press("blackout"),
         ("F9",),
         "Intensity, colour and shutter of everything go out as 0 until you take it away again.",
     ),
@@ -261,7 +261,7 @@ OUTPUT = (
         "read",
         "Output",
         "Read the devices again",
-        lambda w: w.network.read_again(),
+        lambda w: w.network.hearing.read_again(),
         ("F5", "Shift+F5"),
         "Asks every device for its settings.",
     ),
@@ -279,7 +279,7 @@ OUTPUT = (
         lambda w: w.output.toggle_quiet(),
         help="Before arming, Welvo asks for devices every 2.6 seconds and joins the groups of the universes it hears. "
         "Quiet, not even that leaves this computer, and only what is sent to it or to everyone is heard.",
-        shown=lambda w: "Ask for devices again" if w.network.quiet else "Send nothing before arming",
+        shown=lambda w: "Ask for devices again" if w.network.hearing.quiet else "Send nothing before arming",
     ),
 )
 HELP = (

@@ -10,6 +10,7 @@ import msgspec
 import platformdirs
 from msgspec import Meta
 
+from welvo.app.disk import SMALL_FILES
 from welvo.formats.files import RigFileError, path_to_text, read_bytes, write_atomic
 
 _OCTET = "(25[0-5]|2[0-4][0-9]|1?[0-9]{1,2})"
@@ -53,6 +54,7 @@ class Computer(msgspec.Struct, kw_only=True):
     @classmethod
     def load_said(cls) -> tuple[Computer, str]:
         """The settings, and what is to be said about them: what is damaged is replaced by defaults, value by value."""
+        SMALL_FILES.settle()
         file = cls.file()
         try:
             raw = msgspec.json.decode(read_bytes(file, 1 << 20, "a file of settings"))
@@ -76,10 +78,15 @@ class Computer(msgspec.Struct, kw_only=True):
         return found, ""
 
     def save(self) -> None:
-        """Best effort: a full disk must not stop the work."""
-        with contextlib.suppress(RigFileError, OSError, ValueError):
-            self.file().parent.mkdir(parents=True, exist_ok=True)
-            write_atomic(self.file(), msgspec.json.format(msgspec.json.encode(self)), flush=False)
+        """Written soon, as it is now. Best effort: a full disk must not stop the work."""
+        file, as_now = self.file(), msgspec.json.format(msgspec.json.encode(self))
+
+        def write() -> None:
+            with contextlib.suppress(RigFileError, OSError, ValueError):
+                file.parent.mkdir(parents=True, exist_ok=True)
+                write_atomic(file, as_now, flush=False)
+
+        SMALL_FILES.write_soon("settings", write)
 
     def remember(self, path: Path) -> None:
         text = path_to_text(path)
@@ -97,6 +104,7 @@ def passwords_file() -> Path:
 
 def load_passwords() -> dict[str, str]:
     """By address; none where the file is not there or cannot be read."""
+    SMALL_FILES.settle()
     try:
         return msgspec.json.decode(read_bytes(passwords_file(), 1 << 20, "a file of passwords"), type=dict[str, str])
     except (ValueError, RecursionError, msgspec.MsgspecError):
@@ -104,12 +112,16 @@ def load_passwords() -> dict[str, str]:
 
 
 def save_passwords(known: dict[str, str]) -> None:
-    """Readable by nobody but their owner. Best effort, as with the other settings of this computer."""
-    file = passwords_file()
-    with contextlib.suppress(RigFileError, OSError, ValueError):
-        file.parent.mkdir(parents=True, exist_ok=True)
-        if not file.exists():
-            file.touch(0o600)
-        file.chmod(0o600)
-        write_atomic(file, msgspec.json.encode(known), flush=False)
-        file.chmod(0o600)
+    """Readable by nobody but their owner. Written soon, best effort, as the other settings of this computer."""
+    file, as_now = passwords_file(), msgspec.json.encode(known)
+
+    def write() -> None:
+        with contextlib.suppress(RigFileError, OSError, ValueError):
+            file.parent.mkdir(parents=True, exist_ok=True)
+            if not file.exists():
+                file.touch(0o600)
+            file.chmod(0o600)
+            write_atomic(file, as_now, flush=False)
+            file.chmod(0o600)
+
+    SMALL_FILES.write_soon("passwords", write)

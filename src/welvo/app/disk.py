@@ -2,7 +2,8 @@
 
 `wait_for` does a piece of work in a thread and gives what comes of it; the window paints and output runs on meanwhile,
 and what is typed waits until it is over. `Newest` is for what nobody waits for: one thread, which does the newest of
-what it was asked for, so that a slow disk is never given work that is out of date already.
+what it was asked for, so that a slow disk is never given work that is out of date already. `SMALL_FILES` writes the
+settings of this computer in that way, a file after the other.
 """
 
 from __future__ import annotations
@@ -24,6 +25,7 @@ from PySide6.QtWidgets import (
 )
 
 from welvo.app.always_keys import carry_over
+from welvo.app.runner import begin_thread
 from welvo.live.worker import Faults, Worker
 from welvo.rig.notation import thousands
 from welvo.rig.steps import Stopped, watched
@@ -137,10 +139,9 @@ def wait_for(work: Callable[[], T], words: str = "") -> T:
     def over() -> bool:
         return bool(found or failed)
 
-    thread = threading.Thread(target=run, name="disk", daemon=True)
     loop = QEventLoop()
     done.came.connect(loop.quit)
-    thread.start()
+    thread = begin_thread("disk", run)
     thread.join(AT_ONCE)
     if words and not over():
         QTimer.singleShot(SHOWN_AFTER, loop, loop.quit)
@@ -204,3 +205,33 @@ class Newest:
         self._worker.stopping.set()
         with self._news:
             self._news.notify_all()
+
+
+class SmallFiles:
+    """Settings of this computer, written soon and out of the window's way: of each file the newest version."""
+
+    def __init__(self) -> None:
+        self._writers: dict[str, Newest] = {}
+        self.faults = Faults()
+
+    def write_soon(self, name: str, write: Callable[[], object]) -> None:
+        """Have a file written. Without a window, and so with nobody who would wait, it is written at once."""
+        if QCoreApplication.instance() is None:
+            write()
+            return
+        if name not in self._writers:
+            self._writers[name] = Newest(f"writing {name}", self.faults)
+        self._writers[name].put(write)
+
+    def settle(self, seconds: float = 2.0) -> bool:
+        """Wait until all of it is written, as before it is read again; gives whether that came in time."""
+        return all(w.settle(seconds) for w in self._writers.values())
+
+    def close(self, seconds: float = 2.0) -> None:
+        """Write what is left, as far as the time allows, and end the threads; what comes afterwards begins anew."""
+        for writer in self._writers.values():
+            writer.stop(seconds)
+        self._writers.clear()
+
+
+SMALL_FILES = SmallFiles()

@@ -8,10 +8,13 @@ from pathlib import Path
 
 import platformdirs
 
+from welvo.app.runner import begin_thread
 from welvo.live.worker import Fault
 
 MOST_LOG = 1 << 20
 """Bytes after which the log begins anew; the former one is kept beside it."""
+USUALLY_WRITTEN = 0.1
+"""Seconds in which a trace is written, as a rule; a disk that takes longer is not waited for."""
 
 
 def log_file() -> Path:
@@ -37,8 +40,12 @@ class FaultLog:
             self._told.clear()
         self._told[key] = at
         where = f" while {fault.where}" if fault.where else ""
-        kept = self._write(fault, at)
-        file = f"The trace is in {self.file}" if kept else f"No trace could be written to {self.file}"
+        written: list[bool] = []
+        begin_thread("fault log", lambda: written.append(self._write(fault, at))).join(USUALLY_WRITTEN)
+        if not written:
+            file = f"The trace is being written to {self.file}"
+        else:
+            file = f"The trace is in {self.file}" if written[0] else f"No trace could be written to {self.file}"
         return f"Something went wrong inside Welvo{where} ({fault.words[:120]}). Your rig is as it was. {file}."
 
     def _write(self, fault: Fault, at: float) -> bool:

@@ -11,7 +11,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QFrame, QListWidget, QListWidgetItem, QMenuBar, QSizePolicy, QWidget
 
 from welvo.app.commands import STATIONS, said_keys
-from welvo.app.network import Network
+from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.fields import Line, set_help
@@ -49,10 +49,10 @@ class ArmSwitch(QWidget):
 
     def said(self) -> tuple[str, str]:
         """What the switch says, and the name of the interface beside it."""
-        going, network = self._network.sending, self._network
-        name = f"{network.missing} is gone" if network.missing else network.interface.name
+        going, network = self._network.output.sending, self._network
+        name = f"{network.hearing.missing} is gone" if network.hearing.missing else network.hearing.interface.name
         if not going.armed:
-            return "Not armed", network.trouble or name
+            return "Not armed", network.hearing.trouble or name
         if going.starting:
             return "Arming …", name
         if going.trouble and not going.leaving:
@@ -62,7 +62,7 @@ class ArmSwitch(QWidget):
         return f"Armed · {going.universes} univ", name
 
     def _changed(self) -> None:
-        going = self._network.sending
+        going = self._network.output.sending
         why = "\n".join(dict.fromkeys(w for w in (going.trouble, going.partly, *going.reasons) if w))
         self.setToolTip(literal(f"{why}\n\n{self.HELP}" if why else self.HELP))
         words, beside = self.said()
@@ -73,13 +73,15 @@ class ArmSwitch(QWidget):
 
     def paintEvent(self, _: QPaintEvent) -> None:
         p = QPainter(self)
-        going = self._network.sending
+        going = self._network.output.sending
         armed = going.armed
         colour = (
             ("error" if going.trouble or going.partly else "warning") if going.stuck else "accent" if armed else "quiet"
         )
         r = QRectF(self.rect())
-        outline = colour if armed else "error" if self._network.trouble or self._network.missing else "edge"
+        outline = (
+            colour if armed else "error" if self._network.hearing.trouble or self._network.hearing.missing else "edge"
+        )
         if self.hasFocus() and not going.stuck:
             outline = "accent"
         wash = "field" if not armed else f"{colour}_wash"

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import QApplication
 from welvo import APP_ID
 from welvo.app.collecting import collect_here
 from welvo.app.computer import Computer, load_passwords, save_passwords
-from welvo.app.network import Network
+from welvo.app.jobs.network import Network
 from welvo.app.one_window import Doorbell, raise_other
 from welvo.app.session import Session
 from welvo.app.widgets import theme
@@ -61,14 +61,14 @@ def make_window(session: Session, computer: Computer, interface: str = "", state
     put_on(computer)
     theme.apply(app)
     network = Network(session, interface or computer.interface, computer.quiet)
-    network.work.passwords, network.work.remember = load_passwords(), save_passwords
-    network.lines = dict(computer.lines)
+    network.devices.passwords, network.devices.remember = load_passwords(), save_passwords
+    network.output.lines = dict(computer.lines)
 
     def keep_lines(lines: dict[str, str]) -> None:
         computer.lines = lines
         computer.save()
 
-    network.remember_lines = keep_lines
+    network.output.remember_lines = keep_lines
     window = Window(session, network, computer, state_folder)
     screen = QApplication.primaryScreen()
     room = screen.availableGeometry() if screen else QRect(0, 0, computer.width, computer.height)
@@ -107,8 +107,8 @@ def start_demo(window: Window) -> None:
         return
     window.on_close.append(demo.stop)
     window.rehearsal.stand_ins = demo.stand_ins
-    if window.network.interface != LOOPBACK:
-        window.network.use(LOOPBACK)
+    if window.network.hearing.interface != LOOPBACK:
+        window.network.use_interface(LOOPBACK)
     window.session.replace(demo.rig, None)
     window.session.select_items(["f207"])
 
@@ -151,7 +151,7 @@ def run(arguments: list[str]) -> int:
     if said:
         session.say(said, "warning")
     QTimer.singleShot(0, window, window.lost.look)
-    if window.network.missing:
+    if window.network.hearing.missing:
         QTimer.singleShot(0, window, window.output.ask_interface)
     code = app.exec()
     window.shut()

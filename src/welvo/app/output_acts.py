@@ -7,7 +7,7 @@ from functools import partial
 from PySide6.QtWidgets import QMenu, QWidget
 
 from welvo.app.computer import Computer
-from welvo.app.network import Network
+from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.stations import Stations
 from welvo.app.widgets import dialogs
@@ -24,14 +24,14 @@ class OutputActs:
         self._computer, self._stations = computer, stations
 
     def toggle_arm(self) -> None:
-        if self._network.armed:
-            self._network.disarm()
-        elif not self._network.arm() and self._network.nothing_fed:
+        if self._network.output.armed:
+            self._network.output.disarm()
+        elif not self._network.output.arm() and self._network.output.nothing_fed:
             self._stations.show("Bench")
             self._stations.bench.borrowed.setFocus()
 
     def toggle_quiet(self) -> None:
-        self._computer.quiet = not self._network.quiet
+        self._computer.quiet = not self._network.hearing.quiet
         self._computer.save()
         self._network.set_quiet(self._computer.quiet)
         self._session.say(
@@ -46,22 +46,22 @@ class OutputActs:
         wanted = dialogs.ask_which(
             self._window,
             "Interface",
-            f"The interface with {self._network.missing}, which was used last time, is not there. Welvo hears and "
-            "sends nothing until you choose another one.",
+            f"The interface with {self._network.hearing.missing}, which was used last time, is not there. "
+            "Welvo hears and sends nothing until you choose another one.",
             [(i.ip, i.label) for i in found],
             "Use it",
             "Instead",
         )
         for i in found:
             if i.ip == wanted:
-                self._network.use(i)
+                self._network.use_interface(i)
 
     def fill_interfaces(self, menu: QMenu) -> None:
         menu.clear()
         for i in interfaces():
-            action = menu.addAction(menu_words(i.label), partial(self._network.use, i))
+            action = menu.addAction(menu_words(i.label), partial(self._network.use_interface, i))
             action.setCheckable(True)
-            action.setChecked(i.ip == self._network.interface.ip)
+            action.setChecked(i.ip == self._network.hearing.interface.ip)
 
     def choose_interface(self, below: QWidget) -> None:
         menu = popup_menu(self._window)

@@ -6,8 +6,8 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QToolTip, QWidget
 
-from welvo.app.live_path import chain_of
-from welvo.app.network import Network
+from welvo.app.jobs.live_path import chain_of
+from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.literal import literal, rows_tip
@@ -98,7 +98,7 @@ class Ribbon(QWidget):
         s = self._session
         index = s.index
         worst = {"differs": 5, "upstream": 4, "unknown": 3, "claimed": 2, "silent": 1, "matches": 0}
-        now, light = s.now(), Light(armed=self._network.armed)
+        now, light = s.now(), Light(armed=self._network.output.armed)
         chains = [path(index, s.observed, of_item(index, k), now, light, in_every_way=False) for k in ids[:200]]
         longest = max(chains, key=lambda c: len(c.hops))
         hops: list[Hop] = []
@@ -134,7 +134,7 @@ class Ribbon(QWidget):
     def _universe(self, uid: str) -> Path:
         s = self._session
         universe = s.rig.universes[uid]
-        target, light = Target("", 0, uid, 1, str(universe.number)), Light(armed=self._network.armed)
+        target, light = Target("", 0, uid, 1, str(universe.number)), Light(armed=self._network.output.armed)
         chain = path(s.index, s.observed, target, s.now(), light, self.which_feed)
         items = {x.key for x in s.index.on(uid)}
         hops = [

@@ -232,12 +232,12 @@ def _find(w: Window) -> QDialog:
 def _bench(w: Window) -> None:
     w.session.select_items(["f207"])
     w.show_station("Bench")
-    w.network.arm()
-    w.network.levels.hold(["f207"], "Dimmer", 1.0)
-    w.network.levels.hold(["f207"], "Shutter1", 247 / 255)
-    w.network.levels.hold(["f207"], "ColorAdd_G", 1.0)
-    w.network.levels.hold(["f207"], "ColorAdd_B", 0.4)
-    w.network.touch()
+    w.network.output.arm()
+    w.network.meant.levels.hold(["f207"], "Dimmer", 1.0)
+    w.network.meant.levels.hold(["f207"], "Shutter1", 247 / 255)
+    w.network.meant.levels.hold(["f207"], "ColorAdd_G", 1.0)
+    w.network.meant.levels.hold(["f207"], "ColorAdd_B", 0.4)
+    w.network.meant.touch()
     wait(seconds=2.0, condition=lambda: False)
 
 
@@ -255,8 +255,8 @@ def _sheets_ready(w: Window) -> None:
 
 
 def _sheets(w: Window) -> None:
-    w.network.disarm()
-    w.network.levels.release()
+    w.network.output.disarm()
+    w.network.meant.levels.release()
     while w.session.history.undo_label:
         w.session.undo()
     s = w.session

@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, Qt, Signal
 from PySide6.QtWidgets import QStackedWidget, QWidget
 
 from welvo.app.computer import Computer
-from welvo.app.network import Network
+from welvo.app.jobs.network import Network
 from welvo.app.patch.station import PatchStation
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.start import Start

@@ -22,15 +22,16 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from welvo.app.computer import Computer
+from welvo.app.disk import SMALL_FILES
 from welvo.app.faults import FaultLog
 from welvo.app.findings import Drawer
 from welvo.app.focusing import Focusing
 from welvo.app.head import Head, JumpBox, Rail
 from welvo.app.help_pages import Help
+from welvo.app.jobs.network import Network
 from welvo.app.looks import Looks
 from welvo.app.lost_work import LostWork
 from welvo.app.menus import Menus
-from welvo.app.network import Network
 from welvo.app.output_acts import OutputActs
 from welvo.app.panel_place import PanelPlace
 from welvo.app.path import Ribbon
@@ -196,9 +197,9 @@ class Window(QWidget):
 
     def _replaced(self) -> None:
         """Another rig stands there: whatever belonged to the former one goes with it."""
-        self.network.disarm()
-        self.network.levels.release()
-        self.network.touch()
+        self.network.output.disarm()
+        self.network.meant.levels.release()
+        self.network.meant.touch()
         self.jump.clear()
         self.drawer.forget()
         for station in self.stations.built:
@@ -308,7 +309,7 @@ class Window(QWidget):
             return
         self.computer.width, self.computer.height = self.width(), self.height()
         self.stations.remember_splits()
-        self.computer.interface = self.network.missing or self.network.interface.ip
+        self.computer.interface = self.network.hearing.missing or self.network.hearing.interface.ip
         self.computer.save()
         self.shut()
         e.accept()
@@ -320,6 +321,7 @@ class Window(QWidget):
         self.keeper.close()
         for act in (*self.stations.on_close, *self.on_close):
             act()
+        SMALL_FILES.close()
         self.stations.on_close.clear()
         self.on_close.clear()
 

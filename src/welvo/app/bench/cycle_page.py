@@ -12,7 +12,7 @@ from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QPushButton, QWidget
 
-from welvo.app.network import Network
+from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets.fields import Field, Line, Tick, set_help
 from welvo.app.widgets.painting import button, column, label, row
@@ -176,7 +176,7 @@ class CyclePage(QWidget):
         self._clock.start()
         self._send()
         self.setFocus()
-        if not self._network.armed:
+        if not self._network.output.armed:
             self.said.setText("Not armed: nothing leaves this computer. Arm in the head to see it.")
         else:
             self.said.setText("")
@@ -186,8 +186,8 @@ class CyclePage(QWidget):
         self.cycle = self.search = None
         self.kind = ""
         self._clock.stop()
-        self._network.levels.end_test()
-        self._network.touch()
+        self._network.meant.levels.end_test()
+        self._network.meant.touch()
         self.show_step()
         self.changed.emit()
 
@@ -205,8 +205,8 @@ class CyclePage(QWidget):
     def _send(self) -> None:
         step = self.now()
         if step:
-            self._network.levels.start_test(step.hold, self.keys)
-            self._network.touch()
+            self._network.meant.levels.start_test(step.hold, self.keys)
+            self._network.meant.touch()
         self.show_step()
         self.changed.emit()
 

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QColorDialog, QWidget
 
-from welvo.app.network import Network
+from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Dialog, WishDialog, asked
 from welvo.app.widgets.fields import Choice
@@ -39,7 +39,7 @@ class HeldList(Dialog):
         self._fill()
 
     def _rows(self) -> list[tuple[tuple[str, ...], tuple[str, str, str]]]:
-        rig, levels = self._session.rig, self._network.levels
+        rig, levels = self._session.rig, self._network.meant.levels
         found: list[tuple[tuple[str, ...], tuple[str, str, str]]] = []
         for (key, function), value in levels.held.items():
             found.append((("f", key, function), (call(rig, key), word_for(function), f"{100 * value:.0f} %")))
@@ -59,7 +59,7 @@ class HeldList(Dialog):
         self.release.setEnabled(bool(rows))
 
     def _release(self) -> None:
-        levels = self._network.levels
+        levels = self._network.meant.levels
         chosen = [self.list.rows.ids[i.row()] for i in self.list.selectionModel().selectedRows()]
         for k in chosen:
             assert isinstance(k, tuple)
@@ -116,7 +116,7 @@ class Spread(WishDialog):
 
     def do(self) -> object:
         function = str(self.function.currentData())
-        levels, index = self._network.levels, self._session.index
+        levels, index = self._network.meant.levels, self._session.index
         levels.move_from(index, self._keys, function)
         for key, value in self._wish().items():
             levels.hold([key], function, value)
@@ -166,6 +166,6 @@ class HoldColour(WishDialog):
         rgb, brightness = read_colour(self.line.text())
         for key in self._keys:
             for function, value in colour_of(self._session.index, key, rgb, brightness)[0].items():
-                self._network.levels.hold([key], function, value)
+                self._network.meant.levels.hold([key], function, value)
         self._moved()
         return True

@@ -10,8 +10,8 @@ from PySide6.QtWidgets import QWidget
 
 from welvo.app.bench.solving import KINDS as SOLVERS
 from welvo.app.bench.solving import Solving, fitting
-from welvo.app.live_path import chain_of, look_at
-from welvo.app.network import Network
+from welvo.app.jobs.live_path import chain_of, look_at
+from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.fixes import run_fix
@@ -108,7 +108,7 @@ class BenchPanel(Panel):
             self.body.addWidget(label(cause.do, 13, wrap=True))
         for other in causes[1:4]:
             self.body.addWidget(label(f"Then: {other.sentence}", 11, quiet=True, wrap=True))
-        if not causes and network.armed:
+        if not causes and network.output.armed:
             self._ask(key)
         offers = [
             button(words, partial(self._solve, kind, key), help_text)
@@ -154,4 +154,4 @@ class BenchPanel(Panel):
         self.refresh()
 
     def _solve(self, kind: str, key: str) -> None:
-        Solving(self.session, self.network, kind, key, self, self.network.touch).exec()
+        Solving(self.session, self.network, kind, key, self, self.network.meant.touch).exec()

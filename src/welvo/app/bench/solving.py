@@ -8,7 +8,7 @@ from typing import Any
 
 from PySide6.QtWidgets import QWidget
 
-from welvo.app.network import Network
+from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Dialog
 from welvo.app.widgets.painting import button, clear, column, label, row
@@ -111,7 +111,7 @@ class Solving(Dialog):
         self, session: Session, network: Network, kind: str, key: str, parent: QWidget, moved: Callable[[], object]
     ) -> None:
         self.solver = solver_for(session.index, kind, key)
-        note = "" if network.armed else "Not armed: nothing is lit. The answers count all the same."
+        note = "" if network.output.armed else "Not armed: nothing is lit. The answers count all the same."
         super().__init__(parent, self.solver.question, note=note, wide=520, high=420)
         self._session, self._network, self._kind, self._key, self._moved = session, network, kind, key, moved
         self._offered = column((0, 0, 0, 0), 8)
@@ -122,7 +122,7 @@ class Solving(Dialog):
         self._show()
 
     def _dark(self) -> None:
-        self._network.levels.end_test()
+        self._network.meant.levels.end_test()
         self._moved()
 
     def _show(self) -> None:
@@ -130,7 +130,7 @@ class Solving(Dialog):
         solver, test = self.solver, self.solver.next_test
         if test and len(solver.left) > 1:
             hold, keys = hold_for(self._session.index, self._kind, self._key, test)
-            self._network.levels.start_test(hold, keys)
+            self._network.meant.levels.start_test(hold, keys)
             self._moved()
             self._offered.addWidget(label(f"Lit now: {test}. What is seen?", 16, True, wrap=True))
             answers = sorted(solver.answers(test).items(), key=lambda x: -x[1])

@@ -18,7 +18,7 @@ from welvo.app.bench.panel import BenchPanel
 from welvo.app.bench.record_page import RecordPage
 from welvo.app.bench.wire_page import WirePage
 from welvo.app.commands import said_keys
-from welvo.app.network import Network
+from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.dialogs import ask_line
@@ -193,7 +193,7 @@ class BenchStation(Station):
             label("Master", 11, quiet=True), self.master, self.held, self.release, spacing=4,
         )  # fmt: skip
         acts.setContentsMargins(16, 0, 16, 4)
-        self.bank = FaderBank(session, network.levels)
+        self.bank = FaderBank(session, network.meant.levels)
         self.bank.moved.connect(self._moved)
         self._network.blackout_changed.connect(self._after)
         self.bank.heads.connect(self._heads_move)
@@ -360,8 +360,8 @@ class BenchStation(Station):
 
     def _borrow(self, typed: str) -> object:
         s = self._session
-        self._network.borrow(choose(s.rig, typed))
-        self.borrowed.set_value(say_borrowed(s.rig, self._network.borrowed))
+        self._network.output.borrow(choose(s.rig, typed))
+        self.borrowed.set_value(say_borrowed(s.rig, self._network.output.borrowed))
         return True
 
     def _called(self, ids: tuple[str, ...]) -> str:
@@ -412,7 +412,7 @@ class BenchStation(Station):
 
     def forget(self) -> None:
         """Another rig: nothing picked or typed for the former one stays."""
-        self._network.borrowed = frozenset()
+        self._network.output.borrowed = frozenset()
         self.cycles.stop()
         self.wire.forget()
         self.pixels, self._typed_pixels = {}, ""
@@ -444,7 +444,7 @@ class BenchStation(Station):
         lending = bool(lent(s.rig))
         self.borrowed.setVisible(lending)
         self._borrowed_words.setVisible(lending)
-        self.borrowed.set_value(say_borrowed(s.rig, self._network.borrowed))
+        self.borrowed.set_value(say_borrowed(s.rig, self._network.output.borrowed))
         kinds = dict.fromkeys(
             (p.name if (p := profile_of(s.rig, s.rig.fixtures[k])) else "?") if k in s.rig.fixtures else "element"
             for k in keys
@@ -460,7 +460,7 @@ class BenchStation(Station):
             self._offer()
         for b in (self.light_up, self.zero, self.reveal, self.colour, self.spread):
             b.setEnabled(bool(keys))
-        self.only.setEnabled(bool(keys) or bool(self._network.levels.only))
+        self.only.setEnabled(bool(keys) or bool(self._network.meant.levels.only))
         self.bank.show_items(keys, self.pixels)
         self.cycles.show_step()
         self._slots()
@@ -489,32 +489,32 @@ class BenchStation(Station):
     # ---- acting
 
     def _moved(self) -> None:
-        self._network.touch()
+        self._network.meant.touch()
         self.tick()
 
     def _light(self) -> None:
         for key in self.keys:
             for function, level in light_up(self._session.index, key).items():
-                self._network.levels.hold([key], function, level)
+                self._network.meant.levels.hold([key], function, level)
         self._after()
 
     def _reveal(self) -> None:
         for key in self.keys:
             for function, level in reveal(self._session.index, key).items():
-                if self._network.levels.move_from(self._session.index, [key], function):
+                if self._network.meant.levels.move_from(self._session.index, [key], function):
                     self._heads_move()
-                self._network.levels.hold([key], function, level)
+                self._network.meant.levels.hold([key], function, level)
         self._after()
 
     def _heads_move(self) -> None:
         """The first movement of a run is said: somebody may stand beside it."""
-        if self._network.armed and not self._warned:
+        if self._network.output.armed and not self._warned:
             self._warned = True
             self._session.say("Heads move now, slowly. Keep clear of them.", "warning")
 
     def _only_these(self) -> None:
         on = self.only.isChecked() and bool(self.keys)
-        self._network.levels.only_these(self.keys if on else ())
+        self._network.meant.levels.only_these(self.keys if on else ())
         self._after()
 
     def _colour(self) -> None:
@@ -540,8 +540,8 @@ class BenchStation(Station):
         m = re.fullmatch(r"\s*(\d+(?:[.,]\d+)?)\s*%?\s*", typed)
         if not m or not 0 <= float(m[1].replace(",", ".")) <= 100:
             raise Refused("The master is 0 to 100 %.")
-        self._network.levels.master = float(m[1].replace(",", ".")) / 100
-        self.master.set_value(f"{100 * self._network.levels.master:g} %")
+        self._network.meant.levels.master = float(m[1].replace(",", ".")) / 100
+        self.master.set_value(f"{100 * self._network.meant.levels.master:g} %")
         self._after()
         return True
 
@@ -556,15 +556,15 @@ class BenchStation(Station):
             self.wire.tick(fresh=True)
 
     def _zero(self) -> None:
-        self._network.levels.zero(self._session.index, self.keys)
+        self._network.meant.levels.zero(self._session.index, self.keys)
         self._after()
 
     def release_all(self) -> None:
-        self._network.levels.release()
+        self._network.meant.levels.release()
         self._after()
 
     def toggle_blackout(self) -> None:
-        self._network.toggle_blackout()
+        self._network.output.toggle_blackout()
 
     def _after(self) -> None:
         self.bank.update()
@@ -599,19 +599,19 @@ class BenchStation(Station):
             self._session.say("Say which slot and at what level, such as 3.150 at 255.", "warning")
             return
         for uid, address in pick(self._session.index, place).slots:
-            self._network.levels.hold_slot(uid, address, read_level(level))
+            self._network.meant.levels.hold_slot(uid, address, read_level(level))
         self._after()
 
     # ---- looking
 
     def tick(self) -> None:
-        levels = self._network.levels
+        levels = self._network.meant.levels
         self.blackout.setChecked(levels.blackout)
         self.only.setChecked(bool(levels.only))
         self.only.setText(f"Only {len(levels.only)}" if levels.only else "Only these")
         count = len(levels.held) + len(levels.raw) + sum(map(len, levels.pixels.values()))
         self.held.setText(f"Held {count}…" if count else "Held…")
-        if not self._network.armed:
+        if not self._network.output.armed:
             self._warned = False
         if not self.isVisible():
             return
@@ -623,32 +623,32 @@ class BenchStation(Station):
         if span is None:
             self._say("unknown", "It has no address, so there is nothing to compare.")
             return
-        frame = network.frame(span.universe)
+        frame = network.meant.frame(span.universe)
         cut = slice(span.first - 1, min(span.last, 512))
         meant = frame[cut].tobytes() if frame is not None else b""
         if meant != self._meant:
             self._meant, self._meant_at = meant, time.monotonic()
-        whole = network.on_wire(span.universe)
+        whole = network.hearing.on_wire(span.universe)
         on_wire = whole[cut] if whole is not None else None
         port = port_for(s.rig, span.universe, span.item)
-        given = network.port_gives(*port) if port else None
+        given = network.hearing.port_gives(*port) if port else None
         gives = given[cut] if given is not None else None
         name = f"port {port[1]} gives" if port else "port gives"
-        loose = time.monotonic() - self._meant_at < SETTLE or not network.armed
+        loose = time.monotonic() - self._meant_at < SETTLE or not network.output.armed
         self.arrived.set_levels((meant, on_wire, gives), ("meant", "on the wire", name), loose)
-        going = network.sending
+        going = network.output.sending
         words = "nothing leaves" if going.stuck and not going.leaving else "live"
-        self._arrived_note.setText(words if network.armed else "not armed: nothing is sent")
+        self._arrived_note.setText(words if network.output.armed else "not armed: nothing is sent")
         self._judge(port, on_wire, gives)
 
     def _judge(self, port: tuple[str, str] | None, on_wire: bytes | None, gives: bytes | None) -> None:
         """One sentence that names the cause."""
         s, network, span = self._session, self._network, self._span
         assert span is not None
-        if not network.armed:
+        if not network.output.armed:
             self._say("unknown", "Not armed: what you hold stands under “meant” only. Arm in the head to send it.")
             return
-        trouble, why = network.sending.trouble, self._stuck(span.universe)
+        trouble, why = network.output.sending.trouble, self._stuck(span.universe)
         if trouble or why:
             words = f"{trouble}." if trouble else f"What you mean does not leave this computer: {why}."
             self._say("differs", f"{words[:1].upper()}{words[1:]}")

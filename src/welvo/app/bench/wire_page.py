@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QFileDialog, QScrollArea, QSlider, QStackedWidget,
 
 from welvo.app.bench.cells import Cells, Rows
 from welvo.app.disk import wait_for
-from welvo.app.network import Network
+from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets.fields import Choice, set_help
 from welvo.app.widgets.painting import button, column, label, row
@@ -125,7 +125,7 @@ class WirePage(QWidget):
     def _all_heard(self) -> dict[Wire, Heard]:
         if self.recording:
             return self.recording.sources_at(self.at)
-        listener = self._network.listener
+        listener = self._network.hearing.listener
         found: dict[Wire, Heard] = {}
         for s in self._session.observed.sources:
             levels = listener.source_levels(s.protocol, s.wire, s.key) if listener else None
@@ -135,7 +135,7 @@ class WirePage(QWidget):
     def _heard(self, wire: Wire) -> Heard:
         if self.recording:
             return self.recording.sources_at(self.at).get(wire, [])
-        listener = self._network.listener
+        listener = self._network.hearing.listener
         return listener.universe(*wire, steady()) if listener else []
 
     @property
@@ -206,7 +206,7 @@ class WirePage(QWidget):
             self.wire = next((w for w in self._wires if heard.get(w)), self._wires[0])
         silent = sum(w not in heard for w in self._wires)
         total = "in the recording" if self.recording else "on the wire"
-        listener = self._network.listener
+        listener = self._network.hearing.listener
         drops = listener.own_drops() if listener and not self.recording else 0
         mine = f"; {drops} packets lost in this computer" if drops else ""
         self.note.setText(f"{plural(len(heard), 'universe')} {total}, {silent} silent{mine}")
@@ -261,12 +261,12 @@ class WirePage(QWidget):
         self.tick()
 
     def _anew(self) -> None:
-        if self._network.listener:
-            self._network.listener.count_anew()
+        if self._network.hearing.listener:
+            self._network.hearing.listener.count_anew()
         self.tick()
 
     def _record(self) -> None:
-        listener = self._network.listener
+        listener = self._network.hearing.listener
         if listener is None:
             raise Refused("Nothing is listened to: choose an interface under Output › Interface first.")
         if self.recorder is None:
@@ -344,7 +344,7 @@ class WirePage(QWidget):
         self._put_on_wire()
 
     def _onto(self) -> None:
-        if self.onto.isChecked() and not self._network.armed:
+        if self.onto.isChecked() and not self._network.output.armed:
             self.onto.setChecked(False)
             raise Refused("Arm first: nothing leaves this computer before that.")
         self._put_on_wire()
@@ -358,7 +358,7 @@ class WirePage(QWidget):
         if now >= self.recording.seconds:
             self.run.setChecked(False)
             self._clock.stop()
-        if self.onto.isChecked() and not self._network.armed:
+        if self.onto.isChecked() and not self._network.output.armed:
             self.onto.setChecked(False)
             self._stop_playing()
         self._put_on_wire()
@@ -380,14 +380,14 @@ class WirePage(QWidget):
         levels = self.recording.levels_at(self.at, self.takes.currentData())
         feeds = self._session.rig.feeds.values()
         played = {f.universe: levels[f.protocol, f.wire] for f in feeds if (f.protocol, f.wire) in levels}
-        if played != self._network.levels.playback:
-            self._network.levels.playback = played
-            self._network.touch()
+        if played != self._network.meant.levels.playback:
+            self._network.meant.levels.playback = played
+            self._network.meant.touch()
 
     def _stop_playing(self) -> None:
-        if self._network.levels.playback:
-            self._network.levels.playback = {}
-            self._network.touch()
+        if self._network.meant.levels.playback:
+            self._network.meant.levels.playback = {}
+            self._network.meant.touch()
 
     def forget(self) -> None:
         """Another rig."""

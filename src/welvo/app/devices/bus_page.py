@@ -15,7 +15,7 @@ from PySide6.QtWidgets import QGridLayout, QPushButton, QScrollArea, QStackedWid
 from welvo.app.devices.bus_board import BusBoard, standing
 from welvo.app.devices.bus_groups import GroupMatrix
 from welvo.app.devices.notices import notice
-from welvo.app.network import Network
+from welvo.app.jobs.network import Network
 from welvo.app.session import Selection, Session
 from welvo.app.widgets import dialogs
 from welvo.app.widgets.fields import Choice, CommandLine, Field

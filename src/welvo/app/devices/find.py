@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QWidget
 
-from welvo.app.device_work import speaks_http
-from welvo.app.network import Network
+from welvo.app.jobs.device_work import speaks_http
+from welvo.app.jobs.network import Network
+from welvo.app.runner import Job
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Dialog
 from welvo.app.widgets.fields import restyle
@@ -18,9 +17,6 @@ from welvo.live.bring_up import RealProbes, Search, Wanted
 from welvo.rig.base import Refused
 from welvo.rig.plan import model_of
 from welvo.rig.wiring import BY_ARTNET
-
-if TYPE_CHECKING:
-    import concurrent.futures
 
 
 class FindDevice(Dialog):
@@ -47,9 +43,10 @@ class FindDevice(Dialog):
         self.again = button("Test again", self.look, "Runs all tests anew.", primary=True)
         self.finish(self.again, self.renumber, leave="Close", room=18)
         self.search: Search | None = None
-        self._future: concurrent.futures.Future[Search] | None = None
+        self._job: Job[Search] | None = None
         self._timer = QTimer(self, interval=100)
-        self._timer.timeout.connect(self._follow)
+        self._timer.timeout.connect(lambda: network.runner.take_over(self))
+        self.finished.connect(self._leave)
         self.look()
 
     def look(self) -> None:
@@ -59,7 +56,7 @@ class FindDevice(Dialog):
         if device is None:
             self.reject()
             return
-        listener = network.listener
+        listener = network.hearing.listener
         if listener is None:
             self.say("Nothing is listened to: choose an interface under Output › Interface first.", wrong=True)
             return
@@ -68,9 +65,10 @@ class FindDevice(Dialog):
             return
         model = model_of(rig, self._device_id)
         mac = str(device.settings.get("mac", ""))
-        wanted = Wanted(device.ip, model, mac, network.work.password(device.ip), device.name)
-        probes = RealProbes(network.interface, listener.heard, listener.poll_one, lambda: listener.taken)
-        self._future = network.work.find(wanted, probes, [d.ip for d in rig.devices.values() if d.ip])
+        wanted = Wanted(device.ip, model, mac, network.devices.password(device.ip), device.name)
+        probes = RealProbes(network.hearing.interface, listener.heard, listener.poll_one, lambda: listener.taken)
+        taken = [d.ip for d in rig.devices.values() if d.ip]
+        self._job = network.devices.find(self, wanted, probes, taken, self._show_found)
         self.again.setEnabled(False)
         self.renumber.hide()
         self.again.setDefault(True)
@@ -79,16 +77,20 @@ class FindDevice(Dialog):
         self.say("Testing …")
         self._timer.start()
 
-    def _follow(self) -> None:
-        if self._future is None or not self._future.done():
-            return
+    def _leave(self) -> None:
+        """The tests end with the dialog: nobody is there to see what they find."""
+        self._timer.stop()
+        if self._job:
+            self._job.cancel()
+        self._network.runner.forget(self)
+
+    def _show_found(self, job: Job[Search]) -> None:
         self._timer.stop()
         self.again.setEnabled(True)
-        error = None if self._future.cancelled() else self._future.exception()
-        if error or self._future.cancelled():
-            self.say(f"The tests ended early: {error or 'they were stopped'}.", wrong=True)
+        if job.error or job.was_cancelled:
+            self.say(f"The tests ended early: {job.error or 'they were stopped'}.", wrong=True)
             return
-        self.search = search = self._future.result()
+        self.search = search = job.result
         rows = [
             ListRow(n, ("matches" if v.passed else "error", v.test, v.proof), (n,) * 3)
             for n, v in enumerate(search.verdicts)
@@ -116,7 +118,7 @@ class FindDevice(Dialog):
         device = self._session.rig.devices[self._device_id]
         model = model_of(self._session.rig, self._device_id)
         if model and speaks_http(model):
-            self._network.work.begin(self._device_id, {"ip": device.ip}, ("save", "restart"), at=self.search.found)
+            self._network.devices.begin(self._device_id, {"ip": device.ip}, ("save", "restart"), at=self.search.found)
         else:
-            self._network.give_address(self._device_id, self.search.found)
+            self._network.pushing.give_address(self._device_id, self.search.found)
         self.say(f"Giving it {device.ip}; it restarts, and is silent meanwhile.")

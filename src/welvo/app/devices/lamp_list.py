@@ -8,8 +8,8 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
-from welvo.app.device_work import OUTCOMES
-from welvo.app.lamp_work import LampWork
+from welvo.app.jobs.device_work import OUTCOMES
+from welvo.app.jobs.lamp_work import LampWork
 from welvo.app.session import Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.painting import draw_frame, text, width_of

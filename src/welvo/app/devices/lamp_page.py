@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QGridLayout, QScrollArea, QWidget
 
 from welvo.app.devices.lamp_list import LampList
 from welvo.app.devices.notices import notice
-from welvo.app.network import Network
+from welvo.app.jobs.network import Network
 from welvo.app.session import Selection, Session
 from welvo.app.widgets import dialogs
 from welvo.app.widgets.fields import Choice, CommandLine

@@ -8,8 +8,8 @@ from collections.abc import Callable
 from msgspec import Struct
 from PySide6.QtWidgets import QWidget
 
-from welvo.app.device_work import OUTCOMES
 from welvo.app.devices.notices import BothLine
+from welvo.app.jobs.device_work import OUTCOMES
 from welvo.app.widgets.forms import Subject, Typed
 from welvo.app.widgets.painting import button, label, row
 from welvo.app.widgets.panels import FormPanel, Title, Ways, finding_card

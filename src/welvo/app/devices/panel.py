@@ -8,7 +8,6 @@ from functools import partial
 
 from PySide6.QtCore import Signal
 
-from welvo.app.device_work import speaks_http
 from welvo.app.devices.bus_page import BusPage
 from welvo.app.devices.bus_panel import show_bus, show_place
 from welvo.app.devices.find import FindDevice
@@ -16,7 +15,8 @@ from welvo.app.devices.lamp_page import LampPage
 from welvo.app.devices.lamp_panel import LampHands, show_lamp
 from welvo.app.devices.papers import DeviceTables, SettingCard, Snapshots
 from welvo.app.devices.setting_form import show_setting
-from welvo.app.network import Network
+from welvo.app.jobs.device_work import speaks_http
+from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import dialogs
 from welvo.app.widgets.fields import Choice, Field
@@ -84,7 +84,7 @@ class DevicesPanel(FormPanel):
             [(x.key, x.plan, x.reported, x.mark) for x in self._lines()],
             [e for e in s.observed.log if e.device == device_id],
             self._cards(device_id),
-            self.network.why_unread(s.rig.devices[device_id].ip) if device_id else "",
+            self.network.hearing.why_unread(s.rig.devices[device_id].ip) if device_id else "",
             (THEME.name, THEME.step),
             (self.bus.isVisible(), self.bus.ref, place, self.network.buses.staged.get(self.bus.ref))
             if self.bus
@@ -141,7 +141,7 @@ class DevicesPanel(FormPanel):
     def _buttons(self, device_id: str, heard: Heard | None) -> None:
         s = self.session
         ip = s.rig.devices[device_id].ip
-        read = button("Read again", self.network.read_again, "Asks all devices for their settings now.   F5")
+        read = button("Read again", self.network.hearing.read_again, "Asks all devices for their settings now.   F5")
         on = ip in self._identifying
         blink = button(
             "Stop blinking" if on else "Identify",
@@ -184,13 +184,13 @@ class DevicesPanel(FormPanel):
                 self._state = None
                 self.refresh()
                 return
-        self.network.work.test(device_id, pattern)
+        self.network.devices.test(device_id, pattern)
 
     def _restart(self, device_id: str, model: DeviceModel) -> None:
         name = self.session.rig.devices[device_id].name
         words = f"Its outputs go dark for about {model.restart_takes:g} s. What was entered and not saved is lost."
         if dialogs.ask_act(self, f"Restart {name}", words, [("restart", "Restart")], "Leave it running"):
-            self.session.attempt_act(lambda: self.network.work.begin(device_id, {}, ("restart",)))
+            self.session.attempt_act(lambda: self.network.devices.begin(device_id, {}, ("restart",)))
 
     def _factory(self, device_id: str, model: DeviceModel, said: Said | None) -> None:
         name = self.session.rig.devices[device_id].name
@@ -207,10 +207,10 @@ class DevicesPanel(FormPanel):
             "Keep them",
             warn=True,
         ):
-            self.session.attempt_act(lambda: self.network.work.factory(device_id))
+            self.session.attempt_act(lambda: self.network.devices.factory(device_id))
 
     def _identify(self, ip: str, on: bool) -> None:
-        if self.network.identify(ip, on):
+        if self.network.pushing.identify(ip, on):
             (self._identifying.add if on else self._identifying.discard)(ip)
         self._state = None
         self.refresh()
@@ -247,12 +247,12 @@ class DevicesPanel(FormPanel):
             ),
             Typed("Note", "Where it stands, which key opens it. Free words; nothing depends on them.", "note"),
         )
-        if "password" in self.network.why_unread(device.ip):
+        if "password" in self.network.hearing.why_unread(device.ip):
             help_text = "The password of its settings. It is kept on this computer only, and stands in no rig."
-            secret = Field(help_text, lambda t: self.network.work.set_password(device.ip, t))
+            secret = Field(help_text, lambda t: self.network.devices.set_password(device.ip, t))
             secret.setEchoMode(Field.EchoMode.Password)
             secret.setAccessibleName("Password")
-            self.words(self.network.why_unread(device.ip), quiet=False)
+            self.words(self.network.hearing.why_unread(device.ip), quiet=False)
             self.body.addLayout(row(label("Password", quiet=True), secret))
         for f in self._cards(device_id)[:3]:
             self.body.addWidget(finding_card(s, self.network, f))
@@ -260,7 +260,7 @@ class DevicesPanel(FormPanel):
         if heard or said:
             self.body.addWidget(Ways("What it says of itself", _facts(heard, said, model)))
         elif device.ip:
-            where = f"Planned at {device.ip}, never heard on {self.network.interface.name}."
+            where = f"Planned at {device.ip}, never heard on {self.network.hearing.interface.name}."
             self.words(f"{where} The plan stands; nothing is known about the device.", quiet=False)
             find = button("Find it…", lambda: FindDevice(s, self.network, device_id, self).exec(), "Why it is silent.")
             self.body.addLayout(row(find, None))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QApplication, QWidget
 
-from welvo.app.network import Network
+from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Dialog
 from welvo.app.widgets.fields import Choice
@@ -212,7 +212,7 @@ class Snapshots(Dialog):
         if one is None:
             raise Refused("This snapshot is not there any more.")
         values = snapshots.to_write_back(self._session.rig, self._device_id, one, self._values("now"))
-        self._network.work.begin(self._device_id, values, ("save", "apply"))
+        self._network.devices.begin(self._device_id, values, ("save", "apply"))
         self.say(f"Writing {plural(len(values), 'setting')} back …")
 
 

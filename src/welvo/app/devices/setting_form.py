@@ -8,8 +8,8 @@ from PySide6.QtCore import QRectF
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QWidget
 
-from welvo.app.device_work import OUTCOMES
 from welvo.app.devices.settings import said
+from welvo.app.jobs.device_work import OUTCOMES
 from welvo.app.widgets import marks
 from welvo.app.widgets.fields import Field
 from welvo.app.widgets.forms import Picked, Subject, Typed
@@ -119,7 +119,7 @@ def show_setting(panel: FormPanel, device_id: str, line: SettingLine, lines: dic
 
 def _secret(panel: FormPanel, device_id: str, line: SettingLine) -> None:
     """What is typed goes to the device and nowhere else."""
-    field = Field(line.spec.help, lambda t: panel.network.work.enter_secret(device_id, line.key, t) if t else None)
+    field = Field(line.spec.help, lambda t: panel.network.devices.enter_secret(device_id, line.key, t) if t else None)
     field.setEchoMode(Field.EchoMode.Password)
     field.setAccessibleName(line.spec.label)
     panel.body.addLayout(row(label("Enter", quiet=True), field))

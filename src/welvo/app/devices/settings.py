@@ -10,9 +10,9 @@ from PySide6.QtCore import QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QFrame, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
-from welvo.app.device_work import OUTCOMES
 from welvo.app.devices.papers import CopyPort
-from welvo.app.network import Network
+from welvo.app.jobs.device_work import OUTCOMES
+from welvo.app.jobs.network import Network
 from welvo.app.session import Selection, Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.fields import Choice
@@ -358,7 +358,7 @@ class Settings(QWidget):
 
     def _row(self, x: SettingLine, by_key: dict[str, SettingLine], crowded: bool) -> SettingRow:
         plan, has = said(x, by_key)
-        push = partial(self._network.push, self.device_id, (x.key,))
+        push = partial(self._network.pushing.push, self.device_id, (x.key,))
         take = partial(self._session.edit, plan_reported, self.device_id, x.key, x.reported)
         line = SettingRow(x, plan, has, crowded, push, take)
         line.picked.connect(partial(self._pick, x))

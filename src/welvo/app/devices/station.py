@@ -13,7 +13,7 @@ from welvo.app.devices.pairs import PairList
 from welvo.app.devices.panel import DevicesPanel
 from welvo.app.devices.settings import Settings, summary
 from welvo.app.devices.strip import Strip
-from welvo.app.network import Network
+from welvo.app.jobs.network import Network
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.add_device import AddDevice
 from welvo.app.widgets.empty import EmptyPage
@@ -42,7 +42,9 @@ class DevicesStation(Station):
         self.page = "Settings"
         self._listening = label("", 11, quiet=True)
         self.add = button("Add device…", self.add_device, "Plans a device: model, name, address.   Ctrl+Shift+I")
-        self._read = button("Read all", network.read_again, "Asks all devices for their settings now.   Shift+F5")
+        self._read = button(
+            "Read all", network.hearing.read_again, "Asks all devices for their settings now.   Shift+F5"
+        )
         self.further = button(
             "Look further…",
             self._look_further,
@@ -124,7 +126,7 @@ class DevicesStation(Station):
         session.observed_changed.connect(self.refresh)
         session.selection_changed.connect(self.refresh)
         network.armed_changed.connect(self.refresh)
-        network.work.changed.connect(self.refresh)
+        network.devices.changed.connect(self.refresh)
         self.refresh()
 
     def homes(self) -> Sequence[QWidget]:
@@ -152,7 +154,7 @@ class DevicesStation(Station):
     def refresh(self) -> None:
         s = self._session
         self._listening.setText(
-            f"listening on {self._network.interface.label}" if s.observed.listening else "not listening"
+            f"listening on {self._network.hearing.interface.label}" if s.observed.listening else "not listening"
         )
         device_id = self._device()
         if self.settings.device_id != device_id:
@@ -165,7 +167,7 @@ class DevicesStation(Station):
                 if heard
                 else "Nothing has answered so far."
             )
-            self.empty.words[0].setText(f"Listening on {self._network.interface.label}. {so_far}")
+            self.empty.words[0].setText(f"Listening on {self._network.hearing.interface.label}. {so_far}")
         self._right.setCurrentIndex(1 if not s.rig.devices else 0 if device_id else 2)
         has = {"Settings"}
         has |= {"Lamps"} if device_id and self.lamps.labels(device_id) else set()
@@ -182,7 +184,7 @@ class DevicesStation(Station):
             self.bus.show_device(device_id, self._port())
         self.strip.show_device(device_id, self.settings.lines)
         self.strip.setVisible(on == "Settings")
-        looking = self._network.work.looking is not None
+        looking = self._network.devices.is_looking
         self.further.setText("Looking …" if looking else "Look further…")
         self.further.setEnabled(not looking)
         if device_id:
@@ -195,9 +197,9 @@ class DevicesStation(Station):
 
     def _look_further(self) -> None:
         network = self._network
-        if network.quiet or network.missing:
+        if network.hearing.quiet or network.hearing.missing:
             raise Refused("Nothing is asked while nothing may be sent, or no interface is chosen (see Output).")
-        network.work.look_further(network.interface)
+        network.devices.look_further(network.hearing.interface)
 
     def _pushable(self) -> list[str]:
         return [x.key for x in differing(self.settings.lines) if x.spec.writable]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QWidget
 
 from welvo.app.devices.notices import notice
-from welvo.app.network import Network
+from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import dialogs
 from welvo.app.widgets.painting import button, clear, column
@@ -32,7 +32,7 @@ class Strip(QWidget):
         self.setLayout(self._body)
 
     def show_device(self, device_id: str, lines: list[SettingLine]) -> None:
-        s, work = self._session, self._network.work
+        s, work = self._session, self._network.devices
         push = work.busy(device_id) if device_id else None
         said = s.observed.said.get(s.rig.devices[device_id].ip) if device_id in s.rig.devices else None
         waits = {act: len(of) for act, of in waiting(lines).items()}
@@ -79,11 +79,11 @@ class Strip(QWidget):
             "Leave it running",
         ):
             return
-        s.attempt_act(lambda: self._network.work.begin(device_id, {}, (act,)))
+        s.attempt_act(lambda: self._network.devices.begin(device_id, {}, (act,)))
 
     def _takes(self, device_id: str) -> float:
         model = model_of(self._session.rig, device_id)
         return model.restart_takes if model else 5.0
 
     def _test(self, device_id: str, pattern: str) -> None:
-        self._session.attempt_act(lambda: self._network.work.test(device_id, pattern))
+        self._session.attempt_act(lambda: self._network.devices.test(device_id, pattern))

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from PySide6.QtCore import QTimer, Signal
 from PySide6.QtWidgets import QApplication, QVBoxLayout, QWidget
 
-from welvo.app.network import Network
+from welvo.app.jobs.network import Network
 from welvo.app.patch.copy_form import CopyForm
 from welvo.app.patch.item_form import Acts, show_item, show_many, show_more
 from welvo.app.patch.laying_form import LayForm, ModeForm, PackForm, Proposal

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from welvo.app.commands import PATCH_PAGES, ZOOMS
-from welvo.app.network import Network
+from welvo.app.jobs.network import Network
 from welvo.app.patch.add_fixtures import AddFixtures
 from welvo.app.patch.item_list import ItemList
 from welvo.app.patch.panel import PatchPanel

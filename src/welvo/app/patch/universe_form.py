@@ -266,7 +266,7 @@ def _facts(panel: FormPanel, fid: str, into: QVBoxLayout) -> None:
         packets = f"{thousands(round(load.one.packets))} packets and {say_bits(load.one.bits)} a second, {load.how}"
         into.addWidget(label(packets, 11, quiet=True, wrap=True))
     if PROTOCOLS[feed.protocol].carries != "line":
-        into.addWidget(label(f"Leaves through {panel.network.interface.label}", 11, quiet=True))
+        into.addWidget(label(f"Leaves through {panel.network.hearing.interface.label}", 11, quiet=True))
     ways = every_way(feed.protocol, feed.wire)
     if PROTOCOLS[feed.protocol].carries == "octets":
         ways += _offsets(s, fid)

@@ -7,7 +7,7 @@ from typing import Any, Protocol
 
 from PySide6.QtCore import QTimer
 
-from welvo.app.network import Network
+from welvo.app.jobs.network import Network
 from welvo.app.profiles.channel_form import ChannelFields
 from welvo.app.session import Session
 from welvo.app.widgets.face import Face

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from PySide6.QtGui import QTextCursor
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
-from welvo.app.network import Network
+from welvo.app.jobs.network import Network
 from welvo.app.profiles.chart_line import ChartLine
 from welvo.app.profiles.compare import CompareModes, Preview
 from welvo.app.profiles.panel import ProfilesPanel

@@ -6,7 +6,7 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import QScrollArea, QToolTip
 
-from welvo.app.network import Network
+from welvo.app.jobs.network import Network
 from welvo.app.runs.opened_behind import (
     BOX_WIDE,
     CELL,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from welvo.app.network import Network
+from welvo.app.jobs.network import Network
 from welvo.app.runs.common import CableView, Here, cards_at
 from welvo.app.runs.device_form import show_device
 from welvo.app.runs.port_form import show_port

@@ -9,7 +9,7 @@ from PySide6.QtCore import QPoint, QPointF, QRectF, QStringListModel, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QCompleter, QMenu, QPushButton, QSplitter, QStackedWidget, QWidget
 
-from welvo.app.network import Network
+from welvo.app.jobs.network import Network
 from welvo.app.runs.opened import OpenedArea, OpenedCable
 from welvo.app.runs.panel import RunsPanel
 from welvo.app.runs.riser import Riser

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QFileDialog, QPushButton, QStackedWidget, QWidget
 
 from welvo.app.computer import Computer
 from welvo.app.disk import wait_for
-from welvo.app.network import Network
+from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.sheets.choices import ChoicesPanel
 from welvo.app.sheets.maker import Maker, Wish

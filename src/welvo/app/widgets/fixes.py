@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QApplication, QWidget
 
-from welvo.app.network import Network
+from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import dialogs
 from welvo.checks.registry import Fix
@@ -32,7 +32,7 @@ def push(session: Session, network: Network, device: str, keys: tuple[str, ...],
     """Push planned values; ports that it would take along are shown first, and then it is for the operator to say."""
     session.commit_pending()
     try:
-        _, along = network.whole_push(device, keys)
+        _, along = network.pushing.whole_push(device, keys)
     except Refused as e:
         session.say(str(e), "error")
         return False
@@ -52,4 +52,4 @@ def push(session: Session, network: Network, device: str, keys: tuple[str, ...],
         )
         if not dialogs.ask_act(at, "Ports that go along", words, [("push", "Push all of them")], "Leave all as it is"):
             return False
-    return network.push(device, keys)
+    return network.pushing.push(device, keys)

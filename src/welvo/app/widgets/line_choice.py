@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QHBoxLayout, QSizePolicy
 
-from welvo.app.network import Network
+from welvo.app.jobs.network import Network
 from welvo.app.widgets.fields import Choice
 from welvo.app.widgets.painting import label, row
 from welvo.live.serial_line import REHEARSAL, rehearsed, serial_ports
@@ -16,14 +16,14 @@ class LineChoice(Choice):
     def __init__(self, network: Network, number: int) -> None:
         super().__init__(
             "The serial port of this computer that this line leaves by. It is kept on this computer, not in the rig.",
-            lambda chosen: network.set_line(number, chosen),
+            lambda chosen: network.output.set_line(number, chosen),
         )
         self._network, self._number = network, number
         self.setAccessibleName(f"Serial port of line {number}")
         self.fill()
 
     def fill(self) -> None:
-        chosen = self._network.lines.get(str(self._number), "")
+        chosen = self._network.output.lines.get(str(self._number), "")
         options = [("", "none chosen"), *((p.name, p.words) for p in serial_ports())]
         if rehearsed(self._number):
             options.append((f"{REHEARSAL}{self._number}", f"simulated line {self._number}"))

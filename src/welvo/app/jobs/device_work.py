@@ -7,17 +7,17 @@ said at the end goes into the observations; a device that moved to another addre
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 
+from welvo.app.runner import Job, JobRunner
 from welvo.app.session import Session
 from welvo.formats.models import shipped
 from welvo.live.bring_up import Probes, Search, Wanted, bring_up
 from welvo.live.device_link import HttpLink, Push, session
 from welvo.live.interfaces import Interface
-from welvo.live.jobs import Jobs
 from welvo.live.sweep import look_further
 from welvo.observed.values import Event, Result, Said
 from welvo.rig.base import Refused
@@ -26,9 +26,6 @@ from welvo.rig.notation import plural
 from welvo.rig.plan import link_of, model_of, say_key, say_setting, spec_of
 from welvo.rig.wiring import DeviceModel, Need
 from welvo.settings.snapshots import take
-
-if TYPE_CHECKING:
-    import concurrent.futures
 
 ACTS: dict[Need, str] = {"save": "saved", "apply": "applied", "restart": "restarted"}
 OUTCOMES = {
@@ -56,26 +53,23 @@ class DeviceWork(QObject):
 
     changed = Signal()
 
-    def __init__(self, rig_session: Session) -> None:
+    def __init__(self, rig_session: Session, runner: JobRunner) -> None:
         super().__init__()
-        self._session = rig_session
-        self._jobs = Jobs()
+        self._session, self._runner = rig_session, runner
         self.pushes: dict[str, Push] = {}
         """What is in progress, by device."""
-        self._futures: dict[str, concurrent.futures.Future[Any]] = {}
         self._shown: dict[str, tuple[int, str]] = {}
         self.interface = ""
         """The address of the interface through which devices are asked."""
-        self.looking: concurrent.futures.Future[dict[str, Said]] | None = None
-        """A search of the whole network that is in progress."""
+        self.is_looking = False
+        """Whether a search of the whole network is in progress."""
         self.passwords: dict[str, str] = {}
         """By address. They stand in no rig and no message."""
         self.remember: Callable[[dict[str, str]], None] = lambda _: None
 
-    def close(self) -> None:
+    def stop_all(self) -> None:
         for push in self.pushes.values():
             push.stop()
-        self._jobs.close()
 
     def password(self, ip: str) -> str:
         return self.passwords.get(ip, "")
@@ -119,13 +113,15 @@ class DeviceWork(QObject):
             async with session(interface) as opened:
                 await push.run(HttpLink(opened, ip, port, password, lambda: push.stopped))
 
-        self._futures[device] = self._jobs.start(work)
+        self._runner.start(self, work, lambda job: self._ended(device, self.pushes.pop(device), job))
         self.changed.emit()
         return True
 
-    def find(self, wanted: Wanted, probes: Probes, taken: list[str]) -> concurrent.futures.Future[Search]:
-        """Look for a device that does not answer."""
-        return self._jobs.start(lambda: bring_up(wanted, probes, taken))
+    def find(
+        self, owner: object, wanted: Wanted, probes: Probes, taken: list[str], then: Callable[[Job[Search]], None]
+    ) -> Job[Search]:
+        """Look for a device that does not answer, for an owner that takes the result over by itself."""
+        return self._runner.start(owner, lambda: bring_up(wanted, probes, taken), then)
 
     def look_further(self, interface: Interface) -> None:
         """Ask every address of the interface's network, and for DDP displays; what answers is listed as heard."""
@@ -133,7 +129,8 @@ class DeviceWork(QObject):
         models = list(rig.device_models.values())
         ports = sorted({m.status_port for m in (*models, *shipped().values()) if m.status_port})
         also = [m.factory_ip for m in (*models, *shipped().values())] + [d.ip for d in rig.devices.values()]
-        self.looking = self._jobs.start(lambda: look_further(interface, ports, also))
+        self._runner.start(self, lambda: look_further(interface, ports, also), self._looked)
+        self.is_looking = True
         self.changed.emit()
 
     def test(self, device: str, pattern: str) -> None:
@@ -166,48 +163,36 @@ class DeviceWork(QObject):
                 await do(HttpLink(opened, ip, port, password))
             return words
 
-        self._futures[f"{device} order {len(self._futures)}"] = self._jobs.start(work)
+        self._runner.start(self, work, lambda job: self._ordered(device, job))
 
     # ---- following
 
     def tick(self) -> None:
         """Take over what has ended; tell whoever shows progress."""
-        for name, future in list(self._futures.items()):
-            if not future.done():
-                continue
-            del self._futures[name]
-            push = self.pushes.pop(name, None)
-            if push is not None:
-                self._ended(name, push, future)
-            else:
-                self._ordered(name.split(" order ")[0], future)
-        if self.looking and self.looking.done():
-            self._looked(self.looking)
-            self.looking = None
+        self._runner.take_over(self)
         now = {device: (push.done, push.doing) for device, push in self.pushes.items()}
         if now != self._shown:
             self._shown = now
             self.changed.emit()
 
-    def _looked(self, future: concurrent.futures.Future[dict[str, Said]]) -> None:
+    def _looked(self, job: Job[dict[str, Said]]) -> None:
         s = self._session
-        error = None if future.cancelled() else future.exception()
-        if error or future.cancelled():
-            s.say(f"The search ended early: {error or 'it was stopped'}.", "error")
+        self.is_looking = False
+        if job.error or job.was_cancelled:
+            s.say(f"The search ended early: {job.error or 'it was stopped'}.", "error")
             return
-        found = future.result()
+        found = job.result
         fresh = [ip for ip in found if ip not in s.observed.said and ip not in s.observed.heard]
         known = {ip: told for ip, told in s.observed.said.items() if ip not in found or told.at > found[ip].at}
         s.observe(said={**found, **known})
         s.say(f"{plural(len(found), 'device')} answered, {len(fresh)} of them not heard before.")
         self.changed.emit()
 
-    def _ordered(self, device: str, future: concurrent.futures.Future[Any]) -> None:
-        if future.cancelled() or device not in self._session.rig.devices:
+    def _ordered(self, device: str, job: Job[str]) -> None:
+        if job.was_cancelled or device not in self._session.rig.devices:
             return
-        error = future.exception()
-        what = str(error) if error else str(future.result())
-        if error:
+        what = str(job.error) if job.error else job.result
+        if job.error:
             self._session.say(what, "error")
         self._note(device, {"": what})
 
@@ -217,13 +202,12 @@ class DeviceWork(QObject):
             observed = observed.note(Event(self._session.today(), device, key, words))
         self._session.observe(log=observed.log)
 
-    def _ended(self, device: str, push: Push, future: concurrent.futures.Future[Any]) -> None:
+    def _ended(self, device: str, push: Push, job: Job[None]) -> None:
         s = self._session
-        if future.cancelled() or device not in s.rig.devices:
+        if job.was_cancelled or device not in s.rig.devices:
             return
-        error = future.exception()
-        if error is not None:
-            push.failed = str(error)
+        if job.error is not None:
+            push.failed = str(job.error)
         d, model = s.rig.devices[device], model_of(s.rig, device)
         results = dict(s.observed.results)
         results[device] = {**results.get(device, {}), **_open(model, push.results)}

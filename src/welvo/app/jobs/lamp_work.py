@@ -10,14 +10,14 @@ import contextlib
 from collections.abc import Callable, Coroutine, Iterable
 from dataclasses import dataclass
 from functools import partial
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 
+from welvo.app.runner import Job, JobRunner
 from welvo.app.session import Session
 from welvo.app.turns import TURNS
-from welvo.live.jobs import Jobs
 from welvo.live.lamp_push import LampPush, LampResult
 from welvo.live.links import LinkError
 from welvo.live.listener import Listener
@@ -29,9 +29,6 @@ from welvo.protocols.rdm import say_uid
 from welvo.rig.base import Refused
 from welvo.rig.notation import plural
 from welvo.rig.refs import PortRef
-
-if TYPE_CHECKING:
-    import concurrent.futures
 
 STARTED_AT_ONCE = 4
 AT_A_TIME = 1
@@ -60,15 +57,19 @@ class LampWork(QObject):
     changed = Signal()
 
     def __init__(
-        self, session: Session, listener: Callable[[], Listener | None], lines: Callable[[], dict[str, str]]
+        self,
+        session: Session,
+        runner: JobRunner,
+        listener: Callable[[], Listener | None],
+        lines: Callable[[], dict[str, str]],
     ) -> None:
         super().__init__()
+        self._runner = runner
         self._lines = lines
         self._on_line: dict[str, SerialRdm] = {}
         self._session, self._listener = session, listener
         self._known: Listener | None = None
         self._gateways: Gateways | None = None
-        self._jobs = Jobs()
         self.searches: dict[PortAt, Looking] = {}
         self.pushes: dict[PortAt, LampPush] = {}
         self.results: dict[int, dict[str, LampResult]] = {}
@@ -76,35 +77,43 @@ class LampWork(QObject):
         self.failed: dict[PortAt, str] = {}
         """Why a port could not be searched."""
         self.blinking: tuple[PortAt, int] | None = None
-        self._futures: list[tuple[str, PortAt, concurrent.futures.Future[Any]]] = []
+        self._searching: dict[PortAt, Job[list[Lamp]]] = {}
+        self._reading: list[Job[Lamp]] = []
+        self._news: dict[PortAt, tuple[Lamp, ...]] = {}
+        """What the work that has just ended found, until it is observed."""
         self._shown: object = None
         self._told: list[Event] = []
         self._waiting: list[tuple[PortAt, Callable[[], Coroutine[Any, Any, list[Lamp]]]]] = []
         session.replaced.connect(self.forget)
 
-    def close(self) -> None:
+    def stop_all(self) -> None:
+        """The program ends: pushes end after the lamp they are at, and what blinks is put out."""
         for push in self.pushes.values():
             push.stop()
         put_out = self._put_out()
         if put_out:
             with contextlib.suppress(TimeoutError, LinkError, OSError):
-                put_out.result(0.5)
-        self._jobs.close(0.5)
+                put_out.wait(0.5)
+        self._drop_all()
+        self.searches = {}
+
+    def _drop_all(self) -> None:
+        """Nobody takes over what ends from now on: it is about something else."""
         for _ in self.searches:
             TURNS.end()
-        self._futures, self._waiting, self.searches = [], [], {}  # nobody takes over what ends from now on
+        for search in self._searching.values():
+            search.cancel()
+        for reading in self._reading:
+            reading.cancel()
+        self._runner.forget(self)
+        self._searching, self._reading, self._waiting, self._told = {}, [], [], []
 
     def forget(self) -> None:
         """Another rig or interface: nothing of what was found holds."""
         for push in self.pushes.values():
             push.stop()
         self._put_out()
-        for kind, _, future in self._futures:
-            if kind in ("search", "read"):
-                future.cancel()
-        for _ in self.searches:
-            TURNS.end()
-        self._futures, self._waiting, self._told = [], [], []  # what ends from now on is about something else
+        self._drop_all()
         self.searches, self.pushes, self.results, self.failed = {}, {}, {}, {}
         self.changed.emit()
 
@@ -169,23 +178,24 @@ class LampWork(QObject):
     def _start_some(self) -> None:
         """Begin a few of the searches that wait: starting thirty at once would hold the window up."""
         for at, search in self._waiting[:STARTED_AT_ONCE]:
-            self._futures.append(("search", at, self._jobs.start(search)))
+            self._searching[at] = self._runner.start(self, search, partial(self._search_ended, at))
         del self._waiting[:STARTED_AT_ONCE]
 
     def stop(self, at: PortAt) -> None:
         """End a search, or a push after the lamp that is on its way."""
         while self._waiting:
             self._start_some()
-        for kind, where, future in self._futures:
-            if where == at and kind == "search":
-                future.cancel()
+        if at in self._searching:
+            self._searching[at].cancel()
         if at in self.pushes:
             self.pushes[at].stop()
 
     def read(self, at: PortAt, uid: int) -> None:
         """Ask one lamp for everything it knows."""
         port = self._port(at)
-        self._futures.append(("read", at, self._jobs.start(lambda: Talk(port).read(uid, deep=True))))
+        self._reading.append(
+            self._runner.start(self, lambda: Talk(port).read(uid, deep=True), partial(self._read_ended, at))
+        )
 
     def push(self, at: PortAt, wishes: dict[int, Wish]) -> None:
         """Set lamps of a port. Raises Refused while it is busy, or when there is nothing to be set."""
@@ -195,7 +205,7 @@ class LampWork(QObject):
             raise Refused("Every lamp is as planned already.")
         port = self._port(at)
         push = self.pushes[at] = LampPush(self._session.observed.lamps.get(at, ()), wishes)
-        self._futures.append(("push", at, self._jobs.start(lambda: push.run(port))))
+        self._runner.start(self, lambda: push.run(port), partial(self._push_ended, at))
         self.changed.emit()
 
     def set_items(self, items: Iterable[str]) -> None:
@@ -230,10 +240,10 @@ class LampWork(QObject):
         if uid:
             port = self._port(at)
             self.blinking = (at, uid)
-            self._futures.append(("identify", at, self._jobs.start(lambda: Talk(port).identify(uid, True))))
+            self._runner.start(self, lambda: Talk(port).identify(uid, True), partial(self._blink_ended, at))
         self.changed.emit()
 
-    def _put_out(self) -> concurrent.futures.Future[None] | None:
+    def _put_out(self) -> Job[None] | None:
         if self.blinking is None:
             return None
         (at, uid), self.blinking = self.blinking, None
@@ -241,40 +251,15 @@ class LampWork(QObject):
             port = self._port(at)
         except Refused:
             return None
-        made = self._jobs.start(lambda: Talk(port).identify(uid, False))
-        self._futures.append(("put out", at, made))
-        return made
+        return self._runner.start(self, lambda: Talk(port).identify(uid, False), self._say_error)
 
     # ---- following
 
     def tick(self) -> None:
         """Take over what has ended; tell whoever shows progress."""
         self._start_some()
-        ended = [x for x in self._futures if x[2].done()][:AT_A_TIME]
-        self._futures = [x for x in self._futures if x not in ended]
-        found: dict[PortAt, tuple[Lamp, ...]] = {}
-        for kind, at, future in ended:
-            error = None if future.cancelled() else future.exception()
-            if kind == "search":
-                del self.searches[at]
-                TURNS.end()
-                if future.cancelled():
-                    self.failed[at] = "The search was stopped."
-                elif error:
-                    self.failed[at] = str(error)
-                    self._session.say(str(error), "error")
-                else:
-                    found[at] = self._with_known(at, future.result())
-            elif kind == "push":
-                found[at] = self._pushed(at, self.pushes.pop(at), error)
-            elif error:
-                self._session.say(str(error), "error")
-                if kind == "identify" and self.blinking and self.blinking[0] == at:
-                    self.blinking = None
-            elif kind == "read" and not future.cancelled():
-                lamp = future.result()
-                now = found.get(at) or self._session.observed.lamps.get(at, ())
-                found[at] = tuple(_kept(x, lamp) if x.uid == lamp.uid else x for x in now)
+        ended = self._runner.take_over(self, AT_A_TIME)
+        found, self._news = self._news, {}
         if found or self._told:
             s, log = self._session, self._session.observed
             for event in self._told:
@@ -285,9 +270,40 @@ class LampWork(QObject):
             {at: (x.done, x.of) for at, x in self.searches.items()},
             {at: (x.done, x.doing) for at, x in self.pushes.items()},
         )
-        news, self._shown = bool(ended) or shown != self._shown, shown
+        news, self._shown = ended > 0 or shown != self._shown, shown
         if news and not found:  # with something found, all that is shown was brought up to date already
             self.changed.emit()
+
+    def _search_ended(self, at: PortAt, job: Job[list[Lamp]]) -> None:
+        del self.searches[at], self._searching[at]
+        TURNS.end()
+        if job.was_cancelled:
+            self.failed[at] = "The search was stopped."
+        elif job.error:
+            self.failed[at] = str(job.error)
+            self._session.say(str(job.error), "error")
+        else:
+            self._news[at] = self._with_known(at, job.result)
+
+    def _read_ended(self, at: PortAt, job: Job[Lamp]) -> None:
+        self._reading = [x for x in self._reading if x is not job]
+        self._say_error(job)
+        if not job.error and not job.was_cancelled:
+            lamp = job.result
+            now = self._news.get(at) or self._session.observed.lamps.get(at, ())
+            self._news[at] = tuple(_kept(x, lamp) if x.uid == lamp.uid else x for x in now)
+
+    def _push_ended(self, at: PortAt, job: Job[None]) -> None:
+        self._news[at] = self._pushed(at, self.pushes.pop(at), job.error)
+
+    def _blink_ended(self, at: PortAt, job: Job[None]) -> None:
+        self._say_error(job)
+        if job.error and self.blinking and self.blinking[0] == at:
+            self.blinking = None
+
+    def _say_error(self, job: Job[Any]) -> None:
+        if job.error:
+            self._session.say(str(job.error), "error")
 
     def _with_known(self, at: PortAt, lamps: list[Lamp]) -> tuple[Lamp, ...]:
         """What was asked in full before stays known, where the lamp still works as it did."""

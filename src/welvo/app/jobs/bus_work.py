@@ -9,11 +9,12 @@ from __future__ import annotations
 
 import time
 from collections.abc import Awaitable, Callable, Iterable, Mapping
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 
+from welvo.app.runner import Job, JobRunner
 from welvo.app.session import Session
 from welvo.buses.edits import remember_addressing
 from welvo.buses.plan import bus_at
@@ -21,7 +22,6 @@ from welvo.live import bus_link
 from welvo.live.bus_link import BusLine, BusProgress, HttpBus
 from welvo.live.device_link import HttpLink
 from welvo.live.device_link import session as http_session
-from welvo.live.jobs import Jobs
 from welvo.live.links import LinkError
 from welvo.matching.gear import bus_where, gear_wishes, seen_on
 from welvo.observed.values import BusSeen, Event, GearSeen
@@ -33,15 +33,9 @@ from welvo.rig.plan import model_of
 from welvo.rig.refs import PortRef
 from welvo.rig.steps import Stopped
 
-if TYPE_CHECKING:
-    import concurrent.futures
-
 BLINKS_FOR = 10.0
 """Seconds for which gear shows itself when it is asked to (edition 2 of -102)."""
 Do = Callable[[BusLine, BusProgress], Awaitable[Any]]
-if TYPE_CHECKING:
-    Under = tuple[PortRef, concurrent.futures.Future[Any], Callable[[Any], None], BusProgress | None]
-    """Work under way: where, its result, what is then done with it, and how far it is."""
 
 
 def _whatever_becomes_of(do: Do) -> Do:
@@ -71,11 +65,16 @@ class BusWork(QObject):
     changed = Signal()
 
     def __init__(
-        self, session: Session, interface: Callable[[], str], password: Callable[[str], str], quiet: Callable[[], bool]
+        self,
+        session: Session,
+        runner: JobRunner,
+        interface: Callable[[], str],
+        password: Callable[[str], str],
+        quiet: Callable[[], bool],
     ) -> None:
         super().__init__()
+        self._runner = runner
         self._session, self._interface, self._password, self._quiet = session, interface, password, quiet
-        self._jobs = Jobs()
         self.progress: dict[PortRef, BusProgress] = {}
         self.failed: dict[PortRef, str] = {}
         """Why the last work on a bus broke off."""
@@ -83,20 +82,18 @@ class BusWork(QObject):
         """By bus: short addresses as they are, and as they shall be; only those that change."""
         self.blinking: tuple[PortRef, int] | None = None
         self._blinks_until = 0.0
-        self._futures: list[Under] = []
         self._shown: object = None
         session.replaced.connect(self.forget)
 
-    def close(self) -> None:
+    def stop_all(self) -> None:
         for p in self.progress.values():
             p.stopped = True
-        self._jobs.close(1.0)
 
     def forget(self) -> None:
         """Another rig: nothing that was staged or said holds."""
         for p in self.progress.values():
             p.stopped = True
-        self._futures = []  # a device of the next rig may have the same id: nothing of this one may end there
+        self._runner.forget(self)  # a device of the next rig may have the same id: nothing of this one may end there
         self.progress, self.failed, self.staged, self.blinking = {}, {}, {}, None
         self.changed.emit()
 
@@ -115,13 +112,12 @@ class BusWork(QObject):
     def _begin(self, ref: PortRef, do: Do, then: Callable[[Any], None]) -> None:
         """Begin a piece of work that the bus is busy with until `then` is given what it gave."""
         progress = BusProgress()
-        future = self._job(ref, do, progress)
+        self._start(ref, do, progress, lambda job: self._ended(ref, job, then, progress))
         self.progress[ref] = progress
         self.failed.pop(ref, None)
-        self._futures.append((ref, future, then, progress))
         self.changed.emit()
 
-    def _job(self, ref: PortRef, do: Do, progress: BusProgress) -> concurrent.futures.Future[Any]:
+    def _start(self, ref: PortRef, do: Do, progress: BusProgress, then: Callable[[Job[Any]], None]) -> None:
         """Do something on a bus, beside the window. Raises Refused while it is busy, or cannot be asked."""
         s = self._session
         d, model = s.rig.devices[ref.device], model_of(s.rig, ref.device)
@@ -138,7 +134,7 @@ class BusWork(QObject):
                 link = HttpLink(opened, ip, port, password, lambda: progress.stopped)
                 return await do(HttpBus(link, ref.port), progress)
 
-        return self._jobs.start(work)
+        self._runner.start(self, work, then)
 
     # ---- what can be done
 
@@ -258,9 +254,14 @@ class BusWork(QObject):
 
     def identify(self, ref: PortRef, short: int) -> None:
         """Let one gear show itself for ten seconds."""
-        future = self._job(ref, lambda line, _: bus_link.identify(line, short), BusProgress())
+        # so short that the bus is not busy with it
+        self._start(
+            ref,
+            lambda line, _: bus_link.identify(line, short),
+            BusProgress(),
+            lambda job: self._ended(ref, job, lambda _: None, None),
+        )
         self.blinking, self._blinks_until = (ref, short), time.monotonic() + BLINKS_FOR
-        self._futures.append((ref, future, lambda _: None, None))  # so short that the bus is not busy with it
         self.changed.emit()
 
     def _with_levels(self, ref: PortRef, act: Callable[[BusLine], Awaitable[None]]) -> None:
@@ -313,24 +314,24 @@ class BusWork(QObject):
         if self.blinking and time.monotonic() > self._blinks_until:
             self.blinking = None
             self.changed.emit()
-        ended = [x for x in self._futures if x[1].done()]
-        self._futures = [x for x in self._futures if not x[1].done()]
-        for ref, future, then, progress in ended:
-            if progress and self.progress.get(ref) is progress:
-                del self.progress[ref]
-            error = None if future.cancelled() else future.exception()
-            if isinstance(error, Stopped) or (progress and progress.stopped and isinstance(error, LinkError)):
-                self._session.say(f"Stopped on {ref.port}: {progress.doing if progress else ''}.", "warning")
-            elif error or future.cancelled():
-                self.failed[ref] = str(error) if error else "It was stopped."
-                self._session.say(self.failed[ref], "error")
-            elif ref.device in self._session.rig.devices:
-                result = future.result()
-                self._session.attempt_act(lambda then=then, result=result: then(result))  # type: ignore[misc]
+        ended = self._runner.take_over(self)
         shown = {ref: (p.doing, p.done) for ref, p in self.progress.items()}
         if ended or shown != self._shown:
             self._shown = shown
             self.changed.emit()
+
+    def _ended(self, ref: PortRef, job: Job[Any], then: Callable[[Any], None], progress: BusProgress | None) -> None:
+        """Take over what a piece of work gave; `progress` is None for one that the bus was not busy with."""
+        if progress and self.progress.get(ref) is progress:
+            del self.progress[ref]
+        error = job.error
+        if isinstance(error, Stopped) or (progress and progress.stopped and isinstance(error, LinkError)):
+            self._session.say(f"Stopped on {ref.port}: {progress.doing if progress else ''}.", "warning")
+        elif error or job.was_cancelled:
+            self.failed[ref] = str(error) if error else "It was stopped."
+            self._session.say(self.failed[ref], "error")
+        elif ref.device in self._session.rig.devices:
+            self._session.attempt_act(lambda: then(job.result))
 
     def _found(self, ref: PortRef, seen: BusSeen) -> None:
         s = self._session

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from welvo.app.network import Network
+from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.bench.seeing import chain, port_for
 from welvo.bench.why import Look
@@ -21,7 +21,7 @@ def look_at(session: Session, network: Network, key: str, known: Path | None = N
     port = port_for(session.rig, uid, key) if uid else None
 
     def meant(universe: str) -> bytes | None:
-        frame = network.frame(universe)
+        frame = network.meant.frame(universe)
         return frame.tobytes() if frame is not None else None
 
     return Look(
@@ -31,18 +31,30 @@ def look_at(session: Session, network: Network, key: str, known: Path | None = N
         key=key,
         chain=known or chain_of(session, network, of_item(index, key)),
         report=session.report,
-        levels=network.levels,
-        armed=network.armed,
-        trouble=network.sending.trouble if network.armed else "",
-        borrowed=network.borrowed,
+        levels=network.meant.levels,
+        armed=network.output.armed,
+        trouble=network.output.sending.trouble if network.output.armed else "",
+        borrowed=network.output.borrowed,
         meant=meant,
-        wire=network.on_wire,
-        port=network.port_gives(*port) if port else None,
-        sources=tuple(network.sources_on(uid)),
+        wire=network.hearing.on_wire,
+        port=network.hearing.port_gives(*port) if port else None,
+        sources=tuple(network.hearing.sources_on(uid)),
         listening=session.observed.listening,
-        settled=network.stood_for() > SETTLE,
+        settled=network.meant.stood_for() > SETTLE,
     )
 
 
+class _WindowSight:
+    """What the parts of the network see, asked for as one (see `bench.seeing.Sight`)."""
+
+    def __init__(self, network: Network) -> None:
+        self.level = network.meant.level
+        self.on_wire = network.hearing.on_wire
+        self.port_gives = network.hearing.port_gives
+        self.port_leaves = network.hearing.port_leaves
+        self.sources_on = network.hearing.sources_on
+
+
 def chain_of(session: Session, network: Network, target: Target, which_feed: int = 0) -> Path:
-    return chain(session.index, session.observed, session.now(), network, target, network.armed, which_feed)
+    sight = _WindowSight(network)
+    return chain(session.index, session.observed, session.now(), sight, target, network.output.armed, which_feed)

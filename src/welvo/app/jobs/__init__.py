@@ -1,0 +1,1 @@
+"""What is done beside the window: hearing, output, pushing, and work with devices, lamps and buses."""
